@@ -1,0 +1,302 @@
+"""The carbonate system: full alkalinity, Davies activities, ion pairs.
+
+A :class:`Solution` is a water seen by the acid-base chemistry. Given pH and alkalinity its carbon follows
+(:func:`speciate`); given carbon and alkalinity its pH follows (:func:`solve_ph`). Doses are then exact
+bookkeeping: calcite adds carbon, calcium and alkalinity; soda ash carbon and alkalinity; caustic alkalinity.
+
+Constants: Plummer & Busenberg (1982), Geochim. Cosmochim. Acta 46, 1011 (carbonate, calcite, Ca pairs);
+Nordstrom et al. (1990), ACS Symp. Ser. 416 (sulfate pairs, Mg and Na pairs). Activity: Davies (1962), with
+A of water from Truesdell & Jones (1974). One litre is taken as one kilogram of water.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from math import exp, log10, sqrt
+
+CACO3 = 100.0869  # g/mol, IUPAC 2021
+CO2 = 44.0095
+CA, MG, NA, K, CL, SO4, FE = 40.078, 24.305, 22.98977, 39.0983, 35.453, 96.06, 55.845
+N_NITRATE = 14.0067
+CALCITE_PER_CO2 = CACO3 / CO2  # 2.27 mg CaCO3 dissolved per mg CO2 consumed
+KELVIN = 273.15
+
+
+@dataclass(frozen=True, slots=True)
+class Solution:
+    """The part of a water that decides its pH. temperature [degC]; the rest [mol/L]; alkalinity [eq/L]."""
+
+    temperature: float
+    alkalinity: float
+    calcium: float
+    magnesium: float
+    sodium: float
+    chloride: float
+    sulfate: float
+    ferrous: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class State:
+    """A solution at equilibrium: pH [-], total inorganic carbon and free CO2 [mol/L], saturation index [-]."""
+
+    ph: float
+    carbon: float
+    co2: float
+    bicarbonate: float
+    carbonate: float
+    ionic_strength: float
+    saturation_index: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Constants:
+    k_first: float  # CO2 + H2O = HCO3- + H+
+    k_second: float  # HCO3- = CO3-2 + H+
+    k_water: float
+    k_hso4: float  # SO4-2 + H+ = HSO4-
+    ca_hco3: float
+    ca_co3: float
+    ca_so4: float
+    mg_hco3: float
+    mg_co3: float
+    mg_so4: float
+    na_hco3: float
+    na_co3: float
+    na_so4: float
+    fe_hco3: float
+    fe_co3: float
+    fe_so4: float
+    calcite: float
+    davies_a: float
+
+
+@lru_cache(maxsize=256)
+def constants(temperature: float) -> _Constants:
+    """Equilibrium constants at a temperature [degC], valid 0 to 60 degC."""
+    t = temperature + KELVIN
+    lt = log10(t)
+
+    def analytic(a: float, b: float = 0.0, c: float = 0.0, d: float = 0.0, e: float = 0.0) -> float:
+        return float(10.0 ** (a + b * t + c / t + d * lt + e / t**2))
+
+    def vant_hoff(log_k: float, kcal: float) -> float:
+        return float(10.0 ** (log_k - kcal * 4184.0 / (2.302585093 * 8.314462618) * (1.0 / t - 1.0 / 298.15)))
+
+    second = analytic(-107.8871, -0.03252849, 5151.79, 38.92561, -563713.9)
+    first = analytic(-356.3094, -0.06091964, 21834.37, 126.8339, -1684915.0)
+    density = 1.0 - (temperature - 3.9863) ** 2 * (temperature + 288.9414) / (508929.2 * (temperature + 68.12963))
+    permittivity = 2727.586 + 0.6224107 * t - 466.9151 * (lt * 2.302585093) - 52000.87 / t
+    return _Constants(
+        k_first=first,
+        k_second=second,
+        k_water=analytic(-283.971, -0.05069842, 13323.0, 102.24447, -1119669.0),
+        k_hso4=analytic(-56.889, 0.006473, 2307.9, 19.8858),
+        ca_hco3=analytic(1209.120, 0.31294, -34765.05, -478.782),
+        ca_co3=analytic(-1228.732, -0.299440, 35512.75, 485.818),
+        ca_so4=vant_hoff(2.30, 1.650),
+        mg_hco3=analytic(48.6721 - 107.8871, 0.03252849 - 0.03252849, -2614.335 + 5151.79, -18.00263 + 38.92561, 0.0),
+        mg_co3=analytic(0.9910, 0.00667),
+        mg_so4=vant_hoff(2.37, 4.550),
+        na_hco3=10.0**-0.25,
+        na_co3=vant_hoff(1.27, 8.910),
+        na_so4=vant_hoff(0.70, 1.120),
+        fe_hco3=10.0**2.0,
+        fe_co3=10.0**4.38,
+        fe_so4=vant_hoff(2.25, 3.230),
+        calcite=analytic(-171.9065, -0.077993, 2839.319, 71.595),
+        davies_a=1.82483e6 * sqrt(density) / (permittivity * t) ** 1.5,
+    )
+
+
+def _activity(charge_squared: float, ionic_strength: float, a: float) -> float:
+    """Davies activity coefficient [-]."""
+    root = sqrt(ionic_strength)
+    return float(10.0 ** (-a * charge_squared * (root / (1.0 + root) - 0.3 * ionic_strength)))
+
+
+@lru_cache(maxsize=16384)
+def speciate(solution: Solution, ph: float) -> State:
+    """Carbon and saturation of a solution whose pH is known.
+
+    ph [-]. Free ions, pairs and ionic strength are iterated until the bicarbonate stands still (1e-9).
+    """
+    k = constants(solution.temperature)
+    h_activity = 10.0**-ph
+    ca, mg, na, so4, fe = solution.calcium, solution.magnesium, solution.sodium, solution.sulfate, solution.ferrous
+    strength = 0.5 * (4 * (ca + mg + so4 + fe) + na + solution.chloride + abs(solution.alkalinity))
+    bicarbonate = max(solution.alkalinity, 1e-9)
+    carbonate = 0.0
+    for _ in range(60):
+        g1, g2 = _activity(1.0, strength, k.davies_a), _activity(4.0, strength, k.davies_a)
+        h, oh = h_activity / g1, k.k_water / h_activity / g1
+        # concentration ratios: pair = ratio * free cation * free anion
+        ratio = k.k_second / h_activity * g1 / g2  # CO3 / HCO3
+        p_ca_b, p_mg_b, p_fe_b, p_na_b = k.ca_hco3 * g2, k.mg_hco3 * g2, k.fe_hco3 * g2, k.na_hco3 * g1 * g1
+        p_ca_c, p_mg_c, p_fe_c, p_na_c = k.ca_co3 * g2 * g2, k.mg_co3 * g2 * g2, k.fe_co3 * g2 * g2, k.na_co3 * g2
+        p_ca_s, p_mg_s, p_fe_s, p_na_s = k.ca_so4 * g2 * g2, k.mg_so4 * g2 * g2, k.fe_so4 * g2 * g2, k.na_so4 * g2
+        hso4_ratio = k.k_hso4 * h_activity * g2 / g1
+        per_bicarbonate = 1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b + na * p_na_b
+        per_carbonate = 1.0 + ca * p_ca_c + mg * p_mg_c + fe * p_fe_c + na * p_na_c
+        free_so4 = solution.sulfate / (1.0 + hso4_ratio + ca * p_ca_s + mg * p_mg_s + fe * p_fe_s + na * p_na_s)
+        acid_part = oh - h - free_so4 * hso4_ratio
+        new = max((solution.alkalinity - acid_part) / (per_bicarbonate + 2.0 * ratio * per_carbonate), 1e-15)
+        carbonate = new * ratio
+        ca = solution.calcium / (1.0 + new * p_ca_b + carbonate * p_ca_c + free_so4 * p_ca_s)
+        mg = solution.magnesium / (1.0 + new * p_mg_b + carbonate * p_mg_c + free_so4 * p_mg_s)
+        fe = solution.ferrous / (1.0 + new * p_fe_b + carbonate * p_fe_c + free_so4 * p_fe_s)
+        na = solution.sodium / (1.0 + new * p_na_b + carbonate * p_na_c + free_so4 * p_na_s)
+        singles = na + solution.chloride + new * (1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b) + h + oh
+        singles += na * (carbonate * p_na_c + free_so4 * p_na_s) + free_so4 * hso4_ratio
+        strength = 0.5 * (singles + 4.0 * (ca + mg + fe + free_so4 + carbonate))
+        done = abs(new - bicarbonate) <= 1e-10 * bicarbonate
+        bicarbonate = new
+        if done:
+            break
+    co2 = bicarbonate * g1 * h_activity / k.k_first
+    carbon = co2 + bicarbonate * per_bicarbonate + carbonate * per_carbonate
+    product = ca * g2 * carbonate * g2
+    index = log10(product / k.calcite) if product > 0 else -99.0
+    return State(ph, carbon, co2, bicarbonate * per_bicarbonate, carbonate * per_carbonate, strength, index)
+
+
+@lru_cache(maxsize=4096)
+def solve_ph(solution: Solution, carbon: float) -> State:
+    """The state of a solution with this much inorganic carbon [mol/L]: pH by bracketed secant, to 1e-6."""
+    low, high = 2.0, 12.0
+    f_low = log10(max(speciate(solution, low).carbon, 1e-15) / carbon)
+    f_high = log10(max(speciate(solution, high).carbon, 1e-15) / carbon)
+    if f_low < 0:
+        return speciate(solution, low)
+    if f_high > 0:
+        return speciate(solution, high)
+    ph = 7.0
+    for step in range(60):
+        state = speciate(solution, ph)
+        f = log10(max(state.carbon, 1e-15) / carbon)
+        if abs(f) < 2e-7 or high - low < 1e-6:
+            return state
+        if f > 0:
+            low, f_low = ph, f
+        else:
+            high, f_high = ph, f
+        chord = low + (high - low) * f_low / (f_low - f_high)
+        width = high - low
+        ph = chord if step % 3 and low + 0.01 * width < chord < high - 0.01 * width else 0.5 * (low + high)
+    return speciate(solution, ph)
+
+
+@dataclass(frozen=True, slots=True)
+class Dosed:
+    """A solution after something was dissolved in it: the amount [mol/L] and the new state."""
+
+    amount: float
+    solution: Solution
+    state: State
+
+
+def add_calcite(solution: Solution, carbon: float, amount: float) -> Dosed:
+    """Dissolve ``amount`` [mol/L] of CaCO3 in a closed system."""
+    after = replace(solution, alkalinity=solution.alkalinity + 2 * amount, calcium=solution.calcium + amount)
+    return Dosed(amount, after, solve_ph(after, carbon + amount))
+
+
+def _dose_to_ph(solution: Solution, carbon: float, ph: float, alkalinity: float, carbon_in: float, sodium: float, calcium: float) -> Dosed:
+    """Dose [mol/L] that brings the solution to ``ph``: nearly linear, so a secant on the carbon balance."""
+
+    def after(x: float) -> Solution:
+        return replace(
+            solution,
+            alkalinity=solution.alkalinity + alkalinity * x,
+            sodium=solution.sodium + sodium * x,
+            calcium=solution.calcium + calcium * x,
+        )
+
+    def excess(x: float) -> float:
+        return speciate(after(x), ph).carbon - carbon - carbon_in * x
+
+    x0, f0 = 0.0, excess(0.0)
+    if f0 >= 0:
+        return Dosed(0.0, solution, solve_ph(solution, carbon))
+    x1 = max(carbon - solution.alkalinity, 1e-5)
+    for _ in range(40):
+        f1 = excess(x1)
+        if abs(f1) < 1e-12 or f1 == f0:
+            break
+        x0, x1, f0 = x1, max(x1 - f1 * (x1 - x0) / (f1 - f0), 0.0), f1
+    return Dosed(x1, after(x1), speciate(after(x1), ph))
+
+
+@lru_cache(maxsize=2048)
+def calcite_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:
+    """Calcite [mol/L] that brings a closed solution to ``ph`` by arithmetic, saturated or not."""
+    return _dose_to_ph(solution, carbon, ph, alkalinity=2.0, carbon_in=1.0, sodium=0.0, calcium=1.0)
+
+
+def soda_ash_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:
+    """Na2CO3 [mol/L] that brings a closed solution to ``ph``."""
+    return _dose_to_ph(solution, carbon, ph, alkalinity=2.0, carbon_in=1.0, sodium=2.0, calcium=0.0)
+
+
+def caustic_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:
+    """NaOH [mol/L] that brings a closed solution to ``ph``."""
+    return _dose_to_ph(solution, carbon, ph, alkalinity=1.0, carbon_in=0.0, sodium=1.0, calcium=0.0)
+
+
+@lru_cache(maxsize=2048)
+def calcite_to_saturation(solution: Solution, carbon: float) -> Dosed:
+    """Calcite [mol/L] a closed solution dissolves until the saturation index is 0: the ceiling of any bed."""
+    start = solve_ph(solution, carbon)
+    if start.saturation_index >= 0:
+        return Dosed(0.0, solution, start)
+    low, high = start.ph, 10.5
+    best = Dosed(0.0, solution, start)
+    f_low, f_high = start.saturation_index, 3.0
+    for step in range(60):
+        chord = low - f_low * (high - low) / (f_high - f_low)
+        ph = chord if step % 3 and low < chord < high else 0.5 * (low + high)
+        best = calcite_to_ph(solution, carbon, ph)
+        index = best.state.saturation_index
+        if abs(index) < 1e-5 or high - low < 1e-7:
+            break
+        if index < 0:
+            low, f_low = ph, index
+        else:
+            high, f_high = ph, index
+    return best
+
+
+def calcite_rate(state: State, temperature: float) -> float:
+    """Rate at which calcite dissolves [mol/(m2 s)], zero at saturation.
+
+    Plummer, Wigley & Parkhurst (1978), Am. J. Sci. 278, 179, forward terms k1..k3, with the approach to
+    saturation written as (1 - 10^(2/3 SI)). temperature [degC].
+    """
+    if state.saturation_index >= 0:
+        return 0.0
+    t = temperature + KELVIN
+    k1 = 10.0 ** (0.198 - 444.0 / t)
+    k2 = 10.0 ** (2.84 - 2177.0 / t)
+    k3 = 10.0 ** (-5.86 - 317.0 / t) if temperature <= 25 else 10.0 ** (-1.10 - 1737.0 / t)
+    forward = k1 * 10.0**-state.ph + k2 * state.co2 + k3  # mmol/(cm2 s)
+    return float(forward * (1.0 - 10.0 ** (2.0 / 3.0 * state.saturation_index)) * 10.0)
+
+
+def hand_estimate_co2(alkalinity: float, ph: float, temperature: float) -> float:
+    """Free CO2 [mg/L] by the one-line estimate, for a hand check only: off by 2-50 % in soft acid water.
+
+    alkalinity [mg/L as CaCO3]; ph [-]; temperature [degC].
+    """
+    k1 = constants(temperature).k_first
+    return float(0.88 * (alkalinity + 50000.0 * 10.0**-ph) * 10.0 ** (-log10(k1) - ph))
+
+
+def water_viscosity(temperature: float) -> float:
+    """Dynamic viscosity of water [Pa s] at a temperature [degC]; Vogel equation, 0 to 100 degC within 2.5 %."""
+    return float(2.414e-5 * 10.0 ** (247.8 / (temperature + KELVIN - 140.0)))
+
+
+def water_density(temperature: float) -> float:
+    """Density of water [kg/m3] at a temperature [degC]; parabola about 4 degC, within 0.1 % to 40 degC."""
+    return 1000.0 * exp(-4.6e-6 * (temperature - 4.0) ** 2)
