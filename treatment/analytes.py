@@ -39,6 +39,12 @@ class Analyte:
     def is_microbe(self) -> bool:
         return self.family == "microbe"
 
+    @property
+    def said(self) -> str:
+        """The name inside a sentence."""
+        proper = self.name[:2] in ("pH", "UV", "E.", "PF") or self.key == "protozoa"
+        return self.name if proper else self.name[0].lower() + self.name[1:]
+
     def factor_for(self, unit_text: str) -> tuple[Unit, float, str] | None:
         """The unit, the factor of its basis and the basis meant by ``unit_text``; None if unknown.
 

@@ -150,7 +150,7 @@ def speciate(solution: Solution, ph: float) -> State:
         singles = na + solution.chloride + new * (1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b) + h + oh
         singles += na * (carbonate * p_na_c + free_so4 * p_na_s) + free_so4 * hso4_ratio
         strength = 0.5 * (singles + 4.0 * (ca + mg + fe + free_so4 + carbonate))
-        done = abs(new - bicarbonate) <= 1e-10 * bicarbonate
+        done = abs(new - bicarbonate) <= 1e-9 * bicarbonate
         bicarbonate = new
         if done:
             break
@@ -161,29 +161,31 @@ def speciate(solution: Solution, ph: float) -> State:
     return State(ph, carbon, co2, bicarbonate * per_bicarbonate, carbonate * per_carbonate, strength, index)
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=16384)
 def solve_ph(solution: Solution, carbon: float) -> State:
-    """The state of a solution with this much inorganic carbon [mol/L]: pH by bracketed secant, to 1e-6."""
-    low, high = 2.0, 12.0
-    f_low = log10(max(speciate(solution, low).carbon, 1e-15) / carbon)
-    f_high = log10(max(speciate(solution, high).carbon, 1e-15) / carbon)
-    if f_low < 0:
-        return speciate(solution, low)
-    if f_high > 0:
-        return speciate(solution, high)
-    ph = 7.0
+    """The state of a solution with this much inorganic carbon [mol/L]: pH to 1e-6.
+
+    A secant on log carbon from a first guess, kept inside a bracket that only ever narrows.
+    """
+    low, high = 2.0, 12.5
+    k = constants(solution.temperature)
+    free, bound = carbon - solution.alkalinity, max(solution.alkalinity, 1e-7)
+    ph = min(max(-log10(k.k_first * free / bound) if free > 1e-3 * bound else 9.0, 4.0), 10.5)
+    last_ph, last_f = 0.0, 0.0
     for step in range(60):
         state = speciate(solution, ph)
         f = log10(max(state.carbon, 1e-15) / carbon)
-        if abs(f) < 2e-7 or high - low < 1e-6:
+        if abs(f) < 1e-8 or high - low < 1e-9:
             return state
-        if f > 0:
-            low, f_low = ph, f
+        low, high = (ph, high) if f > 0 else (low, ph)
+        if step == 0:
+            after = ph + (0.05 if f > 0 else -0.05)
+        elif f != last_f:
+            after = ph - f * (ph - last_ph) / (f - last_f)
         else:
-            high, f_high = ph, f
-        chord = low + (high - low) * f_low / (f_low - f_high)
-        width = high - low
-        ph = chord if step % 3 and low + 0.01 * width < chord < high - 0.01 * width else 0.5 * (low + high)
+            after = ph
+        last_ph, last_f = ph, f
+        ph = after if low < after < high else 0.5 * (low + high)
     return speciate(solution, ph)
 
 
@@ -222,7 +224,7 @@ def _dose_to_ph(solution: Solution, carbon: float, ph: float, alkalinity: float,
     x1 = max(carbon - solution.alkalinity, 1e-5)
     for _ in range(40):
         f1 = excess(x1)
-        if abs(f1) < 1e-12 or f1 == f0:
+        if abs(f1) < 1e-10 or f1 == f0:
             break
         x0, x1, f0 = x1, max(x1 - f1 * (x1 - x0) / (f1 - f0), 0.0), f1
     return Dosed(x1, after(x1), speciate(after(x1), ph))
@@ -251,19 +253,17 @@ def calcite_to_saturation(solution: Solution, carbon: float) -> Dosed:
     if start.saturation_index >= 0:
         return Dosed(0.0, solution, start)
     low, high = start.ph, 10.5
-    best = Dosed(0.0, solution, start)
-    f_low, f_high = start.saturation_index, 3.0
-    for step in range(60):
-        chord = low - f_low * (high - low) / (f_high - f_low)
-        ph = chord if step % 3 and low < chord < high else 0.5 * (low + high)
-        best = calcite_to_ph(solution, carbon, ph)
+    ph, last_ph, last_index = min(max(7.6, low + 0.1), 10.0), low, start.saturation_index
+    best = calcite_to_ph(solution, carbon, ph)
+    for _ in range(60):
         index = best.state.saturation_index
-        if abs(index) < 1e-5 or high - low < 1e-7:
+        if abs(index) < 1e-5 or high - low < 1e-8:
             break
-        if index < 0:
-            low, f_low = ph, index
-        else:
-            high, f_high = ph, index
+        low, high = (ph, high) if index < 0 else (low, ph)
+        after = ph - index * (ph - last_ph) / (index - last_index) if index != last_index else ph
+        last_ph, last_index = ph, index
+        ph = after if low < after < high else 0.5 * (low + high)
+        best = calcite_to_ph(solution, carbon, ph)
     return best
 
 

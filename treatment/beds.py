@@ -1,0 +1,246 @@
+"""Vessels and beds: geometry, velocities, backwash, and picking a vessel the pump can wash."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache, lru_cache
+from math import floor, pi
+
+from .carbonate import water_viscosity
+from .figure import Figure, figure, work
+from .hydraulics import packed_bed_loss, valve_loss
+from .quantity import unit_named
+from .tables import table
+
+FT3 = unit_named("ft3", "volume").factor
+FT2 = unit_named("ft2", "area").factor
+INCH = 0.0254
+STEP = FT3 / 8  # media are measured out in eighths of a cubic foot
+GPM_FT2 = unit_named("gpm", "flow").factor / FT2  # L/min per m2
+WASH_REFERENCE = (55 - 32) / 1.8  # degC at which backwash rates are printed
+
+
+@dataclass(frozen=True, slots=True)
+class Medium:
+    """A granular medium: density [kg/L], least bed [m], rates [L/min per m2], freeboard [share of bed]."""
+
+    key: str
+    name: str
+    density: float
+    min_bed: float
+    service: float
+    peak: float
+    backwash: float
+    freeboard: float
+    grain: float
+    porosity: float
+    sphericity: float
+
+
+@cache
+def medium(key: str) -> Medium:
+    """A medium of ``data/media.toml`` in canonical units."""
+    row = table("media")[key]
+    return Medium(
+        key, row["name"], row["density"] * 0.016018463, row["min_bed"] * INCH, row["service"] * GPM_FT2, row["peak"] * GPM_FT2,
+        row["backwash"] * GPM_FT2, row["freeboard"], row["grain_mm"] / 1000, row["porosity"], row.get("sphericity", 0.85),
+    )  # fmt: skip
+
+
+def cold_factor(temperature: float) -> float:
+    """Share of the printed backwash rate that does the same work at ``temperature`` [degC]; Leva (1959).
+
+    Colder, thicker water lifts the bed at a lower flow.
+    """
+    return float((water_viscosity(WASH_REFERENCE) / water_viscosity(temperature)) ** 0.88)
+
+
+@dataclass(frozen=True, slots=True)
+class Bed:
+    """One or more identical vessels in parallel, washed one at a time. volume [L] is of each."""
+
+    medium: Medium
+    tank: str
+    vessels: int
+    volume: float
+
+    @property
+    def diameter(self) -> float:
+        """Nominal diameter [m]."""
+        return float(self.tank.split("x")[0]) * INCH
+
+    @property
+    def height(self) -> float:
+        """Height of the shell [m]."""
+        return float(self.tank.split("x")[1]) * INCH
+
+    @property
+    def area(self) -> float:
+        """Cross-section of one vessel [m2]."""
+        return pi * self.diameter**2 / 4
+
+    @property
+    def total_area(self) -> float:
+        return self.area * self.vessels
+
+    @property
+    def total_volume(self) -> float:
+        """Medium in all vessels [L]."""
+        return self.volume * self.vessels
+
+    @property
+    def depth(self) -> float:
+        """Depth of the bed [m]."""
+        return self.volume / 1000 / self.area
+
+    @property
+    def freeboard(self) -> float:
+        """Room above the bed as a share of its depth [-]."""
+        return (self.height - table("vessels")["underbed_in"] * INCH - self.depth) / self.depth
+
+    @property
+    def service_limit(self) -> float:
+        """Greatest steady flow by velocity [L/min], all vessels."""
+        return self.medium.service * self.total_area
+
+    @property
+    def peak_limit(self) -> float:
+        """Greatest short peak by velocity [L/min], all vessels."""
+        return self.medium.peak * self.total_area
+
+    @property
+    def valve_cv(self) -> float:
+        sizes = table("vessels")["valve_cv"]
+        return float(sizes["small"] if self.diameter <= 14.1 * INCH else sizes["large"])
+
+    def backwash_flow(self, temperature: float) -> float:
+        """Flow that washes one vessel [L/min] at a water temperature [degC]."""
+        return self.medium.backwash * self.area * cold_factor(temperature)
+
+    def loss(self, flow: float, temperature: float) -> float:
+        """Clean loss [kPa] of bed and valve with the flow shared by the vessels."""
+        share = flow / self.vessels
+        bed = packed_bed_loss(share, self.area, self.depth, self.medium.grain * self.medium.sphericity, self.medium.porosity, temperature)
+        return bed + valve_loss(share, self.valve_cv)
+
+
+def bed_figures(bed: Bed, flow: float, temperature: float, backwash: bool = True) -> dict[str, Figure]:
+    """The figures every bed shares, with their working."""
+    n = (float(bed.vessels), "")
+    each = (bed.volume, "L")
+    figures = {
+        "media_volume": figure(work("medium", "vessels × each", bed.total_volume, "L", "beds.geometry", vessels=n, each=each)),
+        "bed_depth": figure(
+            work("area", "3.1416 × d^2 ÷ 4", bed.area, "m2", "beds.geometry", d=(bed.diameter, "m")),
+            work("depth", "each ÷ 1000 ÷ area", bed.depth, "m", "beds.geometry", each=each, area=(bed.area, "m2")),
+        ),
+        "freeboard": figure(
+            work("freeboard", "(height − gravel − depth) ÷ depth × 100", bed.freeboard * 100, "%", "beds.freeboard",
+                 height=(bed.height, "m"), gravel=(table("vessels")["underbed_in"] * INCH, "m"), depth=(bed.depth, "m")),
+        ),
+        "empty_bed_contact": figure(
+            work("contact", "vessels × each ÷ flow", bed.total_volume / flow, "min", "beds.geometry", vessels=n, each=each, flow=(flow, "L/min")),
+        ),
+        "service_flow_limit": figure(
+            work("steady flow", "rate × vessels × area", bed.service_limit, "L/min", "beds.media", rate=(bed.medium.service, "L/min per m2"), vessels=n, area=(bed.area, "m2")),
+        ),
+    }  # fmt: skip
+    if backwash:
+        figures["backwash_flow"] = figure(
+            work("cold factor", "(µ55 ÷ µ)^0.88", cold_factor(temperature), "", "beds.backwash_cold",
+                 µ55=(water_viscosity(WASH_REFERENCE) * 1000, "mPa s"), µ=(water_viscosity(temperature) * 1000, "mPa s")),
+            work("backwash", "rate × area × factor", bed.backwash_flow(temperature), "L/min", "beds.media",
+                 rate=(bed.medium.backwash, "L/min per m2"), area=(bed.area, "m2"), factor=(cold_factor(temperature), "")),
+        )  # fmt: skip
+    return figures
+
+
+@cache
+def tanks() -> tuple[str, ...]:
+    """The mineral tanks we know, smallest first."""
+    return tuple(table("vessels")["sizes"])
+
+
+def most_in(medium_: Medium, tank: str) -> float:
+    """The most medium [L] a tank takes with its freeboard kept, in steps of an eighth of a cubic foot."""
+    empty = Bed(medium_, tank, 1, 1.0)
+    depth = (empty.height - table("vessels")["underbed_in"] * INCH) / (1 + medium_.freeboard)
+    return floor(depth * empty.area * 1000 / STEP + 1e-6) * STEP
+
+
+def least_in(medium_: Medium, tank: str) -> float:
+    """The least medium [L] that makes the shallowest allowed bed, in steps of an eighth of a cubic foot."""
+    area = Bed(medium_, tank, 1, 1.0).area
+    return -floor(-medium_.min_bed * area * 1000 / STEP + 1e-6) * STEP
+
+
+@lru_cache(maxsize=4096)
+def choose_bed(
+    key: str,
+    flow: float,
+    volume: float,
+    wash: float | None,
+    temperature: float,
+    tank: str | None = None,
+    vessels: int | None = None,
+    given: float | None = None,
+    steady: bool = False,
+) -> Bed:
+    """The smallest bed of a medium that carries ``flow`` and that ``wash`` can lift.
+
+    flow: design flow [L/min]; volume: least medium in all [L]; wash: what the source gives for backwash
+    [L/min], None where the bed is not washed; tank, vessels, given (volume of each, L): what the job fixes.
+    Fewest vessels first, then the smallest bed. Where nothing fits, the bed that carries the flow is
+    returned and the audit says what is wrong with it. steady: also keep the flow below the steady rate.
+    """
+    m = medium(key)
+    best_carrying: Bed | None = None
+    largest: Bed | None = None
+    for n in (vessels,) if vessels else (1, 2, 3, 4):
+        good: Bed | None = None
+        for name in (tank,) if tank else _tanks_for(m, given):
+            each = _volume_for(m, name, volume / n, given, fixed=tank is not None or (n == 4 and name == tanks()[-1]))
+            if each is None:
+                continue
+            bed = Bed(m, name, n, each)
+            peak, steady_flow, wash_flow = bed.peak_limit, bed.service_limit, bed.backwash_flow(temperature)
+            if largest is None or peak > largest.peak_limit:
+                largest = bed
+            if peak >= flow - 1e-9 and (best_carrying is None or _order(bed) < _order(best_carrying)):
+                best_carrying = bed
+            carried = steady_flow if steady else peak
+            if carried >= flow - 1e-9 and (wash is None or wash_flow <= wash + 1e-9) and (good is None or _order(bed) < _order(good)):
+                good = bed
+        if good is not None:
+            return good
+    found = best_carrying or largest
+    assert found is not None
+    return found
+
+
+def _order(bed: Bed) -> tuple[float, ...]:
+    return (bed.vessels, bed.total_volume, bed.area)
+
+
+def _volume_for(m: Medium, tank: str, each: float, given: float | None, fixed: bool) -> float | None:
+    """Medium [L] for one vessel of this size: at least ``each``; None where the tank cannot hold it."""
+    if given is not None:
+        return given
+    low, high = _holds(m.key, tank)
+    wanted = max(low, -floor(-each / STEP + 1e-6) * STEP)
+    if wanted <= high:
+        return wanted
+    return max(high, low) if fixed else None
+
+
+@lru_cache(maxsize=1024)
+def _holds(key: str, tank: str) -> tuple[float, float]:
+    return least_in(medium(key), tank), most_in(medium(key), tank)
+
+
+def _tanks_for(m: Medium, given: float | None) -> tuple[str, ...]:
+    if given is None:
+        return tanks()
+    beds = [Bed(m, name, 1, given) for name in tanks()]
+    holding = tuple(bed.tank for bed in beds if bed.freeboard >= m.freeboard - 0.02 and bed.depth >= m.min_bed * 0.98)
+    return holding or (min(beds, key=lambda bed: abs(bed.freeboard - m.freeboard)).tank,)

@@ -1,0 +1,139 @@
+"""``./cairn design``: job documents in, designs out, as JSON. Needs neither database nor web server."""
+
+from __future__ import annotations
+
+import argparse
+import datetime as dt
+import json
+import os
+import sys
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+from .errors import BadDocument, Fault
+
+LARGEST = 20_000_000  # bytes of one document
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Exit status 0 where every document was read, 2 where one was refused."""
+    parser = argparse.ArgumentParser(prog="cairn design", description="Turn a job document (cairn-job/1) into a design (cairn-design/1).")
+    parser.add_argument("job", nargs="?", help="a job file, or - for standard input")
+    parser.add_argument("--many", nargs="?", const="-", metavar="DIR", help="a folder of job files, or JSON Lines on standard input: one line out for each")
+    parser.add_argument("--schema", choices=("job", "design"), help="print the JSON Schema of a format and stop")
+    parser.add_argument("--compact", action="store_true", help="print on one line")
+    options = parser.parse_args(arguments)
+    if options.schema:
+        return _schema(options.schema)
+    if options.many is not None:
+        return _many(options.many)
+    if options.job is None:
+        parser.error("name a job file, or - for standard input")
+    try:
+        document = work_text(_read(options.job))
+    except BadDocument as error:
+        for fault in error.faults:
+            print(fault, file=sys.stderr)
+        return 2
+    return _write([json.dumps(document, ensure_ascii=False, indent=None if options.compact else 1)])
+
+
+def work_text(text: str) -> dict[str, Any]:
+    """The design of a job document. Raises BadDocument."""
+    from dataclasses import replace
+
+    from .design import design
+    from .job_file import Job, loads
+
+    job = loads(text)
+    if job.facts.as_of is None:
+        job = Job(replace(job.facts, as_of=dt.date.today()), job.train)
+    return design(job).as_json()
+
+
+def _read(name: str) -> str:
+    """The text of a file or of standard input. Raises BadDocument where there is none to be had."""
+    try:
+        if name == "-":
+            raw = sys.stdin.buffer.read(LARGEST + 1)
+        else:
+            with Path(name).open("rb") as file:
+                raw = file.read(LARGEST + 1)
+    except OSError as error:
+        raise BadDocument([Fault("$", f"cannot read {name}: {error.strerror}")]) from None
+    if len(raw) > LARGEST:
+        raise BadDocument([Fault("$", f"expected a document of at most {LARGEST // 1_000_000} MB")])
+    try:
+        return raw.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise BadDocument([Fault("$", "expected UTF-8 text")]) from None
+
+
+def _one(item: tuple[str, str]) -> tuple[str, bool]:
+    """The output line of one document of a batch, and whether it was read."""
+    name, text = item
+    try:
+        source = _read(name) if text == "" else text
+        return json.dumps({"file": Path(name).name, "design": work_text(source)}, ensure_ascii=False), True
+    except BadDocument as error:
+        faults = [{"path": fault.path, "message": fault.message} for fault in error.faults]
+        return json.dumps({"file": Path(name).name, "errors": faults}, ensure_ascii=False), False
+
+
+def _batch(where: str) -> Iterator[tuple[str, str]]:
+    if where == "-":
+        for number, line in enumerate(sys.stdin.buffer, 1):
+            text = line.decode("utf-8", errors="replace").strip()
+            if text:
+                yield f"line {number}", text
+        return
+    folder = Path(where)
+    if not folder.is_dir():
+        raise BadDocument([Fault("$", f"{where} is not a folder")])
+    yield from ((str(path), "") for path in sorted(folder.glob("*.json")))
+
+
+def _many(where: str) -> int:
+    try:
+        items = list(_batch(where))
+    except BadDocument as error:
+        print(*error.faults, sep="\n", file=sys.stderr)
+        return 2
+    lines, good = [], True
+    for line, fine in _spread(items):
+        lines.append(line)
+        good = good and fine
+    return _write(lines) or (0 if good else 2)
+
+
+def _spread(items: list[tuple[str, str]]) -> Iterable[tuple[str, bool]]:
+    """Work the batch on every core where it is worth starting them; results in order."""
+    cores = os.cpu_count() or 1
+    if len(items) < 8 or cores == 1:
+        return map(_one, items)
+    from concurrent.futures import ProcessPoolExecutor
+
+    with ProcessPoolExecutor(max_workers=cores) as pool:
+        return list(pool.map(_one, items, chunksize=4))
+
+
+def _schema(which: str) -> int:
+    from .design_file import design_schema
+    from .job_file import job_schema
+
+    return _write([json.dumps(job_schema() if which == "job" else design_schema(), ensure_ascii=False, indent=1)])
+
+
+def _write(lines: Iterable[str]) -> int:
+    try:
+        for line in lines:
+            sys.stdout.write(line + "\n")
+        sys.stdout.flush()
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

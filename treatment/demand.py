@@ -1,0 +1,123 @@
+"""What the house asks for and what the source gives."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from dataclasses import dataclass
+
+from .evidence import Assumption
+from .figure import Figure, figure, work
+from .job import Building, Facts
+from .quantity import unit_named
+from .tables import table
+
+GPM = unit_named("gpm", "flow").factor
+
+
+@dataclass(frozen=True, slots=True)
+class Demand:
+    """Flows the design stands on: daily_use [L/day]; the rest [L/min].
+
+    passable is the greatest flow the plumbing can pass: what an ultraviolet lamp has to treat.
+    """
+
+    daily_use: Figure
+    peak_flow: Figure
+    supply_flow: float
+    design_flow: Figure
+    passable: Figure
+
+
+def interpolate(x: float, xs: list[float], ys: list[float]) -> float:
+    """Straight-line interpolation in a rising table; held at both ends."""
+    if x <= xs[0]:
+        return float(ys[0])
+    if x >= xs[-1]:
+        return float(ys[-1])
+    i = bisect_right(xs, x)
+    return float(ys[i - 1] + (ys[i] - ys[i - 1]) * (x - xs[i - 1]) / (xs[i] - xs[i - 1]))
+
+
+def demand(facts: Facts) -> tuple[Demand, list[Assumption]]:
+    """Daily use, peak and design flow of a job, with what had to be assumed."""
+    notes: list[Assumption] = []
+    building = facts.building
+    daily = _daily_use(facts, notes)
+    peak = _peak(facts, building, notes)
+    supply = _supply(facts, peak.value, notes)
+    flow = min(peak.value, supply)
+    design = figure(work("design flow", "min(peak, supply)", flow, "L/min", "demand.design_flow", peak=(peak.value, "L/min"), supply=(supply, "L/min")))
+    most = max(peak.value, supply)
+    passable = figure(work("greatest flow", "max(peak, supply)", most, "L/min", "demand.passable", peak=(peak.value, "L/min"), supply=(supply, "L/min")))
+    return Demand(daily, peak, supply, design, passable), notes
+
+
+def _daily_use(facts: Facts, notes: list[Assumption]) -> Figure:
+    building = facts.building
+    people, each = building.people, building.use_per_person
+    if people is None:
+        people = 0.0 if building.events else 3.0
+        if not building.events:
+            notes.append(Assumption("$.building.people", "3", "the number of people was not given; a usual household"))
+    if each is None:
+        each = 227.0 if facts.job.standard in ("us", "ca") else 150.0
+        notes.append(Assumption("$.building.use_per_person", f"{each:g} L/day", "usual use per person; a metered bill beats it"))
+    extra = building.extra_daily_use or 0.0
+    events = 0.0
+    for event in building.events:
+        per_day = event.per_day if event.per_day is not None else 1.0
+        events += (event.volume or 0.0) * (max(per_day) if isinstance(per_day, tuple) else per_day)
+    total = max(people * each + extra + events, 1.0)
+    return figure(
+        work("daily use", "people × each + extra + events", total, "L/day", "demand.per_person", people=(people, ""), each=(each, "L/day"), extra=(extra, "L/day"), events=(events, "L/day"))
+    )
+
+
+def _peak(facts: Facts, building: Building, notes: list[Assumption]) -> Figure:
+    tables = table("plumbing")
+    school = facts.schools.peak_flow
+    bathrooms = building.bathrooms
+    if bathrooms is None and building.fixtures is None:
+        bathrooms = 2.0
+        notes.append(Assumption("$.building.bathrooms", "2", "neither fixtures nor bathrooms were given"))
+    if school == "bathrooms" and bathrooms is not None:
+        steps = tables["bathrooms"]
+        xs, ys = [float(k) for k in steps["gpm"]], list(steps["gpm"].values())
+        gpm = interpolate(bathrooms, xs, ys) if bathrooms <= xs[-1] else ys[-1] + steps["more"] * (bathrooms - xs[-1])
+        return figure(work("peak", "table × gpm", gpm * GPM, "L/min", "demand.bathrooms", table=(gpm, "gpm"), gpm=(GPM, "L/min per gpm")))
+    fixtures = dict(building.fixtures or {})
+    if not fixtures:
+        baths = bathrooms or 1.0
+        fixtures = {"wc": round(baths + 0.49), "basin": round(baths + 0.49), "shower": max(int(baths), 1), "kitchen_sink": 1, "washer": 1}
+        said = ", ".join(f"{n} {name}" for name, n in fixtures.items())
+        notes.append(Assumption("$.building.fixtures", said, f"fixtures were not listed; usual for {baths:g} bathrooms"))
+    if facts.wishes.spare_outdoor_taps:
+        fixtures.pop("hose_tap", None)
+    if school == "simultaneous":
+        rates = tables["fixture_gpm"]
+        running = {name: min(n, 1 if name != "shower" else 2) for name, n in fixtures.items() if name in ("wc", "basin", "shower", "kitchen_sink", "bathroom_group")}
+        gpm = sum(rates[name] * n for name, n in running.items()) or 3.0
+        return figure(work("peak", "together × gpm", gpm * GPM, "L/min", "demand.simultaneous", together=(gpm, "gpm"), gpm=(GPM, "L/min per gpm")))
+    weights = tables["fixture_units"]
+    units = sum(weights[name] * n for name, n in fixtures.items())
+    gpm = interpolate(units, tables["hunter"]["units"], tables["hunter"]["gpm"])
+    if units > tables["hunter"]["units"][-1]:
+        notes.append(Assumption("$.building.fixtures", f"{units:g} fixture units", "beyond the fixture-unit curve (500): refer to a plumbing engineer"))
+    return figure(
+        work("fixture units", " + ".join(f"{name} × {name}_units" for name in fixtures) or "0", units, "", "demand.hunter",
+             **{name: (float(n), "") for name, n in fixtures.items()}, **{f"{name}_units": (weights[name], "") for name in fixtures}),
+        work("peak", "curve × gpm", gpm * GPM, "L/min", "demand.hunter", curve=(gpm, f"gpm at {units:g} units"), gpm=(GPM, "L/min per gpm")),
+    )  # fmt: skip
+
+
+def _supply(facts: Facts, peak: float, notes: list[Assumption]) -> float:
+    supply = facts.supply
+    if supply.flow is not None:
+        return supply.flow
+    if supply.drawdown and supply.drawdown.drawn and supply.drawdown.recovery:
+        flow = supply.drawdown.drawn / supply.drawdown.recovery
+        notes.append(Assumption("$.supply.flow", f"{flow:.4g} L/min", "pump rate from the drawdown test: drawn ÷ recovery time"))
+        return flow
+    flow = peak if facts.source.kind == "town" else 7 * GPM
+    notes.append(Assumption("$.supply.flow", f"{flow:.4g} L/min", "the supply was not measured: do a bucket or drawdown test before buying anything that backwashes"))
+    return flow

@@ -1,0 +1,105 @@
+"""The one door: a job in, a design out. Web pages, the command line and every export pass through it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from . import ENGINE
+from .audit import Audit
+from .demand import demand
+from .duty import Duty
+from .evidence import Assumption, Evidence, gather
+from .hydraulics import supply
+from .job_file import Job
+from .needs import Need, needs
+from .planner import Plan, explain, plan
+from .rules import Finding
+from .train import Given, PressureLine, Runner, TrainRun, name_stages, pressure_line
+
+
+@dataclass(frozen=True)
+class Variant:
+    """One train for the job, run and audited."""
+
+    train: tuple[Given, ...]
+    run: TrainRun
+    pressure: PressureLine
+    findings: tuple[Finding, ...]
+    reasons: dict[str, list[str]]
+    hours: dict[str, float]
+
+
+class Design:
+    """A job worked through: its design water, needs, demand, train, findings; and the planner's proposal."""
+
+    engine = ENGINE
+
+    def __init__(self, job: Job):
+        self.job = job
+        self.evidence: Evidence = gather(job.facts)
+        flows, notes = demand(job.facts)
+        source, more = supply(job.facts, flows.supply_flow, flows.design_flow.value)
+        self.duty = Duty(job.facts, flows, source)
+        self.needs: list[Need]
+        self.needs, wishes = needs(job.facts, self.evidence.adverse)
+        self.assumptions: list[Assumption] = [*self.evidence.assumptions, *notes, *more, *wishes]
+        self._runner = Runner(self.duty)
+
+    def _judge(self, train: list[Given]) -> list[Finding]:
+        return self._audit(train).findings()
+
+    def _audit(self, train: list[Given]) -> Audit:
+        run = self._runner.run(train, self.evidence.adverse, self.evidence.favourable)
+        return Audit(self.job.facts, self.duty, self.evidence, self.needs, run, pressure_line(run, self.duty), self._runner)
+
+    def variant(self, train: list[Given]) -> Variant:
+        """Run and audit any train for this job."""
+        audit = self._audit(train)
+        return Variant(tuple(train), audit.run, audit.pressure, tuple(audit.findings()), explain(audit, train), schedule(audit.run))
+
+    @cached_property
+    def plan(self) -> Plan:
+        """What the planner composes for this job."""
+        return plan(self.duty, self.evidence, self.needs, self._runner, self._judge)
+
+    @cached_property
+    def proposal(self) -> Variant:
+        """The planner's own train, run and audited."""
+        return self.variant(list(self.plan.train))
+
+    @cached_property
+    def given(self) -> bool:
+        """Whether the job came with a train of its own."""
+        return self.job.train is not None
+
+    @cached_property
+    def chosen(self) -> Variant:
+        """The train the job gives, audited as it is; the proposal where it gives none."""
+        if self.job.train is None:
+            return self.proposal
+        return self.variant(name_stages([(kind, keys) for kind, keys in self.job.train]))
+
+    def as_json(self) -> dict[str, Any]:
+        """The design document, ``cairn-design/1``."""
+        from .design_file import design_document
+
+        return design_document(self)
+
+
+def schedule(run: TrainRun) -> dict[str, float]:
+    """Hour at which each bed regenerates: its own, else one of the night, two hours apart."""
+    taken = {stage.keys.hour for stage in run.stages if stage.keys.hour is not None}
+    hours: dict[str, float] = {}
+    free = [hour for hour in (0.0, 2.0, 4.0, 1.0, 3.0) if hour not in taken]
+    for stage in run.stages:
+        if not stage.regenerates:
+            continue
+        hours[stage.id] = stage.keys.hour if stage.keys.hour is not None else (free.pop(0) if free else 0.5)
+    return hours
+
+
+def design(job: Job) -> Design:
+    """Work a job through. Everything is computed when it is first asked for."""
+    return Design(job)

@@ -1,0 +1,156 @@
+"""Writes ``cairn-design/1``: the design as a document, with every figure's working."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from . import ENGINE
+from .analytes import analytes
+from .figure import rounded
+from .quantity import canonical_unit
+from .spec import Measure
+from .stages import ROOMS
+from .train import StageRun
+from .water import Water
+
+if TYPE_CHECKING:
+    from .design import Design, Variant
+
+FORMAT = "cairn-design/1"
+PARAM_UNITS = {"micron": "um"}
+
+
+def value(number: float, unit: str) -> dict[str, Any]:
+    return {"value": rounded(number), "unit": unit}
+
+
+def water_document(adverse: Water, mild: Water) -> dict[str, Any]:
+    """A water at the adverse end, with low and high beside where the readings leave a spread."""
+    found: dict[str, Any] = {}
+    beside = mild.known()
+    known = adverse.known()
+    for name in analytes():
+        if name not in known:
+            continue
+        entry = value(known[name], analytes()[name].unit)
+        other = beside.get(name, known[name])
+        if abs(other - known[name]) > 1e-6 * max(abs(other), abs(known[name]), 1e-9):
+            entry |= {"low": rounded(min(other, known[name])), "high": rounded(max(other, known[name]))}
+        found[name] = entry
+    return found
+
+
+def param_value(kind: str, name: str, held: Any) -> Any:
+    """A completed choice of a stage as the document prints it: quantities with their unit."""
+    from .spec import specs_of
+
+    spec = specs_of(ROOMS[kind].Keys).get(name)
+    if name in PARAM_UNITS:
+        return value(held, PARAM_UNITS[name])
+    if isinstance(spec, Measure):
+        return value(held, canonical_unit(spec.dimension))
+    return held
+
+
+def stage_document(stage: StageRun, variant: Variant) -> dict[str, Any]:
+    params = {name: param_value(stage.kind, name, held) for name, held in stage.sizing.params.items()}
+    if stage.id in variant.hours:
+        hour = variant.hours[stage.id]
+        params["hour"] = f"{int(hour):02d}:{round(hour % 1 * 60):02d}"
+    return {
+        "id": stage.id,
+        "kind": stage.kind,
+        "name": stage.name,
+        "purpose": stage.room.does(stage.water_in, stage.water_out),
+        "reasons": variant.reasons[stage.id],
+        "schools": stage.room.schools(stage.keys, stage.water_in),
+        "params": params,
+        "figures": {name: figure.as_json() for name, figure in stage.sizing.figures.items()},
+        "water_in": water_document(stage.water_in, stage.mild_in),
+        "water_out": water_document(stage.water_out, stage.mild_out),
+        "pressure_loss_clean": value(stage.loss_clean, "kPa"),
+        "pressure_loss_dirty": value(stage.loss_dirty, "kPa"),
+        "cautions": list(stage.room.cautions),
+    }
+
+
+def train_document(variant: Variant) -> dict[str, Any]:
+    """What is said of one train: its stages, finished water, pressure and findings."""
+    pressure = variant.pressure
+    return {
+        "train": [stage_document(stage, variant) for stage in variant.run.stages],
+        "finished_water": water_document(variant.run.finished, variant.run.mild_finished),
+        "hydraulics": {
+            "profile": [{"at": point.at, "clean": value(point.clean, "kPa"), "dirty": value(point.dirty, "kPa")} for point in pressure.points],
+            "residual_clean": pressure.residual_clean.as_json(),
+            "residual_dirty": pressure.residual_dirty.as_json(),
+        },
+        "findings": [finding.as_json() for finding in variant.findings],
+    }
+
+
+def design_document(design: Design) -> dict[str, Any]:
+    """The whole design as plain data."""
+    flows = design.duty.demand
+    document: dict[str, Any] = {
+        "format": FORMAT,
+        "engine": ENGINE,
+        "job": {"name": design.job.facts.job.name, "standard": design.job.facts.job.standard, "units": design.job.facts.job.units},
+        "assumptions": [{"path": note.path, "value": note.value, "why": note.why} for note in design.assumptions],
+        "design_water": {name: state.as_json() for name, state in design.evidence.states.items()},
+        "needs": [need.as_json() for need in design.needs],
+        "demand": {"daily_use": flows.daily_use.as_json(), "peak_flow": flows.peak_flow.as_json(), "design_flow": flows.design_flow.as_json()},
+        **train_document(design.chosen),
+        "next_tests": [],
+        "caution": STANDING_CAUTION,
+    }
+    if design.given:
+        document["proposal"] = train_document(design.proposal) | {"not_used": design.plan.not_used}
+    else:
+        document["not_used"] = design.plan.not_used
+    return document
+
+
+STANDING_CAUTION = (
+    "A calculation does not make water safe: only a test of the treated water tells. Local code, permits, licensed practice and "
+    "certified components decide over this design."
+)
+
+
+def design_schema() -> dict[str, Any]:
+    """The JSON Schema of ``cairn-design/1``."""
+
+    def obj(properties: dict[str, Any], more: bool = False, required: list[str] | None = None) -> dict[str, Any]:
+        return {"type": "object", "properties": properties, "additionalProperties": more, "required": required if required is not None else list(properties)}
+
+    text, number, array = {"type": "string"}, {"type": "number"}, lambda items: {"type": "array", "items": items}
+    quantity = obj({"value": number, "unit": text})
+    line = obj({"symbol": text, "expression": text, "with_numbers": text, "where": {"type": "object", "additionalProperties": text}, "result": text, "source": text})
+    figure = obj({"value": number, "unit": text, "working": array(line)})
+    state = obj({"low": number, "high": {"type": ["number", "null"]}, "design": number, "unit": text, "from": text})
+    amount = obj({"value": number, "unit": text, "low": number, "high": number}, required=["value", "unit"])
+    water = {"type": "object", "additionalProperties": amount, "propertyNames": {"enum": list(analytes())}}
+    stage = obj({
+        "id": text, "kind": {"enum": list(ROOMS)}, "name": text, "purpose": text, "reasons": array(text), "schools": array(text), "params": {"type": "object"},
+        "figures": {"type": "object", "additionalProperties": figure}, "water_in": water, "water_out": water,
+        "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity, "cautions": array(text),
+    })  # fmt: skip
+    finding = obj({"rule": text, "severity": {"enum": ["danger", "fault", "caution", "advice"]}, "stage": {"type": ["string", "null"]}, "message": text, "remedy": text, "source": text})
+    train = {
+        "train": array(stage), "finished_water": water,
+        "hydraulics": obj({"profile": array(obj({"at": text, "clean": quantity, "dirty": quantity})), "residual_clean": figure, "residual_dirty": figure}),
+        "findings": array(finding),
+    }  # fmt: skip
+    not_used = {"type": "object", "additionalProperties": text}
+    limit = {"type": ["number", "null"]}
+    properties = {
+        "format": {"const": FORMAT}, "engine": text, "job": obj({"name": text, "standard": text, "units": text}),
+        "assumptions": array(obj({"path": text, "value": text, "why": text})),
+        "design_water": {"type": "object", "additionalProperties": state},
+        "needs": array(obj({"goal": text, "why": text, "limit": obj({"value": limit, "unit": text}), "value": quantity, "health": {"type": "boolean"}, "source": text})),
+        "demand": obj({"daily_use": figure, "peak_flow": figure, "design_flow": figure}),
+        **train, "next_tests": array(obj({"analyte": text, "decides": array(text), "rank": number})), "caution": text,
+        "proposal": obj({**train, "not_used": not_used}), "not_used": not_used,
+    }  # fmt: skip
+    required = [name for name in properties if name not in ("proposal", "not_used")]
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "cairn-design/1", "title": "Vivid Cairn design", **obj(properties, required=required)}

@@ -1,0 +1,61 @@
+"""Canonical values -> what people read, in their own units. The only place where a figure is rounded for the eye."""
+
+from __future__ import annotations
+
+from functools import cache
+from math import floor, log10
+
+from .tables import table
+
+
+@cache
+def _row(unit: str, system: str) -> tuple[str, float, float, int]:
+    tables = table("display")
+    row = tables[system].get(unit) or tables["both"].get(unit) or (unit, 1.0, 0.0, 1)
+    return row[0], float(row[1]), float(row[2]), int(row[3])
+
+
+def unit_text(unit: str, system: str) -> str:
+    """The name of the unit a person reads."""
+    return _row(unit, system)[0]
+
+
+def number(value: float, unit: str, system: str) -> float:
+    """The value in the unit a person reads, unrounded."""
+    _, factor, offset, _ = _row(unit, system)
+    return value * factor + offset
+
+
+def digits(value: float, unit: str, system: str) -> str:
+    """The rounded number alone: the unit's decimals, more for small values so that two digits remain."""
+    decimals = _row(unit, system)[3]
+    shown = number(value, unit, system)
+    if shown and unit not in ("pH", "degC"):
+        leading = floor(log10(abs(shown))) if abs(shown) > 1e-12 else 0
+        decimals = min(max(decimals, 1 - leading), 6) if leading < 0 else decimals
+    text = f"{shown:.{decimals}f}"
+    whole, _, fraction = text.partition(".")
+    if len(whole.lstrip("-")) > 4:
+        whole = f"{int(whole):,}".replace(",", "\u202f")
+    if decimals > _row(unit, system)[3]:
+        fraction = fraction.rstrip("0")
+    text = f"{whole}.{fraction}" if fraction else whole
+    return text.replace("-", "−")
+
+
+def show(value: float | None, unit: str, system: str) -> str:
+    """Number and unit as a person reads them, e.g. ``14.0 gpg``.
+
+    >>> show(26.5, "L/min", "us")
+    '7.0 gpm'
+    """
+    if value is None:
+        return "not known"
+    name = unit_text(unit, system)
+    joint = "" if name in ("%", "°F", "°C") and name == "%" else " "
+    return f"{digits(value, unit, system)}{joint}{name}".strip()
+
+
+def media_hint(figure_name: str, unit: str) -> str:
+    """``L media`` for the litres of a bed, the unit itself otherwise."""
+    return "L media" if unit == "L" and figure_name in table("display")["hint"]["media"] else unit

@@ -1,0 +1,134 @@
+"""Reads ``cairn-job/1``: the open format of a job. Collects every fault with its path."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from typing import Any
+
+from .errors import BadDocument, Fault
+from .job import Facts
+from .spec import BAD, Choice, read_record, record_schema, specs_of
+from .stages import ROOMS, StageKeys
+
+FORMAT = "cairn-job/1"
+MOST_STAGES = 40
+#: kinds of the vocabulary that this engine does not compute yet
+KINDS_TO_COME = (
+    "first_flush", "storage_tank", "pressure_tank", "booster_pump", "pressure_reducing_valve", "chemical_feed", "retention_tank",
+    "aeration", "carbon", "anion_exchange", "scale_control", "barrier_filter", "in_tank_uv", "reverse_osmosis",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """A job as read: its facts, and its train where it gives one (stage kind and keys, in order)."""
+
+    facts: Facts
+    train: tuple[tuple[str, StageKeys], ...] | None
+
+
+def read_job(document: Any) -> Job:
+    """Read a decoded ``cairn-job/1`` document. Raises BadDocument with every fault found."""
+    faults: list[Fault] = []
+    if not isinstance(document, dict):
+        raise BadDocument([Fault("$", f"expected a job document (an object), got {type(document).__name__}")])
+    if document.get("format") != FORMAT:
+        faults.append(Fault("$.format", f"expected “{FORMAT}”, got {json.dumps(document.get('format'))}"))
+    facts = read_record(Facts, document, "$", faults, skip=("format", "train"))
+    train = _read_train(document.get("train"), faults)
+    if not document.get("samples") and document.get("train") is None:
+        faults.append(Fault("$", "expected at least one sample or a train"))
+    if facts is not BAD and facts.supply.pressure_low is not None and facts.supply.pressure_high is not None and facts.supply.pressure_high < facts.supply.pressure_low:
+        faults.append(Fault("$.supply.pressure_high", "expected a pressure at or above pressure_low"))
+    if faults:
+        raise BadDocument(faults)
+    return Job(facts, train)
+
+
+def _read_train(raw: Any, faults: list[Fault]) -> tuple[tuple[str, StageKeys], ...] | None:
+    if raw is None:
+        return None
+    if not isinstance(raw, list):
+        faults.append(Fault("$.train", "expected a list of stages or null"))
+        return None
+    if len(raw) > MOST_STAGES:
+        faults.append(Fault("$.train", f"expected at most {MOST_STAGES} stages, got {len(raw)}"))
+        return None
+    stages, ids = [], set()
+    for i, each in enumerate(raw):
+        read = read_stage(each, f"$.train[{i}]", faults)
+        if read is None:
+            continue
+        name = read[1].id
+        if name is not None and name in ids:
+            faults.append(Fault(f"$.train[{i}].id", f"“{name}” is already the id of another stage"))
+        ids.add(name)
+        stages.append(read)
+    return tuple(stages)
+
+
+def read_stage(raw: Any, path: str, faults: list[Fault]) -> tuple[str, StageKeys] | None:
+    """Read one stage of a train; None where it cannot be read."""
+    if not isinstance(raw, dict):
+        faults.append(Fault(path, "expected a stage such as {“kind”: “softener”}"))
+        return None
+    kind = raw.get("kind")
+    if isinstance(kind, str) and kind in KINDS_TO_COME:
+        faults.append(Fault(f"{path}.kind", f"“{kind}” is not computed by this engine yet; it knows {', '.join(ROOMS)}"))
+        return None
+    known: list[Fault] = []
+    if Choice(tuple(ROOMS)).read(kind, f"{path}.kind", known) is BAD:
+        faults += known
+        return None
+    keys = read_record(ROOMS[str(kind)].Keys, raw, path, faults, skip=("kind",))
+    return None if keys is BAD else (str(kind), keys)
+
+
+def loads(text: str) -> Job:
+    """Read the text of a job document. Raises BadDocument, also for text that is not JSON."""
+    try:
+        document = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_twice)
+    except json.JSONDecodeError as error:
+        raise BadDocument([Fault("$", f"expected JSON; line {error.lineno}, column {error.colno}: {error.msg}")]) from None
+    except RecursionError:
+        raise BadDocument([Fault("$", "expected a job document; this one is nested too deep")]) from None
+    except ValueError as error:
+        raise BadDocument([Fault("$", str(error))]) from None
+    return read_job(document)
+
+
+def _no_constant(name: str) -> Any:
+    raise ValueError(f"expected numbers; {name} is not one")
+
+
+def _no_twice(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    for name, value in pairs:
+        if name in found:
+            raise ValueError(f"the key “{name}” is given twice in one object")
+        found[name] = value
+    return found
+
+
+def job_schema() -> dict[str, Any]:
+    """The JSON Schema of ``cairn-job/1``, made from the types that read it."""
+    schema = record_schema(Facts)
+    stages = []
+    for kind, room in ROOMS.items():
+        own = record_schema(room.Keys)
+        own["properties"] = {"kind": {"const": kind}, **own["properties"]}
+        own["required"] = ["kind"]
+        stages.append(own)
+    schema["properties"] = {
+        "format": {"const": FORMAT},
+        **schema["properties"],
+        "train": {"anyOf": [{"type": "array", "maxItems": MOST_STAGES, "items": {"anyOf": stages}}, {"type": "null"}]},
+    }
+    schema["required"] = ["format"]
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "cairn-job/1", "title": "Vivid Cairn job", **schema}
+
+
+def stage_fields(kind: str) -> dict[str, Any]:
+    """The keys a stage kind takes, with how each is read; for forms and the handbook."""
+    return specs_of(ROOMS[kind].Keys)

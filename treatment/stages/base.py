@@ -1,0 +1,164 @@
+"""What every treatment has in common: its keys, its feed limits, and the shape of its room."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, fields, replace
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from ..beds import Bed
+from ..figure import Figure
+from ..job import FLOW, LENGTH, LIFT, OBSTRUCTIONS
+from ..spec import Choice, Either, Flag, ListOf, Measure, Record, Text, TimeOfDay, key
+from ..water import Water
+
+if TYPE_CHECKING:
+    from ..duty import Duty
+
+
+@dataclass(frozen=True, slots=True)
+class PipeEnd:
+    material: str | None = key(Choice(("copper", "stainless", "pex_expansion", "pex_crimp", "pex", "cpvc", "pvc40", "pvc", "pe")))
+    metal_length: float | None = key(LENGTH)
+
+
+@dataclass(frozen=True, slots=True)
+class StageDrain:
+    distance: float | None = key(LENGTH)
+    lift: float | None = key(LIFT)
+    bore: float | None = key(Measure("length", "1/2 in", high=0.5, above=True))
+    air_gap: float | None = key(LENGTH)
+
+
+@dataclass(frozen=True, slots=True)
+class Overflow:
+    lift: float | None = key(LIFT)
+
+
+@dataclass(frozen=True, slots=True)
+class Install:
+    """How a stage is built in. What is absent is unknown."""
+
+    bypass: bool | str | None = key(Either((Flag(), Choice(("locked",)))))
+    feed: str | None = key(Choice(("cold", "hot")))
+    pipe_in: PipeEnd | None = key(Record(PipeEnd))
+    pipe_out: PipeEnd | None = key(Record(PipeEnd))
+    clearance_above: float | None = key(LENGTH)
+    clearance_below: float | None = key(LENGTH)
+    clearance_front: float | None = key(LENGTH)
+    orientation: str | None = key(Choice(("vertical", "horizontal", "upside_down")))
+    ballast: str | None = key(Choice(("above", "below")))
+    drip_loop: bool | None = key(Flag())
+    outlet: str | None = key(Choice(("protected", "unprotected")))
+    blocks: tuple[str, ...] = key(ListOf(Choice(OBSTRUCTIONS)), ())
+    drain: StageDrain | None = key(Record(StageDrain))
+    overflow: Overflow | None = key(Record(Overflow))
+    sample_taps: bool | None = key(Flag())
+    branch: str | None = key(Choice(("outdoor", "drinking_tap", "main")))
+
+
+@dataclass(frozen=True, slots=True)
+class StageKeys:
+    """Keys that every stage may carry."""
+
+    id: str | None = key(Text(40), None, "a name of your own for this stage, unique in the train")
+    hour: float | None = key(TimeOfDay(), None, "hour at which it regenerates or backwashes")
+    install: Install | None = key(Record(Install), None, "how it is built in; what is absent is unknown")
+
+
+@dataclass(frozen=True, slots=True)
+class FeedLimit:
+    """What a stage asks of the water that reaches it, in the analyte's canonical unit."""
+
+    analyte: str
+    low: float | None
+    high: float | None
+    source: str
+    because: str
+    severity: str = "fault"
+
+    def broken_by(self, value: float) -> bool:
+        slack = 1e-6
+        return (self.high is not None and value > self.high * (1 + slack)) or (self.low is not None and value < self.low * (1 - slack))
+
+
+@dataclass(frozen=True, slots=True)
+class Sizing:
+    """The completed choices of a stage and the figures that lead to them.
+
+    params: canonical values by key, in the units of ``param_units``; bed: its vessels, where it has some.
+    """
+
+    params: dict[str, Any]
+    figures: dict[str, Figure] = field(default_factory=dict)
+    bed: Bed | None = None
+
+
+class Room:
+    """One treatment. Rooms hold no state; each method is given what it needs.
+
+    kind: key of the job file; title: what people call it; silhouette: its shape in the drawing;
+    removes: analytes it can lower, for the planner's "why not" and the shelf; barrier: holds particles.
+    """
+
+    kind: ClassVar[str]
+    title: ClassVar[str]
+    silhouette: ClassVar[str]
+    Keys: ClassVar[type[StageKeys]]
+    answers: ClassVar[tuple[str, ...]] = ()
+    holds_particles: ClassVar[bool] = False
+    uses_salt: ClassVar[bool] = False
+    uses_power: ClassVar[bool] = False
+    cautions: ClassVar[tuple[str, ...]] = ()
+
+    def name(self, keys: Any) -> str:
+        """What this very stage is called, e.g. with its medium or micron rating."""
+        return self.title
+
+    def feed_limits(self, keys: Any, water: Water, duty: Duty) -> list[FeedLimit]:
+        """What it asks of the water that reaches it."""
+        return []
+
+    def size(self, keys: Any, water: Water, duty: Duty) -> Sizing:
+        """Complete its sizes for the water that arrives; figures carry their working."""
+        raise NotImplementedError
+
+    def treat(self, keys: Any, sizing: Sizing, water: Water, duty: Duty) -> Water:
+        """The water that leaves it at design flow."""
+        raise NotImplementedError
+
+    def loss(self, keys: Any, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
+        """Pressure loss [kPa] at a flow [L/min], clean and dirty."""
+        raise NotImplementedError
+
+    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+        """Keys the planner may try for a raw water; empty where it has nothing to do."""
+        return []
+
+    def does(self, before: Water, after: Water) -> str:
+        """Its purpose in one line, from what it did to the water."""
+        return ""
+
+    def schools(self, keys: Any, water: Water) -> list[str]:
+        """Where practitioners disagree about this stage: our default and the others."""
+        return []
+
+    def body(self, keys: Any, sizing: Sizing) -> tuple[float, float, float]:
+        """Width and height [mm] of its silhouette and how far its foot hangs above the floor [mm]."""
+        if sizing.bed:
+            head = table_mm("valve_in")
+            return sizing.bed.diameter * 1000, sizing.bed.height * 1000 + head, 0.0
+        return 185.0, 610.0, 600.0
+
+
+def table_mm(name: str) -> float:
+    from ..tables import table
+
+    return float(table("vessels")[name]) * 25.4
+
+
+def open_keys(keys: Any, *names: str) -> Any:
+    """The keys with some sizes set back to "left out", so that they are sized anew."""
+    return replace(keys, **{name: None for name in names if name in {f.name for f in fields(keys)}})
+
+
+__all__ = ["FLOW", "Bed", "FeedLimit", "Install", "Room", "Sizing", "StageKeys", "open_keys"]

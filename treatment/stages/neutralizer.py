@@ -1,0 +1,244 @@
+"""Acid neutralizer: a bed of calcite that dissolves into acid water, raising pH, alkalinity and hardness."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
+
+from .. import carbonate
+from ..beds import Bed, Medium, bed_figures, choose_bed, medium
+from ..carbonate import CACO3, CO2, Solution
+from ..figure import figure, source, work
+from ..job import VOLUME
+from ..rules import Hit, rule
+from ..spec import Choice, Number, Vessel, key
+from ..tables import table
+from ..water import Water
+from .base import FeedLimit, Room, Sizing, StageKeys
+
+if TYPE_CHECKING:
+    from ..audit import Audit
+    from ..duty import Duty
+    from ..train import StageRun
+
+MG_PER_MOL = CACO3 * 1000
+
+
+@dataclass(frozen=True, slots=True)
+class NeutralizerKeys(StageKeys):
+    medium: str | None = key(Choice(("calcite",)), None, "what dissolves")
+    flow: str | None = key(Choice(("down", "up")), None, "down-flow is backwashed; up-flow needs clean water, no drain")
+    volume: float | None = key(VOLUME, None, "medium in each vessel")
+    tank: str | None = key(Vessel(), None, "vessel")
+    vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time")
+    target_ph: float | None = key(Number(6.5, 8.5), None, "pH to reach at design flow")
+
+
+@lru_cache(maxsize=512)
+def dissolving(solution: Solution, carbon: float) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """How calcite dissolves into a closed water: (amounts [mol/L], surface time [s m2/m3] to reach each).
+
+    The rate law of Plummer, Wigley & Parkhurst (1978) integrated towards saturation; contact times the bed's
+    surface per volume is the surface time. Walked in equal steps of pH, the last just short of saturation.
+    """
+    start = carbonate.solve_ph(solution, carbon)
+    ceiling = carbonate.calcite_to_saturation(solution, carbon)
+    if ceiling.amount <= 0:
+        return (0.0,), (0.0,)
+    amounts, slow, steps = [0.0], [_seconds(start, solution.temperature)], 16
+    for i in range(1, steps + 1):
+        share = 1 - (1 - i / steps) ** 1.5 if i < steps else 0.9995
+        dosed = carbonate.calcite_to_ph(solution, carbon, start.ph + (ceiling.state.ph - start.ph) * share)
+        if dosed.amount > amounts[-1]:
+            amounts.append(dosed.amount)
+            slow.append(_seconds(dosed.state, solution.temperature))
+    times = [0.0]
+    for i in range(1, len(amounts)):
+        times.append(times[-1] + (amounts[i] - amounts[i - 1]) * (slow[i] + slow[i - 1]) / 2)
+    return tuple(amounts), tuple(times)
+
+
+def _seconds(state: carbonate.State, temperature: float) -> float:
+    """Surface time [s m2/m3] for each mol/L dissolved at this state."""
+    return 1000.0 / max(carbonate.calcite_rate(state, temperature), 1e-14)
+
+
+def dissolved_in(solution: Solution, carbon: float, surface_time: float) -> float:
+    """Calcite dissolved [mol/L] after a surface time [s m2/m3]; rises with time, never beyond saturation."""
+    amounts, times = dissolving(solution, carbon)
+    if surface_time >= times[-1]:
+        return amounts[-1]
+    i = max(bisect_right(times, surface_time), 1)
+    span = times[i] - times[i - 1]
+    return amounts[i - 1] + (amounts[i] - amounts[i - 1]) * ((surface_time - times[i - 1]) / span if span else 1.0)
+
+
+def surface_time(contact: float, m: Medium) -> float:
+    """Surface that a volume of water meets in a bed, times how long [s m2/m3]; contact: empty-bed contact [min].
+
+    The water fills only the pores, but meets their whole surface: porosity cancels out of time x surface.
+    """
+    return contact * 60 * 6 * (1 - m.porosity) / (m.sphericity * m.grain)
+
+
+class Neutralizer(Room):
+    kind = "neutralizer"
+    title = "Acid neutralizer"
+    silhouette = "vessel"
+    Keys = NeutralizerKeys
+    answers = ("ph",)
+    uses_power = True
+    cautions = (
+        "A filled vessel is heavy: two people and a trolley, on a floor that bears it.",
+        "It adds hardness: test hardness after it, not before.",
+        "Top up the medium before a third has dissolved, with the vessel shut off and relieved of pressure.",
+    )
+
+    def name(self, keys: NeutralizerKeys) -> str:
+        return "Calcite neutralizer"
+
+    def feed_limits(self, keys: NeutralizerKeys, water: Water, duty: Duty) -> list[FeedLimit]:
+        limit, cited = table("stages")["neutralizer"], source("neutralizer.feed")
+        return [
+            FeedLimit("iron", None, limit["iron_max"], cited, "more iron coats the grains and stops them dissolving"),
+            FeedLimit("turbidity", None, limit["turbidity_max"], cited, "silt packs the bed"),
+        ]
+
+    def _contact_for(self, water: Water, target: float) -> float:
+        """Empty-bed contact [min] that reaches the target, or comes within 0.1 of saturation where that is lower."""
+        rows, state = table("stages")["neutralizer"], water.state
+        if state.ph >= target:
+            return float(rows["contact_min"])
+        ceiling = carbonate.calcite_to_saturation(water.solution, state.carbon).state.ph
+        wanted = carbonate.calcite_to_ph(water.solution, state.carbon, min(target, ceiling - 0.1))
+        amounts, times = dissolving(water.solution, state.carbon)
+        i = next((n for n, amount in enumerate(amounts) if amount >= wanted.amount), len(amounts) - 1)
+        return float(min(max(times[i] / surface_time(1.0, medium("calcite")), rows["contact_min"]), rows["contact_most"]))
+
+    def _bed(self, keys: NeutralizerKeys, water: Water, duty: Duty, target: float, wash: float | None) -> Bed:
+        """Two vessels at most where they carry the flow: the contact wished for, else the most they hold."""
+
+        def choose(contact: float) -> Bed:
+            return choose_bed("calcite", duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+
+        least = choose(table("stages")["neutralizer"]["contact_min"])
+        if keys.volume:
+            return least
+        best, contact = least, self._contact_for(water, target)
+        while contact > table("stages")["neutralizer"]["contact_min"]:
+            bed = choose(contact)
+            washed = wash is None or bed.backwash_flow(water.temperature) <= wash
+            if bed.vessels <= least.vessels and washed and bed.total_volume >= contact * duty.flow * 0.99:
+                return bed
+            contact -= 0.5
+        return best
+
+    def size(self, keys: NeutralizerKeys, water: Water, duty: Duty) -> Sizing:
+        rows = table("stages")["neutralizer"]
+        target = keys.target_ph or duty.facts.wishes.target_ph or rows["target_ph"]
+        flow = keys.flow or "down"
+        bed = self._bed(keys, water, duty, target, duty.wash if flow == "down" else None)
+        figures = bed_figures(bed, duty.flow, water.temperature, backwash=flow == "down")
+        params = {"medium": "calcite", "flow": flow, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "target_ph": target}
+        sizing = Sizing(params, figures, bed)
+        after = self.treat(keys, sizing, water, duty)
+        self._chemistry(figures, sizing, water, after, duty)
+        return sizing
+
+    def _chemistry(self, figures: dict[str, Any], sizing: Sizing, water: Water, after: Water, duty: Duty) -> None:
+        bed = sizing.bed
+        assert bed is not None
+        state, m = water.state, bed.medium
+        ceiling = carbonate.calcite_to_saturation(water.solution, state.carbon)
+        dissolved = after.hardness - water.hardness
+        contact = bed.total_volume / duty.flow
+        met = surface_time(contact, m)
+        meets = work("surface met", "contact × 60 × 6 × (1 − porosity) ÷ (sphericity × grain)", met, "s m2/m3", "neutralizer.surface",
+                     contact=(contact, "min"), porosity=(m.porosity, ""), grain=(m.grain, "m"), sphericity=(m.sphericity, ""))  # fmt: skip
+        most = ceiling.amount * MG_PER_MOL
+        acid = work("free CO2", "solve(pH, alkalinity, temperature)", water.carbon_dioxide, "mg/L", "chemistry.carbonate",
+                    pH=(water.ph, ""), alkalinity=(water.value("alkalinity"), "mg/L CaCO3"), temperature=(water.temperature, "degC"))  # fmt: skip
+        goes = work("calcite dissolved", "solve(surface, ceiling)", dissolved, "mg/L", "chemistry.calcite_rate", surface=(met, "s m2/m3"), ceiling=(most, "mg/L"))
+        figures["calcite_dissolved"] = figure(
+            acid,
+            work("most that CO2 could", "CO2 × 2.274", water.carbon_dioxide * CACO3 / CO2, "mg/L", "neutralizer.carbonate", CO2=(water.carbon_dioxide, "mg/L")),
+            work("ceiling at saturation", "solve(CO2, calcium)", most, "mg/L", "chemistry.carbonate", CO2=(water.carbon_dioxide, "mg/L"), calcium=(water.value("calcium"), "mg/L")),
+            meets, goes,
+        )  # fmt: skip
+        figures["hardness_added"] = figure(work("hardness added", "dissolved", dissolved, "mg/L CaCO3", "neutralizer.carbonate", dissolved=(dissolved, "mg/L")))
+        figures["ph_out"] = figure(meets, goes, work("pH out", "solve(CO2, dissolved)", after.ph, "pH", "chemistry.carbonate", CO2=(water.carbon_dioxide, "mg/L"), dissolved=(dissolved, "mg/L")))
+        slow = dissolved_in(water.solution, state.carbon, met * 2)
+        gentle = carbonate.add_calcite(water.solution, state.carbon, slow).state.ph
+        figures["ph_at_half_flow"] = figure(work("pH at half the flow", "solve(CO2, slower)", gentle, "pH", "chemistry.calcite_rate", CO2=(water.carbon_dioxide, "mg/L"), slower=(slow * MG_PER_MOL, "mg/L")))
+        figures["ph_ceiling"] = figure(work("pH at saturation", "solve(CO2, ceiling)", ceiling.state.ph, "pH", "chemistry.carbonate", CO2=(water.carbon_dioxide, "mg/L"), ceiling=(most, "mg/L")))
+        figures["hardness_ceiling"] = figure(work("hardness after standing", "raw + ceiling", water.hardness + most, "mg/L CaCO3", "neutralizer.carbonate", raw=(water.hardness, "mg/L CaCO3"), ceiling=(most, "mg/L")))
+        yearly = dissolved * duty.daily * 365 / 1e6
+        figures["media_per_year"] = figure(work("calcite a year", "dissolved × daily × 365 ÷ 1000000", yearly, "kg", "neutralizer.sizing", dissolved=(dissolved, "mg/L"), daily=(duty.daily, "L/day")))
+        mass, share = bed.total_volume * m.density, table("stages")["neutralizer"]["refill_share"]
+        months = min(mass * share / max(yearly / 12, 1e-9), 60.0)
+        figures["refill_interval"] = figure(
+            work("calcite in the bed", "volume × density", mass, "kg", "beds.media", volume=(bed.total_volume, "L"), density=(m.density, "kg/L")),
+            work("refill", "min(bed × share ÷ max(year ÷ 12, 0.000001), 60)", months, "month", "neutralizer.sizing", bed=(mass, "kg"), share=(share, ""), year=(yearly, "kg")),
+        )
+
+    def treat(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
+        bed = sizing.bed
+        assert bed is not None
+        state = water.state
+        amount = dissolved_in(water.solution, state.carbon, surface_time(bed.total_volume / duty.flow, bed.medium))
+        if amount <= 0:
+            return water
+        return water.react(
+            carbon=amount,
+            alkalinity=water.value("alkalinity") + amount * MG_PER_MOL,
+            calcium=water.value("calcium") + amount * carbonate.CA * 1000,
+        )
+
+    def loss(self, keys: NeutralizerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
+        assert sizing.bed is not None
+        clean = sizing.bed.loss(flow, temperature)
+        return clean, clean * 1.3
+
+    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+        if water.ph >= 7.5 or water.ph < 5.0:
+            return []
+        higher = [NeutralizerKeys(target_ph=7.6)] if water.value("manganese") > 0.05 else []
+        return [NeutralizerKeys(), *higher]
+
+    def does(self, before: Water, after: Water) -> str:
+        return f"raises pH from {before.ph:.1f} to {after.ph:.1f}; dissolving, it adds hardness"
+
+
+@rule("calcite-too-acid", "neutralizer.feed", on="neutralizer")
+def calcite_too_acid(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Water too acid for calcite alone: it dissolves fast and still leaves the pH low."""
+    low = table("stages")["neutralizer"]["ph_low"]
+    if stage.water_in.ph < low:
+        yield Hit("fault", f"pH {stage.water_in.ph:.1f} reaches the calcite; below {low} calcite alone dissolves too fast and still leaves acid water.",
+                  "Use a magnesia blend, feed soda ash, or strip the carbon dioxide by aeration first.")  # fmt: skip
+
+
+@rule("calcite-idle", "neutralizer.feed", on="neutralizer")
+def calcite_idle(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Nothing for calcite to dissolve into: the water is near saturation already."""
+    dissolved = stage.sizing.figures["calcite_dissolved"].value
+    if dissolved < 5.0 or stage.water_in.ph > 7.5:
+        yield Hit("caution", f"Only {audit.show(dissolved, 'mg/L')} of calcite dissolves at pH {stage.water_in.ph:.1f}: the bed does nothing here.",
+                  "Leave the neutralizer out.")  # fmt: skip
+
+
+@rule("contact-short/<kind>", "neutralizer.sizing", on="neutralizer")
+def contact_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Too little contact to bring the pH up at design flow."""
+    contact, floor = stage.sizing.figures["empty_bed_contact"].value, table("stages")["neutralizer"]["contact_floor"]
+    limit = next((limit for limit in audit.limits if limit.analyte == "ph"), None)
+    low = limit.low if limit and limit.low else 6.5
+    if stage.water_out.ph < low and stage.water_in.ph < low:
+        yield Hit("fault", f"pH leaves the bed at {stage.water_out.ph:.1f}, after {contact:.1f} min of contact; {low} is asked.",
+                  "More calcite, a second vessel in parallel, or less flow.", ("neutralizer",))  # fmt: skip
+    elif contact < floor:
+        yield Hit("caution", f"{contact:.1f} min of empty-bed contact at design flow; under {floor} min the pH dips when taps run together.",
+                  "More calcite, or a second vessel in parallel.", ("neutralizer",))  # fmt: skip

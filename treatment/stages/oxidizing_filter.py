@@ -1,0 +1,203 @@
+"""Iron filters: oxidise dissolved iron, manganese and sulfide, and hold what precipitates."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from ..beds import bed_figures, choose_bed
+from ..figure import figure, source, work
+from ..hydraulics import GPM, PSI, square_law
+from ..job import VOLUME
+from ..rules import Hit, rule
+from ..spec import Choice, Number, Vessel, key
+from ..tables import table
+from ..water import Water
+from .base import FeedLimit, Room, Sizing, StageKeys
+from .sediment import HOUSINGS
+
+if TYPE_CHECKING:
+    from ..audit import Audit
+    from ..duty import Duty
+    from ..train import StageRun
+
+ALKALINITY_PER_FE, ALKALINITY_PER_MN = 1.792, 1.822  # mg/L CaCO3 per mg/L, two acid equivalents each
+MANGANESE_MATTERS = 0.05  # mg/L
+O2_PER_FE, O2_PER_MN, O2_PER_H2S = 0.1432, 0.2912, 0.4694
+
+
+@dataclass(frozen=True, slots=True)
+class OxidizingFilterKeys(StageKeys):
+    medium: str | None = key(Choice(("air_charged", "cartridge")), None, "how it oxidises")
+    bed: str | None = key(Choice(("coated_silica",)), None, "medium of an air-charged vessel")
+    volume: float | None = key(VOLUME, None, "medium in each vessel")
+    tank: str | None = key(Vessel(), None, "vessel")
+    vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time")
+    housing: str | None = key(Choice(HOUSINGS), None, "housing of an oxidising cartridge")
+
+
+def is_cartridge(keys: OxidizingFilterKeys) -> bool:
+    return keys.medium == "cartridge"
+
+
+class OxidizingFilter(Room):
+    kind = "oxidizing_filter"
+    title = "Iron filter"
+    silhouette = "vessel"
+    Keys = OxidizingFilterKeys
+    answers = ("iron", "manganese", "hydrogen_sulfide")
+    holds_particles = True
+    uses_power = True
+    cautions = (
+        "Air-charged beds: never chlorinate the medium unless its maker says so.",
+        "Regenerate once or twice before first use; the first water runs to drain.",
+        "A filled vessel is heavy: two people and a trolley.",
+    )
+
+    def name(self, keys: OxidizingFilterKeys) -> str:
+        return "Oxidising cartridge" if is_cartridge(keys) else "Air-charged iron filter"
+
+    def feed_limits(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> list[FeedLimit]:
+        if is_cartridge(keys):
+            row, cited = table("stages")["oxidizing_cartridge"], source("iron.feed_cartridge")
+            return [FeedLimit("ph", row["ph_min"], None, cited, "below it the iron does not oxidise in the cartridge")]
+        row, cited = table("stages")["oxidizing_filter"], source("iron.feed_air")
+        limits = [
+            FeedLimit("iron", None, row["iron_max"], cited, "more iron than the bed clears between backwashes"),
+            FeedLimit("manganese", None, row["manganese_max"], cited, "more manganese than the bed takes"),
+            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "more sulfide than the air oxidises"),
+            FeedLimit("ph", row["ph_min"], None, cited, "below it iron oxidises too slowly on the bed"),
+            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin keeps iron in solution and coats the medium"),
+            FeedLimit("iron_bacteria", None, 0.0, cited, "slime seals the bed; disinfect first"),
+        ]
+        if water.value("manganese") > MANGANESE_MATTERS:
+            because = "below it manganese passes the bed; a softener after it may take the rest"
+            limits.append(FeedLimit("ph", row["ph_min_manganese"], None, cited, because, "advice"))
+        return limits
+
+    def size(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
+        return self._size_cartridge(keys, water, duty) if is_cartridge(keys) else self._size_bed(keys, water, duty)
+
+    def _demand(self, water: Water) -> Any:
+        fe, mn, h2s = water.value("ferrous_iron"), water.value("manganese"), water.value("hydrogen_sulfide")
+        need = O2_PER_FE * fe + O2_PER_MN * mn + O2_PER_H2S * h2s
+        return figure(work("oxygen demand", "0.1432 × Fe + 0.2912 × Mn + 0.4694 × H2S", need, "mg/L", "iron.oxidant", Fe=(fe, "mg/L"), Mn=(mn, "mg/L"), H2S=(h2s, "mg/L")))
+
+    def _size_bed(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
+        row = table("stages")["oxidizing_filter"]
+        load = (water.iron + water.value("manganese")) * duty.daily / 1000
+        bed = choose_bed("air_charged", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+        figures = bed_figures(bed, duty.flow, water.temperature)
+        figures["oxidant_demand"] = self._demand(water)
+        holds = bed.total_area * row["iron_load"]
+        days = min(holds / max(load, 1e-6), 365.0)
+        figures["days_between_regenerations"] = figure(
+            work("iron and manganese a day", "(Fe + Mn) × daily ÷ 1000", load, "g", "iron.load", Fe=(water.iron, "mg/L"), Mn=(water.value("manganese"), "mg/L"), daily=(duty.daily, "L/day")),
+            work("bed holds", "area × load", holds, "g", "iron.load", area=(bed.total_area, "m2"), load=(row["iron_load"], "g/m2")),
+            work("days", "min(holds ÷ max(day, 0.000001), 365)", days, "day", "iron.load", holds=(holds, "g"), day=(load, "g")),
+        )  # fmt: skip
+        interval = float(max(1, min(int(days), row["interval_max"])))
+        figures["backwash_interval"] = figure(
+            work("backwash every", "interval", interval, "day", "iron.air", interval=(interval, "day"))
+        )
+        params = {"medium": "air_charged", "bed": keys.bed or "coated_silica", "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}
+        return Sizing(params, figures, bed)
+
+    def _size_cartridge(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
+        share = table("stages")["oxidizing_cartridge"]["flow_share"]
+        rows = table("vessels")["cartridges"]
+        housing = keys.housing or next((h for h in HOUSINGS if rows[h]["gpm"] * GPM * share >= duty.flow), HOUSINGS[-1])
+        load, holds = water.iron * duty.daily / 1000, float(rows[housing]["iron_g"])
+        months = min(holds / max(load * 30.4, 1e-9), 6.0)
+        figures = {
+            "oxidant_demand": self._demand(water),
+            "service_flow_limit": figure(
+                work("flow", "rated × gpm × share", rows[housing]["gpm"] * GPM * share, "L/min", "iron.feed_cartridge", rated=(rows[housing]["gpm"], "gpm"), gpm=(GPM, "L/min per gpm"), share=(share, "")),
+            ),
+            "replacement_interval": figure(
+                work("iron a day", "Fe × daily ÷ 1000", load, "g", "iron.cartridge_capacity", Fe=(water.iron, "mg/L"), daily=(duty.daily, "L/day")),
+                work("life", "min(capacity ÷ max(day × 30.4, 0.000001), 6)", months, "month", "iron.cartridge_capacity", capacity=(holds, "g"), day=(load, "g")),
+            ),
+        }
+        return Sizing({"medium": "cartridge", "housing": housing}, figures)
+
+    def treat(self, keys: OxidizingFilterKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
+        ferrous, ferric, mn = water.value("ferrous_iron"), water.value("ferric_iron"), water.get("manganese")
+        if is_cartridge(keys):
+            row = table("stages")["oxidizing_cartridge"]
+            oxidised = ferrous * (1 - row["iron_left"])
+            changes = {"ferrous_iron": ferrous - oxidised, "ferric_iron": ferric * 0.3 + oxidised * row["iron_pass_as_rust"]}
+            return self._oxidise(water, oxidised, 0.0, changes)
+        row = table("stages")["oxidizing_filter"]
+        works = 1.0 if water.ph >= row["ph_min"] else max(0.3, 1 - (row["ph_min"] - water.ph))
+        left = max(row["iron_floor"], row["iron_left"] * (ferrous + ferric)) if works == 1.0 else (1 - works) * ferrous
+        left = min(left, ferrous + ferric)
+        after_ferrous = min(ferrous, left)
+        changes = {"ferrous_iron": after_ferrous, "ferric_iron": left - after_ferrous}
+        mn_gone = 0.0
+        if mn is not None:
+            share = row["manganese_left"] if water.ph >= row["ph_min_manganese"] else row["manganese_left_low_ph"]
+            changes["manganese"], mn_gone = mn * share, mn * (1 - share)
+        if water.get("hydrogen_sulfide") is not None:
+            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * row["sulfide_left"]
+        for name in ("turbidity", "tss"):
+            if water.get(name) is not None:
+                changes[name] = water.value(name) * 0.3
+        return self._oxidise(water, ferrous - after_ferrous, mn_gone, changes)
+
+    def _oxidise(self, water: Water, iron: float, manganese: float, changes: dict[str, float]) -> Water:
+        """Oxidation makes acid: two equivalents for each iron or manganese ion."""
+        if water.get("iron") is None:
+            changes = {name: value for name, value in changes.items() if name not in ("ferrous_iron", "ferric_iron")}
+        acid = iron * ALKALINITY_PER_FE + manganese * ALKALINITY_PER_MN
+        if acid <= 0.01:
+            return water.with_(**changes)
+        return water.react(alkalinity=water.value("alkalinity") - acid, **changes)
+
+    def loss(self, keys: OxidizingFilterKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
+        if sizing.bed is None:
+            row = table("vessels")["cartridges"][sizing.params["housing"]]
+            clean = square_law(flow, row["gpm"] * GPM * table("stages")["oxidizing_cartridge"]["flow_share"], row["psi"] * PSI)
+            return clean, clean + table("stages")["sediment"]["change_kpa"]
+        clean = sizing.bed.loss(flow, temperature)
+        return clean, clean * 1.5
+
+    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+        if water.value("iron") <= 0.02 and water.value("manganese") <= 0.01 and water.value("hydrogen_sulfide") <= 0.01:
+            return []
+        options: list[Any] = [] if duty.facts.wishes.no_power else [OxidizingFilterKeys(medium="air_charged")]
+        if water.iron <= table("stages")["oxidizing_cartridge"]["iron_max"]:
+            options.append(OxidizingFilterKeys(medium="cartridge"))
+        return options
+
+    def does(self, before: Water, after: Water) -> str:
+        gone = [f"iron from {before.iron:.2g} to {after.iron:.2g} mg/L"] if before.iron > 0.05 else []
+        if before.value("manganese") > 0.02:
+            gone.append(f"manganese from {before.value('manganese'):.2g} to {after.value('manganese'):.2g} mg/L")
+        if before.value("hydrogen_sulfide") > 0.02:
+            gone.append(f"sulfide from {before.value('hydrogen_sulfide'):.2g} to {after.value('hydrogen_sulfide'):.2g} mg/L")
+        return "oxidises and holds " + (", ".join(gone) or "iron")
+
+    def body(self, keys: OxidizingFilterKeys, sizing: Sizing) -> tuple[float, float, float]:
+        if sizing.bed:
+            return super().body(keys, sizing)
+        row = table("vessels")["cartridges"][sizing.params["housing"]]
+        return float(row["width_mm"]), float(row["height_mm"]), 1250.0 - float(row["height_mm"])
+
+
+@rule("cartridge-iron", "iron.feed_cartridge", on="oxidizing_filter")
+def cartridge_iron(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """An oxidising cartridge asked to hold more iron than a cartridge can."""
+    limit = table("stages")["oxidizing_cartridge"]["iron_max"]
+    if is_cartridge(stage.keys) and stage.water_in.iron > limit:
+        yield Hit("fault", f"{audit.show(stage.water_in.iron, 'mg/L')} of iron reaches an oxidising cartridge; cartridges end at {limit:g} mg/L.",
+                  "Use an iron filter tank: above this there is no cartridge answer.")  # fmt: skip
+
+
+@rule("oxidized-not-caught", "iron.feed_cartridge", on="oxidizing_filter")
+def oxidized_not_caught(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Iron is oxidised with nothing after it that holds the rust."""
+    if is_cartridge(stage.keys) and not any(other.room.holds_particles for other in audit.run.stages[stage.index + 1 :]):
+        yield Hit("fault", f"The cartridge turns {audit.show(stage.water_in.value('ferrous_iron'), 'mg/L')} of iron to rust and lets fines by; nothing after it holds them.",
+                  "Put a 5 µm filter after it.")  # fmt: skip

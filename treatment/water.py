@@ -1,0 +1,145 @@
+"""Water: an immutable state that every stage turns into the next.
+
+Concentrations are in each analyte's canonical unit (see ``data/analytes.toml``); None means not known.
+Total iron is ferrous + ferric, hardness is calcium + magnesium: they are read, never set.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from . import carbonate
+from .carbonate import CA, CACO3, CL, CO2, FE, MG, N_NITRATE, NA, SO4, Solution, State
+
+EQ = CACO3 / 2 * 1000  # mg/L as CaCO3 per eq/L
+CA_TO_HARDNESS, MG_TO_HARDNESS = CACO3 / CA, CACO3 / MG
+#: mass that a mg/L of each adds to the dissolved solids, bicarbonate counted as dried (x 0.49)
+SOLIDS = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "chloride": 1.0, "sulfate": 1.0, "alkalinity": 0.6}
+DERIVED = ("iron", "hardness", "bicarbonate", "carbon_dioxide")
+
+
+class Water:
+    """One water: analyte -> value in canonical unit. Hashable; compares by value."""
+
+    __slots__ = ("_hash", "_values")
+
+    def __init__(self, values: Mapping[str, float]):
+        self._values = dict(values)
+        self._hash = hash(frozenset(self._values.items()))
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Water) and self._values == other._values
+
+    def __repr__(self) -> str:
+        return f"Water({self._values})"
+
+    def get(self, analyte: str) -> float | None:
+        """The value of an analyte in its canonical unit, None if not known."""
+        if analyte == "hardness":
+            return self.hardness
+        if analyte == "iron":
+            return None if "ferrous_iron" not in self._values else self.iron
+        if analyte == "carbon_dioxide":
+            return self.carbon_dioxide
+        if analyte == "bicarbonate":
+            return self.state.bicarbonate * 61016.8
+        return self._values.get(analyte)
+
+    def value(self, analyte: str, missing: float = 0.0) -> float:
+        """The value of an analyte, or ``missing`` where it is not known."""
+        found = self.get(analyte)
+        return missing if found is None else found
+
+    @property
+    def hardness(self) -> float:
+        """Total hardness [mg/L as CaCO3]."""
+        return self._values["calcium"] * CA_TO_HARDNESS + self._values["magnesium"] * MG_TO_HARDNESS
+
+    @property
+    def iron(self) -> float:
+        """Total iron [mg/L]."""
+        return self._values.get("ferrous_iron", 0.0) + self._values.get("ferric_iron", 0.0)
+
+    @property
+    def ph(self) -> float:
+        return self._values["ph"]
+
+    @property
+    def temperature(self) -> float:
+        """Temperature [degC]."""
+        return self._values["temperature"]
+
+    @property
+    def solution(self) -> Solution:
+        """This water as the acid-base chemistry sees it [mol/L]."""
+        v = self._values
+        return Solution(
+            temperature=v["temperature"],
+            alkalinity=v["alkalinity"] / EQ,
+            calcium=v["calcium"] / CA / 1000,
+            magnesium=v["magnesium"] / MG / 1000,
+            sodium=v["sodium"] / NA / 1000,
+            chloride=v["chloride"] / CL / 1000,
+            sulfate=v["sulfate"] / SO4 / 1000,
+            ferrous=v.get("ferrous_iron", 0.0) / FE / 1000,
+        )
+
+    @property
+    def state(self) -> State:
+        """Carbon, free CO2 and saturation index at this pH."""
+        return carbonate.speciate(self.solution, self.ph)
+
+    @property
+    def carbon_dioxide(self) -> float:
+        """Free carbon dioxide [mg/L]."""
+        return self.state.co2 * CO2 * 1000
+
+    def known(self) -> dict[str, float]:
+        """Every analyte that is known, the derived ones included, in canonical units."""
+        found = dict(self._values)
+        found["hardness"] = self.hardness
+        found["carbon_dioxide"] = self.carbon_dioxide
+        if "ferrous_iron" in found:
+            found["iron"] = self.iron
+        return found
+
+    def with_(self, **changes: float) -> Water:
+        """This water with some analytes set; the pH stays unless it is given. Dissolved solids follow the ions."""
+        values = {**self._values, **changes}
+        if "tds" in self._values and "tds" not in changes:
+            added = sum((values[name] - self._values[name]) * weight for name, weight in SOLIDS.items() if name in values and name in self._values)
+            values["tds"] = max(values["tds"] + added, 0.0)
+        return Water(values)
+
+    def react(self, carbon: float = 0.0, **changes: float) -> Water:
+        """This water after a reaction in a closed vessel: alkalinity and ions set by ``changes``.
+
+        carbon: inorganic carbon added [mol/L]. The pH is solved anew from carbon and alkalinity.
+        """
+        before = self.state.carbon
+        after = self.with_(**changes)
+        return after.with_(ph=carbonate.solve_ph(after.solution, before + carbon).ph)
+
+    def scaled(self, **factors: float) -> Water:
+        """This water with some known analytes multiplied; unknown ones stay unknown."""
+        return self.with_(**{name: self._values[name] * factor for name, factor in factors.items() if name in self._values})
+
+
+def balancing_ions(calcium: float, magnesium: float, alkalinity: float, sulfate: float, nitrate: float, sodium: float | None, chloride: float | None, ferrous: float = 0.0) -> tuple[float, float]:
+    """Sodium and chloride [mg/L] that make the charges balance, where one or both were not measured.
+
+    calcium, magnesium, sulfate, ferrous [mg/L]; alkalinity [mg/L as CaCO3]; nitrate [mg/L as N].
+    """
+    cations = 2 * calcium / CA + 2 * magnesium / MG + 2 * ferrous / FE
+    anions = alkalinity / EQ * 1000 + 2 * sulfate / SO4 + nitrate / N_NITRATE
+    if sodium is not None and chloride is not None:
+        return sodium, chloride
+    if sodium is not None:
+        return sodium, max((cations + sodium / NA - anions) * CL, 0.0)
+    excess = anions + (chloride or 0.0) / CL - cations
+    if excess * NA >= 2.0:
+        return excess * NA, chloride or 0.0
+    return 2.0, chloride if chloride is not None else max((2.0 / NA - excess) * CL, 0.0)
