@@ -91,14 +91,21 @@ def feed_limit(audit: Audit, stage: StageRun) -> Iterator[Hit]:
             message = f"{row.name} reaches the {stage.said}, which cannot bear it: {because}."
         else:
             message = f"{row.name} {audit.show(value, row.unit)} reaches the {stage.said}, which takes {asked}: {because}."
-        yield Hit(severity, message, f"Treat {row.said} before this stage, or move the stage after the one that does.", (stage.kind, analyte), source=cited)
+        yield Hit(
+            severity, message, f"Treat {row.said} before this stage, or move the stage after the one that does.", (stage.kind, analyte), source=cited
+        )
 
 
 @rule("hot-feed/<kind>", "safety.temperature", on="*")
 def hot_feed(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A stage fed with hot water."""
     if stage.keys.install and stage.keys.install.feed == "hot":
-        yield Hit("fault", f"{stage.name} is fed with hot water; vessels, media and lamps are for cold water.", "Move it upstream of the water heater.", (stage.kind,))
+        yield Hit(
+            "fault",
+            f"{stage.name} is fed with hot water; vessels, media and lamps are for cold water.",
+            "Move it upstream of the water heater.",
+            (stage.kind,),
+        )
 
 
 @rule("unmet/<analyte>", "safety.evidence")
@@ -127,7 +134,11 @@ def microbes_untreated(audit: Audit) -> Iterator[Hit]:
     """Microbes were found and reach the tap."""
     left = [analytes()[name].name for name in MICROBES if audit.run.finished.value(name) > 0]
     if left and audit.facts.wishes.safe_to_drink is not False:
-        yield Hit("danger", f"{', '.join(left)} in the raw water, and nothing in this train makes it harmless.", "Add disinfection at the end of the train; boil drinking water meanwhile.")
+        yield Hit(
+            "danger",
+            f"{', '.join(left)} in the raw water, and nothing in this train makes it harmless.",
+            "Add disinfection at the end of the train; boil drinking water meanwhile.",
+        )
 
 
 @rule("boil-water", "safety.boil")
@@ -191,7 +202,11 @@ def iron_bacteria_first(audit: Audit) -> Iterator[Hit]:
 def microbes_untested(audit: Audit) -> Iterator[Hit]:
     """A private source without a microbe test."""
     if audit.facts.source.kind != "town" and not any(audit.evidence.measured(name) for name in ("total_coliform", "e_coli")):
-        yield Hit("caution", "No test for total coliform or E. coli: nobody knows whether this water is safe.", "Test before design is settled, and after any flood or repair.")
+        yield Hit(
+            "caution",
+            "No test for total coliform or E. coli: nobody knows whether this water is safe.",
+            "Test before design is settled, and after any flood or repair.",
+        )
 
 
 @rule("test-missing/<analyte>", "safety.evidence")
@@ -242,7 +257,9 @@ def without(audit: Audit, stage: StageRun) -> list[str]:
         for limit in other.room.feed_limits(other.keys, here, audit.duty):
             value = here.get(limit.analyte)
             if limit.severity != "advice" and value is not None and limit.broken_by(value) and (other.id, limit.analyte) not in broken_now:
-                trouble.append(f"{analytes()[limit.analyte].said} would reach the {other.said} at {audit.show(value, analytes()[limit.analyte].unit)}")
+                trouble.append(
+                    f"{analytes()[limit.analyte].said} would reach the {other.said} at {audit.show(value, analytes()[limit.analyte].unit)}"
+                )
         here = out
     for need in audit.needs:
         if need.met_by(audit.run.finished) and not need.met_by(here):
@@ -255,7 +272,12 @@ def unneeded_sediment(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A particle filter directly after one that is as fine or finer."""
     before = audit.before(stage)
     if before and before.kind == "sediment" and before.sizing.params["micron"] <= stage.sizing.params["micron"]:
-        yield Hit("caution", f"A {stage.sizing.params['micron']:g} µm filter directly after one of {before.sizing.params['micron']:g} µm holds nothing more.", "Leave it out.", ("sediment",))
+        yield Hit(
+            "caution",
+            f"A {stage.sizing.params['micron']:g} µm filter directly after one of {before.sizing.params['micron']:g} µm holds nothing more.",
+            "Leave it out.",
+            ("sediment",),
+        )
 
 
 @rule("unneeded/<kind>", "safety.short", on="uv")
@@ -263,7 +285,12 @@ def unneeded_uv(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A lamp on a town supply in which no microbes were found."""
     tested = any(audit.evidence.measured(name) for name in MICROBES)
     if audit.facts.source.kind == "town" and tested and not audit.microbes_present:
-        yield Hit("caution", "A town supply, tested clear of microbes: the lamp has nothing to do.", "Leave it out, or keep it knowingly as a barrier.", ("uv",))
+        yield Hit(
+            "caution",
+            "A town supply, tested clear of microbes: the lamp has nothing to do.",
+            "Leave it out, or keep it knowingly as a barrier.",
+            ("uv",),
+        )
 
 
 @rule("service-flow/<kind>", "beds.media", on=("neutralizer", "oxidizing_filter", "softener", "sediment"))
@@ -274,7 +301,12 @@ def service_flow(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     peak = steady * 1.5 if bed is None else bed.peak_limit
     if bed is not None and stage.kind == "softener":
         peak = min(peak, stage.room.peak(bed))  # type: ignore[attr-defined]
-    effects = {"neutralizer": "the pH dips", "oxidizing_filter": "iron leaks through", "softener": "hardness leaks through", "sediment": "pressure falls"}
+    effects = {
+        "neutralizer": "the pH dips",
+        "oxidizing_filter": "iron leaks through",
+        "softener": "hardness leaks through",
+        "sediment": "pressure falls",
+    }
     if flow > peak * 1.001:
         yield Hit("fault", f"{audit.show(flow, 'L/min')} at design flow; the {stage.said} passes at most {audit.show(peak, 'L/min')} even for a short peak.",
                   "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip
@@ -307,7 +339,11 @@ def freeboard_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     bed = stage.sizing.bed
     if bed and bed.freeboard < bed.medium.freeboard - 0.03:
         severity = "fault" if bed.freeboard < 0.15 else "caution"
-        yield Hit(severity, f"{max(bed.freeboard, 0.0):.0%} of freeboard above the bed; {bed.medium.freeboard:.0%} is needed to expand in backwash.", "Less medium, or a taller vessel.")
+        yield Hit(
+            severity,
+            f"{max(bed.freeboard, 0.0):.0%} of freeboard above the bed; {bed.medium.freeboard:.0%} is needed to expand in backwash.",
+            "Less medium, or a taller vessel.",
+        )
 
 
 @rule("regeneration-clash", "safety.schedule")
@@ -319,7 +355,12 @@ def regeneration_clash(audit: Audit) -> Iterator[Hit]:
             continue
         other = taken.setdefault(stage.keys.hour, stage)
         if other is not stage:
-            yield Hit("fault", f"{other.name} and {stage.said} both regenerate at {clock(stage.keys.hour)}: the pump cannot wash both.", "Set them two hours apart.", stage=stage.id)
+            yield Hit(
+                "fault",
+                f"{other.name} and {stage.said} both regenerate at {clock(stage.keys.hour)}: the pump cannot wash both.",
+                "Set them two hours apart.",
+                stage=stage.id,
+            )
 
 
 @rule("regeneration-awake", "safety.schedule", on=("neutralizer", "oxidizing_filter", "softener"))
@@ -327,7 +368,11 @@ def regeneration_awake(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A unit regenerates while people use water, which then passes it untreated."""
     hour = stage.keys.hour
     if hour is not None and 5 <= hour < 23 and not getattr(stage.keys, "twin", False):
-        yield Hit("caution", f"It regenerates at {clock(hour)}, in hours of use: untreated water passes meanwhile.", "Set it between 00:00 and 05:00, or fit twin vessels.")
+        yield Hit(
+            "caution",
+            f"It regenerates at {clock(hour)}, in hours of use: untreated water passes meanwhile.",
+            "Set it between 00:00 and 05:00, or fit twin vessels.",
+        )
 
 
 def clock(hour: float) -> str:
@@ -358,9 +403,17 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
     most = max(supply.pressure_high, supply.night_pressure or 0.0)
     when = " at night" if supply.night_pressure and supply.night_pressure >= most else ""
     if most > row["vessel_max_kpa"]:
-        yield Hit("fault", f"{audit.show(most, 'kPa')}{when}; vessels and housings bear {audit.show(row['vessel_max_kpa'], 'kPa')}.", "Fit a pressure-reducing valve before the train.")
+        yield Hit(
+            "fault",
+            f"{audit.show(most, 'kPa')}{when}; vessels and housings bear {audit.show(row['vessel_max_kpa'], 'kPa')}.",
+            "Fit a pressure-reducing valve before the train.",
+        )
     elif most > row["house_max_kpa"]:
-        yield Hit("caution", f"{audit.show(most, 'kPa')}{when}; houses are kept below {audit.show(row['house_max_kpa'], 'kPa')}.", "Fit a pressure-reducing valve before the train.")
+        yield Hit(
+            "caution",
+            f"{audit.show(most, 'kPa')}{when}; houses are kept below {audit.show(row['house_max_kpa'], 'kPa')}.",
+            "Fit a pressure-reducing valve before the train.",
+        )
 
 
 @rule("pressure-backwash", "beds.backwash_pressure")
@@ -378,7 +431,11 @@ def pressure_backwash(audit: Audit) -> Iterator[Hit]:
 def too_cold(audit: Audit) -> Iterator[Hit]:
     """Water near freezing."""
     if audit.run.stages and audit.run.raw.temperature < table("stages")["house"]["coldest"] - 0.2:
-        yield Hit("fault", f"The water comes at {audit.show(audit.run.raw.temperature, 'degC')}; equipment is for {audit.show(table('stages')['house']['coldest'], 'degC')} and more.", "Keep pipe and room from freezing.")
+        yield Hit(
+            "fault",
+            f"The water comes at {audit.show(audit.run.raw.temperature, 'degC')}; equipment is for {audit.show(table('stages')['house']['coldest'], 'degC')} and more.",
+            "Keep pipe and room from freezing.",
+        )
 
 
 @rule("too-hot", "safety.temperature")
@@ -386,7 +443,11 @@ def too_hot(audit: Audit) -> Iterator[Hit]:
     """Water warmer than vessels and media bear."""
     hottest = max(audit.run.raw.temperature, audit.evidence.states["temperature"].high or 0.0)
     if audit.run.stages and hottest > table("stages")["house"]["hottest"] + 0.2:
-        yield Hit("fault", f"The water comes at {audit.show(hottest, 'degC')}; equipment bears {audit.show(table('stages')['house']['hottest'], 'degC')}.", "Treat cold water, upstream of the heater.")
+        yield Hit(
+            "fault",
+            f"The water comes at {audit.show(hottest, 'degC')}; equipment bears {audit.show(table('stages')['house']['hottest'], 'degC')}.",
+            "Treat cold water, upstream of the heater.",
+        )
 
 
 @rule("pipe-velocity", "hydraulics.velocity")
@@ -397,7 +458,11 @@ def pipe_velocity(audit: Audit) -> Iterator[Hit]:
     known = audit.facts.supply.pipe is not None and audit.facts.supply.pipe.size is not None
     if known and speed > row["velocity_max"] * 1.001:
         severity = "fault" if speed > row["velocity_ceiling"] else "caution"
-        yield Hit(severity, f"{audit.show(speed, 'm/s')} in {audit.show(pipe.nominal * 1000, 'mm')} pipe at {audit.show(audit.duty.flow, 'L/min')}; {audit.show(row['velocity_max'], 'm/s')} is the mark.", "Use the next larger pipe.")
+        yield Hit(
+            severity,
+            f"{audit.show(speed, 'm/s')} in {audit.show(pipe.nominal * 1000, 'mm')} pipe at {audit.show(audit.duty.flow, 'L/min')}; {audit.show(row['velocity_max'], 'm/s')} is the mark.",
+            "Use the next larger pipe.",
+        )
 
 
 @rule("pressure-loss/<kind>", "hydraulics.ergun", on="*")

@@ -147,8 +147,8 @@ def bed_figures(bed: Bed, flow: float, temperature: float, backwash: bool = True
     }  # fmt: skip
     if backwash:
         figures["backwash_flow"] = figure(
-            work("cold factor", "(µ55 ÷ µ)^0.88", cold_factor(temperature), "", "beds.backwash_cold",
-                 µ55=(water_viscosity(WASH_REFERENCE) * 1000, "mPa s"), µ=(water_viscosity(temperature) * 1000, "mPa s")),
+            work("cold factor", "(mu55 ÷ mu)^0.88", cold_factor(temperature), "", "beds.backwash_cold",
+                 mu55=(water_viscosity(WASH_REFERENCE) * 1000, "mPa s"), mu=(water_viscosity(temperature) * 1000, "mPa s")),
             work("backwash", "rate × area × factor", bed.backwash_flow(temperature), "L/min", "beds.media",
                  rate=(bed.medium.backwash, "L/min per m2"), area=(bed.area, "m2"), factor=(cold_factor(temperature), "")),
         )  # fmt: skip
@@ -194,6 +194,8 @@ def choose_bed(
     returned and the audit says what is wrong with it. steady: also keep the flow below the steady rate.
     """
     m = medium(key)
+    if vessels is None and (tank is not None or given is not None):
+        vessels = 1  # a vessel that is named stands alone unless the job says otherwise
     best_carrying: Bed | None = None
     largest: Bed | None = None
     for n in (vessels,) if vessels else (1, 2, 3, 4):

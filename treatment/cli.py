@@ -20,7 +20,9 @@ def main(arguments: list[str] | None = None) -> int:
     """Exit status 0 where every document was read, 2 where one was refused."""
     parser = argparse.ArgumentParser(prog="cairn design", description="Turn a job document (cairn-job/1) into a design (cairn-design/1).")
     parser.add_argument("job", nargs="?", help="a job file, or - for standard input")
-    parser.add_argument("--many", nargs="?", const="-", metavar="DIR", help="a folder of job files, or JSON Lines on standard input: one line out for each")
+    parser.add_argument(
+        "--many", nargs="?", const="-", metavar="DIR", help="a folder of job files, or JSON Lines on standard input: one line out for each"
+    )
     parser.add_argument("--schema", choices=("job", "design"), help="print the JSON Schema of a format and stop")
     parser.add_argument("--compact", action="store_true", help="print on one line")
     options = parser.parse_args(arguments)

@@ -46,9 +46,13 @@ def demand(facts: Facts) -> tuple[Demand, list[Assumption]]:
     peak = _peak(facts, building, notes)
     supply = _supply(facts, peak.value, notes)
     flow = min(peak.value, supply)
-    design = figure(work("design flow", "min(peak, supply)", flow, "L/min", "demand.design_flow", peak=(peak.value, "L/min"), supply=(supply, "L/min")))
+    design = figure(
+        work("design flow", "min(peak, supply)", flow, "L/min", "demand.design_flow", peak=(peak.value, "L/min"), supply=(supply, "L/min"))
+    )
     most = max(peak.value, supply)
-    passable = figure(work("greatest flow", "max(peak, supply)", most, "L/min", "demand.passable", peak=(peak.value, "L/min"), supply=(supply, "L/min")))
+    passable = figure(
+        work("greatest flow", "max(peak, supply)", most, "L/min", "demand.passable", peak=(peak.value, "L/min"), supply=(supply, "L/min"))
+    )
     return Demand(daily, peak, supply, design, passable), notes
 
 
@@ -69,7 +73,17 @@ def _daily_use(facts: Facts, notes: list[Assumption]) -> Figure:
         events += (event.volume or 0.0) * (max(per_day) if isinstance(per_day, tuple) else per_day)
     total = max(people * each + extra + events, 1.0)
     return figure(
-        work("daily use", "people × each + extra + events", total, "L/day", "demand.per_person", people=(people, ""), each=(each, "L/day"), extra=(extra, "L/day"), events=(events, "L/day"))
+        work(
+            "daily use",
+            "people × each + extra + events",
+            total,
+            "L/day",
+            "demand.per_person",
+            people=(people, ""),
+            each=(each, "L/day"),
+            extra=(extra, "L/day"),
+            events=(events, "L/day"),
+        )
     )
 
 
@@ -95,14 +109,20 @@ def _peak(facts: Facts, building: Building, notes: list[Assumption]) -> Figure:
         fixtures.pop("hose_tap", None)
     if school == "simultaneous":
         rates = tables["fixture_gpm"]
-        running = {name: min(n, 1 if name != "shower" else 2) for name, n in fixtures.items() if name in ("wc", "basin", "shower", "kitchen_sink", "bathroom_group")}
+        running = {
+            name: min(n, 1 if name != "shower" else 2)
+            for name, n in fixtures.items()
+            if name in ("wc", "basin", "shower", "kitchen_sink", "bathroom_group")
+        }
         gpm = sum(rates[name] * n for name, n in running.items()) or 3.0
         return figure(work("peak", "together × gpm", gpm * GPM, "L/min", "demand.simultaneous", together=(gpm, "gpm"), gpm=(GPM, "L/min per gpm")))
     weights = tables["fixture_units"]
     units = sum(weights[name] * n for name, n in fixtures.items())
     gpm = interpolate(units, tables["hunter"]["units"], tables["hunter"]["gpm"])
     if units > tables["hunter"]["units"][-1]:
-        notes.append(Assumption("$.building.fixtures", f"{units:g} fixture units", "beyond the fixture-unit curve (500): refer to a plumbing engineer"))
+        notes.append(
+            Assumption("$.building.fixtures", f"{units:g} fixture units", "beyond the fixture-unit curve (500): refer to a plumbing engineer")
+        )
     return figure(
         work("fixture units", " + ".join(f"{name} × {name}_units" for name in fixtures) or "0", units, "", "demand.hunter",
              **{name: (float(n), "") for name, n in fixtures.items()}, **{f"{name}_units": (weights[name], "") for name in fixtures}),
@@ -119,5 +139,9 @@ def _supply(facts: Facts, peak: float, notes: list[Assumption]) -> float:
         notes.append(Assumption("$.supply.flow", f"{flow:.4g} L/min", "pump rate from the drawdown test: drawn ÷ recovery time"))
         return flow
     flow = peak if facts.source.kind == "town" else 7 * GPM
-    notes.append(Assumption("$.supply.flow", f"{flow:.4g} L/min", "the supply was not measured: do a bucket or drawdown test before buying anything that backwashes"))
+    notes.append(
+        Assumption(
+            "$.supply.flow", f"{flow:.4g} L/min", "the supply was not measured: do a bucket or drawdown test before buying anything that backwashes"
+        )
+    )
     return flow

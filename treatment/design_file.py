@@ -111,21 +111,32 @@ def design_document(design: Design) -> dict[str, Any]:
     return document
 
 
-STANDING_CAUTION = (
-    "A calculation does not make water safe: only a test of the treated water tells. Local code, permits, licensed practice and "
-    "certified components decide over this design."
-)
+STANDING_CAUTION = "A calculation does not make water safe: only a test of the treated water tells. Local code, permits, licensed practice and certified components decide over this design."
 
 
 def design_schema() -> dict[str, Any]:
     """The JSON Schema of ``cairn-design/1``."""
 
     def obj(properties: dict[str, Any], more: bool = False, required: list[str] | None = None) -> dict[str, Any]:
-        return {"type": "object", "properties": properties, "additionalProperties": more, "required": required if required is not None else list(properties)}
+        return {
+            "type": "object",
+            "properties": properties,
+            "additionalProperties": more,
+            "required": required if required is not None else list(properties),
+        }
 
     text, number, array = {"type": "string"}, {"type": "number"}, lambda items: {"type": "array", "items": items}
     quantity = obj({"value": number, "unit": text})
-    line = obj({"symbol": text, "expression": text, "with_numbers": text, "where": {"type": "object", "additionalProperties": text}, "result": text, "source": text})
+    line = obj(
+        {
+            "symbol": text,
+            "expression": text,
+            "with_numbers": text,
+            "where": {"type": "object", "additionalProperties": text},
+            "result": text,
+            "source": text,
+        }
+    )
     figure = obj({"value": number, "unit": text, "working": array(line)})
     state = obj({"low": number, "high": {"type": ["number", "null"]}, "design": number, "unit": text, "from": text})
     amount = obj({"value": number, "unit": text, "low": number, "high": number}, required=["value", "unit"])
@@ -135,7 +146,16 @@ def design_schema() -> dict[str, Any]:
         "figures": {"type": "object", "additionalProperties": figure}, "water_in": water, "water_out": water,
         "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity, "cautions": array(text),
     })  # fmt: skip
-    finding = obj({"rule": text, "severity": {"enum": ["danger", "fault", "caution", "advice"]}, "stage": {"type": ["string", "null"]}, "message": text, "remedy": text, "source": text})
+    finding = obj(
+        {
+            "rule": text,
+            "severity": {"enum": ["danger", "fault", "caution", "advice"]},
+            "stage": {"type": ["string", "null"]},
+            "message": text,
+            "remedy": text,
+            "source": text,
+        }
+    )
     train = {
         "train": array(stage), "finished_water": water,
         "hydraulics": obj({"profile": array(obj({"at": text, "clean": quantity, "dirty": quantity})), "residual_clean": figure, "residual_dirty": figure}),
@@ -153,4 +173,9 @@ def design_schema() -> dict[str, Any]:
         "proposal": obj({**train, "not_used": not_used}), "not_used": not_used,
     }  # fmt: skip
     required = [name for name in properties if name not in ("proposal", "not_used")]
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "cairn-design/1", "title": "Vivid Cairn design", **obj(properties, required=required)}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": "cairn-design/1",
+        "title": "Vivid Cairn design",
+        **obj(properties, required=required),
+    }

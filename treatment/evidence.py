@@ -64,7 +64,13 @@ def gather(facts: Facts) -> Evidence:
     states = _combine(chosen, notes)
     _fill(states, facts, notes)
     adverse = Water({name: state.design for name, state in states.items() if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")})
-    favourable = Water({name: _other_end(analytes()[name], state) for name, state in states.items() if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")})
+    favourable = Water(
+        {
+            name: _other_end(analytes()[name], state)
+            for name, state in states.items()
+            if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")
+        }
+    )
     return Evidence(states, adverse, favourable, tuple(notes), treated_only=not raw and bool(facts.samples))
 
 
@@ -95,7 +101,11 @@ def _combine(samples: list[tuple[int, SampleFacts]], notes: list[Assumption]) ->
         high = max(r.low if r.high is None else r.high for _, _, r in found)
         design = low if analyte.adverse == "low" else high
         if open_above and not analyte.is_microbe:
-            notes.append(Assumption(f"$.design_water.{name}", f"{high:g} {analyte.unit}", "the reading is above the test's range: at least this much, perhaps more"))
+            notes.append(
+                Assumption(
+                    f"$.design_water.{name}", f"{high:g} {analyte.unit}", "the reading is above the test's range: at least this much, perhaps more"
+                )
+            )
         states[name] = AnalyteState(low, None if open_above else high, design, analyte.unit, _origin(worst[2], worst[3]))
     return states
 
@@ -130,7 +140,9 @@ def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
             compute(name, 0.0, 0.0, 0.0)
     d = {name: state.design for name, state in states.items()}
     measured_na, measured_cl = d.get("sodium"), d.get("chloride")
-    sodium, chloride = balancing_ions(d["calcium"], d["magnesium"], d["alkalinity"], d["sulfate"], d["nitrate"], measured_na, measured_cl, d.get("ferrous_iron", 0.0))
+    sodium, chloride = balancing_ions(
+        d["calcium"], d["magnesium"], d["alkalinity"], d["sulfate"], d["nitrate"], measured_na, measured_cl, d.get("ferrous_iron", 0.0)
+    )
     if measured_na is None:
         compute("sodium", sodium, sodium, sodium)
         notes.append(Assumption("$.design_water.sodium", f"{sodium:.4g} mg/L", "not measured: taken so that the ions balance"))
@@ -149,7 +161,13 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
     if "calcium" in states and "magnesium" in states:
         ca, mg = states["calcium"], states["magnesium"]
         if "hardness" not in states:
-            compute("hardness", *(CA_TO_HARDNESS * a + MG_TO_HARDNESS * b for a, b in ((ca.low, mg.low), (ca.high or ca.low, mg.high or mg.low), (ca.design, mg.design))))
+            compute(
+                "hardness",
+                *(
+                    CA_TO_HARDNESS * a + MG_TO_HARDNESS * b
+                    for a, b in ((ca.low, mg.low), (ca.high or ca.low, mg.high or mg.low), (ca.design, mg.design))
+                ),
+            )
             return
     if "hardness" not in states:
         assume("hardness", 150.0, "hardness was not measured; a middling value assumed: test it before buying a softener")
@@ -160,7 +178,11 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
     elif "magnesium" in states:
         share = max(1 - states["magnesium"].design * MG_TO_HARDNESS / max(total.design, 1e-9), 0.0)
     else:
-        notes.append(Assumption("$.design_water.calcium", f"{share:.0%} of the hardness", "calcium and magnesium were not told apart; usual split in ground water"))
+        notes.append(
+            Assumption(
+                "$.design_water.calcium", f"{share:.0%} of the hardness", "calcium and magnesium were not told apart; usual split in ground water"
+            )
+        )
     high = total.high if total.high is not None else total.design
     ca_of, mg_of = share / CA_TO_HARDNESS, (1 - share) / MG_TO_HARDNESS
     compute("calcium", total.low * ca_of, high * ca_of, total.design * ca_of)
@@ -181,7 +203,13 @@ def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assump
     state = states["alkalinity"]
     if acid and state.high is not None and state.high > state.low:
         states["alkalinity"] = AnalyteState(state.low, state.high, state.high, state.unit, state.origin)
-        notes.append(Assumption("$.design_water.alkalinity", f"{state.high:.4g} mg/L CaCO3", "in acid water the higher alkalinity is adverse: it means more carbon dioxide to neutralize"))
+        notes.append(
+            Assumption(
+                "$.design_water.alkalinity",
+                f"{state.high:.4g} mg/L CaCO3",
+                "in acid water the higher alkalinity is adverse: it means more carbon dioxide to neutralize",
+            )
+        )
     assert EQ
 
 
@@ -204,7 +232,13 @@ def _iron(states: dict[str, AnalyteState], facts: Facts, compute: Any, notes: li
     else:
         rusty = facts.source.kind in ("surface", "rain", "town") or "orange_at_once" in facts.observations
         share = 0.0 if rusty else 1.0
-        notes.append(Assumption("$.design_water.ferrous_iron", "all of the iron" if share else "none of the iron", "the form of the iron was not told: " + ("as rust from this source" if rusty else "as dissolved (ferrous) iron, usual in a well")))
+        notes.append(
+            Assumption(
+                "$.design_water.ferrous_iron",
+                "all of the iron" if share else "none of the iron",
+                "the form of the iron was not told: " + ("as rust from this source" if rusty else "as dissolved (ferrous) iron, usual in a well"),
+            )
+        )
     for name, part, given in (("ferrous_iron", share, ferrous), ("ferric_iron", 1 - share, ferric)):
         compute(name, total.low * part, high * part, total.design * part)
         if given is not None:
@@ -216,6 +250,16 @@ def _solids(states: dict[str, AnalyteState], compute: Any) -> None:
         c = states["conductivity"]
         compute("tds", 0.65 * c.low, 0.75 * (c.high or c.design), 0.75 * c.design)
         return
-    names = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "chloride": 1.0, "sulfate": 1.0, "nitrate": 4.427, "silica": 1.0, "alkalinity": 0.6}
+    names = {
+        "calcium": 1.0,
+        "magnesium": 1.0,
+        "sodium": 1.0,
+        "potassium": 1.0,
+        "chloride": 1.0,
+        "sulfate": 1.0,
+        "nitrate": 4.427,
+        "silica": 1.0,
+        "alkalinity": 0.6,
+    }
     total = sum(states[name].design * weight for name, weight in names.items() if name in states)
     compute("tds", total, total, total)

@@ -91,19 +91,33 @@ def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[
         notes.append(Assumption(path, said, why))
         return assumed
 
-    low = take("$.supply.pressure_low", given.pressure_low, 40 * PSI, "40 psi (276 kPa)", "the cut-in pressure was not given; a common switch setting")
+    low = take(
+        "$.supply.pressure_low", given.pressure_low, 40 * PSI, "40 psi (276 kPa)", "the cut-in pressure was not given; a common switch setting"
+    )
     high = given.pressure_high
     if high is None:
         high = low + 20 * PSI
         notes.append(Assumption("$.supply.pressure_high", f"{high:.4g} kPa", "the cut-out pressure was not given; 20 psi above cut-in"))
-    height = take("$.building.top_fixture_height", facts.building.top_fixture_height, 3.7, "12 ft (3.7 m)", "height of the highest tap not given; an upper floor assumed")
+    height = take(
+        "$.building.top_fixture_height",
+        facts.building.top_fixture_height,
+        3.7,
+        "12 ft (3.7 m)",
+        "height of the highest tap not given; an upper floor assumed",
+    )
     pipe = given.pipe
     material = (pipe and pipe.material) or "copper"
     length = pipe.length if pipe and pipe.length is not None else 12.0
     size = pipe.size if pipe else None
     if size is None:
         size = _pipe_for(material, flow, length)
-        notes.append(Assumption("$.supply.pipe", f"{size / 0.0254:g} in {material.replace('_', ' ')}, {length:g} m", "pipe not given; the smallest common size that keeps to 5 ft/s at design flow"))
+        notes.append(
+            Assumption(
+                "$.supply.pipe",
+                f"{size / 0.0254:g} in {material.replace('_', ' ')}, {length:g} m",
+                "pipe not given; the smallest common size that keeps to 5 ft/s at design flow",
+            )
+        )
     return Supply(source_flow, low, max(high, low), given.night_pressure, height, PipeRun(material, size, bore(material, size), length)), notes
 
 

@@ -39,7 +39,12 @@ def read_job(document: Any) -> Job:
     train = _read_train(document.get("train"), faults)
     if not document.get("samples") and document.get("train") is None:
         faults.append(Fault("$", "expected at least one sample or a train"))
-    if facts is not BAD and facts.supply.pressure_low is not None and facts.supply.pressure_high is not None and facts.supply.pressure_high < facts.supply.pressure_low:
+    if (
+        facts is not BAD
+        and facts.supply.pressure_low is not None
+        and facts.supply.pressure_high is not None
+        and facts.supply.pressure_high < facts.supply.pressure_low
+    ):
         faults.append(Fault("$.supply.pressure_high", "expected a pressure at or above pressure_low"))
     if faults:
         raise BadDocument(faults)

@@ -38,7 +38,14 @@ class Need:
     def as_json(self) -> dict[str, Any]:
         limit = self.high if self.low is None or self.value > (self.high or self.value) else self.low
         unit = self.unit
-        return {"goal": self.goal, "why": self.why, "limit": {"value": limit, "unit": unit}, "value": {"value": round(self.value, 6), "unit": unit}, "health": self.health, "source": self.source}
+        return {
+            "goal": self.goal,
+            "why": self.why,
+            "limit": {"value": limit, "unit": unit},
+            "value": {"value": round(self.value, 6), "unit": unit},
+            "health": self.health,
+            "source": self.source,
+        }
 
 
 def needs(facts: Facts, water: Water) -> tuple[list[Need], list[Assumption]]:
@@ -51,7 +58,9 @@ def needs(facts: Facts, water: Water) -> tuple[list[Need], list[Assumption]]:
             continue
         known = found.get(limit.analyte)
         high = limit.high if known is None or known.high is None else min(known.high, limit.high)
-        found[limit.analyte] = Need(limit.analyte, _why(limit), limit.low, high, value, limit.unit, limit.health or bool(known and known.health), limit.source)
+        found[limit.analyte] = Need(
+            limit.analyte, _why(limit), limit.low, high, value, limit.unit, limit.health or bool(known and known.health), limit.source
+        )
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
     wished = facts.wishes.soft_water
@@ -60,7 +69,9 @@ def needs(facts: Facts, water: Water) -> tuple[list[Need], list[Assumption]]:
         wished = facts.schools.hardness == "exchange" and not facts.wishes.no_salt
         notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
     if wished and water.hardness > threshold:
-        found["hardness"] = Need("hardness", "soft water is wished above this hardness", None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"))
+        found["hardness"] = Need(
+            "hardness", "soft water is wished above this hardness", None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort")
+        )
     if facts.wishes.target_ph and water.ph < 6.5 and "ph" in found:
         notes.append(Assumption("$.wishes.target_ph", f"{facts.wishes.target_ph:g}", "the neutralizer aims at this; the need is the limit"))
     return sorted(found.values(), key=lambda need: (not need.health, list(analytes()).index(need.goal))), notes

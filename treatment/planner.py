@@ -172,7 +172,7 @@ def why_not(train: list[Given], duty: Duty, evidence: Evidence, needs: list[Need
             continue
         wanted = [need for need in needs if need.goal in room.answers]
         if not room.candidates(raw, duty):
-            blocked = duty.facts.wishes.no_salt and room.uses_salt or duty.facts.wishes.no_power and room.uses_power
+            blocked = (duty.facts.wishes.no_salt and room.uses_salt) or (duty.facts.wishes.no_power and room.uses_power)
             reasons[kind] = "the wishes rule it out" if blocked else "this water gives it nothing to do"
         elif not wanted:
             names = ", ".join(analytes()[name].said for name in room.answers)
@@ -190,7 +190,11 @@ def _refusals(room: Room, keys: Any, water: Water, duty: Duty) -> list[str]:
     for limit in room.feed_limits(keys, water, duty):
         value, row = water.get(limit.analyte), analytes()[limit.analyte]
         if value is not None and limit.severity != "advice" and limit.broken_by(value):
-            bound = f"at most {show(limit.high, row.unit, duty.facts.job.units)}" if limit.high is not None else f"at least {show(limit.low, row.unit, duty.facts.job.units)}"
+            bound = (
+                f"at most {show(limit.high, row.unit, duty.facts.job.units)}"
+                if limit.high is not None
+                else f"at least {show(limit.low, row.unit, duty.facts.job.units)}"
+            )
             said.append(f"{row.said} is {show(value, row.unit, duty.facts.job.units)} and it takes {bound}")
     return said
 
@@ -202,10 +206,18 @@ def explain(audit: Audit, train: list[Given]) -> dict[str, list[str]]:
     for stage in run.stages:
         said = [f"Here because without it {trouble}." for trouble in _short(without(audit, stage))]
         if stage.kind == "uv":
-            said = ["Here because microbes were found in the water." if audit.microbes_present else "Here as a barrier: no microbes were found or none were looked for."]
+            said = [
+                "Here because microbes were found in the water."
+                if audit.microbes_present
+                else "Here as a barrier: no microbes were found or none were looked for."
+            ]
         if stage.kind == "sediment" and not said:
             follows = audit.after(stage)
-            said = [f"Here because the {follows.said} after it needs water free of particles." if follows and follows.kind == "uv" else "Here to keep grit and silt out of what follows."]
+            said = [
+                f"Here because the {follows.said} after it needs water free of particles."
+                if follows and follows.kind == "uv"
+                else "Here to keep grit and silt out of what follows."
+            ]
         swapped = _swap_breaks(audit, train, stage.index)
         if swapped:
             said.append(f"After the {run.stages[stage.index - 1].said}, because before it {swapped}.")

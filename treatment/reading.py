@@ -150,8 +150,14 @@ def _bare(analyte: Analyte, typed: str, number_text: str) -> tuple[str, str]:
     return analyte.bare, f"{analyte.name} “{typed}” had no unit: read as {analyte.bare}"
 
 
-_ITEM = re.compile(r"^\s*(?P<name>[^\d<>≤≥=:]*?)\s*[:=]?\s*(?P<value>(?:[<>≤≥]|-?[.,]?\d|\bpresent|\babsent|\bpositive|\bnegative|\bnot detected|\bdetected|\bnd\b).*)$", re.IGNORECASE)
-_NAME_FIRST = re.compile(r"^(?P<name>(?:h2s|co2|so4|hco3|no3(?:-n)?|no2(?:-n)?|nh4|po4|sio2|ch4|fe2\+?|fe3\+?|o2|cl2|uvt254|uv254))\b\s*[:=]?\s*(?P<value>.*)$", re.IGNORECASE)
+_ITEM = re.compile(
+    r"^\s*(?P<name>[^\d<>≤≥=:]*?)\s*[:=]?\s*(?P<value>(?:[<>≤≥]|-?[.,]?\d|\bpresent|\babsent|\bpositive|\bnegative|\bnot detected|\bdetected|\bnd\b).*)$",
+    re.IGNORECASE,
+)
+_NAME_FIRST = re.compile(
+    r"^(?P<name>(?:h2s|co2|so4|hco3|no3(?:-n)?|no2(?:-n)?|nh4|po4|sio2|ch4|fe2\+?|fe3\+?|o2|cl2|uvt254|uv254))\b\s*[:=]?\s*(?P<value>.*)$",
+    re.IGNORECASE,
+)
 
 
 @dataclass(frozen=True, slots=True)

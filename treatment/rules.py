@@ -25,7 +25,14 @@ class Finding:
     source: str
 
     def as_json(self) -> dict[str, Any]:
-        return {"rule": self.rule, "severity": self.severity, "stage": self.stage or None, "message": self.message, "remedy": self.remedy, "source": self.source}
+        return {
+            "rule": self.rule,
+            "severity": self.severity,
+            "stage": self.stage or None,
+            "message": self.message,
+            "remedy": self.remedy,
+            "source": self.source,
+        }
 
 
 @dataclass(frozen=True, slots=True)

@@ -349,5 +349,3 @@ def record_schema(cls: type) -> dict[str, Any]:
             schema = f.metadata["spec"].schema()
             properties[f.name] = {"anyOf": [schema, {"type": "null"}]} | ({"description": f.metadata["doc"]} if f.metadata["doc"] else {})
     return {"type": "object", "properties": properties, "additionalProperties": False}
-
-

@@ -128,7 +128,16 @@ class Water:
         return self.with_(**{name: self._values[name] * factor for name, factor in factors.items() if name in self._values})
 
 
-def balancing_ions(calcium: float, magnesium: float, alkalinity: float, sulfate: float, nitrate: float, sodium: float | None, chloride: float | None, ferrous: float = 0.0) -> tuple[float, float]:
+def balancing_ions(
+    calcium: float,
+    magnesium: float,
+    alkalinity: float,
+    sulfate: float,
+    nitrate: float,
+    sodium: float | None,
+    chloride: float | None,
+    ferrous: float = 0.0,
+) -> tuple[float, float]:
     """Sodium and chloride [mg/L] that make the charges balance, where one or both were not measured.
 
     calcium, magnesium, sulfate, ferrous [mg/L]; alkalinity [mg/L as CaCO3]; nitrate [mg/L as N].

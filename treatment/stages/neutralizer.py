@@ -161,27 +161,98 @@ class Neutralizer(Room):
         most = ceiling.amount * MG_PER_MOL
         acid = work("free CO2", "solve(pH, alkalinity, temperature)", water.carbon_dioxide, "mg/L", "chemistry.carbonate",
                     pH=(water.ph, ""), alkalinity=(water.value("alkalinity"), "mg/L CaCO3"), temperature=(water.temperature, "degC"))  # fmt: skip
-        goes = work("calcite dissolved", "solve(surface, ceiling)", dissolved, "mg/L", "chemistry.calcite_rate", surface=(met, "s m2/m3"), ceiling=(most, "mg/L"))
+        goes = work(
+            "calcite dissolved",
+            "solve(surface, ceiling)",
+            dissolved,
+            "mg/L",
+            "chemistry.calcite_rate",
+            surface=(met, "s m2/m3"),
+            ceiling=(most, "mg/L"),
+        )
         figures["calcite_dissolved"] = figure(
             acid,
             work("most that CO2 could", "CO2 × 2.274", water.carbon_dioxide * CACO3 / CO2, "mg/L", "neutralizer.carbonate", CO2=(water.carbon_dioxide, "mg/L")),
             work("ceiling at saturation", "solve(CO2, calcium)", most, "mg/L", "chemistry.carbonate", CO2=(water.carbon_dioxide, "mg/L"), calcium=(water.value("calcium"), "mg/L")),
             meets, goes,
         )  # fmt: skip
-        figures["hardness_added"] = figure(work("hardness added", "dissolved", dissolved, "mg/L CaCO3", "neutralizer.carbonate", dissolved=(dissolved, "mg/L")))
-        figures["ph_out"] = figure(meets, goes, work("pH out", "solve(CO2, dissolved)", after.ph, "pH", "chemistry.carbonate", CO2=(water.carbon_dioxide, "mg/L"), dissolved=(dissolved, "mg/L")))
+        figures["hardness_added"] = figure(
+            work("hardness added", "dissolved", dissolved, "mg/L CaCO3", "neutralizer.carbonate", dissolved=(dissolved, "mg/L"))
+        )
+        figures["ph_out"] = figure(
+            meets,
+            goes,
+            work(
+                "pH out",
+                "solve(CO2, dissolved)",
+                after.ph,
+                "pH",
+                "chemistry.carbonate",
+                CO2=(water.carbon_dioxide, "mg/L"),
+                dissolved=(dissolved, "mg/L"),
+            ),
+        )
         slow = dissolved_in(water.solution, state.carbon, met * 2)
         gentle = carbonate.add_calcite(water.solution, state.carbon, slow).state.ph
-        figures["ph_at_half_flow"] = figure(work("pH at half the flow", "solve(CO2, slower)", gentle, "pH", "chemistry.calcite_rate", CO2=(water.carbon_dioxide, "mg/L"), slower=(slow * MG_PER_MOL, "mg/L")))
-        figures["ph_ceiling"] = figure(work("pH at saturation", "solve(CO2, ceiling)", ceiling.state.ph, "pH", "chemistry.carbonate", CO2=(water.carbon_dioxide, "mg/L"), ceiling=(most, "mg/L")))
-        figures["hardness_ceiling"] = figure(work("hardness after standing", "raw + ceiling", water.hardness + most, "mg/L CaCO3", "neutralizer.carbonate", raw=(water.hardness, "mg/L CaCO3"), ceiling=(most, "mg/L")))
+        figures["ph_at_half_flow"] = figure(
+            work(
+                "pH at half the flow",
+                "solve(CO2, slower)",
+                gentle,
+                "pH",
+                "chemistry.calcite_rate",
+                CO2=(water.carbon_dioxide, "mg/L"),
+                slower=(slow * MG_PER_MOL, "mg/L"),
+            )
+        )
+        figures["ph_ceiling"] = figure(
+            work(
+                "pH at saturation",
+                "solve(CO2, ceiling)",
+                ceiling.state.ph,
+                "pH",
+                "chemistry.carbonate",
+                CO2=(water.carbon_dioxide, "mg/L"),
+                ceiling=(most, "mg/L"),
+            )
+        )
+        figures["hardness_ceiling"] = figure(
+            work(
+                "hardness after standing",
+                "raw + ceiling",
+                water.hardness + most,
+                "mg/L CaCO3",
+                "neutralizer.carbonate",
+                raw=(water.hardness, "mg/L CaCO3"),
+                ceiling=(most, "mg/L"),
+            )
+        )
         yearly = dissolved * duty.daily * 365 / 1e6
-        figures["media_per_year"] = figure(work("calcite a year", "dissolved × daily × 365 ÷ 1000000", yearly, "kg", "neutralizer.sizing", dissolved=(dissolved, "mg/L"), daily=(duty.daily, "L/day")))
+        figures["media_per_year"] = figure(
+            work(
+                "calcite a year",
+                "dissolved × daily × 365 ÷ 1000000",
+                yearly,
+                "kg",
+                "neutralizer.sizing",
+                dissolved=(dissolved, "mg/L"),
+                daily=(duty.daily, "L/day"),
+            )
+        )
         mass, share = bed.total_volume * m.density, table("stages")["neutralizer"]["refill_share"]
         months = min(mass * share / max(yearly / 12, 1e-9), 60.0)
         figures["refill_interval"] = figure(
             work("calcite in the bed", "volume × density", mass, "kg", "beds.media", volume=(bed.total_volume, "L"), density=(m.density, "kg/L")),
-            work("refill", "min(bed × share ÷ max(year ÷ 12, 0.000001), 60)", months, "month", "neutralizer.sizing", bed=(mass, "kg"), share=(share, ""), year=(yearly, "kg")),
+            work(
+                "refill",
+                "min(bed × share ÷ max(year ÷ 12, 0.000001), 60)",
+                months,
+                "month",
+                "neutralizer.sizing",
+                bed=(mass, "kg"),
+                share=(share, ""),
+                year=(yearly, "kg"),
+            ),
         )
 
     def treat(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:

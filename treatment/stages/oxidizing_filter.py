@@ -82,7 +82,18 @@ class OxidizingFilter(Room):
     def _demand(self, water: Water) -> Any:
         fe, mn, h2s = water.value("ferrous_iron"), water.value("manganese"), water.value("hydrogen_sulfide")
         need = O2_PER_FE * fe + O2_PER_MN * mn + O2_PER_H2S * h2s
-        return figure(work("oxygen demand", "0.1432 × Fe + 0.2912 × Mn + 0.4694 × H2S", need, "mg/L", "iron.oxidant", Fe=(fe, "mg/L"), Mn=(mn, "mg/L"), H2S=(h2s, "mg/L")))
+        return figure(
+            work(
+                "oxygen demand",
+                "0.1432 × Fe + 0.2912 × Mn + 0.4694 × H2S",
+                need,
+                "mg/L",
+                "iron.oxidant",
+                Fe=(fe, "mg/L"),
+                Mn=(mn, "mg/L"),
+                H2S=(h2s, "mg/L"),
+            )
+        )
 
     def _size_bed(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
         row = table("stages")["oxidizing_filter"]
@@ -98,9 +109,7 @@ class OxidizingFilter(Room):
             work("days", "min(holds ÷ max(day, 0.000001), 365)", days, "day", "iron.load", holds=(holds, "g"), day=(load, "g")),
         )  # fmt: skip
         interval = float(max(1, min(int(days), row["interval_max"])))
-        figures["backwash_interval"] = figure(
-            work("backwash every", "interval", interval, "day", "iron.air", interval=(interval, "day"))
-        )
+        figures["backwash_interval"] = figure(work("backwash every", "interval", interval, "day", "iron.air", interval=(interval, "day")))
         params = {"medium": "air_charged", "bed": keys.bed or "coated_silica", "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}
         return Sizing(params, figures, bed)
 
@@ -113,11 +122,28 @@ class OxidizingFilter(Room):
         figures = {
             "oxidant_demand": self._demand(water),
             "service_flow_limit": figure(
-                work("flow", "rated × gpm × share", rows[housing]["gpm"] * GPM * share, "L/min", "iron.feed_cartridge", rated=(rows[housing]["gpm"], "gpm"), gpm=(GPM, "L/min per gpm"), share=(share, "")),
+                work(
+                    "flow",
+                    "rated × gpm × share",
+                    rows[housing]["gpm"] * GPM * share,
+                    "L/min",
+                    "iron.feed_cartridge",
+                    rated=(rows[housing]["gpm"], "gpm"),
+                    gpm=(GPM, "L/min per gpm"),
+                    share=(share, ""),
+                ),
             ),
             "replacement_interval": figure(
                 work("iron a day", "Fe × daily ÷ 1000", load, "g", "iron.cartridge_capacity", Fe=(water.iron, "mg/L"), daily=(duty.daily, "L/day")),
-                work("life", "min(capacity ÷ max(day × 30.4, 0.000001), 6)", months, "month", "iron.cartridge_capacity", capacity=(holds, "g"), day=(load, "g")),
+                work(
+                    "life",
+                    "min(capacity ÷ max(day × 30.4, 0.000001), 6)",
+                    months,
+                    "month",
+                    "iron.cartridge_capacity",
+                    capacity=(holds, "g"),
+                    day=(load, "g"),
+                ),
             ),
         }
         return Sizing({"medium": "cartridge", "housing": housing}, figures)

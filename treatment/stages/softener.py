@@ -70,7 +70,15 @@ def compensated_hardness(water: Water, school: str, adder: float | None) -> tupl
     hardness, iron, mn = water.hardness, water.iron, water.value("manganese")
     if school == "fixed":
         extra = adder if adder is not None else 0.0
-        line = work("compensated hardness", "hardness + adder", hardness + extra, "mg/L CaCO3", "softener.compensation", hardness=(hardness, "mg/L CaCO3"), adder=(extra, "mg/L CaCO3"))
+        line = work(
+            "compensated hardness",
+            "hardness + adder",
+            hardness + extra,
+            "mg/L CaCO3",
+            "softener.compensation",
+            hardness=(hardness, "mg/L CaCO3"),
+            adder=(extra, "mg/L CaCO3"),
+        )
         return hardness + extra, [line]
     grains = COMPENSATION[school]
     total = hardness + GPG * (grains * iron + MANGANESE_GRAINS * mn)
@@ -109,7 +117,15 @@ class Softener(Room):
         row, schools = table("stages")["softener"], duty.facts.schools
         compensated, lines = compensated_hardness(water, schools.iron_compensation, schools.iron_adder)
         load = compensated * duty.daily / 1000
-        day = work("daily load", "compensated × daily ÷ 1000", load, "g CaCO3/day", "softener.capacity", compensated=(compensated, "mg/L CaCO3"), daily=(duty.daily, "L/day"))
+        day = work(
+            "daily load",
+            "compensated × daily ÷ 1000",
+            load,
+            "g CaCO3/day",
+            "softener.capacity",
+            compensated=(compensated, "mg/L CaCO3"),
+            daily=(duty.daily, "L/day"),
+        )
         dose = keys.salt_dose or row["default_dose_lb"] * LB_FT3
         twin = bool(keys.twin)
         iron = max(water.iron, water.value("manganese")) > row["iron_counts"]
@@ -120,8 +136,25 @@ class Softener(Room):
         capacity = bed.total_volume * per_litre
         reserve = 0.0 if twin else load
         days = (capacity - reserve) / max(load, 1e-9)
-        room = work("capacity", "resin × per_litre", capacity, "g CaCO3", "softener.capacity", resin=(bed.total_volume, "L"), per_litre=(per_litre, f"g/L at {dose:.4g} g salt/L"))
-        between = work("days", "(capacity − reserve) ÷ load", days, "day", "softener.reserve", capacity=(capacity, "g CaCO3"), reserve=(reserve, "g CaCO3"), load=(load, "g CaCO3/day"))
+        room = work(
+            "capacity",
+            "resin × per_litre",
+            capacity,
+            "g CaCO3",
+            "softener.capacity",
+            resin=(bed.total_volume, "L"),
+            per_litre=(per_litre, f"g/L at {dose:.4g} g salt/L"),
+        )
+        between = work(
+            "days",
+            "(capacity − reserve) ÷ load",
+            days,
+            "day",
+            "softener.reserve",
+            capacity=(capacity, "g CaCO3"),
+            reserve=(reserve, "g CaCO3"),
+            load=(load, "g CaCO3/day"),
+        )
         interval = self._interval(keys, days, aim, iron)
         salt = bed.volume * dose / 1000
         yearly = 365 / interval * salt * bed.vessels
@@ -173,7 +206,7 @@ class Softener(Room):
             if each is None and keys.tank is not None:
                 m, n = medium("softening_resin"), keys.vessels or 1
                 each = min(max(volume / n, least_in(m, keys.tank)), most_in(m, keys.tank))
-            return choose_bed("softening_resin", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels or 1, each)
+            return choose_bed("softening_resin", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, each)
         return choose_bed("softening_resin", duty.flow, volume, duty.wash, water.temperature, None, keys.vessels)
 
     def _interval(self, keys: SoftenerKeys, days: float, aim: float, iron: bool) -> float:
@@ -186,7 +219,16 @@ class Softener(Room):
     def _setting(self, keys: SoftenerKeys, compensated: float, setting: float) -> Figure:
         if keys.hardness_setting:
             return figure(work("given setting", "given", setting, "mg/L CaCO3", "softener.compensation", given=(setting, "mg/L CaCO3")))
-        return figure(work("setting, rounded up to a whole grain", "ceil(compensated ÷ 17.118) × 17.118", setting, "mg/L CaCO3", "softener.compensation", compensated=(compensated, "mg/L CaCO3")))
+        return figure(
+            work(
+                "setting, rounded up to a whole grain",
+                "ceil(compensated ÷ 17.118) × 17.118",
+                setting,
+                "mg/L CaCO3",
+                "softener.compensation",
+                compensated=(compensated, "mg/L CaCO3"),
+            )
+        )
 
     def _cycle(self, keys: SoftenerKeys, bed: Bed, salt: float, water: Water) -> dict[str, Figure]:
         row, controls = table("stages")["softener"], keys.flow_controls
@@ -273,7 +315,11 @@ def capacity_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 @rule("capacity-idle", "softener.interval", on="softener")
 def capacity_idle(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Over fourteen days between regenerations: the bed packs, and microbes settle."""
-    interval = stage.keys.every_days if stage.keys.regeneration == "timer" and stage.keys.every_days else stage.sizing.figures["days_between_regenerations"].value
+    interval = (
+        stage.keys.every_days
+        if stage.keys.regeneration == "timer" and stage.keys.every_days
+        else stage.sizing.figures["days_between_regenerations"].value
+    )
     most = table("stages")["softener"]["interval_max"]
     if interval > most:
         yield Hit("caution", f"{audit.show(interval, 'day')} between regenerations by capacity; beyond {most} the bed packs and stagnates.",
@@ -321,4 +367,8 @@ def sodium_diet(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 def outdoor_taps_softened(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """The softener also feeds the outdoor taps."""
     if stage.keys.install and stage.keys.install.branch == "outdoor":
-        yield Hit("caution", "The outdoor taps are fed after the softener: it wastes salt and water, and sodium harms plants.", "Take the outdoor taps off before the softener.")
+        yield Hit(
+            "caution",
+            "The outdoor taps are fed after the softener: it wastes salt and water, and sodium harms plants.",
+            "Take the outdoor taps off before the softener.",
+        )

@@ -93,7 +93,9 @@ class Uv(Room):
         dose = rated_dose * rated_flow / flow * now / then
         through = [
             work("light now", "(1 − T^L) ÷ (0 − L × ln(T))", now, "", "uv.geometry", T=(min(uvt, 99.9999) / 100, "per cm"), L=(layer, "cm")),
-            work("light as rated", "(1 − T^L) ÷ (0 − L × ln(T))", then, "", "uv.geometry", T=(min(rated_uvt, 99.9999) / 100, "per cm"), L=(layer, "cm")),
+            work(
+                "light as rated", "(1 − T^L) ÷ (0 − L × ln(T))", then, "", "uv.geometry", T=(min(rated_uvt, 99.9999) / 100, "per cm"), L=(layer, "cm")
+            ),
         ]
         figures = {
             "delivered_dose": figure(*through, work("dose", "rated_dose × rated_flow ÷ flow × now ÷ rated", dose, "mJ/cm2", "uv.flow",
@@ -175,4 +177,8 @@ def uv_prefilter(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         return
     if before is None or before.kind != "sediment" or before.sizing.params["micron"] > 5:
         stands = f"directly before it is {before.said}" if before else "nothing stands before it"
-        yield Hit("fault", f"No 5 µm filter before the lamp: {stands}. Particles shade microbes from the light.", "Fit a 5 µm cartridge directly before the lamp.")
+        yield Hit(
+            "fault",
+            f"No 5 µm filter before the lamp: {stands}. Particles shade microbes from the light.",
+            "Fit a 5 µm cartridge directly before the lamp.",
+        )

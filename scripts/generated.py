@@ -1,0 +1,39 @@
+"""The documents that are written from the code: formats and the rule handbook."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(ROOT))
+
+from treatment.design_file import design_schema  # noqa: E402
+from treatment.figure import source  # noqa: E402
+from treatment.job_file import job_schema  # noqa: E402
+from treatment.rules import RULES  # noqa: E402
+
+
+def rules_page() -> str:
+    """``docs/rules.md``: every rule the audit knows, by id."""
+    lines = [
+        "# What the audit looks for", "",
+        "Written from the registry by `scripts/write_generated.py`; do not edit. Ids are stable. Where an id holds `<…>`, the part is filled in.", "",
+        "Severity: **danger** someone could be hurt · **fault** it will not work · **caution** it will disappoint or wear out · **advice** worth knowing.", "",
+        "| rule | looks at | what it finds | source |", "|---|---|---|---|",
+    ]  # fmt: skip
+    for rule in sorted(RULES, key=lambda rule: (rule.id, rule.kinds)):
+        looks = ", ".join(rule.kinds).replace("*", "every stage") if rule.kinds else "the whole job"
+        lines.append(f"| `{rule.id}` | {looks} | {' '.join(rule.doc.split())} | {source(rule.source)} |")
+    return "\n".join(lines) + "\n"
+
+
+def generated() -> dict[Path, str]:
+    """Path -> what it should hold."""
+    formats = ROOT / "docs" / "formats"
+    return {
+        formats / "cairn-job-1.schema.json": json.dumps(job_schema(), ensure_ascii=False, indent=1) + "\n",
+        formats / "cairn-design-1.schema.json": json.dumps(design_schema(), ensure_ascii=False, indent=1) + "\n",
+        ROOT / "docs" / "rules.md": rules_page(),
+    }
