@@ -96,7 +96,7 @@ class Bed:
     @property
     def freeboard(self) -> float:
         """Room above the bed as a share of its depth [-]."""
-        return (self.height - table("vessels")["underbed_in"] * INCH - self.depth) / self.depth
+        return float((self.height - table("vessels")["underbed_in"] * INCH - self.depth) / self.depth)
 
     @property
     def service_limit(self) -> float:
@@ -164,7 +164,7 @@ def tanks() -> tuple[str, ...]:
 def most_in(medium_: Medium, tank: str) -> float:
     """The most medium [L] a tank takes with its freeboard kept, in steps of an eighth of a cubic foot."""
     empty = Bed(medium_, tank, 1, 1.0)
-    depth = (empty.height - table("vessels")["underbed_in"] * INCH) / (1 + medium_.freeboard)
+    depth: float = (empty.height - table("vessels")["underbed_in"] * INCH) / (1 + medium_.freeboard)
     return floor(depth * empty.area * 1000 / STEP + 1e-6) * STEP
 
 

@@ -7,15 +7,16 @@ from functools import cached_property
 from typing import Any
 
 from . import ENGINE
+from .analytes import analytes
 from .audit import Audit
 from .demand import demand
 from .duty import Duty
-from .evidence import Assumption, Evidence, gather
+from .evidence import AnalyteState, Assumption, Evidence, gather
 from .hydraulics import supply
 from .job_file import Job
 from .needs import Need, needs
 from .planner import Plan, explain, plan
-from .rules import Finding
+from .rules import SEVERITIES, Finding
 from .train import Given, PressureLine, Runner, TrainRun, name_stages, pressure_line
 
 
@@ -29,6 +30,17 @@ class Variant:
     findings: tuple[Finding, ...]
     reasons: dict[str, list[str]]
     hours: dict[str, float]
+
+    @property
+    def tally(self) -> dict[str, int]:
+        """How many findings of each severity, gravest first."""
+        return {severity: sum(finding.severity == severity for finding in self.findings) for severity in SEVERITIES}
+
+    @property
+    def supply_findings(self) -> list[Finding]:
+        """Findings about pressure, flow and temperature."""
+        about = ("pressure-", "too-", "pipe-", "backwash-unmet")
+        return [finding for finding in self.findings if finding.rule.startswith(about)]
 
 
 class Design:
@@ -68,6 +80,28 @@ class Design:
     def proposal(self) -> Variant:
         """The planner's own train, run and audited."""
         return self.variant(list(self.plan.train))
+
+    @property
+    def samples_given(self) -> bool:
+        """Whether anything was measured."""
+        return any(sample.readings for sample in self.job.facts.samples)
+
+    @property
+    def water_shown(self) -> list[tuple[str, AnalyteState]]:
+        """The design water as people look at it: measured first, then what was assumed or computed."""
+        states = list(self.evidence.states.items())
+        keep = [(name, state) for name, state in states if state.origin != "computed" or name in ("sodium", "tds", "iron", "hardness", "alkalinity")]
+        return sorted(keep, key=lambda item: (item[1].origin in ("assumed", "computed"), list(analytes()).index(item[0])))
+
+    @property
+    def water_assumptions(self) -> list[Assumption]:
+        """Assumptions about the water."""
+        return [note for note in self.assumptions if note.path.startswith(("$.design_water", "$.samples"))]
+
+    @property
+    def supply_assumptions(self) -> list[Assumption]:
+        """Assumptions about supply and use."""
+        return [note for note in self.assumptions if note.path.startswith(("$.supply", "$.building"))]
 
     @cached_property
     def given(self) -> bool:

@@ -114,18 +114,20 @@ def design_document(design: Design) -> dict[str, Any]:
 STANDING_CAUTION = "A calculation does not make water safe: only a test of the treated water tells. Local code, permits, licensed practice and certified components decide over this design."
 
 
+def obj(properties: dict[str, Any], required: list[str] | None = None) -> dict[str, Any]:
+    """The schema of an object with just these keys, all of them required unless said otherwise."""
+    return {"type": "object", "properties": properties, "additionalProperties": False, "required": list(properties) if required is None else required}
+
+
+def array(items: dict[str, Any]) -> dict[str, Any]:
+    """The schema of a list."""
+    return {"type": "array", "items": items}
+
+
 def design_schema() -> dict[str, Any]:
     """The JSON Schema of ``cairn-design/1``."""
 
-    def obj(properties: dict[str, Any], more: bool = False, required: list[str] | None = None) -> dict[str, Any]:
-        return {
-            "type": "object",
-            "properties": properties,
-            "additionalProperties": more,
-            "required": required if required is not None else list(properties),
-        }
-
-    text, number, array = {"type": "string"}, {"type": "number"}, lambda items: {"type": "array", "items": items}
+    text, number = {"type": "string"}, {"type": "number"}
     quantity = obj({"value": number, "unit": text})
     line = obj(
         {

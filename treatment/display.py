@@ -33,6 +33,8 @@ def digits(value: float, unit: str, system: str) -> str:
     if shown and unit not in ("pH", "degC"):
         leading = floor(log10(abs(shown))) if abs(shown) > 1e-12 else 0
         decimals = min(max(decimals, 1 - leading), 6) if leading < 0 else decimals
+    if abs(shown) >= 100:
+        decimals = 0
     text = f"{shown:.{decimals}f}"
     whole, _, fraction = text.partition(".")
     if len(whole.lstrip("-")) > 4:

@@ -51,15 +51,30 @@ class Line:
 
         return _SYMBOL.sub(put_in, self.expression)
 
+    @property
+    def where(self) -> dict[str, str]:
+        """What each symbol stands for, with its unit."""
+        return {name: f"{plain(value)} {unit}".strip() for name, (value, unit) in self.values.items()}
+
+    @property
+    def result(self) -> str:
+        """The result with its unit."""
+        return f"{plain(self.value)} {self.unit}".strip()
+
+    @property
+    def cited(self) -> str:
+        """The source in full."""
+        return source(self.source) if self.source else ""
+
     def as_json(self) -> dict[str, Any]:
         """The line as the design document prints it."""
         return {
             "symbol": self.symbol,
             "expression": self.expression,
             "with_numbers": self.with_numbers(),
-            "where": {name: f"{plain(value)} {unit}".strip() for name, (value, unit) in self.values.items()},
-            "result": f"{plain(self.value)} {self.unit}".strip(),
-            "source": source(self.source) if self.source else "",
+            "where": self.where,
+            "result": self.result,
+            "source": self.cited,
         }
 
 

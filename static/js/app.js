@@ -1,0 +1,107 @@
+/* Keys, drag and small manners. Nothing is computed here: every figure comes from the server. */
+(function () {
+  "use strict";
+  const typing = (e) => /^(INPUT|SELECT|TEXTAREA)$/.test(e.target.tagName) || e.target.isContentEditable;
+  const bench = () => document.getElementById("bench");
+
+  function post(values) {
+    const b = bench();
+    if (!b) return;
+    values.version = b.dataset.version;
+    htmx.ajax("POST", b.dataset.edit, { target: "#bench", swap: "outerHTML", values: values });
+  }
+  const stages = () => Array.from(document.querySelectorAll("#bench .stage"));
+  const selected = () => document.querySelector('#bench .stage[aria-current="true"]');
+
+  function choose(by) {
+    const all = stages();
+    if (!all.length) return;
+    const at = all.indexOf(selected());
+    const next = all[Math.max(0, Math.min(all.length - 1, (at < 0 ? 0 : at) + by))];
+    if (next && next !== selected()) {
+      next.focus({ preventScroll: true });
+      next.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+    }
+  }
+
+  const trainKeys = {
+    ArrowLeft: (e) => (e.shiftKey ? act("earlier") : choose(-1)),
+    ArrowRight: (e) => (e.shiftKey ? act("later") : choose(1)),
+    Delete: () => act("remove"),
+    u: () => act("undo"),
+    r: () => act("redo"),
+    a: () => { const shelf = document.getElementById("shelf"); if (shelf) shelf.focus(); },
+    f: () => { const list = document.getElementById("findings"); if (list) { list.focus(); list.scrollIntoView({ block: "nearest" }); } },
+  };
+  function act(action) {
+    const s = selected();
+    post({ action: action, stage: s ? s.dataset.stage : "" });
+  }
+
+  document.addEventListener("keydown", function (e) {
+    if (e.ctrlKey || e.metaKey || e.altKey) return;
+    const help = document.getElementById("keys");
+    if (typing(e)) return;
+    if (e.key === "?") { e.preventDefault(); if (help.open) help.close(); else help.showModal(); return; }
+    if (help && help.open) return;
+    const step = document.querySelector('.steps a[data-key="' + e.key + '"]');
+    if (step) { e.preventDefault(); step.click(); return; }
+    if (bench() && trainKeys[e.key]) { e.preventDefault(); trainKeys[e.key](e); }
+  });
+
+  /* Drag a stage to another place: the drop place is the gap nearest the pointer. */
+  let drag = null;
+  document.addEventListener("pointerdown", function (e) {
+    const stage = e.target.closest && e.target.closest("#bench .stage");
+    if (!stage || e.button !== 0 || bench().dataset.readonly) return;
+    drag = { stage: stage, x: e.clientX, moved: false, to: null };
+  });
+  document.addEventListener("pointermove", function (e) {
+    if (!drag) return;
+    if (!drag.moved && Math.abs(e.clientX - drag.x) < 8) return;
+    drag.moved = true;
+    drag.stage.classList.add("dragging");
+    const all = stages();
+    const boxes = all.map((s) => s.querySelector(".stage-hit").getBoundingClientRect());
+    let place = boxes.filter((b) => e.clientX > b.left + b.width / 2).length;
+    const from = all.indexOf(drag.stage);
+    drag.to = place > from ? place - 1 : place;
+    drag.from = from;
+    const mark = document.getElementById("drop-mark");
+    const at = place < all.length ? all[place] : all[all.length - 1];
+    const x = Number(at.dataset.x) + (place < all.length ? 0 : Number(at.dataset.width));
+    mark.setAttribute("x1", x); mark.setAttribute("x2", x); mark.removeAttribute("visibility");
+  });
+  function drop(e) {
+    if (!drag) return;
+    const d = drag; drag = null;
+    d.stage.classList.remove("dragging");
+    const mark = document.getElementById("drop-mark");
+    if (mark) mark.setAttribute("visibility", "hidden");
+    if (d.moved && e.type === "pointerup" && d.to !== null && d.to !== d.from) post({ action: "move", stage: d.stage.dataset.stage, to: String(d.to) });
+    if (d.moved) { const stop = (c) => { c.preventDefault(); c.stopPropagation(); }; window.addEventListener("click", stop, { capture: true, once: true }); setTimeout(() => window.removeEventListener("click", stop, { capture: true }), 50); }
+  }
+  document.addEventListener("pointerup", drop);
+  document.addEventListener("pointercancel", drop);
+  document.addEventListener("dragstart", function (e) { if (e.target.closest && e.target.closest("#bench .stage")) e.preventDefault(); });
+
+  /* Say what changed to those who listen, and keep the eye where it was. */
+  document.addEventListener("htmx:afterSwap", function () {
+    const said = document.querySelector("#bench [data-said], #step [data-said]");
+    const live = document.getElementById("live");
+    if (said && live) live.textContent = said.dataset.said;
+  });
+  document.addEventListener("htmx:sendError", function () {
+    const live = document.getElementById("live");
+    if (live) { live.textContent = "The server does not answer. Nothing was saved; try again."; live.classList.remove("sr-only"); }
+  });
+  document.addEventListener("click", function (e) {
+    const opener = e.target.closest && e.target.closest("[data-open]");
+    if (opener) { const d = document.getElementById(opener.dataset.open); if (d) d.showModal(); }
+    const closer = e.target.closest && e.target.closest("[data-close]");
+    if (closer) closer.closest("dialog").close();
+  });
+  document.addEventListener("change", function (e) {
+    if (e.target.matches && e.target.matches("[data-submit]")) e.target.form.requestSubmit();
+  });
+})();

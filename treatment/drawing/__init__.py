@@ -1,0 +1,1 @@
+"""Geometry only: plain shapes in picture units, drawn by templates."""

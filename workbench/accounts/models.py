@@ -1,0 +1,38 @@
+"""Who works here: a workspace is a firm, its members share its jobs."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+
+class Workspace(models.Model):
+    """A firm, with what its new jobs start from."""
+
+    name = models.CharField(max_length=120)
+    standard = models.CharField(max_length=8, default="us")
+    units = models.CharField(max_length=8, default="us")
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Membership(models.Model):
+    """A person in a workspace. Viewers read; designers also change."""
+
+    class Role(models.TextChoices):
+        DESIGNER = "designer"
+        VIEWER = "viewer"
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices, default=Role.DESIGNER)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["workspace", "user"], name="one_membership_each"),
+            models.CheckConstraint(condition=models.Q(role__in=["designer", "viewer"]), name="membership_role_known"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.user} in {self.workspace}"

@@ -1,0 +1,119 @@
+"""The one door between the database and the core: rows -> job document -> design, and a document -> rows."""
+
+from __future__ import annotations
+
+import copy
+import datetime as dt
+import json
+from functools import lru_cache
+from typing import Any
+
+from django.db import transaction
+
+from treatment.design import Design, design
+from treatment.job_file import FORMAT, Job as CoreJob, read_job
+from treatment.quantity import canonical_unit
+from treatment.spec import Measure
+
+from .accounts.models import Workspace
+from .jobs.models import Job, Survey
+from .jobs.survey_fields import COLUMNS, MEASURED, put, take
+from .samples.models import Reading, Sample
+from .trains.models import Revision, TrainOption
+
+
+def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]:
+    """The ``cairn-job/1`` document of a job; train None lets the planner compose it."""
+    survey: Survey = job.survey
+    document: dict[str, Any] = {"format": FORMAT, "job": {"name": job.name, "standard": job.standard, "units": job.units}}
+    document |= copy.deepcopy(survey.rest)
+    for name, column in COLUMNS.items():
+        value = getattr(survey, name)
+        if value in (None, ""):
+            continue
+        put(document, column.part, column.key, _written(survey, name, value))
+    if survey.fixtures:
+        put(document, "building", "fixtures", survey.fixtures)
+    if survey.observations:
+        document["observations"] = survey.observations
+    document["samples"] = [_sample(sample) for sample in job.samples.prefetch_related("readings").order_by("taken_on", "pk")]
+    document["train"] = train
+    return document
+
+
+def _written(survey: Survey, name: str, value: Any) -> Any:
+    """A column as a person wrote it, or in canonical units where the text was not kept."""
+    if name not in MEASURED:
+        return value
+    text = survey.typed.get(name)
+    spec = COLUMNS[name].spec
+    if isinstance(spec, Measure):
+        return text or f"{value!r} {canonical_unit(spec.dimension)}"
+    return value
+
+
+def _sample(sample: Sample) -> dict[str, Any]:
+    facts: dict[str, Any] = {"point": sample.point, "readings": {reading.analyte: reading.typed for reading in sample.readings.all()}}
+    if sample.taken_on:
+        facts["taken_on"] = sample.taken_on.isoformat()
+    for name in ("draw", "method"):
+        if getattr(sample, name):
+            facts[name] = getattr(sample, name)
+    return facts
+
+
+def design_of(job: Job, train: list[dict[str, Any]] | None) -> Design:
+    """The design of a job with this train. Raises BadDocument where a stored train can no longer be read."""
+    document = job_document(job, train)
+    if not document["samples"] and train is None:
+        document["samples"] = [{"readings": {}}]
+    return _worked(json.dumps(document, sort_keys=True), dt.date.today().isoformat())
+
+
+@lru_cache(maxsize=64)
+def _worked(document: str, today: str) -> Design:
+    """Designs are pure: the same document on the same day is the same design."""
+    return design(read_job({"as_of": today} | json.loads(document)))
+
+
+@transaction.atomic
+def store(document: dict[str, Any], workspace: Workspace, user: Any) -> Job:
+    """A new job from a job document. Raises BadDocument with every fault; nothing is stored then."""
+    facts: CoreJob = read_job(document)
+    rest = copy.deepcopy(document)
+    for name in ("format", "job", "samples", "train"):
+        rest.pop(name, None)
+    about = facts.facts.job
+    job = Job.objects.create(
+        workspace=workspace, name=about.name or "Imported job", standard=about.standard, units=about.units, updated_by=user if user and user.pk else None
+    )
+    survey = Survey(job=job, observations=rest.pop("observations", None) or [], fixtures=take(rest, "building", "fixtures") or {})
+    for name, column in COLUMNS.items():
+        raw = take(rest, column.part, column.key)
+        if raw is not None:
+            setattr(survey, name, column.spec.read(raw, "", []))
+            if name in MEASURED:
+                survey.typed[name] = str(raw)
+    survey.rest = {name: value for name, value in rest.items() if value not in (None, {}, [])}
+    survey.save()
+    for sample in facts.facts.samples:
+        _store_sample(job, sample)
+    if document.get("train") is not None:
+        option = TrainOption.objects.create(job=job, updated_by=job.updated_by)
+        Revision.objects.create(option=option, number=0, stages=document["train"], summary="imported", made_by=job.updated_by)
+    return job
+
+
+def _store_sample(job: Job, facts: Any) -> None:
+    sample = Sample.objects.create(job=job, taken_on=facts.taken_on, point=facts.point, draw=facts.draw or "", method=facts.method or "")
+    Reading.objects.bulk_create(reading_row(sample, reading) for reading in facts.readings.values())
+
+
+def reading_row(sample: Sample, reading: Any) -> Reading:
+    """The row of a parsed reading."""
+    from treatment.analytes import analytes
+
+    return Reading(
+        sample=sample, analyte=reading.analyte, low=reading.low, high=reading.high, qualifier=reading.qualifier,
+        unit=analytes()[reading.analyte].unit, typed=reading.typed, note=reading.note[:200],
+    )  # fmt: skip

@@ -1,0 +1,100 @@
+"""A job: one site, and what was found out about it. Quantities stand in canonical units."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+
+from treatment.job import STANDARDS
+
+
+class Job(models.Model):
+    """A site to be treated. ``version`` counts saves: a stale save is refused."""
+
+    workspace = models.ForeignKey("accounts.Workspace", on_delete=models.CASCADE, related_name="jobs")
+    name = models.CharField(max_length=120)
+    standard = models.CharField(max_length=8, default="us")
+    units = models.CharField(max_length=8, default="us")
+    version = models.PositiveIntegerField(default=1)
+    created_at = models.DateTimeField(auto_now_add=True)
+    updated_at = models.DateTimeField(auto_now=True)
+    updated_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-updated_at", "pk"]
+        constraints = [
+            models.CheckConstraint(condition=Q(standard__in=STANDARDS), name="job_standard_known"),
+            models.CheckConstraint(condition=Q(units__in=["us", "metric"]), name="job_units_known"),
+            models.CheckConstraint(condition=~Q(name=""), name="job_named"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+def positive(*names: str) -> list[models.CheckConstraint]:
+    return [models.CheckConstraint(condition=Q(**{f"{name}__isnull": True}) | Q(**{f"{name}__gt": 0}), name=f"survey_{name}_positive") for name in names]
+
+
+class Survey(models.Model):
+    """What was seen and measured on site. Columns are canonical; ``typed`` keeps each value as it was written.
+
+    ``rest`` holds the parts of a job document that have no column yet, so that importing loses nothing.
+    """
+
+    job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="survey")
+    source_kind = models.CharField(max_length=16, blank=True)
+    disinfectant = models.CharField(max_length=16, blank=True)
+    last_event = models.CharField(max_length=16, blank=True)
+    observations = models.JSONField(default=list, blank=True)
+
+    people = models.FloatField(null=True, blank=True)
+    use_per_person_l = models.FloatField(null=True, blank=True)
+    bathrooms = models.FloatField(null=True, blank=True)
+    fixtures = models.JSONField(default=dict, blank=True)
+    top_fixture_height_m = models.FloatField(null=True, blank=True)
+    extra_daily_use_l = models.FloatField(null=True, blank=True)
+
+    flow_l_min = models.FloatField(null=True, blank=True)
+    drawdown_drawn_l = models.FloatField(null=True, blank=True)
+    drawdown_recovery_min = models.FloatField(null=True, blank=True)
+    pressure_low_kpa = models.FloatField(null=True, blank=True)
+    pressure_high_kpa = models.FloatField(null=True, blank=True)
+    night_pressure_kpa = models.FloatField(null=True, blank=True)
+    temperature_c = models.FloatField(null=True, blank=True)
+    coldest_c = models.FloatField(null=True, blank=True)
+    pipe_material = models.CharField(max_length=16, blank=True)
+    pipe_size_m = models.FloatField(null=True, blank=True)
+    pipe_length_m = models.FloatField(null=True, blank=True)
+
+    soft_water = models.BooleanField(null=True, blank=True)
+    soften_above_mg_l = models.FloatField(null=True, blank=True)
+    safe_to_drink = models.BooleanField(null=True, blank=True)
+    low_sodium = models.BooleanField(default=False)
+    no_salt = models.BooleanField(default=False)
+    no_power = models.BooleanField(default=False)
+    spare_outdoor_taps = models.BooleanField(default=True)
+    target_ph = models.FloatField(null=True, blank=True)
+
+    peak_flow_school = models.CharField(max_length=16, blank=True)
+    iron_school = models.CharField(max_length=8, blank=True)
+    prefilter_school = models.CharField(max_length=16, blank=True)
+    regeneration_school = models.CharField(max_length=8, blank=True)
+
+    typed = models.JSONField(default=dict, blank=True)
+    rest = models.JSONField(default=dict, blank=True)
+
+    class Meta:
+        constraints = [
+            *positive("use_per_person_l", "flow_l_min", "drawdown_drawn_l", "drawdown_recovery_min", "pipe_size_m"),
+            models.CheckConstraint(condition=Q(people__isnull=True) | Q(people__gte=0, people__lte=5000), name="survey_people_plausible"),
+            models.CheckConstraint(condition=Q(pressure_low_kpa__isnull=True) | Q(pressure_low_kpa__gte=0), name="survey_pressure_low_not_negative"),
+            models.CheckConstraint(
+                condition=Q(pressure_low_kpa__isnull=True) | Q(pressure_high_kpa__isnull=True) | Q(pressure_high_kpa__gte=models.F("pressure_low_kpa")),
+                name="survey_pressures_in_order",
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"survey of {self.job}"

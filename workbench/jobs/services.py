@@ -1,0 +1,45 @@
+"""What can be done to a job; each saves with a version check."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+from django.db.models import F
+from django.utils import timezone
+
+from .forms import SurveyForm
+from .models import Job
+
+
+class Stale(Exception):
+    """Somebody else saved since this form was shown. Carries the job as it stands now."""
+
+    def __init__(self, job: Job) -> None:
+        super().__init__("saved by someone else meanwhile")
+        self.job = job
+
+
+@transaction.atomic
+def touch(job: Job, version: int, user: Any) -> None:
+    """Claim the next version of a job. Raises Stale where ``version`` is no longer the newest."""
+    updated = Job.objects.filter(pk=job.pk, version=version).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
+    if not updated:
+        raise Stale(Job.objects.select_related("survey", "updated_by").get(pk=job.pk))
+    job.version = version + 1
+
+
+@transaction.atomic
+def save_survey(job: Job, form: SurveyForm, user: Any) -> None:
+    """Save a valid survey form. Raises Stale; nothing is written then."""
+    touch(job, form.cleaned_data["version"], user)
+    form.apply(job.survey)
+    job.survey.job = job
+    job.save(update_fields=["name", "standard"])
+    job.survey.save()
+
+
+@transaction.atomic
+def bump(job: Job, user: Any) -> None:
+    """Mark a job as changed where the change cannot collide (a reading added or taken out)."""
+    Job.objects.filter(pk=job.pk).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())

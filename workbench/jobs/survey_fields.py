@@ -1,0 +1,86 @@
+"""Which survey column is which part of a job document: the one table that forms, import and export share."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from treatment.job import Building, Drawdown, Pipe, Schools, SourceFacts, SupplyFacts, Wishes
+from treatment.spec import Spec, specs_of
+
+RECORDS = {
+    "source": SourceFacts, "building": Building, "supply": SupplyFacts, "supply.pipe": Pipe, "supply.drawdown": Drawdown, "wishes": Wishes, "schools": Schools,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Column:
+    """A survey column: its place in the job document, what people call it, an example or hint."""
+
+    column: str
+    part: str
+    key: str
+    label: str
+    hint: str = ""
+
+    @property
+    def spec(self) -> Spec:
+        return specs_of(RECORDS[self.part])[self.key]
+
+
+COLUMNS = {
+    column.column: column
+    for column in (
+        Column("source_kind", "source", "kind", "Water comes from"),
+        Column("disinfectant", "source", "disinfectant", "Disinfectant in it"),
+        Column("last_event", "source", "last_event", "Lately there was"),
+        Column("people", "building", "people", "People", "4"),
+        Column("use_per_person_l", "building", "use_per_person", "Use per person a day", "60 gal"),
+        Column("bathrooms", "building", "bathrooms", "Bathrooms", "2.5"),
+        Column("top_fixture_height_m", "building", "top_fixture_height", "Height of the highest tap", "12 ft"),
+        Column("extra_daily_use_l", "building", "extra_daily_use", "Other use a day", "40 gal"),
+        Column("flow_l_min", "supply", "flow", "Flow the source gives", "7 gpm"),
+        Column("drawdown_drawn_l", "supply.drawdown", "drawn", "Drawn between cut-out and cut-in", "8 gal"),
+        Column("drawdown_recovery_min", "supply.drawdown", "recovery", "Time to recover", "75 s"),
+        Column("pressure_low_kpa", "supply", "pressure_low", "Lowest pressure (cut-in)", "40 psi"),
+        Column("pressure_high_kpa", "supply", "pressure_high", "Highest pressure (cut-out)", "60 psi"),
+        Column("night_pressure_kpa", "supply", "night_pressure", "Pressure at night", "75 psi"),
+        Column("temperature_c", "supply", "temperature", "Water temperature", "52 °F"),
+        Column("coldest_c", "supply", "coldest", "Coldest in the year", "45 °F"),
+        Column("pipe_material", "supply.pipe", "material", "Pipe"),
+        Column("pipe_size_m", "supply.pipe", "size", "Nominal size", "3/4 in"),
+        Column("pipe_length_m", "supply.pipe", "length", "Length to the house", "40 ft"),
+        Column("soft_water", "wishes", "soft_water", "Soft water"),
+        Column("soften_above_mg_l", "wishes", "soften_above", "Soften above", "7 gpg"),
+        Column("safe_to_drink", "wishes", "safe_to_drink", "Safe to drink at every tap"),
+        Column("low_sodium", "wishes", "low_sodium", "Low-sodium diet"),
+        Column("no_salt", "wishes", "no_salt", "No salt"),
+        Column("no_power", "wishes", "no_power", "No electric power"),
+        Column("spare_outdoor_taps", "wishes", "spare_outdoor_taps", "Outdoor taps stay untreated"),
+        Column("target_ph", "wishes", "target_ph", "pH to aim at", "7.2"),
+        Column("peak_flow_school", "schools", "peak_flow", "Peak flow by"),
+        Column("iron_school", "schools", "iron_compensation", "Iron counts in the softener"),
+        Column("prefilter_school", "schools", "prefilter", "Filter always first"),
+        Column("regeneration_school", "schools", "regeneration", "Regenerate"),
+    )
+}
+#: columns that hold a number whose text is kept in ``typed``
+MEASURED = frozenset(
+    name for name in COLUMNS if name.endswith(("_l", "_m", "_kpa", "_c", "_min", "_mg_l")) or name in ("people", "bathrooms", "target_ph")
+)
+
+
+def put(document: dict[str, Any], part: str, key: str, value: Any) -> None:
+    """Set a value deep in a job document."""
+    here = document
+    for name in part.split("."):
+        here = here.setdefault(name, {})
+    here[key] = value
+
+
+def take(document: dict[str, Any], part: str, key: str) -> Any:
+    """Remove and return a value deep in a job document; None where there is none."""
+    here: Any = document
+    for name in part.split("."):
+        here = here.get(name) if isinstance(here, dict) else None
+    return here.pop(key, None) if isinstance(here, dict) else None

@@ -1,0 +1,189 @@
+"""Jobs list, site and supply steps, import and export. Views only translate between HTTP and services."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from treatment.errors import BadDocument
+
+from ..accounts.access import job_for, may_change, membership
+from ..door import design_of, job_document, store
+from ..steps import steps
+from ..trains.services import shown_stages
+from .forms import NewJobForm, SiteForm, SupplyForm, SurveyForm
+from .models import Job, Survey
+from .services import Stale, save_survey, touch
+
+LARGEST_IMPORT = 4_000_000  # bytes
+
+
+@require_GET
+def health(request: HttpRequest) -> HttpResponse:
+    """For whoever watches the server: it answers and reaches its database."""
+    Job.objects.exists()
+    return HttpResponse("ok", content_type="text/plain")
+
+
+@require_GET
+def job_list(request: HttpRequest) -> HttpResponse:
+    member = membership(request)
+    jobs = Job.objects.filter(workspace=member.workspace).select_related("survey", "updated_by").prefetch_related("samples__readings", "options__revisions")
+    rows = [{"job": job, "design": design_of(job, shown_stages(job))} for job in jobs]
+    return render(request, "jobs/list.html", {"rows": rows, "workspace": member.workspace, "form": NewJobForm()})
+
+
+@require_POST
+def job_new(request: HttpRequest) -> HttpResponse:
+    member = membership(request)
+    may_change(member)
+    form = NewJobForm(request.POST)
+    if not form.is_valid():
+        jobs = Job.objects.filter(workspace=member.workspace).select_related("survey")
+        rows = [{"job": job, "design": design_of(job, shown_stages(job))} for job in jobs]
+        return render(request, "jobs/list.html", {"rows": rows, "workspace": member.workspace, "form": form}, status=422)
+    job = Job.objects.create(workspace=member.workspace, name=form.cleaned_data["name"], standard=member.workspace.standard, units=member.workspace.units, updated_by_id=request.user.pk)
+    Survey.objects.create(job=job)
+    return redirect("water", job.pk)
+
+
+@require_http_methods(["GET", "POST"])
+def job_import(request: HttpRequest) -> HttpResponse:
+    """A job file becomes a job; a bad one is refused with every fault, and nothing is stored."""
+    member = membership(request)
+    may_change(member)
+    if request.method == "GET":
+        return render(request, "jobs/import.html")
+    upload = request.FILES.get("file")
+    text, problem = "", ""
+    if upload is not None:
+        if (upload.size or 0) > LARGEST_IMPORT:
+            problem = f"The file is larger than {LARGEST_IMPORT // 1_000_000} MB; a job file is a few kilobytes."
+        else:
+            try:
+                text = upload.read().decode("utf-8-sig")
+            except UnicodeDecodeError:
+                problem = "The file is not UTF-8 text; a job file is JSON."
+    else:
+        text = request.POST.get("text", "")
+        problem = "" if text.strip() else "Choose a job file, or paste its text."
+    faults: list[Any] = []
+    if not problem:
+        try:
+            from treatment.job_file import loads
+
+            loads(text)
+            job = store(json.loads(text), member.workspace, request.user)
+            return redirect("train", job.pk)
+        except BadDocument as error:
+            faults = error.faults
+    return render(request, "jobs/import.html", {"faults": faults[:60], "problem": problem, "text": text[:20000]}, status=422)
+
+
+@require_GET
+def job_open(request: HttpRequest, pk: int) -> HttpResponse:
+    job = job_for(request, pk)
+    ready = [step.key for step in steps(job, "") if step.ready]
+    return redirect("train" if "train" in ready else "water", pk)
+
+
+def _step(request: HttpRequest, pk: int, key: str, form_class: type[SurveyForm]) -> HttpResponse:
+    """Show and save a step. A stale save is refused and shows both states, with what was typed kept."""
+    job = job_for(request, pk, change=request.method == "POST")
+    context: dict[str, Any] = {"job": job, "saved": False}
+    status = 200
+    if request.method == "POST":
+        form = form_class(request.POST, job=job)
+        if form.is_valid():
+            try:
+                save_survey(job, form, request.user)
+                if not request.htmx:  # type: ignore[attr-defined]
+                    return redirect(key, pk)
+                form = form_class(job=job)
+                context["saved"] = True
+            except Stale as stale:
+                status = 409
+                context |= {"stale": stale.job, "differences": _differences(form, form_class(job=stale.job))}
+                data = request.POST.copy()
+                data["version"] = str(stale.job.version)
+                form = form_class(data, job=stale.job)
+                form.is_valid()
+        else:
+            status = 422
+    else:
+        form = form_class(job=job)
+    context |= {"form": form, "steps": steps(job, key), "design": design_of(job, shown_stages(job))}
+    template = f"jobs/_{key}.html" if request.htmx else f"jobs/{key}.html"  # type: ignore[attr-defined]
+    return render(request, template, context, status=status)
+
+
+def _differences(mine: SurveyForm, theirs: SurveyForm) -> list[dict[str, Any]]:
+    """Fields in which what was typed differs from what is stored now."""
+    found = []
+    for name in mine.fields:
+        if name == "version":
+            continue
+        ours, stored = mine[name].value(), theirs[name].value()
+        if str(ours or "") != str(stored or ""):
+            found.append({"label": mine.fields[name].label, "mine": ours, "theirs": stored})
+    return found
+
+
+@require_http_methods(["GET", "POST"])
+def site(request: HttpRequest, pk: int) -> HttpResponse:
+    return _step(request, pk, "site", SiteForm)
+
+
+@require_http_methods(["GET", "POST"])
+def supply(request: HttpRequest, pk: int) -> HttpResponse:
+    return _step(request, pk, "supply", SupplyForm)
+
+
+@require_POST
+def units(request: HttpRequest, pk: int) -> HttpResponse:
+    """Switch the units this job is shown in."""
+    job = job_for(request, pk, change=True)
+    wanted = request.POST.get("units")
+    if wanted in ("us", "metric"):
+        touch(job, job.version, request.user)
+        Job.objects.filter(pk=job.pk).update(units=wanted)
+    back = request.POST.get("back", "train")
+    return redirect(back if back in ("site", "water", "supply", "train") else "train", pk)
+
+
+@require_POST
+def job_delete(request: HttpRequest, pk: int) -> HttpResponse:
+    job = job_for(request, pk, change=True)
+    if request.POST.get("name", "").strip() == job.name:
+        job.delete()
+        return redirect("jobs")
+    return redirect("site", pk)
+
+
+@require_GET
+def job_export(request: HttpRequest, pk: int) -> HttpResponse:
+    job = job_for(request, pk)
+    document = job_document(job, shown_stages(job))
+    response = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
+    response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.job.json"'
+    return response
+
+
+@require_GET
+def design_export(request: HttpRequest, pk: int) -> HttpResponse:
+    job = job_for(request, pk)
+    response = JsonResponse(design_of(job, shown_stages(job)).as_json(), json_dumps_params={"indent": 1, "ensure_ascii": False})
+    response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.design.json"'
+    return response
+
+
+def _slug(name: str) -> str:
+    from django.utils.text import slugify
+
+    return slugify(name) or "job"
+
+

@@ -1,0 +1,51 @@
+"""Water samples and their readings. A reading is an interval in the analyte's canonical unit."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import F, Q
+
+
+class Sample(models.Model):
+    """Water taken at one place and time."""
+
+    class Method(models.TextChoices):
+        LABORATORY = "laboratory", "laboratory"
+        STRIP = "strip", "strip kit"
+        FIELD = "field", "field test"
+
+    job = models.ForeignKey("jobs.Job", on_delete=models.CASCADE, related_name="samples")
+    taken_on = models.DateField(null=True, blank=True)
+    point = models.CharField(max_length=60, default="raw")
+    draw = models.CharField(max_length=8, blank=True, choices=[("flushed", "flushed"), ("first", "first draw")])
+    method = models.CharField(max_length=12, blank=True, choices=Method.choices)
+
+    class Meta:
+        ordering = ["-taken_on", "-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.point} {self.taken_on or ''}".strip()
+
+
+class Reading(models.Model):
+    """One result: low and high in the canonical unit (high empty: open above), and the text as it was written."""
+
+    sample = models.ForeignKey(Sample, on_delete=models.CASCADE, related_name="readings")
+    analyte = models.CharField(max_length=32)
+    low = models.FloatField()
+    high = models.FloatField(null=True, blank=True)
+    qualifier = models.CharField(max_length=10)
+    unit = models.CharField(max_length=16)
+    typed = models.CharField(max_length=80)
+    note = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["sample", "analyte"], name="one_reading_each"),
+            models.CheckConstraint(condition=Q(high__isnull=True) | Q(high__gte=F("low")), name="reading_interval_in_order"),
+            models.CheckConstraint(condition=Q(qualifier__in=["exact", "below", "above", "interval", "present", "absent"]), name="reading_qualifier_known"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.analyte} {self.typed}"

@@ -1,0 +1,47 @@
+"""The steps of a job in the practitioner's order, and what each still lacks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.urls import reverse
+
+from .jobs.models import Job
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step: where it is, whether it is ready, and in words what it lacks."""
+
+    key: str
+    title: str
+    url: str
+    lacks: tuple[str, ...]
+    current: bool
+
+    @property
+    def ready(self) -> bool:
+        return not self.lacks
+
+
+def steps(job: Job, current: str) -> list[Step]:
+    """Site, Water, Supply, Train, each with what it still lacks; nobody is forced through in order."""
+    survey = job.survey
+    measured = set(job.samples.values_list("readings__analyte", flat=True)) - {None}
+    site = [word for word, held in (("the source", survey.source_kind), ("people", survey.people is not None), ("fixtures or bathrooms", survey.fixtures or survey.bathrooms)) if not held]
+    water = [word for word, key in (("pH", "ph"), ("hardness", "hardness"), ("alkalinity", "alkalinity"), ("iron", "iron")) if key not in measured]
+    if not measured & {"total_coliform", "e_coli"} and survey.source_kind != "town":
+        water.append("a coliform test")
+    supply = [
+        word
+        for word, held in (
+            ("flow", survey.flow_l_min or survey.drawdown_drawn_l),
+            ("pressure", survey.pressure_low_kpa),
+            ("temperature", survey.temperature_c is not None),
+            ("pipe", survey.pipe_size_m),
+        )
+        if not held
+    ]
+    train = [] if measured else ["a water test"]
+    parts = (("site", "Site", site), ("water", "Water", water), ("supply", "Supply", supply), ("train", "Train", train))
+    return [Step(key, title, reverse(key, args=[job.pk]), tuple(lacks), key == current) for key, title, lacks in parts]

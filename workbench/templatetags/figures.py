@@ -1,0 +1,65 @@
+"""The one road by which numbers reach a page: canonical value + unit -> what this job's people read."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import template
+
+from treatment.analytes import analytes
+from treatment.display import media_hint, show
+from treatment.figure import Figure
+
+register = template.Library()
+
+
+@register.simple_tag
+def quantity(value: float | None, unit: str, system: str) -> str:
+    """Number and unit: ``{% quantity point.clean "kPa" job.units %}``."""
+    return show(value, unit, system)
+
+
+@register.simple_tag
+def figure(name: str, figure: Figure, system: str) -> str:
+    """A figure of a stage, by its name."""
+    return show(figure.value, media_hint(name, figure.unit), system)
+
+
+@register.simple_tag
+def concentration(analyte: str, value: float | None, system: str) -> str:
+    """A value of an analyte in its canonical unit; microbes in words."""
+    row = analytes()[analyte]
+    if row.is_microbe and value is not None:
+        return "none found" if value == 0 else ("present" if value == 1 else show(value, row.unit, system))
+    return show(value, row.unit, system)
+
+
+@register.filter
+def analyte_name(key: str) -> str:
+    return analytes()[key].name
+
+
+@register.filter
+def spaced(key: str) -> str:
+    """``days_between_regenerations`` as words."""
+    return key.replace("_", " ")
+
+
+@register.filter
+def item(mapping: dict[str, Any], key: str) -> Any:
+    """A value of a mapping by a key held in a variable."""
+    return mapping.get(key)
+
+
+@register.simple_tag
+def sized(choice: Any, system: str) -> str:
+    """What a choice left empty was sized to."""
+    return f"{show(choice.sized, media_hint(choice.key, choice.unit), system)} (ours)" if isinstance(choice.sized, int | float) and choice.unit else f"{sized_words(choice.sized)} (ours)"
+
+
+@register.filter
+def sized_words(value: Any) -> str:
+    """A completed choice in words."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return f"{value:g}" if isinstance(value, float) else str(value).replace("_", " ")

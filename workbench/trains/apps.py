@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class TrainsConfig(AppConfig):
+    name = "workbench.trains"

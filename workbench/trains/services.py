@@ -1,0 +1,201 @@
+"""What can be done to a train. Each edit makes a revision, saves with a version check, and can be undone."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable
+from typing import Any
+
+from django.db import transaction
+from django.db.models import F
+from django.utils import timezone
+
+from treatment.errors import BadDocument, Fault
+from treatment.job_file import MOST_STAGES, read_stage
+from treatment.planner import Plan
+from treatment.spec import BAD
+from treatment.stages import ROOMS
+
+from ..jobs.models import Job
+from .models import Revision, TrainOption
+
+Stages = list[dict[str, Any]]
+
+
+class StaleTrain(Exception):
+    """Somebody else changed the train since it was shown. Carries the option as it stands now."""
+
+    def __init__(self, option: TrainOption) -> None:
+        super().__init__("changed by someone else meanwhile")
+        self.option = option
+
+
+class Refused(Exception):
+    """An edit that cannot be done: the field it concerns ("" for the whole) and the reason."""
+
+    def __init__(self, field: str, reason: str) -> None:
+        super().__init__(reason)
+        self.field, self.reason = field, reason
+
+
+def option_of(job: Job) -> TrainOption:
+    """Option A of a job, made on first use: it starts as the planner's proposal."""
+    option, made = TrainOption.objects.get_or_create(job=job, letter="A")
+    if made or not option.revisions.exists():
+        Revision.objects.get_or_create(option=option, number=0, defaults={"stages": None, "summary": "the proposal"})
+    return option
+
+
+def revision_of(option: TrainOption) -> Revision:
+    """The revision an option stands at."""
+    return option.revisions.get(number=option.at)
+
+
+def shown_stages(job: Job) -> Stages | None:
+    """The stages that stand in a job's train; None where it follows the proposal."""
+    option = next((option for option in job.options.all() if option.letter == "A"), None)
+    if option is None:
+        return None
+    revision = next((revision for revision in option.revisions.all() if revision.number == option.at), None)
+    return revision.stages if revision else None
+
+
+def proposed_stages(plan: Plan) -> Stages:
+    """The proposal as a person may edit it: kinds and choices; sizes are left out, so they follow the water."""
+    stages = []
+    for stage in plan.train:
+        entry: dict[str, Any] = {"kind": stage.kind, "id": stage.id}
+        for name in ("medium", "flow", "form"):
+            if getattr(stage.keys, name, None) is not None:
+                entry[name] = getattr(stage.keys, name)
+        if getattr(stage.keys, "micron", None) is not None:
+            entry["micron"] = f"{stage.keys.micron * 1e6:g} um"
+        if getattr(stage.keys, "target_ph", None) is not None:
+            entry["target_ph"] = stage.keys.target_ph
+        stages.append(entry)
+    return stages
+
+
+def place_of(stages: Stages, stage_id: str) -> int:
+    """Where a stage stands. Raises Refused where it is gone."""
+    for i, stage in enumerate(stages):
+        if stage.get("id") == stage_id:
+            return i
+    raise Refused("", "This stage is no longer in the train.")
+
+
+def _named(stages: Stages) -> Stages:
+    """Give every stage an id of its own, as the core would name it."""
+    taken = {stage["id"] for stage in stages if stage.get("id")}
+    named = []
+    for stage in stages:
+        if not stage.get("id"):
+            number, name = 1, stage["kind"]
+            while name in taken:
+                number += 1
+                name = f"{stage['kind']}-{number}"
+            taken.add(name)
+            stage = {**stage, "id": name}
+        named.append(stage)
+    return named
+
+
+def move(stages: Stages, stage_id: str, to: int) -> tuple[Stages, str, str]:
+    """Move a stage to a place, counted from 0: the new stages, a summary, the stage to select."""
+    here = place_of(stages, stage_id)
+    to = max(0, min(to, len(stages) - 1))
+    if to == here:
+        raise Refused("", "It already stands there.")
+    after = copy.deepcopy(stages)
+    after.insert(to, after.pop(here))
+    return after, f"moved {title(stages[here])} {'later' if to > here else 'earlier'}", stage_id
+
+
+def add(stages: Stages, kind: str, after_id: str) -> tuple[Stages, str, str]:
+    """Add a stage of a kind after another, or at the end."""
+    if kind not in ROOMS:
+        raise Refused("kind", "Choose a treatment from the shelf.")
+    if len(stages) >= MOST_STAGES:
+        raise Refused("kind", f"A train holds at most {MOST_STAGES} stages.")
+    at = place_of(stages, after_id) + 1 if after_id else len(stages)
+    after = _named([*copy.deepcopy(stages[:at]), {"kind": kind}, *copy.deepcopy(stages[at:])])
+    return after, f"added {ROOMS[kind].title.lower()}", after[at]["id"]
+
+
+def remove(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
+    here = place_of(stages, stage_id)
+    after = copy.deepcopy(stages)
+    gone = after.pop(here)
+    return after, f"removed {title(gone)}", after[min(here, len(after) - 1)]["id"] if after else ""
+
+
+def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages, str, str]:
+    """Fix a size or choice of a stage; an empty text leaves it to be sized. Raises Refused beside the field."""
+    from treatment.job_file import stage_fields
+
+    here = place_of(stages, stage_id)
+    kind = stages[here]["kind"]
+    spec = stage_fields(kind).get(name)
+    if spec is None or name in ("id", "install"):
+        raise Refused(name, "This stage has no such choice.")
+    after = copy.deepcopy(stages)
+    text = text.strip()
+    if not text:
+        after[here].pop(name, None)
+        return after, f"left {name.replace('_', ' ')} of {title(stages[here])} to be sized", stage_id
+    raw: Any = {"true": True, "false": False}.get(text, text)
+    if kind == "softener" and name == "resin":
+        raw = int(text) if text.isdigit() else text
+    faults: list[Fault] = []
+    if spec.read(raw, "", faults) is BAD or faults:
+        message = faults[0].message
+        raise Refused(name, message[0].upper() + message[1:] + ".")
+    after[here][name] = raw
+    return after, f"set {name.replace('_', ' ')} of {title(stages[here])} to {text}", stage_id
+
+
+def title(stage: dict[str, Any]) -> str:
+    return ROOMS[stage["kind"]].title.lower()
+
+
+@transaction.atomic
+def save(option: TrainOption, version: int, user: Any, change: Callable[[], tuple[Stages | None, str]]) -> str:
+    """Make a revision by ``change`` and stand at it; revisions that had been undone are dropped. Raises StaleTrain."""
+    _claim(option, version, user)
+    stages, summary = change()
+    if stages is not None:
+        _readable(stages)
+    option.revisions.filter(number__gt=option.at).delete()
+    Revision.objects.create(option=option, number=option.at + 1, stages=stages, summary=summary[:200], made_by_id=user.pk)
+    TrainOption.objects.filter(pk=option.pk).update(at=F("at") + 1)
+    option.at += 1
+    return summary
+
+
+@transaction.atomic
+def step(option: TrainOption, version: int, user: Any, by: int) -> str:
+    """Undo (-1) or redo (+1). Raises Refused where there is nothing to, StaleTrain where the train moved on."""
+    to = option.at + by
+    revision = option.revisions.filter(number=to).first()
+    if revision is None:
+        raise Refused("", "There is nothing to undo." if by < 0 else "There is nothing to redo.")
+    summary = revision_of(option).summary if by < 0 else revision.summary
+    _claim(option, version, user)
+    TrainOption.objects.filter(pk=option.pk).update(at=to)
+    option.at = to
+    return ("undone: " if by < 0 else "redone: ") + summary
+
+
+def _claim(option: TrainOption, version: int, user: Any) -> None:
+    claimed = TrainOption.objects.filter(pk=option.pk, version=version).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
+    if not claimed:
+        raise StaleTrain(TrainOption.objects.select_related("updated_by").get(pk=option.pk))
+    option.version = version + 1
+
+
+def _readable(stages: Stages) -> None:
+    faults: list[Fault] = []
+    for i, stage in enumerate(stages):
+        read_stage(stage, f"$.train[{i}]", faults)
+    if faults:
+        raise BadDocument(faults)

@@ -1,0 +1,101 @@
+"""The side sheet of a selected stage: what it is for, what arrives, its figures and choices, what was found."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from treatment.analytes import analytes
+from treatment.audit import clock
+from treatment.design import Design, Variant
+from treatment.figure import Figure
+from treatment.job_file import stage_fields
+from treatment.quantity import canonical_unit
+from treatment.rules import Finding
+from treatment.spec import Choice, Flag, Measure, Number
+from treatment.train import StageRun
+
+#: figures that matter most to a practitioner, in the order of their questions
+FIRST = (
+    "ph_out", "hardness_added", "compensated_hardness", "hardness_setting", "daily_load", "resin_volume", "capacity", "regeneration_interval",
+    "salt_per_regeneration", "salt_per_year", "sodium_added", "delivered_dose", "flow_at_dose", "oxidant_demand", "backwash_interval", "replacement_interval",
+    "media_volume", "refill_interval", "media_per_year", "service_flow_limit", "backwash_flow", "lamp_interval",
+)  # fmt: skip
+HIDDEN = ("micron",)
+ARRIVING = ("hardness", "ph", "alkalinity", "iron", "manganese", "hydrogen_sulfide", "turbidity", "free_chlorine", "carbon_dioxide", "uvt", "total_coliform", "e_coli", "sodium")
+
+
+@dataclass(frozen=True)
+class ChoiceField:
+    """A size or choice of the stage: how it is entered, and what stands now."""
+
+    key: str
+    label: str
+    doc: str
+    typed: str
+    sized: Any
+    unit: str
+    options: tuple[tuple[str, str], ...]
+    hint: str
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """What the sheet shows of one stage."""
+
+    run: StageRun
+    place: int
+    last: bool
+    purpose: str
+    reasons: list[str]
+    arrives: list[tuple[str, float, float]]
+    leaves: list[tuple[str, float]]
+    main: list[tuple[str, Figure]]
+    more: list[tuple[str, Figure]]
+    choices: list[ChoiceField]
+    findings: list[Finding]
+    hour: float | None
+
+    @property
+    def clock(self) -> str:
+        return clock(self.hour) if self.hour is not None else ""
+
+
+def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str, Any]] | None) -> Sheet:
+    """The sheet of the stage called ``selected``."""
+    run = next(stage for stage in variant.run.stages if stage.id == selected)
+    typed = {}
+    if stages is not None:
+        typed = stages[run.index]
+    figures = {name: figure for name, figure in run.sizing.figures.items() if name not in HIDDEN}
+    main = [(name, figures[name]) for name in FIRST if name in figures]
+    chosen = {name for name, _ in main[:10]}
+    before, mild = run.water_in.known(), run.mild_in.known()
+    after = run.water_out.known()
+    changed = [name for name in analytes() if name in after and name in before and abs(after[name] - before[name]) > 0.01 * max(abs(before[name]), 0.01)]
+    return Sheet(
+        run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out), reasons=variant.reasons[run.id],
+        arrives=[(name, before[name], mild.get(name, before[name])) for name in ARRIVING if name in before],
+        leaves=[(name, after[name]) for name in changed if name in ARRIVING],
+        main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
+        choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id),
+    )  # fmt: skip
+
+
+def _choices(run: StageRun, typed: dict[str, Any]) -> list[ChoiceField]:
+    fields = []
+    for key, spec in stage_fields(run.kind).items():
+        if key in ("id", "install", "flow_controls") or not isinstance(spec, (Measure, Number, Choice, Flag)) and type(spec).__name__ not in ("Vessel", "Fraction", "TimeOfDay"):
+            continue
+        options: tuple[tuple[str, str], ...] = ()
+        if isinstance(spec, Choice):
+            options = tuple((str(option), str(option).replace("_", " ")) for option in spec.options)
+        elif isinstance(spec, Flag):
+            options = (("true", "yes"), ("false", "no"))
+        held = typed.get(key)
+        text = "" if held is None else str(held).lower() if isinstance(held, bool) else str(held)
+        unit = "um" if key == "micron" else canonical_unit(spec.dimension) if isinstance(spec, Measure) else ""
+        hint = spec.example if isinstance(spec, Measure) else {"tank": "10x54", "hour": "02:00"}.get(key, "")
+        doc = next((f.metadata["doc"] for f in type(run.keys).__dataclass_fields__.values() if f.name == key), "")
+        fields.append(ChoiceField(key, key.replace("_", " "), doc, text, run.sizing.params.get(key), unit, options, hint))
+    return fields

@@ -1,0 +1,133 @@
+"""The train view: drawing, side sheet, findings; every edit answers with the new bench."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from treatment.design import Design
+from treatment.design_file import STANDING_CAUTION
+from treatment.drawing.train_view import draw_train, marked_column
+from treatment.errors import BadDocument
+from treatment.stages import ROOMS
+
+from ..accounts.access import job_for
+from ..door import design_of
+from ..jobs.models import Job
+from ..steps import steps
+from . import services
+from .models import TrainOption
+from .sheet import sheet
+from .services import Refused, StaleTrain
+
+
+def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[str, Any]:
+    """Everything the bench shows of a train."""
+    revision = services.revision_of(option)
+    design: Design = design_of(job, revision.stages)
+    variant = design.chosen
+    ids = [stage.id for stage in variant.run.stages]
+    if selected not in ids:
+        troubled = [finding.stage for finding in variant.findings if finding.stage in ids]
+        selected = troubled[0] if troubled else (ids[0] if ids else "")
+    drawing = draw_train(design, variant, job.units)
+    history = list(option.revisions.values_list("number", flat=True))
+    counts: dict[str, int] = {}
+    for finding in variant.findings:
+        counts[finding.severity] = counts.get(finding.severity, 0) + 1
+    return {
+        "job": job, "option": option, "revision": revision, "design": design, "variant": variant, "drawing": drawing,
+        "selected": selected, "marked": marked_column(drawing, selected),
+        "sheet": sheet(design, variant, selected, revision.stages) if selected else None,
+        "names": {stage.id: stage.name for stage in variant.run.stages}, "counts": counts,
+        "can_undo": option.at > min(history), "can_redo": option.at < max(history), "follows_proposal": revision.stages is None,
+        "shelf": [(kind, room.title) for kind, room in ROOMS.items()], "standing_caution": STANDING_CAUTION,
+        "bench_url": reverse("train", args=[job.pk]), "edit_url": reverse("train-edit", args=[job.pk]),
+    } | more  # fmt: skip
+
+
+@require_GET
+def train(request: HttpRequest, pk: int) -> HttpResponse:
+    job = job_for(request, pk)
+    option = services.option_of(job)
+    context = _bench(job, option, request.GET.get("stage", ""))
+    if request.htmx:  # type: ignore[attr-defined]
+        return render(request, "trains/_bench.html", context)
+    return render(request, "trains/train.html", context | {"steps": steps(job, "train")})
+
+
+@require_POST
+def edit(request: HttpRequest, pk: int) -> HttpResponse:
+    """One edit of the train. A stale one is refused and told; what was wanted can be applied again."""
+    job = job_for(request, pk, change=True)
+    option = services.option_of(job)
+    selected, more, status = request.POST.get("stage", ""), {}, 200
+    try:
+        summary, selected = _apply(request, job, option, selected)
+        more = {"said": summary}
+    except StaleTrain as stale:
+        option, status = stale.option, 409
+        wanted = {name: value for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version")}
+        more = {"stale": {"by": option.updated_by, "at": option.updated_at, "summary": services.revision_of(option).summary, "wanted": wanted, "words": _words(wanted)}}
+    except Refused as refused:
+        status = 422
+        more = {"refused": {"field": refused.field, "reason": refused.reason, "typed": request.POST.get("value", "")}}
+    except BadDocument as error:
+        status = 422
+        more = {"refused": {"field": "", "reason": "; ".join(fault.message for fault in error.faults), "typed": ""}}
+    if not request.htmx and status == 200:  # type: ignore[attr-defined]
+        return redirect(f"{reverse('train', args=[pk])}?stage={selected}")
+    context = _bench(job, option, selected, **more)
+    template = "trains/_bench.html" if request.htmx else "trains/train.html"  # type: ignore[attr-defined]
+    return render(request, template, context | ({} if request.htmx else {"steps": steps(job, "train")}), status=status)  # type: ignore[attr-defined]
+
+
+def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -> tuple[str, str]:
+    """Carry out what a form asks for: the summary, and the stage to select."""
+    action = request.POST.get("action", "")
+    try:
+        version = int(request.POST.get("version", ""))
+    except ValueError:
+        raise Refused("", "This page is out of date; open the train anew.") from None
+    if action in ("undo", "redo"):
+        return services.step(option, version, request.user, -1 if action == "undo" else 1), selected
+    if action == "restore":
+        return services.save(option, version, request.user, lambda: (None, "took the proposal")), ""
+    stages = services.revision_of(option).stages
+    if stages is None:
+        stages = services.proposed_stages(design_of(job, None).plan)
+    stages = services._named(stages)
+    after, summary, selected = _change(request, action, stages, selected)
+    return services.save(option, version, request.user, lambda: (after, summary)), selected
+
+
+def _change(request: HttpRequest, action: str, stages: services.Stages, selected: str) -> tuple[services.Stages, str, str]:
+    if action == "earlier":
+        return services.move(stages, selected, services.place_of(stages, selected) - 1)
+    if action == "later":
+        return services.move(stages, selected, services.place_of(stages, selected) + 1)
+    if action == "move":
+        to = request.POST.get("to", "")
+        return services.move(stages, selected, int(to) if to.isdigit() else -1)
+    if action == "add":
+        return services.add(stages, request.POST.get("kind", ""), selected)
+    if action == "remove":
+        return services.remove(stages, selected)
+    if action == "set":
+        return services.set_key(stages, selected, request.POST.get("key", ""), request.POST.get("value", "")[:120])
+    raise Refused("", "This is not an edit we know.")
+
+
+def _words(wanted: dict[str, str]) -> str:
+    """What a refused edit wanted, in words."""
+    stage = wanted.get("stage", "").replace("_", " ")
+    said = {
+        "earlier": f"move {stage} one place earlier", "later": f"move {stage} one place later", "move": f"move {stage}", "remove": f"remove {stage}",
+        "add": f"add {wanted.get('kind', '').replace('_', ' ')} after {stage or 'the last stage'}", "undo": "undo the last change", "redo": "redo",
+        "restore": "take the proposal", "set": f"set {wanted.get('key', '').replace('_', ' ')} of {stage} to “{wanted.get('value', '')}”",
+    }  # fmt: skip
+    return said.get(wanted.get("action", ""), "your change")
