@@ -45,6 +45,11 @@ class Analyte:
         proper = self.name[:2] in ("pH", "UV", "E.", "PF") or self.key == "protozoa"
         return self.name if proper else self.name[0].lower() + self.name[1:]
 
+    @property
+    def shown_unit(self) -> str:
+        """The unit it is shown in: its own, but alkalinity is not read in grains."""
+        return "mg/L alkalinity" if self.key == "alkalinity" else self.unit
+
     def factor_for(self, unit_text: str) -> tuple[Unit, float, str] | None:
         """The unit, the factor of its basis and the basis meant by ``unit_text``; None if unknown.
 

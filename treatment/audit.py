@@ -86,11 +86,11 @@ def feed_limit(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """The water that reaches a stage is not what it needs."""
     for analyte, value, low, high, because, cited, severity in feed_breaches(stage, audit.duty):
         row = analytes()[analyte]
-        asked = f"at most {audit.show(high, row.unit)}" if high is not None else f"at least {audit.show(low or 0.0, row.unit)}"
+        asked = f"at most {audit.show(high, row.shown_unit)}" if high is not None else f"at least {audit.show(low or 0.0, row.shown_unit)}"
         if row.is_microbe:
             message = f"{row.name} reaches the {stage.said}, which cannot bear it: {because}."
         else:
-            message = f"{row.name} {audit.show(value, row.unit)} reaches the {stage.said}, which takes {asked}: {because}."
+            message = f"{row.name} {audit.show(value, row.shown_unit)} reaches the {stage.said}, which takes {asked}: {because}."
         yield Hit(
             severity, message, f"Treat {row.said} before this stage, or move the stage after the one that does.", (stage.kind, analyte), source=cited
         )
@@ -166,7 +166,7 @@ def gas_hazard(audit: Audit) -> Iterator[Hit]:
     for name, level in table("stages")["hazards"].items():
         value, row = audit.run.raw.value(name), analytes()[name]
         if value >= level:
-            yield Hit("danger", f"{row.name} {audit.show(value, row.unit)}: the gas leaves the water and gathers in closed rooms.",
+            yield Hit("danger", f"{row.name} {audit.show(value, row.shown_unit)}: the gas leaves the water and gathers in closed rooms.",
                       "Ventilate, keep flames away, and have a licensed contractor design vented aeration.")  # fmt: skip
 
 
@@ -215,7 +215,7 @@ def test_missing(audit: Audit) -> Iterator[Hit]:
     for name in ("ph", "hardness", "alkalinity"):
         if audit.evidence.states[name].origin == "assumed":
             row = analytes()[name]
-            yield Hit("caution", f"{row.name} was not measured; {audit.show(audit.evidence.states[name].design, row.unit)} is assumed.",
+            yield Hit("caution", f"{row.name} was not measured; {audit.show(audit.evidence.states[name].design, row.shown_unit)} is assumed.",
                       f"Measure {row.said} before anything is bought.", (name,))  # fmt: skip
     if "iron" not in audit.evidence.states and audit.facts.source.kind != "town":
         yield Hit("caution", "Iron was not measured; the design stands on none.", "Measure iron and manganese together.", ("iron",))
@@ -250,7 +250,7 @@ def unneeded(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 def without(audit: Audit, stage: StageRun) -> list[str]:
     """What goes wrong when a stage is taken out: needs and feed limits that are then no longer met."""
     rest = [other for other in audit.run.stages if other.index != stage.index]
-    here, trouble = stage.water_in, []
+    here, trouble, wanted = stage.water_in, [], []
     broken_now = {(other.id, breach[0]) for other in audit.run.stages for breach in feed_breaches(other, audit.duty) if breach[6] != "advice"}
     for other in rest[stage.index :]:
         _, out, _, _ = audit.runner.through(other.kind, other.keys, here)
@@ -263,8 +263,8 @@ def without(audit: Audit, stage: StageRun) -> list[str]:
         here = out
     for need in audit.needs:
         if need.met_by(audit.run.finished) and not need.met_by(here):
-            trouble.append(f"{analytes()[need.goal].said} would stay at {audit.show(here.value(need.goal), need.unit)}")
-    return trouble
+            wanted.append(f"{analytes()[need.goal].said} would stay at {audit.show(here.value(need.goal), need.unit)}")
+    return wanted + trouble
 
 
 @rule("unneeded/<kind>", "safety.short", on="sediment")

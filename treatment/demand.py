@@ -5,6 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from dataclasses import dataclass
 
+from .display import show
 from .evidence import Assumption
 from .figure import Figure, figure, work
 from .job import Building, Facts
@@ -65,7 +66,7 @@ def _daily_use(facts: Facts, notes: list[Assumption]) -> Figure:
             notes.append(Assumption("$.building.people", "3", "the number of people was not given; a usual household"))
     if each is None:
         each = 227.0 if facts.job.standard in ("us", "ca") else 150.0
-        notes.append(Assumption("$.building.use_per_person", f"{each:g} L/day", "usual use per person; a metered bill beats it"))
+        notes.append(Assumption("$.building.use_per_person", show(each, "L/day", facts.job.units), "usual use per person; a metered bill beats it"))
     extra = building.extra_daily_use or 0.0
     events = 0.0
     for event in building.events:
@@ -136,7 +137,7 @@ def _supply(facts: Facts, peak: float, notes: list[Assumption]) -> float:
         return supply.flow
     if supply.drawdown and supply.drawdown.drawn and supply.drawdown.recovery:
         flow = supply.drawdown.drawn / supply.drawdown.recovery
-        notes.append(Assumption("$.supply.flow", f"{flow:.4g} L/min", "pump rate from the drawdown test: drawn ÷ recovery time"))
+        notes.append(Assumption("$.supply.flow", show(flow, "L/min", facts.job.units), "pump rate from the drawdown test: drawn ÷ recovery time"))
         return flow
     flow = peak if facts.source.kind == "town" else 7 * GPM
     notes.append(

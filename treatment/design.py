@@ -37,6 +37,11 @@ class Variant:
         return {severity: sum(finding.severity == severity for finding in self.findings) for severity in SEVERITIES}
 
     @property
+    def warnings(self) -> list[Finding]:
+        """Dangers about the water itself: shown above everything else."""
+        return [finding for finding in self.findings if finding.severity == "danger" and not finding.stage]
+
+    @property
     def supply_findings(self) -> list[Finding]:
         """Findings about pressure, flow and temperature."""
         about = ("pressure-", "too-", "pipe-", "backwash-unmet")

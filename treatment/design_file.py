@@ -52,7 +52,7 @@ def param_value(kind: str, name: str, held: Any) -> Any:
     return held
 
 
-def stage_document(stage: StageRun, variant: Variant) -> dict[str, Any]:
+def stage_document(stage: StageRun, variant: Variant, system: str) -> dict[str, Any]:
     params = {name: param_value(stage.kind, name, held) for name, held in stage.sizing.params.items()}
     if stage.id in variant.hours:
         hour = variant.hours[stage.id]
@@ -61,7 +61,7 @@ def stage_document(stage: StageRun, variant: Variant) -> dict[str, Any]:
         "id": stage.id,
         "kind": stage.kind,
         "name": stage.name,
-        "purpose": stage.room.does(stage.water_in, stage.water_out),
+        "purpose": stage.room.does(stage.water_in, stage.water_out, system),
         "reasons": variant.reasons[stage.id],
         "schools": stage.room.schools(stage.keys, stage.water_in),
         "params": params,
@@ -74,11 +74,11 @@ def stage_document(stage: StageRun, variant: Variant) -> dict[str, Any]:
     }
 
 
-def train_document(variant: Variant) -> dict[str, Any]:
+def train_document(variant: Variant, system: str) -> dict[str, Any]:
     """What is said of one train: its stages, finished water, pressure and findings."""
     pressure = variant.pressure
     return {
-        "train": [stage_document(stage, variant) for stage in variant.run.stages],
+        "train": [stage_document(stage, variant, system) for stage in variant.run.stages],
         "finished_water": water_document(variant.run.finished, variant.run.mild_finished),
         "hydraulics": {
             "profile": [{"at": point.at, "clean": value(point.clean, "kPa"), "dirty": value(point.dirty, "kPa")} for point in pressure.points],
@@ -100,12 +100,12 @@ def design_document(design: Design) -> dict[str, Any]:
         "design_water": {name: state.as_json() for name, state in design.evidence.states.items()},
         "needs": [need.as_json() for need in design.needs],
         "demand": {"daily_use": flows.daily_use.as_json(), "peak_flow": flows.peak_flow.as_json(), "design_flow": flows.design_flow.as_json()},
-        **train_document(design.chosen),
+        **train_document(design.chosen, design.job.facts.job.units),
         "next_tests": [],
         "caution": STANDING_CAUTION,
     }
     if design.given:
-        document["proposal"] = train_document(design.proposal) | {"not_used": design.plan.not_used}
+        document["proposal"] = train_document(design.proposal, design.job.facts.job.units) | {"not_used": design.plan.not_used}
     else:
         document["not_used"] = design.plan.not_used
     return document

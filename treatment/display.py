@@ -32,14 +32,14 @@ def digits(value: float, unit: str, system: str) -> str:
     shown = number(value, unit, system)
     if shown and unit not in ("pH", "degC"):
         leading = floor(log10(abs(shown))) if abs(shown) > 1e-12 else 0
-        decimals = min(max(decimals, 1 - leading), 6) if leading < 0 else decimals
+        decimals = min(max(decimals, 1 - leading), 3 if abs(shown) >= 0.001 else 6) if leading < 0 else decimals
     if abs(shown) >= 100:
         decimals = 0
     text = f"{shown:.{decimals}f}"
     whole, _, fraction = text.partition(".")
     if len(whole.lstrip("-")) > 4:
         whole = f"{int(whole):,}".replace(",", "\u202f")
-    if decimals > _row(unit, system)[3]:
+    if decimals > _row(unit, system)[3] or unit in table("display")["plain"]["units"]:
         fraction = fraction.rstrip("0")
     text = f"{whole}.{fraction}" if fraction else whole
     return text.replace("-", "−")
@@ -56,6 +56,12 @@ def show(value: float | None, unit: str, system: str) -> str:
     name = unit_text(unit, system)
     joint = "" if name in ("%", "°F", "°C") and name == "%" else " "
     return f"{digits(value, unit, system)}{joint}{name}".strip()
+
+
+def show_spread(adverse: float, mild: float, unit: str, system: str) -> tuple[str, str]:
+    """The adverse value with its unit, and the mild one alone; the second is empty where they read the same."""
+    one, other = digits(adverse, unit, system), digits(mild, unit, system)
+    return show(adverse, unit, system), "" if one == other else other
 
 
 def media_hint(figure_name: str, unit: str) -> str:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from .analytes import Analyte, analytes
+from .display import show
 from .job import Facts, SampleFacts
 from .tables import table
 from .water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, Water, balancing_ions
@@ -116,7 +117,7 @@ def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
     def assume(name: str, value: float, why: str) -> None:
         unit = analytes()[name].unit
         states[name] = AnalyteState(value, value, value, unit, "assumed")
-        notes.append(Assumption(f"$.design_water.{name}", f"{value:.4g} {unit}", why))
+        notes.append(Assumption(f"$.design_water.{name}", show(value, analytes()[name].shown_unit, facts.job.units), why))
 
     def compute(name: str, low: float, high: float, design: float) -> None:
         states[name] = AnalyteState(low, high, design, analytes()[name].unit, "computed")
@@ -145,7 +146,7 @@ def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
     )
     if measured_na is None:
         compute("sodium", sodium, sodium, sodium)
-        notes.append(Assumption("$.design_water.sodium", f"{sodium:.4g} mg/L", "not measured: taken so that the ions balance"))
+        notes.append(Assumption("$.design_water.sodium", show(sodium, "mg/L", facts.job.units), "not measured: taken so that the ions balance"))
     if measured_cl is None:
         compute("chloride", chloride, chloride, chloride)
     if "tds" not in states:

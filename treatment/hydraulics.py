@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from math import log10, pi
 
 from .carbonate import water_density, water_viscosity
+from .display import show
 from .evidence import Assumption
 from .job import Facts
 from .quantity import unit_named
@@ -92,17 +93,23 @@ def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[
         return assumed
 
     low = take(
-        "$.supply.pressure_low", given.pressure_low, 40 * PSI, "40 psi (276 kPa)", "the cut-in pressure was not given; a common switch setting"
+        "$.supply.pressure_low",
+        given.pressure_low,
+        40 * PSI,
+        show(40 * PSI, "kPa", facts.job.units),
+        "the cut-in pressure was not given; a common switch setting",
     )
     high = given.pressure_high
     if high is None:
         high = low + 20 * PSI
-        notes.append(Assumption("$.supply.pressure_high", f"{high:.4g} kPa", "the cut-out pressure was not given; 20 psi above cut-in"))
+        notes.append(
+            Assumption("$.supply.pressure_high", show(high, "kPa", facts.job.units), "the cut-out pressure was not given; 20 psi above cut-in")
+        )
     height = take(
         "$.building.top_fixture_height",
         facts.building.top_fixture_height,
         3.7,
-        "12 ft (3.7 m)",
+        show(3.7, "m", facts.job.units),
         "height of the highest tap not given; an upper floor assumed",
     )
     pipe = given.pipe
@@ -114,7 +121,7 @@ def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[
         notes.append(
             Assumption(
                 "$.supply.pipe",
-                f"{size / 0.0254:g} in {material.replace('_', ' ')}, {length:g} m",
+                f"{size / 0.0254:g} in {material.replace('_', ' ')}, {show(length, 'm', facts.job.units)}",
                 "pipe not given; the smallest common size that keeps to 5 ft/s at design flow",
             )
         )

@@ -69,20 +69,17 @@ def needs(facts: Facts, water: Water) -> tuple[list[Need], list[Assumption]]:
         wished = facts.schools.hardness == "exchange" and not facts.wishes.no_salt
         notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
     if wished and water.hardness > threshold:
-        found["hardness"] = Need(
-            "hardness", "soft water is wished above this hardness", None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort")
-        )
+        found["hardness"] = Need("hardness", "soft water is wished", None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"))
     if facts.wishes.target_ph and water.ph < 6.5 and "ph" in found:
         notes.append(Assumption("$.wishes.target_ph", f"{facts.wishes.target_ph:g}", "the neutralizer aims at this; the need is the limit"))
     return sorted(found.values(), key=lambda need: (not need.health, list(analytes()).index(need.goal))), notes
 
 
 def _why(limit: Limit) -> str:
-    name = analytes()[limit.analyte].name
     if limit.analyte in MICROBES:
-        return f"{name} must be absent from drinking water"
+        return "must be absent from drinking water"
     kind = "health" if limit.health else "aesthetic"
-    return f"{name} is outside the {kind} limit ({table('limits')[_set_of(limit)]['title']})"
+    return f"outside the {kind} limit ({table('limits')[_set_of(limit)]['title']})"
 
 
 def _set_of(limit: Limit) -> str:

@@ -226,7 +226,7 @@ def explain(audit: Audit, train: list[Given]) -> dict[str, list[str]]:
 
 
 def _short(trouble: list[str]) -> list[str]:
-    return list(dict.fromkeys(trouble))[:3]
+    return list(dict.fromkeys(trouble))[:2]
 
 
 def _swap_breaks(audit: Audit, train: list[Given], index: int) -> str:

@@ -11,7 +11,8 @@ from typing import Any
 from django.db import transaction
 
 from treatment.design import Design, design
-from treatment.job_file import FORMAT, Job as CoreJob, read_job
+from treatment.job_file import FORMAT, read_job
+from treatment.job_file import Job as CoreJob
 from treatment.quantity import canonical_unit
 from treatment.spec import Measure
 
@@ -85,7 +86,11 @@ def store(document: dict[str, Any], workspace: Workspace, user: Any) -> Job:
         rest.pop(name, None)
     about = facts.facts.job
     job = Job.objects.create(
-        workspace=workspace, name=about.name or "Imported job", standard=about.standard, units=about.units, updated_by=user if user and user.pk else None
+        workspace=workspace,
+        name=about.name or "Imported job",
+        standard=about.standard,
+        units=about.units,
+        updated_by=user if user and user.pk else None,
     )
     survey = Survey(job=job, observations=rest.pop("observations", None) or [], fixtures=take(rest, "building", "fixtures") or {})
     for name, column in COLUMNS.items():

@@ -28,7 +28,15 @@ def steps(job: Job, current: str) -> list[Step]:
     """Site, Water, Supply, Train, each with what it still lacks; nobody is forced through in order."""
     survey = job.survey
     measured = set(job.samples.values_list("readings__analyte", flat=True)) - {None}
-    site = [word for word, held in (("the source", survey.source_kind), ("people", survey.people is not None), ("fixtures or bathrooms", survey.fixtures or survey.bathrooms)) if not held]
+    site = [
+        word
+        for word, held in (
+            ("the source", survey.source_kind),
+            ("people", survey.people is not None),
+            ("fixtures or bathrooms", survey.fixtures or survey.bathrooms),
+        )
+        if not held
+    ]
     water = [word for word, key in (("pH", "ph"), ("hardness", "hardness"), ("alkalinity", "alkalinity"), ("iron", "iron")) if key not in measured]
     if not measured & {"total_coliform", "e_coli"} and survey.source_kind != "town":
         water.append("a coliform test")

@@ -91,6 +91,15 @@
     const live = document.getElementById("live");
     if (said && live) live.textContent = said.dataset.said;
   });
+  /* On a narrow screen the drawing scrolls sideways: bring the chosen stage into view. */
+  function reveal() {
+    const s = selected(), box = s && s.closest(".scroll-x");
+    if (!box || box.scrollWidth <= box.clientWidth) return;
+    const hit = s.querySelector(".stage-hit").getBoundingClientRect(), frame = box.getBoundingClientRect();
+    box.scrollLeft += hit.left + hit.width / 2 - (frame.left + frame.width / 2);
+  }
+  document.addEventListener("htmx:afterSettle", reveal);
+  document.addEventListener("DOMContentLoaded", reveal);
   document.addEventListener("htmx:sendError", function () {
     const live = document.getElementById("live");
     if (live) { live.textContent = "The server does not answer. Nothing was saved; try again."; live.classList.remove("sr-only"); }

@@ -101,7 +101,14 @@ def cartridge(stage: StageRun, middle: float, floor: float, scale: float, room: 
     sump = f"M{n(left + 1.5)} {n(top + cap)}V{n(bottom - r)}Q{n(left + 1.5)} {n(bottom)} {n(middle)} {n(bottom)}Q{n(left + width - 1.5)} {n(bottom)} {n(left + width - 1.5)} {n(bottom - r)}V{n(top + cap)}Z"
     shapes: list[Shape] = [
         Line(sump, "shell"),
-        Box(left + width * 0.24, top + cap + 2, width * 0.52, height - cap - r * 0.7 - 3, "element" if stage.kind == "sediment" else "bed bed-air-charged", 2),
+        Box(
+            left + width * 0.24,
+            top + cap + 2,
+            width * 0.52,
+            height - cap - r * 0.7 - 3,
+            "element" if stage.kind == "sediment" else "bed bed-air-charged",
+            2,
+        ),
         Box(left - 2, top, width + 4, cap, "head", 3),
     ]
     y = top + cap / 2

@@ -18,7 +18,7 @@ from ..tables import table
 from .shapes import Box, Label, Line, n
 from .silhouettes import Shape, silhouette
 
-GUTTER, SOURCE, HOUSE = 104.0, 58.0, 92.0
+GUTTER, SOURCE, HOUSE = 104.0, 58.0, 106.0
 PIPE_Y, FLOOR, TALLEST = 40.0, 250.0, 1750.0
 RIBBONS, ROW, GAP, PRESSURE = 304.0, 44.0, 5.0, 92.0
 AT_LIMIT, THICKEST = 7.0, 19.0
@@ -56,7 +56,7 @@ class Ribbon:
     band: Line
     likely: Line | None
     limit: tuple[Line, ...]
-    limit_text: str
+    limit_label: Label
     labels: tuple[Label, ...]
     said: str
 
@@ -69,7 +69,7 @@ class Pressure:
     clean: Line
     dirty: Line
     mark: Line
-    mark_label: Label
+    mark_text: str
     labels: tuple[Label, ...]
     unit: str
     said: str
@@ -87,12 +87,33 @@ class TrainDrawing:
     ribbons_top: float
     row: float
     pressure_height: float
+    gutter: float
     columns: tuple[Column, ...]
     pipes: tuple[Line, ...]
     house: Line
     source: Label
     ribbons: tuple[Ribbon, ...]
     pressure: Pressure
+
+    @property
+    def gutter_share(self) -> float:
+        """Share of the width that the names of the rows take [%]."""
+        return self.gutter / self.width * 100
+
+    @property
+    def main_share(self) -> float:
+        """Share of the width beside the names [%]."""
+        return 100 - self.gutter_share
+
+    @property
+    def main_width(self) -> float:
+        """Width of the part beside the names."""
+        return self.width - self.gutter
+
+    @property
+    def size(self) -> str:
+        """How wide the drawing wants to be shown: fits, wide, wider or widest."""
+        return next((word for most, word in ((980, "fits"), (1500, "wide"), (2400, "wider")) if self.width <= most), "widest")
 
 
 def draw_train(design: Design, variant: Variant, system: str) -> TrainDrawing:
@@ -111,16 +132,18 @@ def draw_train(design: Design, variant: Variant, system: str) -> TrainDrawing:
     scale = (FLOOR - PIPE_Y - 16) / tallest
     columns, pipes = _columns(variant, middles, each, scale, GUTTER + 26, end + 44)
     names = _shown(design, variant)
-    ribbons = tuple(_ribbon(design, variant, name, RIBBONS + i * (ROW + GAP), middles, each, end + 40, system) for i, name in enumerate(names))
+    ribbons = tuple(_ribbon(design, variant, name, RIBBONS + i * (ROW + GAP), middles, each, end + 4, system) for i, name in enumerate(names))
     pressure_y = RIBBONS + len(ribbons) * (ROW + GAP)
     source = SOURCE_WORDS.get(design.job.facts.source.kind or "", "source")
     return TrainDrawing(
-        width, pressure_y + PRESSURE, FLOOR, GUTTER, end + 40, RIBBONS, ROW, PRESSURE, columns, pipes, _house(end + 44),
-        Label(GUTTER + 26, FLOOR + 17, source, "name"), ribbons, _pressure(design, variant, pressure_y, middles, each, end + 40, system),
+        width, pressure_y + PRESSURE, FLOOR, GUTTER, end + 4, RIBBONS, ROW, PRESSURE, GUTTER, columns, pipes, _house(end + 44),
+        Label(GUTTER + 26, FLOOR + 17, source, "name"), ribbons, _pressure(design, variant, pressure_y, middles, each, end + 4, system),
     )  # fmt: skip
 
 
-def _columns(variant: Variant, middles: list[float], each: float, scale: float, source_x: float, house_x: float) -> tuple[tuple[Column, ...], tuple[Line, ...]]:
+def _columns(
+    variant: Variant, middles: list[float], each: float, scale: float, source_x: float, house_x: float
+) -> tuple[tuple[Column, ...], tuple[Line, ...]]:
     columns, pipes = [], []
     d = f"M{n(source_x)} {n(FLOOR)}V{n(PIPE_Y)}"
     for stage, middle in zip(variant.run.stages, middles, strict=True):
@@ -136,8 +159,17 @@ def _columns(variant: Variant, middles: list[float], each: float, scale: float, 
         count = f", {len(own)} finding{'s' if len(own) > 1 else ''}, gravest {worst}" if own else ", no findings"
         columns.append(
             Column(
-                stage.id, stage.kind, stage.name, middle - each / 2, each, middle, drawn.shapes,
-                tuple(Label(middle, FLOOR + 17 + 13 * i, line, "name") for i, line in enumerate(lines)), worst, len(own), f"{stage.name}{count}",
+                stage.id,
+                stage.kind,
+                stage.name,
+                middle - each / 2,
+                each,
+                middle,
+                drawn.shapes,
+                tuple(Label(middle, FLOOR + 17 + 13 * i, line, "name") for i, line in enumerate(lines)),
+                worst,
+                len(own),
+                f"{stage.name}{count}",
             )  # fmt: skip
         )
     d += f"H{n(house_x)}V{n(FLOOR - 62)}"
@@ -148,7 +180,7 @@ def _columns(variant: Variant, middles: list[float], each: float, scale: float, 
 def _wrap(text: str, most: int) -> list[str]:
     """Words on at most two lines."""
     lines = [""]
-    for word in text.split():
+    for word in text.split(" "):
         joined = f"{lines[-1]} {word}".strip()
         if len(joined) > most and lines[-1] and len(lines) < 2:
             lines.append(word)
@@ -159,7 +191,10 @@ def _wrap(text: str, most: int) -> list[str]:
 
 def _house(x: float) -> Line:
     w, h, roof = 44.0, 40.0, 22.0
-    return Line(f"M{n(x - w / 2)} {n(FLOOR)}V{n(FLOOR - h)}H{n(x - w / 2 - 5)}L{n(x)} {n(FLOOR - h - roof)}L{n(x + w / 2 + 5)} {n(FLOOR - h)}H{n(x + w / 2)}V{n(FLOOR)}Z", "house")
+    return Line(
+        f"M{n(x - w / 2)} {n(FLOOR)}V{n(FLOOR - h)}H{n(x - w / 2 - 5)}L{n(x)} {n(FLOOR - h - roof)}L{n(x + w / 2 + 5)} {n(FLOOR - h)}H{n(x + w / 2)}V{n(FLOOR)}Z",
+        "house",
+    )
 
 
 def _shown(design: Design, variant: Variant) -> list[str]:
@@ -238,8 +273,20 @@ def _ribbon(design: Design, variant: Variant, name: str, y: float, middles: list
     if not row.is_microbe:
         limits = tuple(Line(f"M{n(GUTTER)} {n(middle + s * AT_LIMIT)}H{n(end)}", "limit") for s in (-1, 1))
     labels = _numbers(name, adverse, _stops(middles, each, end), middle, system)
-    unit = "" if row.is_microbe else unit_text(row.unit, system)
-    return Ribbon(name, row.name if len(row.name) < 14 else row.short, unit, row.colour, y, band, likely, limits, text, labels, said)
+    unit = "" if row.is_microbe else unit_text(row.shown_unit, system)
+    return Ribbon(
+        name,
+        row.name if len(row.name) < 14 else row.short,
+        unit,
+        row.colour,
+        y,
+        band,
+        likely,
+        limits,
+        Label(end + 8, middle + 4, text, "faint", "start"),
+        labels,
+        said,
+    )
 
 
 def _changes(values: list[float]) -> list[float]:
@@ -289,7 +336,19 @@ def _ph_ribbon(design: Design, adverse: list[float], mild: list[float], y: float
     band = Line(_trace([height(value) for value in adverse], middles, each, end), "trace")
     likely = Line(_trace([height(value) for value in mild], middles, each, end), "trace-likely") if spread else None
     allowed = (Line(f"M{n(GUTTER)} {n(height(min(high, most)))}H{n(end)}V{n(height(low))}H{n(GUTTER)}Z", "allowed"),)
-    return Ribbon("ph", "pH", "", "verdigris", y, band, likely, allowed, f"{low:g} to {high:g}", tuple(labels), said)
+    return Ribbon(
+        "ph",
+        "pH",
+        "",
+        "verdigris",
+        y,
+        band,
+        likely,
+        allowed,
+        Label(end + 8, y + ROW / 2 + 4, f"{low:g} to {high:g}", "faint", "start"),
+        tuple(labels),
+        said,
+    )
 
 
 def _trace(heights: list[float], middles: list[float], each: float, end: float) -> str:
@@ -314,7 +373,12 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
 
     def line(values: list[float], last: float, role: str) -> Line:
         trace = _trace([height(value) for value in values], middles, each, end - 26)
-        return Line(f"M{n(GUTTER)} {n(height(points[0].clean))}L{n(GUTTER + 22)} {n(height(values[0]))}" + trace.replace(f"M{n(GUTTER)}", f"L{n(GUTTER + 22)}", 1) + f"L{n(end)} {n(height(last))}", role)
+        return Line(
+            f"M{n(GUTTER)} {n(height(points[0].clean))}L{n(GUTTER + 22)} {n(height(values[0]))}"
+            + trace.replace(f"M{n(GUTTER)}", f"L{n(GUTTER + 22)}", 1)
+            + f"L{n(end)} {n(height(last))}",
+            role,
+        )
 
     labels = [Label(GUTTER + 2, height(points[0].clean) - 5, digits(points[0].clean, "kPa", system), "number", "start")]
     for value, x in zip(clean[1:-1], _stops(middles, each, end)[1:-1], strict=False):
@@ -324,13 +388,13 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
     if abs(clean_y - dirty_y) < 13:
         clean_y, dirty_y = min(clean_y, dirty_y) - 7, max(clean_y, dirty_y) + 7
     labels += [
-        Label(end + 6, clean_y + 4, f"{digits(last_clean, 'kPa', system)} clean", "number", "start"),
-        Label(end + 6, dirty_y + 4, f"{digits(last_dirty, 'kPa', system)} dirty", "faint", "start"),
+        Label(end + 8, clean_y + 4, f"{digits(last_clean, 'kPa', system)} clean", "number", "start"),
+        Label(end + 8, dirty_y + 4, f"{digits(last_dirty, 'kPa', system)} dirty", "faint", "start"),
     ]
     mark = Line(f"M{n(GUTTER)} {n(height(least))}H{n(end)}", "limit")
     said = f"Pressure falls from {show(points[0].clean, 'kPa', system)} to {show(last_clean, 'kPa', system)} at the highest tap, {show(last_dirty, 'kPa', system)} with dirty filters."
     return Pressure(y, line(clean, last_clean, "clean"), line(dirty, last_dirty, "dirty"), mark,
-                    Label(GUTTER + 4, height(least) - 3, f"least at the tap {show(least, 'kPa', system)}", "faint", "start"), tuple(labels), unit_text("kPa", system), said)  # fmt: skip
+                    f"··· least {show(least, 'kPa', system)}", tuple(labels), unit_text("kPa", system), said)  # fmt: skip
 
 
 def marked_column(drawing: TrainDrawing, id: str) -> Box | None:

@@ -134,7 +134,7 @@ class Room:
         """Keys the planner may try for a raw water; empty where it has nothing to do."""
         return []
 
-    def does(self, before: Water, after: Water) -> str:
+    def does(self, before: Water, after: Water, system: str = "metric") -> str:
         """Its purpose in one line, from what it did to the water."""
         return ""
 

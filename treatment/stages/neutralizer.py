@@ -279,7 +279,7 @@ class Neutralizer(Room):
         higher = [NeutralizerKeys(target_ph=7.6)] if water.value("manganese") > 0.05 else []
         return [NeutralizerKeys(), *higher]
 
-    def does(self, before: Water, after: Water) -> str:
+    def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return f"raises pH from {before.ph:.1f} to {after.ph:.1f}; dissolving, it adds hardness"
 
 

@@ -197,7 +197,7 @@ class OxidizingFilter(Room):
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
 
-    def does(self, before: Water, after: Water) -> str:
+    def does(self, before: Water, after: Water, system: str = "metric") -> str:
         gone = [f"iron from {before.iron:.2g} to {after.iron:.2g} mg/L"] if before.iron > 0.05 else []
         if before.value("manganese") > 0.02:
             gone.append(f"manganese from {before.value('manganese'):.2g} to {after.value('manganese'):.2g} mg/L")

@@ -63,7 +63,7 @@ class Sediment(Room):
     )
 
     def name(self, keys: SedimentKeys) -> str:
-        return f"{self.title} {micron_of(keys):g} µm"
+        return f"{self.title} {micron_of(keys):g}\u00a0µm"
 
     def rated_flow(self, housing: str, micron: float) -> float:
         """Flow at the clean loss of the table [L/min]."""
@@ -108,7 +108,7 @@ class Sediment(Room):
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         return [SedimentKeys(micron=5e-6), SedimentKeys(micron=25e-6)]
 
-    def does(self, before: Water, after: Water) -> str:
+    def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "holds sand, silt and rust flakes"
 
     def body(self, keys: SedimentKeys, sizing: Sizing) -> tuple[float, float, float]:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from ..beds import FT3, Bed, bed_figures, choose_bed, least_in, medium, most_in
 from ..carbonate import CACO3, NA
 from ..demand import interpolate
+from ..display import digits, show
 from ..figure import Figure, Line, figure, source, work
 from ..hydraulics import GPM
 from ..job import HARDNESS, VOLUME
@@ -281,8 +282,8 @@ class Softener(Room):
             return []
         return [SoftenerKeys()]
 
-    def does(self, before: Water, after: Water) -> str:
-        taken = [f"hardness from {before.hardness:.0f} to {after.hardness:.0f} mg/L CaCO₃"]
+    def does(self, before: Water, after: Water, system: str = "metric") -> str:
+        taken = [f"hardness from {digits(before.hardness, 'mg/L CaCO3', system)} to {show(after.hardness, 'mg/L CaCO3', system)}"]
         if before.iron > 0.1:
             taken.append(f"{before.iron - after.iron:.2g} mg/L of iron")
         return "exchanges " + " and ".join(taken) + " for sodium"

@@ -129,7 +129,7 @@ class Uv(Room):
         wanted = duty.facts.schools.disinfection == "uv" and not duty.facts.wishes.no_power
         return [UvKeys()] if wanted and any(water.value(name) > 0 for name in MICROBES) else []
 
-    def does(self, before: Water, after: Water) -> str:
+    def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "inactivates microbes with light; it leaves no residual"
 
     def body(self, keys: UvKeys, sizing: Sizing) -> tuple[float, float, float]:

@@ -65,11 +65,17 @@ def field_for(name: str) -> forms.Field:
     if isinstance(spec, Flag):
         if name in ("soft_water", "safe_to_drink"):
             return forms.TypedChoiceField(
-                label=column.label, required=False, choices=[("", "Not said"), ("yes", "Yes"), ("no", "No")], coerce=lambda v: v == "yes", empty_value=None
+                label=column.label,
+                required=False,
+                choices=[("", "Not said"), ("yes", "Yes"), ("no", "No")],
+                coerce=lambda v: v == "yes",
+                empty_value=None,
             )
         return forms.BooleanField(label=column.label, required=False)
     mode = "numeric" if isinstance(spec, Number) and spec.whole else "text"
-    return SpecField(spec, label=column.label, widget=forms.TextInput(attrs={"placeholder": f"e.g. {column.hint}", "autocomplete": "off", "inputmode": mode}))
+    return SpecField(
+        spec, label=column.label, widget=forms.TextInput(attrs={"placeholder": f"e.g. {column.hint}", "autocomplete": "off", "inputmode": mode})
+    )
 
 
 class SurveyForm(forms.Form):
@@ -187,9 +193,14 @@ class SupplyForm(SurveyForm):
             self.add_error("pressure_high_kpa", "The highest pressure must not lie below the lowest.")
         drawn, recovery = data.get("drawdown_drawn_l"), data.get("drawdown_recovery_min")
         if (drawn is None) != (recovery is None) and not self.errors:
-            self.add_error("drawdown_recovery_min" if recovery is None else "drawdown_drawn_l", "A drawdown test needs both: what was drawn, and the time to recover.")
+            self.add_error(
+                "drawdown_recovery_min" if recovery is None else "drawdown_drawn_l",
+                "A drawdown test needs both: what was drawn, and the time to recover.",
+            )
         return data
 
 
 class NewJobForm(forms.Form):
-    name = forms.CharField(label="Name of the job", max_length=120, strip=True, widget=forms.TextInput(attrs={"autocomplete": "off"}))
+    name = forms.CharField(
+        label="Name of the job", max_length=120, strip=True, widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "Name of a new job"})
+    )

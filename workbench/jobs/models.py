@@ -34,7 +34,9 @@ class Job(models.Model):
 
 
 def positive(*names: str) -> list[models.CheckConstraint]:
-    return [models.CheckConstraint(condition=Q(**{f"{name}__isnull": True}) | Q(**{f"{name}__gt": 0}), name=f"survey_{name}_positive") for name in names]
+    return [
+        models.CheckConstraint(condition=Q(**{f"{name}__isnull": True}) | Q(**{f"{name}__gt": 0}), name=f"survey_{name}_positive") for name in names
+    ]
 
 
 class Survey(models.Model):
@@ -91,7 +93,9 @@ class Survey(models.Model):
             models.CheckConstraint(condition=Q(people__isnull=True) | Q(people__gte=0, people__lte=5000), name="survey_people_plausible"),
             models.CheckConstraint(condition=Q(pressure_low_kpa__isnull=True) | Q(pressure_low_kpa__gte=0), name="survey_pressure_low_not_negative"),
             models.CheckConstraint(
-                condition=Q(pressure_low_kpa__isnull=True) | Q(pressure_high_kpa__isnull=True) | Q(pressure_high_kpa__gte=models.F("pressure_low_kpa")),
+                condition=Q(pressure_low_kpa__isnull=True)
+                | Q(pressure_high_kpa__isnull=True)
+                | Q(pressure_high_kpa__gte=models.F("pressure_low_kpa")),
                 name="survey_pressures_in_order",
             ),
         ]

@@ -40,7 +40,7 @@ COLUMNS = {
         Column("top_fixture_height_m", "building", "top_fixture_height", "Height of the highest tap", "12 ft"),
         Column("extra_daily_use_l", "building", "extra_daily_use", "Other use a day", "40 gal"),
         Column("flow_l_min", "supply", "flow", "Flow the source gives", "7 gpm"),
-        Column("drawdown_drawn_l", "supply.drawdown", "drawn", "Drawn between cut-out and cut-in", "8 gal"),
+        Column("drawdown_drawn_l", "supply.drawdown", "drawn", "Volume drawn", "8 gal"),
         Column("drawdown_recovery_min", "supply.drawdown", "recovery", "Time to recover", "75 s"),
         Column("pressure_low_kpa", "supply", "pressure_low", "Lowest pressure (cut-in)", "40 psi"),
         Column("pressure_high_kpa", "supply", "pressure_high", "Highest pressure (cut-out)", "60 psi"),

@@ -32,7 +32,11 @@ def health(request: HttpRequest) -> HttpResponse:
 @require_GET
 def job_list(request: HttpRequest) -> HttpResponse:
     member = membership(request)
-    jobs = Job.objects.filter(workspace=member.workspace).select_related("survey", "updated_by").prefetch_related("samples__readings", "options__revisions")
+    jobs = (
+        Job.objects.filter(workspace=member.workspace)
+        .select_related("survey", "updated_by")
+        .prefetch_related("samples__readings", "options__revisions")
+    )
     rows = [{"job": job, "design": design_of(job, shown_stages(job))} for job in jobs]
     return render(request, "jobs/list.html", {"rows": rows, "workspace": member.workspace, "form": NewJobForm()})
 
@@ -46,7 +50,13 @@ def job_new(request: HttpRequest) -> HttpResponse:
         jobs = Job.objects.filter(workspace=member.workspace).select_related("survey")
         rows = [{"job": job, "design": design_of(job, shown_stages(job))} for job in jobs]
         return render(request, "jobs/list.html", {"rows": rows, "workspace": member.workspace, "form": form}, status=422)
-    job = Job.objects.create(workspace=member.workspace, name=form.cleaned_data["name"], standard=member.workspace.standard, units=member.workspace.units, updated_by_id=request.user.pk)
+    job = Job.objects.create(
+        workspace=member.workspace,
+        name=form.cleaned_data["name"],
+        standard=member.workspace.standard,
+        units=member.workspace.units,
+        updated_by_id=request.user.pk,
+    )
     Survey.objects.create(job=job)
     return redirect("water", job.pk)
 
@@ -185,5 +195,3 @@ def _slug(name: str) -> str:
     from django.utils.text import slugify
 
     return slugify(name) or "job"
-
-

@@ -44,7 +44,9 @@ class Reading(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["sample", "analyte"], name="one_reading_each"),
             models.CheckConstraint(condition=Q(high__isnull=True) | Q(high__gte=F("low")), name="reading_interval_in_order"),
-            models.CheckConstraint(condition=Q(qualifier__in=["exact", "below", "above", "interval", "present", "absent"]), name="reading_qualifier_known"),
+            models.CheckConstraint(
+                condition=Q(qualifier__in=["exact", "below", "above", "interval", "present", "absent"]), name="reading_qualifier_known"
+            ),
         ]
 
     def __str__(self) -> str:

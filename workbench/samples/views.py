@@ -51,13 +51,19 @@ def chip(reading: Any, standard: str) -> Chip:
     """The chip of a parsed or stored reading."""
     row, limit = analytes()[reading.analyte], strictest(standard, reading.analyte)
     adverse = reading.low if row.adverse == "low" or reading.high is None else reading.high
-    over = limit is not None and (limit.broken_by(adverse) or (reading.high is not None and limit.broken_by(reading.high)) or limit.broken_by(reading.low))
+    over = limit is not None and (
+        limit.broken_by(adverse) or (reading.high is not None and limit.broken_by(reading.high)) or limit.broken_by(reading.low)
+    )
     return Chip(row, reading.low, reading.high, reading.qualifier, reading.typed, reading.note, limit, over)
 
 
 def _page(request: HttpRequest, job: Job, template: str, status: int = 200, **more: Any) -> HttpResponse:
     samples = [
-        {"sample": sample, "chips": [chip(reading, job.standard) for reading in sample.readings.all()], "form": SampleForm(instance=sample, prefix=f"s{sample.pk}")}
+        {
+            "sample": sample,
+            "chips": [chip(reading, job.standard) for reading in sample.readings.all()],
+            "form": SampleForm(instance=sample, prefix=f"s{sample.pk}"),
+        }
         for sample in job.samples.prefetch_related("readings")
     ]
     context = {

@@ -7,7 +7,7 @@ from typing import Any
 from django import template
 
 from treatment.analytes import analytes
-from treatment.display import media_hint, show
+from treatment.display import media_hint, show, show_spread
 from treatment.figure import Figure
 
 register = template.Library()
@@ -31,7 +31,14 @@ def concentration(analyte: str, value: float | None, system: str) -> str:
     row = analytes()[analyte]
     if row.is_microbe and value is not None:
         return "none found" if value == 0 else ("present" if value == 1 else show(value, row.unit, system))
-    return show(value, row.unit, system)
+    return show(value, row.shown_unit, system)
+
+
+@register.simple_tag
+def mild_value(analyte: str, adverse: float, mild: float, system: str) -> str:
+    """The mild end of a value where it reads differently from the adverse one."""
+    row = analytes()[analyte]
+    return "" if row.is_microbe else show_spread(adverse, mild, row.shown_unit, system)[1]
 
 
 @register.filter
@@ -54,7 +61,11 @@ def item(mapping: dict[str, Any], key: str) -> Any:
 @register.simple_tag
 def sized(choice: Any, system: str) -> str:
     """What a choice left empty was sized to."""
-    return f"{show(choice.sized, media_hint(choice.key, choice.unit), system)} (ours)" if isinstance(choice.sized, int | float) and choice.unit else f"{sized_words(choice.sized)} (ours)"
+    return (
+        f"{show(choice.sized, media_hint(choice.key, choice.unit), system)} (ours)"
+        if isinstance(choice.sized, int | float) and choice.unit
+        else f"{sized_words(choice.sized)} (ours)"
+    )
 
 
 @register.filter

@@ -187,7 +187,9 @@ def step(option: TrainOption, version: int, user: Any, by: int) -> str:
 
 
 def _claim(option: TrainOption, version: int, user: Any) -> None:
-    claimed = TrainOption.objects.filter(pk=option.pk, version=version).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
+    claimed = TrainOption.objects.filter(pk=option.pk, version=version).update(
+        version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now()
+    )
     if not claimed:
         raise StaleTrain(TrainOption.objects.select_related("updated_by").get(pk=option.pk))
     option.version = version + 1

@@ -22,7 +22,21 @@ FIRST = (
     "media_volume", "refill_interval", "media_per_year", "service_flow_limit", "backwash_flow", "lamp_interval",
 )  # fmt: skip
 HIDDEN = ("micron",)
-ARRIVING = ("hardness", "ph", "alkalinity", "iron", "manganese", "hydrogen_sulfide", "turbidity", "free_chlorine", "carbon_dioxide", "uvt", "total_coliform", "e_coli", "sodium")
+ARRIVING = (
+    "hardness",
+    "ph",
+    "alkalinity",
+    "iron",
+    "manganese",
+    "hydrogen_sulfide",
+    "turbidity",
+    "free_chlorine",
+    "carbon_dioxide",
+    "uvt",
+    "total_coliform",
+    "e_coli",
+    "sodium",
+)
 
 
 @dataclass(frozen=True)
@@ -72,9 +86,11 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
     chosen = {name for name, _ in main[:10]}
     before, mild = run.water_in.known(), run.mild_in.known()
     after = run.water_out.known()
-    changed = [name for name in analytes() if name in after and name in before and abs(after[name] - before[name]) > 0.01 * max(abs(before[name]), 0.01)]
+    changed = [
+        name for name in analytes() if name in after and name in before and abs(after[name] - before[name]) > 0.01 * max(abs(before[name]), 0.01)
+    ]
     return Sheet(
-        run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out), reasons=variant.reasons[run.id],
+        run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out, design.job.facts.job.units), reasons=variant.reasons[run.id],
         arrives=[(name, before[name], mild.get(name, before[name])) for name in ARRIVING if name in before],
         leaves=[(name, after[name]) for name in changed if name in ARRIVING],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
@@ -85,7 +101,9 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
 def _choices(run: StageRun, typed: dict[str, Any]) -> list[ChoiceField]:
     fields = []
     for key, spec in stage_fields(run.kind).items():
-        if key in ("id", "install", "flow_controls") or not isinstance(spec, (Measure, Number, Choice, Flag)) and type(spec).__name__ not in ("Vessel", "Fraction", "TimeOfDay"):
+        if key in ("id", "install", "flow_controls") or (
+            not isinstance(spec, (Measure, Number, Choice, Flag)) and type(spec).__name__ not in ("Vessel", "Fraction", "TimeOfDay")
+        ):
             continue
         options: tuple[tuple[str, str], ...] = ()
         if isinstance(spec, Choice):

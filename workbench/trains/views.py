@@ -21,8 +21,8 @@ from ..jobs.models import Job
 from ..steps import steps
 from . import services
 from .models import TrainOption
-from .sheet import sheet
 from .services import Refused, StaleTrain
+from .sheet import sheet
 
 
 def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[str, Any]:
@@ -72,7 +72,15 @@ def edit(request: HttpRequest, pk: int) -> HttpResponse:
     except StaleTrain as stale:
         option, status = stale.option, 409
         wanted = {name: value for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version")}
-        more = {"stale": {"by": option.updated_by, "at": option.updated_at, "summary": services.revision_of(option).summary, "wanted": wanted, "words": _words(wanted)}}
+        more = {
+            "stale": {
+                "by": option.updated_by,
+                "at": option.updated_at,
+                "summary": services.revision_of(option).summary,
+                "wanted": wanted,
+                "words": _words(wanted),
+            }
+        }
     except Refused as refused:
         status = 422
         more = {"refused": {"field": refused.field, "reason": refused.reason, "typed": request.POST.get("value", "")}}
