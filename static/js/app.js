@@ -85,6 +85,30 @@
   document.addEventListener("pointercancel", drop);
   document.addEventListener("dragstart", function (e) { if (e.target.closest && e.target.closest("#bench .stage")) e.preventDefault(); });
 
+  /* Keep what is being typed when the answer to an earlier change arrives. */
+  let kept = null;
+  document.addEventListener("htmx:beforeSwap", function () {
+    const el = document.activeElement;
+    kept = el && el.id && /^(INPUT|TEXTAREA)$/.test(el.tagName) && el.value !== el.defaultValue ? { id: el.id, value: el.value, at: el.selectionStart } : null;
+  });
+  document.addEventListener("htmx:afterSwap", function () {
+    const el = kept && document.getElementById(kept.id);
+    if (el && el.value !== kept.value && el.getAttribute("aria-invalid") !== "true" && el.dataset.once !== "1") {
+      el.value = kept.value;
+      try { el.setSelectionRange(kept.at, kept.at); } catch (e) { /* not a text field */ }
+    }
+    kept = null;
+  });
+  /* Mark the fields that a message stands beside. */
+  document.addEventListener("htmx:afterSettle", function () {
+    document.querySelectorAll(".field-error").forEach(function (box) {
+      const field = document.getElementById(box.id.replace(/_error$/, ""));
+      if (!field) return;
+      if (box.childElementCount) { field.setAttribute("aria-invalid", "true"); field.setAttribute("aria-describedby", box.id); }
+      else field.removeAttribute("aria-invalid");
+    });
+  });
+
   /* Say what changed to those who listen, and keep the eye where it was. */
   document.addEventListener("htmx:afterSwap", function () {
     const said = document.querySelector("#bench [data-said], #step [data-said]");

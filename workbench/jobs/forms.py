@@ -91,10 +91,6 @@ class SurveyForm(forms.Form):
         super().__init__(*args, **options)
         for name in self.columns:
             self.fields[name] = field_for(name)
-        for name, field in self.fields.items():
-            field.widget.attrs["id"] = f"id_{name}"
-            if self.is_bound and name in self.errors:
-                field.widget.attrs |= {"aria-invalid": "true", "aria-describedby": f"error_{name}"}
 
     def _shown(self, survey: Survey, name: str) -> Any:
         value = getattr(survey, name)

@@ -127,7 +127,7 @@ def _step(request: HttpRequest, pk: int, key: str, form_class: type[SurveyForm])
     else:
         form = form_class(job=job)
     context |= {"form": form, "steps": steps(job, key), "design": design_of(job, shown_stages(job))}
-    template = f"jobs/_{key}.html" if request.htmx else f"jobs/{key}.html"  # type: ignore[attr-defined]
+    template = f"jobs/_{key}_answer.html" if request.htmx else f"jobs/{key}.html"  # type: ignore[attr-defined]
     return render(request, template, context, status=status)
 
 

@@ -83,10 +83,10 @@ def edit(request: HttpRequest, pk: int) -> HttpResponse:
         }
     except Refused as refused:
         status = 422
-        more = {"refused": {"field": refused.field, "reason": refused.reason, "typed": request.POST.get("value", "")}}
+        more = {"refused": {"field": refused.field, "reason": refused.reason, "typed": request.POST.get("value", ""), "general": refused.field in ("", "kind")}}
     except BadDocument as error:
         status = 422
-        more = {"refused": {"field": "", "reason": "; ".join(fault.message for fault in error.faults), "typed": ""}}
+        more = {"refused": {"field": "", "reason": "; ".join(fault.message for fault in error.faults), "typed": "", "general": True}}
     if not request.htmx and status == 200:  # type: ignore[attr-defined]
         return redirect(f"{reverse('train', args=[pk])}?stage={selected}")
     context = _bench(job, option, selected, **more)

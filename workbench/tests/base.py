@@ -1,0 +1,79 @@
+"""What the workbench's tests share: a workspace, people, a job; and a browser."""
+
+from __future__ import annotations
+
+import os
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.test import TestCase, tag
+from playwright.sync_api import Page, sync_playwright
+
+from treatment.tests.example import job as job_document
+from workbench.accounts.models import Membership, Workspace
+from workbench.door import store
+from workbench.jobs.models import Job
+
+
+def people() -> tuple[Workspace, Any, Any, Any]:
+    """A workspace with a designer and a viewer, and a designer of another workspace."""
+    users = get_user_model().objects
+    ours, theirs = Workspace.objects.create(name="Ours"), Workspace.objects.create(name="Theirs")
+    designer, viewer, stranger = (users.create_user(name, password="pass-word-1") for name in ("dora", "vera", "stan"))
+    Membership.objects.create(workspace=ours, user=designer)
+    Membership.objects.create(workspace=ours, user=viewer, role="viewer")
+    Membership.objects.create(workspace=ours, user=users.create_user("dirk", password="pass-word-1"))
+    Membership.objects.create(workspace=theirs, user=stranger)
+    return ours, designer, viewer, stranger
+
+
+class WorkbenchTestCase(TestCase):
+    """Tests that need the database but no browser; ``self.job`` is the acid well of the core's tests."""
+
+    def setUp(self) -> None:
+        self.workspace, self.designer, self.viewer, self.stranger = people()
+        self.job: Job = store(job_document(), self.workspace, self.designer)
+        self.client.force_login(self.designer)
+
+
+@tag("browser")
+class BrowserTestCase(StaticLiveServerTestCase):
+    """Tests in headless Chromium. A console error or warning on any page fails the test."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        old = os.environ.get("DJANGO_ALLOW_ASYNC_UNSAFE")
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "1"
+        cls.addClassCleanup(lambda: os.environ.pop("DJANGO_ALLOW_ASYNC_UNSAFE") if old is None else None)
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(
+            executable_path=os.environ.get("CAIRN_CHROMIUM", "/usr/bin/chromium"), args=["--disable-gpu", "--disable-quic", "--font-render-hinting=none"]
+        )
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        self.workspace, self.designer, self.viewer, self.stranger = people()
+        self.problems: list[str] = []
+        self.page = self.open("dora")
+
+    def open(self, user: str, width: int = 1280, height: int = 800) -> Page:
+        """A fresh browser context, logged in through the form."""
+        context = self.browser.new_context(viewport={"width": width, "height": height}, base_url=self.live_server_url, reduced_motion="reduce")
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(15000)
+        page.on("console", lambda m: self.problems.append(m.text) if m.type in ("error", "warning") and "409" not in m.text and "422" not in m.text else None)
+        page.on("pageerror", lambda e: self.problems.append(str(e)))
+        page.on("request", lambda r: None if r.url.startswith((self.live_server_url, "data:")) else self.problems.append(f"request to {r.url}"))
+        page.goto("/login/")
+        page.fill("#id_username", user)
+        page.fill("#id_password", "pass-word-1")
+        page.get_by_role("button", name="Log in").click()
+        page.wait_for_url("**/")
+        return page
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.problems, [])
