@@ -77,7 +77,7 @@ def valve_loss(flow: float, cv: float) -> float:
 
 
 def square_law(flow: float, rated_flow: float, rated_loss: float) -> float:
-    """A loss that grows with the square of flow; the same unit as ``rated_loss``."""
+    """A loss [kPa] that grows with the square of flow [L/min], from its rated point [L/min, kPa]."""
     return rated_loss * (flow / rated_flow) ** 2
 
 

@@ -170,7 +170,7 @@ def _columns(
                 worst,
                 len(own),
                 f"{stage.name}{count}",
-            )  # fmt: skip
+            )
         )
     d += f"H{n(house_x)}V{n(FLOOR - 62)}"
     pipes.append(Line(d, "pipe"))

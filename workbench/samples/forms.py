@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime as dt
+
 from django import forms
 from django.utils import timezone
 
@@ -19,8 +21,8 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
         labels = {"taken_on": "Taken on", "draw": "Draw", "method": "Measured by"}
         widgets = {"taken_on": forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")}
 
-    def clean_taken_on(self):  # noqa: ANN201
-        day = self.cleaned_data["taken_on"]
+    def clean_taken_on(self) -> dt.date | None:
+        day: dt.date | None = self.cleaned_data["taken_on"]
         if day and day > timezone.localdate():
             raise forms.ValidationError("This day has not come yet.")
         return day

@@ -50,7 +50,8 @@ class BrowserTestCase(StaticLiveServerTestCase):
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)
         cls.browser = playwright.chromium.launch(
-            executable_path=os.environ.get("CAIRN_CHROMIUM", "/usr/bin/chromium"), args=["--disable-gpu", "--disable-quic", "--font-render-hinting=none"]
+            executable_path=os.environ.get("CAIRN_CHROMIUM", "/usr/bin/chromium"),
+            args=["--disable-gpu", "--disable-quic", "--font-render-hinting=none"],
         )
         cls.addClassCleanup(cls.browser.close)
 
@@ -65,7 +66,10 @@ class BrowserTestCase(StaticLiveServerTestCase):
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(15000)
-        page.on("console", lambda m: self.problems.append(m.text) if m.type in ("error", "warning") and "409" not in m.text and "422" not in m.text else None)
+        page.on(
+            "console",
+            lambda m: self.problems.append(m.text) if m.type in ("error", "warning") and "409" not in m.text and "422" not in m.text else None,
+        )
         page.on("pageerror", lambda e: self.problems.append(str(e)))
         page.on("request", lambda r: None if r.url.startswith((self.live_server_url, "data:")) else self.problems.append(f"request to {r.url}"))
         page.goto("/login/")

@@ -6,8 +6,10 @@ from django.db import IntegrityError, transaction
 from django.test import TestCase
 
 from treatment.errors import BadDocument
-from treatment.tests.example import HARD_ONLY, job as job_document, worked
-from workbench.door import design_of, job_document as written, store
+from treatment.tests.example import HARD_ONLY, worked
+from treatment.tests.example import job as job_document
+from workbench.door import design_of, store
+from workbench.door import job_document as written
 from workbench.jobs.models import Job, Survey
 from workbench.samples.models import Reading
 from workbench.trains.services import shown_stages

@@ -41,7 +41,9 @@ class Supply(WorkbenchTestCase):
     def test_without_scripts_the_page_comes_back_with_what_was_typed(self) -> None:
         """A plain post that is refused shows the whole form again."""
         page = self.client.get(reverse("supply", args=[self.job.pk]))
-        response = self.client.post(reverse("supply", args=[self.job.pk]), {"version": page.context["form"]["version"].value(), "flow_l_min": "seven gpm"})
+        response = self.client.post(
+            reverse("supply", args=[self.job.pk]), {"version": page.context["form"]["version"].value(), "flow_l_min": "seven gpm"}
+        )
         self.assertContains(response, 'value="seven gpm"', status_code=422)
 
     def test_pressures_in_order_and_drawdown_whole(self) -> None:
@@ -116,7 +118,9 @@ class Water(WorkbenchTestCase):
     def test_a_future_sample_is_refused(self) -> None:
         """Its day has not come."""
         sample = Sample.objects.get(job=self.job)
-        response = self.client.post(reverse("sample-edit", args=[self.job.pk, sample.pk]), {f"s{sample.pk}-taken_on": "2199-01-01", f"s{sample.pk}-point": "raw"})
+        response = self.client.post(
+            reverse("sample-edit", args=[self.job.pk, sample.pk]), {f"s{sample.pk}-taken_on": "2199-01-01", f"s{sample.pk}-point": "raw"}
+        )
         self.assertContains(response, "has not come yet", status_code=422)
 
     def test_markup_in_a_reading_is_only_text(self) -> None:
@@ -160,7 +164,10 @@ class AnyInput(HypothesisTestCase):
         self.client.force_login(self.designer)
         self.assertEqual(self.client.post(reverse("water-read", args=[self.job.pk]), {"line": line}).status_code, 200)
 
-    @given(st.sampled_from(["flow_l_min", "pressure_low_kpa", "temperature_c", "pipe_size_m"]), st.text(max_size=30).filter(lambda text: "\x00" not in text))
+    @given(
+        st.sampled_from(["flow_l_min", "pressure_low_kpa", "temperature_c", "pipe_size_m"]),
+        st.text(max_size=30).filter(lambda text: "\x00" not in text),
+    )
     @settings(max_examples=40, deadline=None)
     def test_nothing_typed_breaks_the_supply_step(self, name: str, text: str) -> None:
         """Any text is saved or refused beside its field."""

@@ -67,7 +67,9 @@ class EditingATrain(WorkbenchTestCase):
         self.assertContains(response, "move neutralizer one place later", status_code=409)
         self.assertEqual(self.kinds(), ["neutralizer", "oxidizing_filter", "softener", "sediment"])
         wanted = response.context["stale"]["wanted"]
-        again = self.client.post(reverse("train-edit", args=[self.job.pk]), wanted | {"version": response.context["option"].version}, headers={"HX-Request": "true"})
+        again = self.client.post(
+            reverse("train-edit", args=[self.job.pk]), wanted | {"version": response.context["option"].version}, headers={"HX-Request": "true"}
+        )
         self.assertEqual(again.status_code, 200)
         self.assertEqual(self.kinds()[:2], ["oxidizing_filter", "neutralizer"])
 
@@ -101,5 +103,7 @@ class EditingATrain(WorkbenchTestCase):
             self.assertEqual(self.client.get(reverse("train", args=[job.pk])).status_code, 200)
         full = store(job_document(train=[{"kind": "sediment"}] * 40), self.workspace, self.designer)
         option = TrainOption.objects.get(job=full)
-        response = self.client.post(reverse("train-edit", args=[full.pk]), {"action": "add", "kind": "uv", "version": option.version}, headers={"HX-Request": "true"})
+        response = self.client.post(
+            reverse("train-edit", args=[full.pk]), {"action": "add", "kind": "uv", "version": option.version}, headers={"HX-Request": "true"}
+        )
         self.assertContains(response, "at most 40", status_code=422)

@@ -68,10 +68,11 @@ def proposed_stages(plan: Plan) -> Stages:
         for name in ("medium", "flow", "form"):
             if getattr(stage.keys, name, None) is not None:
                 entry[name] = getattr(stage.keys, name)
-        if getattr(stage.keys, "micron", None) is not None:
-            entry["micron"] = f"{stage.keys.micron * 1e6:g} um"
-        if getattr(stage.keys, "target_ph", None) is not None:
-            entry["target_ph"] = stage.keys.target_ph
+        micron, target = getattr(stage.keys, "micron", None), getattr(stage.keys, "target_ph", None)
+        if micron is not None:
+            entry["micron"] = f"{micron * 1e6:g} um"
+        if target is not None:
+            entry["target_ph"] = target
         stages.append(entry)
     return stages
 

@@ -65,13 +65,14 @@ def edit(request: HttpRequest, pk: int) -> HttpResponse:
     """One edit of the train. A stale one is refused and told; what was wanted can be applied again."""
     job = job_for(request, pk, change=True)
     option = services.option_of(job)
-    selected, more, status = request.POST.get("stage", ""), {}, 200
+    selected, status = request.POST.get("stage", ""), 200
+    more: dict[str, Any] = {}
     try:
         summary, selected = _apply(request, job, option, selected)
         more = {"said": summary}
     except StaleTrain as stale:
         option, status = stale.option, 409
-        wanted = {name: value for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version")}
+        wanted = {name: str(value) for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version")}
         more = {
             "stale": {
                 "by": option.updated_by,
@@ -83,7 +84,14 @@ def edit(request: HttpRequest, pk: int) -> HttpResponse:
         }
     except Refused as refused:
         status = 422
-        more = {"refused": {"field": refused.field, "reason": refused.reason, "typed": request.POST.get("value", ""), "general": refused.field in ("", "kind")}}
+        more = {
+            "refused": {
+                "field": refused.field,
+                "reason": refused.reason,
+                "typed": request.POST.get("value", ""),
+                "general": refused.field in ("", "kind"),
+            }
+        }
     except BadDocument as error:
         status = 422
         more = {"refused": {"field": "", "reason": "; ".join(fault.message for fault in error.faults), "typed": "", "general": True}}

@@ -1,0 +1,122 @@
+"""./cairn bench: how fast the core and the pages are. Prints median and worst; fails nothing."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import os
+import random
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+ROOT = Path(__file__).resolve().parents[1]
+sys.path.insert(0, str(ROOT))
+
+
+def varied_jobs(count: int, seed: int = 7) -> list[dict[str, Any]]:
+    """Plausible wells, every one different."""
+    from treatment.tests.example import job
+
+    pick = random.Random(seed)
+    jobs = []
+    for _ in range(count):
+        readings = {
+            "hardness": f"{pick.uniform(1, 30):.1f} gpg", "ph": f"{pick.uniform(5.6, 8.2):.2f}", "iron": f"{pick.choice([0, 1]) * pick.uniform(0, 6):.2f} mg/L",
+            "ferrous_iron": None, "manganese": f"{pick.choice([0, 1]) * pick.uniform(0, 0.4):.2f} mg/L", "alkalinity": f"{pick.uniform(20, 280):.0f} mg/L as CaCO3",
+            "turbidity": f"{pick.uniform(0, 6):.1f} NTU", "total_coliform": pick.choice(["present", "absent"]),
+        }  # fmt: skip
+        jobs.append(job({"supply": {"flow": f"{pick.uniform(4, 15):.1f} gpm"}, "building": {"people": pick.randint(1, 8)}}, readings=readings))
+    return jobs
+
+
+def timed(work: Callable[[], Any]) -> float:
+    start = time.perf_counter()
+    work()
+    return (time.perf_counter() - start) * 1000
+
+
+def line(name: str, times: list[float], aim: str) -> None:
+    print(f"{name:<44} median {statistics.median(times):8.1f} ms   worst {max(times):8.1f} ms   aim {aim}")
+
+
+def core() -> None:
+    from treatment.design import design
+    from treatment.job_file import read_job
+
+    design(read_job(varied_jobs(1, 1)[0])).as_json()
+    jobs = [read_job(document) for document in varied_jobs(200)]
+    line("plan, size and audit one job", [timed(lambda job=job: design(job).proposal) for job in jobs], "20 / 150")
+    trains = [read_job(document | {"train": [{"kind": "neutralizer"}, {"kind": "oxidizing_filter"}, {"kind": "softener"}, {"kind": "sediment"}, {"kind": "uv"}]}) for document in varied_jobs(200, 8)]
+    line("audit a given train of five", [timed(lambda job=job: design(job).chosen) for job in trains], "5")
+    line("write the whole design document", [timed(lambda job=job: design(job).as_json()) for job in jobs[:60]], "-")
+    with tempfile.TemporaryDirectory() as folder:
+        for i, document in enumerate(varied_jobs(200, 9)):
+            Path(folder, f"{i:03d}.json").write_text(json.dumps(document))
+        one = str(Path(folder, "000.json"))
+        environment = os.environ | {"PYTHONPATH": str(ROOT)}
+        seconds = timed(lambda: subprocess.run([sys.executable, "-m", "treatment.cli", "--many", folder], stdout=subprocess.DEVNULL, check=True, env=environment)) / 1000
+        print(f"{'--many, 200 jobs':<44} {200 / seconds:8.1f} jobs/s")
+        starts = [timed(lambda: subprocess.run([str(ROOT / "cairn"), "design", one], stdout=subprocess.DEVNULL, check=True)) for _ in range(7)]
+        line("./cairn design FILE, whole process", starts, "500")
+
+
+def pages() -> None:
+    import django
+
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vivid_cairn.settings")
+    django.setup()
+    from django.test.utils import get_runner, setup_test_environment, teardown_test_environment
+    from django.conf import settings
+
+    setup_test_environment()
+    runner = get_runner(settings)(verbosity=0, interactive=False)
+    databases = runner.setup_databases()
+    try:
+        _pages()
+    finally:
+        runner.teardown_databases(databases)
+        teardown_test_environment()
+
+
+def _pages() -> None:
+    from django.test import Client
+
+    from treatment.tests.example import job as document
+    from workbench import door
+    from workbench.tests.base import people
+    from workbench.trains.services import option_of
+
+    workspace, designer, _, _ = people()
+    job = door.store(document(), workspace, designer)
+    client = Client()
+    client.force_login(designer)
+    address = f"/jobs/{job.pk}/train/"
+    client.get(address)
+    line("Train page, the design in memory", [timed(lambda: client.get(address)) for _ in range(40)], "60")
+
+    def fresh() -> None:
+        door._worked.cache_clear()
+        client.get(address)
+
+    line("Train page, the design worked anew", [timed(fresh) for _ in range(40)], "60")
+
+    def edit(i: int) -> None:
+        data = {"action": "set", "stage": "softener", "key": "salt_dose", "value": f"{5 + i / 10:.1f} lb/ft3", "version": option_of(job).version}
+        assert client.post(f"{address}edit/", data, headers={"HX-Request": "true"}).status_code == 200
+
+    line("one htmx edit of the train", [timed(lambda i=i: edit(i)) for i in range(40)], "60")
+    page = client.get(address).content
+    assets = sum(len(gzip.compress(path.read_bytes())) for pattern in ("built/*.css", "vendor/*.js", "js/*.js") for path in (ROOT / "static").glob(pattern))
+    fonts = sum(path.stat().st_size for path in (ROOT / "static" / "fonts").glob("*.woff2"))
+    print(f"{'Train page weight':<44} {len(page) / 1024:6.1f} kB ({len(gzip.compress(page)) / 1024:.1f} compressed), styles and scripts {assets / 1024:.1f} kB compressed, fonts {fonts / 1024:.0f} kB once")
+
+
+if __name__ == "__main__":
+    core()
+    pages()
