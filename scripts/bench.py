@@ -51,16 +51,28 @@ def core() -> None:
 
     design(read_job(varied_jobs(1, 1)[0])).as_json()
     jobs = [read_job(document) for document in varied_jobs(200)]
-    line("plan, size and audit one job", [timed(lambda job=job: design(job).proposal) for job in jobs], "20 / 150")
-    trains = [read_job(document | {"train": [{"kind": "neutralizer"}, {"kind": "oxidizing_filter"}, {"kind": "softener"}, {"kind": "sediment"}, {"kind": "uv"}]}) for document in varied_jobs(200, 8)]
-    line("audit a given train of five", [timed(lambda job=job: design(job).chosen) for job in trains], "5")
+    line("plan, size and audit one job", [timed(lambda job=job: design(job).proposal.findings) for job in jobs], "20 / 150")
+    trains = [
+        read_job(
+            document | {"train": [{"kind": "neutralizer"}, {"kind": "oxidizing_filter"}, {"kind": "softener"}, {"kind": "sediment"}, {"kind": "uv"}]}
+        )
+        for document in varied_jobs(200, 8)
+    ]
+    line("audit a given train of five", [timed(lambda job=job: design(job).chosen.findings) for job in trains], "5")
     line("write the whole design document", [timed(lambda job=job: design(job).as_json()) for job in jobs[:60]], "-")
     with tempfile.TemporaryDirectory() as folder:
         for i, document in enumerate(varied_jobs(200, 9)):
             Path(folder, f"{i:03d}.json").write_text(json.dumps(document))
         one = str(Path(folder, "000.json"))
         environment = os.environ | {"PYTHONPATH": str(ROOT)}
-        seconds = timed(lambda: subprocess.run([sys.executable, "-m", "treatment.cli", "--many", folder], stdout=subprocess.DEVNULL, check=True, env=environment)) / 1000
+        seconds = (
+            timed(
+                lambda: subprocess.run(
+                    [sys.executable, "-m", "treatment.cli", "--many", folder], stdout=subprocess.DEVNULL, check=True, env=environment
+                )
+            )
+            / 1000
+        )
         print(f"{'--many, 200 jobs':<44} {200 / seconds:8.1f} jobs/s")
         starts = [timed(lambda: subprocess.run([str(ROOT / "cairn"), "design", one], stdout=subprocess.DEVNULL, check=True)) for _ in range(7)]
         line("./cairn design FILE, whole process", starts, "500")
@@ -71,8 +83,8 @@ def pages() -> None:
 
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vivid_cairn.settings")
     django.setup()
-    from django.test.utils import get_runner, setup_test_environment, teardown_test_environment
     from django.conf import settings
+    from django.test.utils import get_runner, setup_test_environment, teardown_test_environment
 
     setup_test_environment()
     runner = get_runner(settings)(verbosity=0, interactive=False)
@@ -112,9 +124,13 @@ def _pages() -> None:
 
     line("one htmx edit of the train", [timed(lambda i=i: edit(i)) for i in range(40)], "60")
     page = client.get(address).content
-    assets = sum(len(gzip.compress(path.read_bytes())) for pattern in ("built/*.css", "vendor/*.js", "js/*.js") for path in (ROOT / "static").glob(pattern))
+    assets = sum(
+        len(gzip.compress(path.read_bytes())) for pattern in ("built/*.css", "vendor/*.js", "js/*.js") for path in (ROOT / "static").glob(pattern)
+    )
     fonts = sum(path.stat().st_size for path in (ROOT / "static" / "fonts").glob("*.woff2"))
-    print(f"{'Train page weight':<44} {len(page) / 1024:6.1f} kB ({len(gzip.compress(page)) / 1024:.1f} compressed), styles and scripts {assets / 1024:.1f} kB compressed, fonts {fonts / 1024:.0f} kB once")
+    print(
+        f"{'Train page weight':<44} {len(page) / 1024:6.1f} kB ({len(gzip.compress(page)) / 1024:.1f} compressed), styles and scripts {assets / 1024:.1f} kB compressed, fonts {fonts / 1024:.0f} kB once"
+    )
 
 
 if __name__ == "__main__":

@@ -457,10 +457,10 @@ def pipe_velocity(audit: Audit) -> Iterator[Hit]:
     speed = pipe.velocity(audit.duty.flow)
     known = audit.facts.supply.pipe is not None and audit.facts.supply.pipe.size is not None
     if known and speed > row["velocity_max"] * 1.001:
-        severity = "fault" if speed > row["velocity_ceiling"] else "caution"
+        worse = f", above even the ceiling of {audit.show(row['velocity_ceiling'], 'm/s')}" if speed > row["velocity_ceiling"] else ""
         yield Hit(
-            severity,
-            f"{audit.show(speed, 'm/s')} in {audit.show(pipe.nominal * 1000, 'mm')} pipe at {audit.show(audit.duty.flow, 'L/min')}; {audit.show(row['velocity_max'], 'm/s')} is the mark.",
+            "caution",
+            f"{audit.show(speed, 'm/s')} in {audit.show(pipe.nominal * 1000, 'mm')} pipe at {audit.show(audit.duty.flow, 'L/min')}; {audit.show(row['velocity_max'], 'm/s')} is the mark{worse}.",
             "Use the next larger pipe.",
         )
 

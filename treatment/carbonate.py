@@ -11,7 +11,7 @@ A of water from Truesdell & Jones (1974). One litre is taken as one kilogram of 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
 from math import exp, log10, sqrt
 
@@ -110,10 +110,10 @@ def constants(temperature: float) -> _Constants:
     )
 
 
-def _activity(charge_squared: float, ionic_strength: float, a: float) -> float:
-    """Davies activity coefficient [-]."""
+def _activity(ionic_strength: float, a: float) -> float:
+    """Davies activity coefficient of a single charge [-]; of a double charge it is the fourth power."""
     root = sqrt(ionic_strength)
-    return float(10.0 ** (-a * charge_squared * (root / (1.0 + root) - 0.3 * ionic_strength)))
+    return float(10.0 ** (-a * (root / (1.0 + root) - 0.3 * ionic_strength)))
 
 
 @lru_cache(maxsize=16384)
@@ -129,7 +129,9 @@ def speciate(solution: Solution, ph: float) -> State:
     bicarbonate = max(solution.alkalinity, 1e-9)
     carbonate = 0.0
     for _ in range(60):
-        g1, g2 = _activity(1.0, strength, k.davies_a), _activity(4.0, strength, k.davies_a)
+        g1 = _activity(strength, k.davies_a)
+        g2 = g1 * g1
+        g2 *= g2
         h, oh = h_activity / g1, k.k_water / h_activity / g1
         # concentration ratios: pair = ratio * free cation * free anion
         ratio = k.k_second / h_activity * g1 / g2  # CO3 / HCO3
@@ -150,7 +152,7 @@ def speciate(solution: Solution, ph: float) -> State:
         singles = na + solution.chloride + new * (1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b) + h + oh
         singles += na * (carbonate * p_na_c + free_so4 * p_na_s) + free_so4 * hso4_ratio
         strength = 0.5 * (singles + 4.0 * (ca + mg + fe + free_so4 + carbonate))
-        done = abs(new - bicarbonate) <= 1e-9 * bicarbonate
+        done = abs(new - bicarbonate) <= 1e-8 * bicarbonate
         bicarbonate = new
         if done:
             break
@@ -200,7 +202,8 @@ class Dosed:
 
 def add_calcite(solution: Solution, carbon: float, amount: float) -> Dosed:
     """Dissolve ``amount`` [mol/L] of CaCO3 in a closed system."""
-    after = replace(solution, alkalinity=solution.alkalinity + 2 * amount, calcium=solution.calcium + amount)
+    s = solution
+    after = Solution(s.temperature, s.alkalinity + 2 * amount, s.calcium + amount, s.magnesium, s.sodium, s.chloride, s.sulfate, s.ferrous)
     return Dosed(amount, after, solve_ph(after, carbon + amount))
 
 
@@ -208,11 +211,16 @@ def _dose_to_ph(solution: Solution, carbon: float, ph: float, alkalinity: float,
     """Dose [mol/L] that brings the solution to ``ph``: nearly linear, so a secant on the carbon balance."""
 
     def after(x: float) -> Solution:
-        return replace(
-            solution,
-            alkalinity=solution.alkalinity + alkalinity * x,
-            sodium=solution.sodium + sodium * x,
-            calcium=solution.calcium + calcium * x,
+        s = solution
+        return Solution(
+            s.temperature,
+            s.alkalinity + alkalinity * x,
+            s.calcium + calcium * x,
+            s.magnesium,
+            s.sodium + sodium * x,
+            s.chloride,
+            s.sulfate,
+            s.ferrous,
         )
 
     def excess(x: float) -> float:
@@ -224,7 +232,7 @@ def _dose_to_ph(solution: Solution, carbon: float, ph: float, alkalinity: float,
     x1 = max(carbon - solution.alkalinity, 1e-5)
     for _ in range(40):
         f1 = excess(x1)
-        if abs(f1) < 1e-10 or f1 == f0:
+        if abs(f1) < 1e-6 * carbon or f1 == f0:
             break
         x0, x1, f0 = x1, max(x1 - f1 * (x1 - x0) / (f1 - f0), 0.0), f1
     return Dosed(x1, after(x1), speciate(after(x1), ph))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from copy import copy
 from functools import cached_property
 from typing import Any
 
@@ -17,19 +17,33 @@ from .job_file import Job
 from .needs import Need, needs
 from .planner import Plan, explain, plan
 from .rules import SEVERITIES, Finding
+from .stages import StageKeys
 from .train import Given, PressureLine, Runner, TrainRun, name_stages, pressure_line
 
 
-@dataclass(frozen=True)
 class Variant:
-    """One train for the job, run and audited."""
+    """One train for the job, run and audited. What takes longer is worked out when it is asked for."""
 
-    train: tuple[Given, ...]
-    run: TrainRun
-    pressure: PressureLine
-    findings: tuple[Finding, ...]
-    reasons: dict[str, list[str]]
-    hours: dict[str, float]
+    def __init__(self, train: list[Given], audit: Audit):
+        self.train = tuple(train)
+        self.audit = audit
+        self.run: TrainRun = audit.run
+        self.pressure: PressureLine = audit.pressure
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What the audit found, gravest first."""
+        return tuple(self.audit.findings())
+
+    @cached_property
+    def reasons(self) -> dict[str, list[str]]:
+        """Stage id -> why it is there and why at this place."""
+        return explain(self.audit, list(self.train))
+
+    @cached_property
+    def hours(self) -> dict[str, float]:
+        """Stage id -> hour after midnight at which it regenerates."""
+        return schedule(self.run)
 
     @property
     def tally(self) -> dict[str, int]:
@@ -64,6 +78,15 @@ class Design:
         self.assumptions: list[Assumption] = [*self.evidence.assumptions, *notes, *more, *wishes]
         self._runner = Runner(self.duty)
 
+    def with_train(self, train: tuple[tuple[str, StageKeys], ...] | None) -> Design:
+        """The same job with another train. Evidence, needs, and the planner's work are shared, not done again."""
+        other = copy(self)
+        other.job = Job(self.job.facts, train)
+        for name in ("chosen", "given"):
+            other.__dict__.pop(name, None)
+        other.__dict__["plan"] = self.plan
+        return other
+
     def _judge(self, train: list[Given]) -> list[Finding]:
         return self._audit(train).findings()
 
@@ -73,8 +96,7 @@ class Design:
 
     def variant(self, train: list[Given]) -> Variant:
         """Run and audit any train for this job."""
-        audit = self._audit(train)
-        return Variant(tuple(train), audit.run, audit.pressure, tuple(audit.findings()), explain(audit, train), schedule(audit.run))
+        return Variant(train, self._audit(train))
 
     @cached_property
     def plan(self) -> Plan:

@@ -51,6 +51,15 @@ def read_job(document: Any) -> Job:
     return Job(facts, train)
 
 
+def read_train(raw: Any) -> tuple[tuple[str, StageKeys], ...] | None:
+    """Read the ``train`` of a document by itself. Raises BadDocument with every fault found."""
+    faults: list[Fault] = []
+    train = _read_train(raw, faults)
+    if faults:
+        raise BadDocument(faults)
+    return train
+
+
 def _read_train(raw: Any, faults: list[Fault]) -> tuple[tuple[str, StageKeys], ...] | None:
     if raw is None:
         return None

@@ -87,6 +87,9 @@ def name_stages(kinds: Sequence[tuple[str, StageKeys]]) -> list[Given]:
     return given
 
 
+MOST_REMEMBERED = 5000
+
+
 class Runner:
     """Runs trains for one duty; remembers what a stage does to a water, so that searching is cheap."""
 
@@ -100,6 +103,9 @@ class Runner:
         known = (kind, keys, water)
         found = self._sized.get(known)
         if found is None:
+            if len(self._sized) > MOST_REMEMBERED:
+                self._sized.clear()
+                self._mild.clear()
             room = ROOMS[kind]
             sizing = room.size(keys, water, self.duty)
             out = room.treat(keys, sizing, water, self.duty)

@@ -11,7 +11,7 @@ from typing import Any
 from django.db import transaction
 
 from treatment.design import Design, design
-from treatment.job_file import FORMAT, read_job
+from treatment.job_file import FORMAT, read_job, read_train
 from treatment.job_file import Job as CoreJob
 from treatment.quantity import canonical_unit
 from treatment.spec import Measure
@@ -37,7 +37,7 @@ def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]
         put(document, "building", "fixtures", survey.fixtures)
     if survey.observations:
         document["observations"] = survey.observations
-    document["samples"] = [_sample(sample) for sample in job.samples.prefetch_related("readings").order_by("taken_on", "pk")]
+    document["samples"] = [_sample(sample) for sample in sorted(job.samples.all(), key=lambda sample: (sample.taken_on or dt.date.min, sample.pk))]
     document["train"] = train
     return document
 
@@ -65,10 +65,10 @@ def _sample(sample: Sample) -> dict[str, Any]:
 
 def design_of(job: Job, train: list[dict[str, Any]] | None) -> Design:
     """The design of a job with this train. Raises BadDocument where a stored train can no longer be read."""
-    document = job_document(job, train)
-    if not document["samples"] and train is None:
-        document["samples"] = [{"readings": {}}]
-    return _worked(json.dumps(document, sort_keys=True), dt.date.today().isoformat())
+    document = job_document(job, None)
+    document["samples"] = document["samples"] or [{"readings": {}}]
+    worked = _worked(json.dumps(document, sort_keys=True), dt.date.today().isoformat())
+    return worked if train is None else worked.with_train(read_train(train))
 
 
 @lru_cache(maxsize=64)

@@ -27,7 +27,7 @@ class Step:
 def steps(job: Job, current: str) -> list[Step]:
     """Site, Water, Supply, Train, each with what it still lacks; nobody is forced through in order."""
     survey = job.survey
-    measured = set(job.samples.values_list("readings__analyte", flat=True)) - {None}
+    measured = {reading.analyte for sample in job.samples.all() for reading in sample.readings.all()}
     site = [
         word
         for word, held in (

@@ -17,6 +17,11 @@ class Box:
     r: float = 0.0
 
     @property
+    def css(self) -> str:
+        """Its role as the name of a style."""
+        return self.role if self.role.startswith("bed ") else f"s-{self.role}"
+
+    @property
     def right(self) -> float:
         return self.x + self.width
 
@@ -35,6 +40,11 @@ class Line:
 
     d: str
     role: str
+
+    @property
+    def css(self) -> str:
+        """Its role as the name of a style."""
+        return self.role if self.role.startswith("bed ") else f"s-{self.role}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -42,13 +42,13 @@ def dissolving(solution: Solution, carbon: float) -> tuple[tuple[float, ...], tu
     """How calcite dissolves into a closed water: (amounts [mol/L], surface time [s m2/m3] to reach each).
 
     The rate law of Plummer, Wigley & Parkhurst (1978) integrated towards saturation; contact times the bed's
-    surface per volume is the surface time. Walked in equal steps of pH, the last just short of saturation.
+    surface per volume is the surface time. Walked in steps of pH that grow shorter, the last just short of saturation.
     """
     start = carbonate.solve_ph(solution, carbon)
     ceiling = carbonate.calcite_to_saturation(solution, carbon)
     if ceiling.amount <= 0:
         return (0.0,), (0.0,)
-    amounts, slow, steps = [0.0], [_seconds(start, solution.temperature)], 16
+    amounts, slow, steps = [0.0], [_seconds(start, solution.temperature)], 9
     for i in range(1, steps + 1):
         share = 1 - (1 - i / steps) ** 1.5 if i < steps else 0.9995
         dosed = carbonate.calcite_to_ph(solution, carbon, start.ph + (ceiling.state.ph - start.ph) * share)

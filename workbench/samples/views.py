@@ -58,13 +58,14 @@ def chip(reading: Any, standard: str) -> Chip:
 
 
 def _page(request: HttpRequest, job: Job, template: str, status: int = 200, **more: Any) -> HttpResponse:
+    job = job_for(request, job.pk)  # with its samples as they stand now
     samples = [
         {
             "sample": sample,
             "chips": [chip(reading, job.standard) for reading in sample.readings.all()],
             "form": SampleForm(instance=sample, prefix=f"s{sample.pk}"),
         }
-        for sample in job.samples.prefetch_related("readings")
+        for sample in job.samples.all()
     ]
     context = {
         "job": job, "samples": samples, "steps": steps(job, "water"), "design": design_of(job, shown_stages(job)), "analytes": analytes().values(),

@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import Any
 
 from django import template
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString
 
 from treatment.analytes import analytes
 from treatment.display import media_hint, show, show_spread
-from treatment.figure import Figure
+from treatment.figure import Figure, Line
 
 register = template.Library()
 
@@ -74,3 +76,19 @@ def sized_words(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     return f"{value:g}" if isinstance(value, float) else str(value).replace("_", " ")
+
+
+@register.simple_tag
+def working(figure: Figure) -> SafeString:
+    """The working of a figure: symbols, numbers put in, result and source of each line."""
+    lines = format_html_join(
+        "", _WORKING, ((line.symbol, line.expression, line.with_numbers(), line.result, _where(line), line.cited) for line in figure.working)
+    )
+    return format_html('<div class="working my-1">{}</div>', lines)
+
+
+_WORKING = '<p class="mb-1"><code><span class="font-semibold">{}</span> = {}<br>= {} = <span class="font-semibold">{}</span></code></p>{}<p class="faint mb-1.5 italic">{}</p>'
+
+
+def _where(line: Line) -> SafeString:
+    return format_html_join("", '<span class="faint mr-3 inline-block">{} {}</span>', line.where.items())

@@ -40,8 +40,9 @@ class Refused(Exception):
 
 def option_of(job: Job) -> TrainOption:
     """Option A of a job, made on first use: it starts as the planner's proposal."""
-    option, made = TrainOption.objects.get_or_create(job=job, letter="A")
-    if made or not option.revisions.exists():
+    option = TrainOption.objects.filter(job=job, letter="A").first()
+    if option is None:
+        option, _ = TrainOption.objects.get_or_create(job=job, letter="A")
         Revision.objects.get_or_create(option=option, number=0, defaults={"stages": None, "summary": "the proposal"})
     return option
 

@@ -27,7 +27,8 @@ from .sheet import sheet
 
 def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[str, Any]:
     """Everything the bench shows of a train."""
-    revision = services.revision_of(option)
+    history = {revision.number: revision for revision in option.revisions.all()}
+    revision = history[option.at]
     design: Design = design_of(job, revision.stages)
     variant = design.chosen
     ids = [stage.id for stage in variant.run.stages]
@@ -35,7 +36,6 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
         troubled = [finding.stage for finding in variant.findings if finding.stage in ids]
         selected = troubled[0] if troubled else (ids[0] if ids else "")
     drawing = draw_train(design, variant, job.units)
-    history = list(option.revisions.values_list("number", flat=True))
     counts: dict[str, int] = {}
     for finding in variant.findings:
         counts[finding.severity] = counts.get(finding.severity, 0) + 1
