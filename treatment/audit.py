@@ -7,7 +7,9 @@ in ``docs/rules.md``, written from the registry.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from functools import cached_property
+from typing import Any
 
 from .analytes import analytes
 from .display import show
@@ -18,8 +20,10 @@ from .job import Facts
 from .limits import Limit, limits
 from .needs import MICROBES, Need
 from .rules import RULES, SEVERITIES, Finding, Hit, findings_of, rule
+from .stages import FeedLimit, Room
 from .tables import table
 from .train import PressureLine, Runner, StageRun, TrainRun
+from .water import Water
 
 REFERRED = ("arsenic", "uranium", "radon", "methane", "pfas", "voc", "pesticides", "atrazine", "simazine", "trihalomethanes")
 
@@ -69,31 +73,48 @@ class Audit:
         return sorted(found, key=lambda finding: (SEVERITIES.index(finding.severity), place.get(finding.stage, -1), finding.rule))
 
 
-def feed_breaches(stage: StageRun, duty: Duty) -> Iterator[tuple[str, float, float | None, float | None, str, str, str]]:
-    """Feed limits that the arriving water breaks: analyte, value, low, high, reason, source, severity."""
-    worst: dict[str, tuple[str, float, float | None, float | None, str, str, str]] = {}
-    for limit in stage.room.feed_limits(stage.keys, stage.water_in, duty):
-        value = stage.water_in.get(limit.analyte)
+@dataclass(frozen=True, slots=True)
+class Breach:
+    """A feed limit that the water arriving at a stage breaks."""
+
+    limit: FeedLimit
+    value: float
+
+    def asked(self, system: str) -> str:
+        """What the stage takes, in words."""
+        unit = analytes()[self.limit.reads].shown_unit
+        return f"at most {show(self.limit.high, unit, system)}" if self.limit.high is not None else f"at least {show(self.limit.low, unit, system)}"
+
+
+def breaches(room: Room, keys: Any, water: Water, duty: Duty) -> list[Breach]:
+    """Feed limits of a treatment that a water breaks; of several on one analyte the gravest."""
+    worst: dict[str, Breach] = {}
+    for limit in room.feed_limits(keys, water, duty):
+        value = water.get(limit.reads)
         if value is not None and limit.broken_by(value):
             known = worst.get(limit.analyte)
-            if known is None or SEVERITIES.index(limit.severity) < SEVERITIES.index(known[6]):
-                worst[limit.analyte] = (limit.analyte, value, limit.low, limit.high, limit.because, limit.source, limit.severity)
-    yield from worst.values()
+            if known is None or SEVERITIES.index(limit.severity) < SEVERITIES.index(known.limit.severity):
+                worst[limit.analyte] = Breach(limit, value)
+    return list(worst.values())
+
+
+def feed_breaches(stage: StageRun, duty: Duty) -> list[Breach]:
+    """Feed limits that the water arriving at a stage of a train breaks."""
+    return breaches(stage.room, stage.keys, stage.water_in, duty)
 
 
 @rule("feed-limit/<kind>/<analyte>", "safety.evidence", on="*")
 def feed_limit(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """The water that reaches a stage is not what it needs."""
-    for analyte, value, low, high, because, cited, severity in feed_breaches(stage, audit.duty):
-        row = analytes()[analyte]
-        asked = f"at most {audit.show(high, row.shown_unit)}" if high is not None else f"at least {audit.show(low or 0.0, row.shown_unit)}"
+    for breach in feed_breaches(stage, audit.duty):
+        limit, row = breach.limit, analytes()[breach.limit.reads]
         if row.is_microbe:
-            message = f"{row.name} reaches the {stage.said}, which cannot bear it: {because}."
+            message = f"{row.name} reaches the {stage.said}, which cannot bear it: {limit.because}."
         else:
-            message = f"{row.name} {audit.show(value, row.shown_unit)} reaches the {stage.said}, which takes {asked}: {because}."
-        yield Hit(
-            severity, message, f"Treat {row.said} before this stage, or move the stage after the one that does.", (stage.kind, analyte), source=cited
-        )
+            asked = breach.asked(audit.facts.job.units)
+            message = f"{row.name} {audit.show(breach.value, row.shown_unit)} reaches the {stage.said}, which takes {asked}: {limit.because}."
+        remedy = f"Treat {row.said} before this stage, or move the stage after the one that does."
+        yield Hit(limit.severity, message, remedy, (stage.kind, limit.analyte), source=limit.source)
 
 
 @rule("hot-feed/<kind>", "safety.temperature", on="*")
@@ -251,15 +272,13 @@ def without(audit: Audit, stage: StageRun) -> list[str]:
     """What goes wrong when a stage is taken out: needs and feed limits that are then no longer met."""
     rest = [other for other in audit.run.stages if other.index != stage.index]
     here, trouble, wanted = stage.water_in, [], []
-    broken_now = {(other.id, breach[0]) for other in audit.run.stages for breach in feed_breaches(other, audit.duty) if breach[6] != "advice"}
+    broken_now = {(other.id, breach.limit.analyte) for other in audit.run.stages for breach in feed_breaches(other, audit.duty)}
     for other in rest[stage.index :]:
         _, out, _, _ = audit.runner.through(other.kind, other.keys, here)
-        for limit in other.room.feed_limits(other.keys, here, audit.duty):
-            value = here.get(limit.analyte)
-            if limit.severity != "advice" and value is not None and limit.broken_by(value) and (other.id, limit.analyte) not in broken_now:
-                trouble.append(
-                    f"{analytes()[limit.analyte].said} would reach the {other.said} at {audit.show(value, analytes()[limit.analyte].unit)}"
-                )
+        for breach in breaches(other.room, other.keys, here, audit.duty):
+            if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in broken_now:
+                row = analytes()[breach.limit.reads]
+                trouble.append(f"{row.said} would reach the {other.said} at {audit.show(breach.value, row.shown_unit)}")
         here = out
     for need in audit.needs:
         if need.met_by(audit.run.finished) and not need.met_by(here):

@@ -155,6 +155,18 @@ def bed_figures(bed: Bed, flow: float, temperature: float, backwash: bool = True
     return figures
 
 
+def wash_figures(bed: Bed, temperature: float) -> dict[str, Figure]:
+    """Water one backwash and rinse takes, all vessels."""
+    row, flow = table("stages")["backwash"], bed.backwash_flow(temperature)
+    wash, rinse = float(row["wash_min"]), float(row["rinse_min"])
+    return {
+        "water_per_backwash": figure(
+            work("water", "vessels × (wash + rinse) × flow", bed.vessels * (wash + rinse) * flow, "L", "beds.cycle",
+                 vessels=(float(bed.vessels), ""), wash=(wash, "min"), rinse=(rinse, "min"), flow=(flow, "L/min")),
+        )
+    }  # fmt: skip
+
+
 @cache
 def tanks() -> tuple[str, ...]:
     """The mineral tanks we know, smallest first."""

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from .analytes import analytes
-from .audit import Audit, feed_breaches, without
+from .audit import Audit, breaches, feed_breaches, without
 from .display import show
 from .duty import Duty
 from .evidence import Evidence
@@ -68,10 +68,8 @@ def _extend(path: _Path, block: tuple[Stage, ...], runner: Runner, duty: Duty) -
     if block[0] == ("sediment", FINE) and len(block) > 1 and stages and stages[-1] == ("sediment", FINE):
         block = block[1:]
     for kind, keys in block:
-        for limit in ROOMS[kind].feed_limits(keys, here, duty):
-            value = here.get(limit.analyte)
-            if value is not None and limit.severity != "advice" and limit.broken_by(value):
-                return None
+        if any(breach.limit.severity != "advice" for breach in breaches(ROOMS[kind], keys, here, duty)):
+            return None
         here = runner.through(kind, keys, here)[1]
         stages.append((kind, keys))
     if here == path.water:
@@ -186,17 +184,12 @@ def why_not(train: list[Given], duty: Duty, evidence: Evidence, needs: list[Need
 
 def _refusals(room: Room, keys: Any, water: Water, duty: Duty) -> list[str]:
     """Feed limits of a treatment that a water breaks, in words."""
-    said = []
-    for limit in room.feed_limits(keys, water, duty):
-        value, row = water.get(limit.analyte), analytes()[limit.analyte]
-        if value is not None and limit.severity != "advice" and limit.broken_by(value):
-            bound = (
-                f"at most {show(limit.high, row.unit, duty.facts.job.units)}"
-                if limit.high is not None
-                else f"at least {show(limit.low, row.unit, duty.facts.job.units)}"
-            )
-            said.append(f"{row.said} is {show(value, row.unit, duty.facts.job.units)} and it takes {bound}")
-    return said
+    system = duty.facts.job.units
+    return [
+        f"{analytes()[breach.limit.reads].said} is {show(breach.value, analytes()[breach.limit.reads].shown_unit, system)} and it takes {breach.asked(system)}"
+        for breach in breaches(room, keys, water, duty)
+        if breach.limit.severity != "advice"
+    ]
 
 
 def explain(audit: Audit, train: list[Given]) -> dict[str, list[str]]:
@@ -236,12 +229,12 @@ def _swap_breaks(audit: Audit, train: list[Given], index: int) -> str:
     order = list(train)
     order[index - 1], order[index] = order[index], order[index - 1]
     run: TrainRun = audit.runner.run(order[: index + 1], audit.evidence.adverse, audit.evidence.adverse)
-    now = {(stage.id, breach[0]) for stage in audit.run.stages for breach in feed_breaches(stage, audit.duty)}
+    now = {(stage.id, breach.limit.analyte) for stage in audit.run.stages for breach in feed_breaches(stage, audit.duty)}
     for stage in run.stages[index - 1 :]:
-        for analyte, value, *_ in feed_breaches(stage, audit.duty):
-            if (stage.id, analyte) not in now:
-                row = analytes()[analyte]
-                return f"{row.said} {audit.show(value, row.unit)} would reach the {stage.said}"
+        for breach in feed_breaches(stage, audit.duty):
+            if (stage.id, breach.limit.analyte) not in now:
+                row = analytes()[breach.limit.reads]
+                return f"{row.said} {audit.show(breach.value, row.shown_unit)} would reach the {stage.said}"
     first, second = run.stages[index - 1], run.stages[index]
     if first.kind == "softener" and second.water_out.hardness > second.water_in.hardness + 5:
         return f"it would not see the hardness that the {second.said} adds"

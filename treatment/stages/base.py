@@ -67,7 +67,10 @@ class StageKeys:
 
 @dataclass(frozen=True, slots=True)
 class FeedLimit:
-    """What a stage asks of the water that reaches it, in the analyte's canonical unit."""
+    """What a stage asks of the water that reaches it, in the analyte's canonical unit.
+
+    analyte names the rule (``feed-limit/softener/iron``); form the part of it that counts, where only a part does.
+    """
 
     analyte: str
     low: float | None
@@ -75,6 +78,12 @@ class FeedLimit:
     source: str
     because: str
     severity: str = "fault"
+    form: str = ""
+
+    @property
+    def reads(self) -> str:
+        """The analyte whose value is compared: a form of it (ferrous, ferric iron) where one is named."""
+        return self.form or self.analyte
 
     def broken_by(self, value: float) -> bool:
         slack = 1e-6
@@ -138,7 +147,7 @@ class Room:
         """Its purpose in one line, from what it did to the water."""
         return ""
 
-    def schools(self, keys: Any, water: Water) -> list[str]:
+    def schools(self, keys: Any, water: Water, system: str) -> list[str]:
         """Where practitioners disagree about this stage: our default and the others."""
         return []
 

@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from .. import carbonate
-from ..beds import Bed, Medium, bed_figures, choose_bed, medium
+from ..beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figures
 from ..carbonate import CACO3, CO2, Solution
 from ..figure import figure, source, work
 from ..job import VOLUME
@@ -142,6 +142,10 @@ class Neutralizer(Room):
         flow = keys.flow or "down"
         bed = self._bed(keys, water, duty, target, duty.wash if flow == "down" else None)
         figures = bed_figures(bed, duty.flow, water.temperature, backwash=flow == "down")
+        if flow == "down":
+            days = float(rows["backwash_days"])
+            figures["backwash_interval"] = figure(work("backwash every", "days", days, "day", "beds.cycle", days=(days, "day")))
+            figures |= wash_figures(bed, water.temperature)
         params = {"medium": "calcite", "flow": flow, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "target_ph": target}
         sizing = Sizing(params, figures, bed)
         after = self.treat(keys, sizing, water, duty)
@@ -278,6 +282,12 @@ class Neutralizer(Room):
             return []
         higher = [NeutralizerKeys(target_ph=7.6)] if water.value("manganese") > 0.05 else []
         return [NeutralizerKeys(), *higher]
+
+    def schools(self, keys: NeutralizerKeys, water: Water, system: str) -> list[str]:
+        return [
+            f"Before the iron bed while iron is at most {table('stages')['neutralizer']['iron_max']:g} mg/L (ours); others always put iron first, or feed soda ash.",
+            f"Designed for pH {table('stages')['neutralizer']['target_ph']} at design flow (ours); others size for saturation and accept harder water.",
+        ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return f"raises pH from {before.ph:.1f} to {after.ph:.1f}; dissolving, it adds hardness"

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from ..beds import bed_figures, choose_bed
+from ..beds import bed_figures, choose_bed, wash_figures
 from ..figure import figure, source, work
 from ..hydraulics import GPM, PSI, square_law
 from ..job import VOLUME
@@ -101,6 +101,7 @@ class OxidizingFilter(Room):
         bed = choose_bed("air_charged", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
         figures = bed_figures(bed, duty.flow, water.temperature)
         figures["oxidant_demand"] = self._demand(water)
+        figures |= wash_figures(bed, water.temperature)
         holds = bed.total_area * row["iron_load"]
         days = min(holds / max(load, 1e-6), 365.0)
         figures["days_between_regenerations"] = figure(
@@ -196,6 +197,11 @@ class OxidizingFilter(Room):
         if water.iron <= table("stages")["oxidizing_cartridge"]["iron_max"]:
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
+
+    def schools(self, keys: OxidizingFilterKeys, water: Water, system: str) -> list[str]:
+        if is_cartridge(keys):
+            return ["An oxidising cartridge up to 3 mg/L of iron; others fit a tank from the first trace."]
+        return ["An air-charged bed, no chemicals (ours); others feed chlorine with contact time, or regenerate greensand with permanganate."]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         gone = [f"iron from {before.iron:.2g} to {after.iron:.2g} mg/L"] if before.iron > 0.05 else []

@@ -108,6 +108,9 @@ class Sediment(Room):
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         return [SedimentKeys(micron=5e-6), SedimentKeys(micron=25e-6)]
 
+    def schools(self, keys: SedimentKeys, water: Water, system: str) -> list[str]:
+        return ["A filter at the head only where particles are found (ours); others always fit one."]
+
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "holds sand, silt and rust flakes"
 

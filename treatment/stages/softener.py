@@ -106,8 +106,8 @@ class Softener(Room):
         row, cited = table("stages")["softener"], source("softener.feed")
         chlorine = row["chlorine_max"] * (2 if keys.resin == 10 else 1)
         return [
-            FeedLimit("ferrous_iron", None, row["ferrous_max"], cited, "more iron fouls the resin"),
-            FeedLimit("ferric_iron", None, row["ferric_max"], cited, "rust packs the resin; filter it first"),
+            FeedLimit("iron", None, row["ferrous_max"], cited, "more dissolved iron fouls the resin", form="ferrous_iron"),
+            FeedLimit("iron", None, row["ferric_max"], cited, "rust packs the resin; filter it first", form="ferric_iron"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the resin; filter it first"),
             FeedLimit("free_chlorine", None, chlorine, cited, "chlorine breaks down the resin"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the resin; disinfect first"),
@@ -281,6 +281,17 @@ class Softener(Room):
         if duty.facts.wishes.no_salt or duty.facts.wishes.no_power or duty.facts.schools.hardness != "exchange":
             return []
         return [SoftenerKeys()]
+
+    def schools(self, keys: SoftenerKeys, water: Water, system: str) -> list[str]:
+        said = [
+            f"Soften above {show(7 * GPG, 'mg/L CaCO3', system)} (ours); others from {show(3.5 * GPG, 'mg/L CaCO3', system)}, or only above {show(10 * GPG, 'mg/L CaCO3', system)}."
+        ]
+        if water.iron > 0.02:
+            each = ", ".join(
+                f"×{school[1:]} gives {show(compensated_hardness(water, school, None)[0], 'mg/L CaCO3', system)}" for school in ("x3", "x4", "x5")
+            )
+            said.insert(0, f"Iron counted in grains per mg/L: {each}; ×4 is ours.")
+        return said
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         taken = [f"hardness from {digits(before.hardness, 'mg/L CaCO3', system)} to {show(after.hardness, 'mg/L CaCO3', system)}"]

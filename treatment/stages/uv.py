@@ -129,6 +129,11 @@ class Uv(Room):
         wanted = duty.facts.schools.disinfection == "uv" and not duty.facts.wishes.no_power
         return [UvKeys()] if wanted and any(water.value(name) > 0 for name in MICROBES) else []
 
+    def schools(self, keys: UvKeys, water: Water, system: str) -> list[str]:
+        return [
+            "Light (ours): no residual, nothing for particles; others use chlorine with contact time, or ceramic and ultrafiltration elements, which do not hold viruses."
+        ]
+
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "inactivates microbes with light; it leaves no residual"
 

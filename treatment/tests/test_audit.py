@@ -23,7 +23,7 @@ def soft(**more: Any) -> dict[str, Any]:
 CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "feed-limit/uv/hardness": (job(train=[NEUTRALIZER, IRON, SEDIMENT, UV]), job(train=SOUND)),
     "feed-limit/uv/iron": (job(train=[NEUTRALIZER, SEDIMENT, UV]), job(train=SOUND)),
-    "feed-limit/softener/ferrous_iron": (job(train=[NEUTRALIZER, SOFTENER, SEDIMENT, UV]), job(train=SOUND)),
+    "feed-limit/softener/iron": (job(train=[NEUTRALIZER, SOFTENER, SEDIMENT, UV]), job(train=SOUND)),
     "feed-limit/softener/free_chlorine": (job(readings=HARD_ONLY | {"free_chlorine": "2 mg/L"}, train=[SOFTENER]), job(readings=HARD_ONLY | {"free_chlorine": "0.5 mg/L"}, train=[SOFTENER])),
     "feed-limit/neutralizer/iron": (job(readings={"iron": "5 mg/L", "ferrous_iron": "5 mg/L"}, train=SOUND), job(train=SOUND)),
     "feed-limit/oxidizing_filter/ph": (job(train=[IRON, NEUTRALIZER, SOFTENER, SEDIMENT, UV]), job(train=SOUND)),

@@ -9,7 +9,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.analytes import analytes
-from treatment.display import media_hint, show, show_spread
+from treatment.display import media_hint, show, show_spread, unit_text
 from treatment.figure import Figure, Line
 
 register = template.Library()
@@ -79,12 +79,14 @@ def sized_words(value: Any) -> str:
 
 
 @register.simple_tag
-def working(figure: Figure) -> SafeString:
-    """The working of a figure: symbols, numbers put in, result and source of each line."""
+def working(figure: Figure, system: str, name: str = "") -> SafeString:
+    """The working of a figure: symbols, numbers put in, result and source of each line; then how it reads here."""
     lines = format_html_join(
         "", _WORKING, ((line.symbol, line.expression, line.with_numbers(), line.result, _where(line), line.cited) for line in figure.working)
     )
-    return format_html('<div class="working my-1">{}</div>', lines)
+    unit = media_hint(name, figure.unit)
+    reads = "" if unit_text(unit, system) in ("", figure.unit) else show(figure.value, unit, system)
+    return format_html('<div class="working my-1">{}{}</div>', lines, format_html("<p>That is <b>{}</b>.</p>", reads) if reads else "")
 
 
 _WORKING = '<p class="mb-1"><code><span class="font-semibold">{}</span> = {}<br>= {} = <span class="font-semibold">{}</span></code></p>{}<p class="faint mb-1.5 italic">{}</p>'

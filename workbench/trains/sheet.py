@@ -69,6 +69,7 @@ class Sheet:
     choices: list[ChoiceField]
     findings: list[Finding]
     hour: float | None
+    schools: list[str]
 
     @property
     def clock(self) -> str:
@@ -81,7 +82,9 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
     typed = {}
     if stages is not None:
         typed = stages[run.index]
-    figures = {name: figure for name, figure in run.sizing.figures.items() if name not in HIDDEN}
+    figures = {
+        name: figure for name, figure in run.sizing.figures.items() if name not in HIDDEN and not (name == "media_volume" and run.kind == "softener")
+    }
     main = [(name, figures[name]) for name in FIRST if name in figures]
     chosen = {name for name, _ in main[:10]}
     before, mild = run.water_in.known(), run.mild_in.known()
@@ -94,7 +97,7 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
         arrives=[(name, before[name], mild.get(name, before[name])) for name in ARRIVING if name in before],
         leaves=[(name, after[name]) for name in changed if name in ARRIVING],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
-        choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id),
+        choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id), schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units),
     )  # fmt: skip
 
 
