@@ -6,7 +6,7 @@ from copy import copy
 from functools import cached_property
 from typing import Any
 
-from . import ENGINE
+from . import ENGINE, checks
 from .analytes import analytes
 from .audit import Audit
 from .demand import demand
@@ -60,6 +60,9 @@ class Variant:
         """Findings about pressure, flow and temperature."""
         about = ("pressure-", "too-", "pipe-", "backwash-unmet")
         return [finding for finding in self.findings if finding.rule.startswith(about)]
+
+
+assert checks  # registers the rules about the whole job
 
 
 class Design:

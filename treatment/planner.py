@@ -124,7 +124,7 @@ def plan(duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judg
         best = ((1.0,), name_stages(list(front[0].stages)))
     chosen = best[1]
     complete = best[0][0] == 0
-    return Plan(tuple(chosen), complete, why_not(chosen, duty, evidence, needs))
+    return Plan(tuple(chosen), complete, why_not(chosen, complete, duty, evidence, needs))
 
 
 def _prefilters(duty: Duty) -> tuple[Stage, ...]:
@@ -154,7 +154,7 @@ def _score(path: _Path, found: list[Finding]) -> tuple[float, ...]:
     return (float(faults), length, price, float(cautions))
 
 
-def why_not(train: list[Given], duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
+def why_not(train: list[Given], complete: bool, duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
     """For every treatment that is not in the train: why it is not."""
     used, raw = {stage.kind for stage in train}, evidence.adverse
     reasons: dict[str, str] = {}
@@ -175,7 +175,7 @@ def why_not(train: list[Given], duty: Duty, evidence: Evidence, needs: list[Need
         elif not wanted:
             names = ", ".join(analytes()[name].said for name in room.answers)
             reasons[kind] = f"no need for it: {names} lie within the limits and wishes"
-        elif blocked_by := [reason for keys in room.candidates(raw, duty) for reason in _refusals(room, keys, raw, duty)]:
+        elif not complete and (blocked_by := [reason for keys in room.candidates(raw, duty) for reason in _refusals(room, keys, raw, duty)]):
             reasons[kind] = "it would help, but " + "; ".join(dict.fromkeys(blocked_by)) + ", and nothing here puts that right first"
         else:
             reasons[kind] = "another treatment in the train does its work with fewer stages"
@@ -213,7 +213,7 @@ def explain(audit: Audit, train: list[Given]) -> dict[str, list[str]]:
             ]
         swapped = _swap_breaks(audit, train, stage.index)
         if swapped:
-            said.append(f"After the {run.stages[stage.index - 1].said}, because before it {swapped}.")
+            said.append(f"After the {run.stages[stage.index - 1].said}: put before it, {swapped}.")
         reasons[stage.id] = said
     return reasons
 

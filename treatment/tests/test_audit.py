@@ -140,3 +140,11 @@ class EveryRule(TestCase):
         """A metric job reads no gpm and no psi."""
         for finding in worked(job({"job": {"units": "metric"}}, train=[UV, SOFTENER, NEUTRALIZER])).chosen.findings:
             self.assertNotRegex(finding.message + finding.remedy, r"\b(gpm|psi|gpg|°F)\b")
+
+    def test_the_handbook_lists_every_rule(self) -> None:
+        """A rule can be looked up by the id printed in the audit."""
+        from pathlib import Path
+
+        page = (Path(__file__).resolve().parents[2] / "docs" / "rules.md").read_text()
+        for rule in RULES:
+            self.assertIn(f"`{rule.id}`", page)

@@ -1,0 +1,118 @@
+"""What the water needs and what endangers people: feed limits, limits unmet, microbes, gases."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..analytes import analytes
+from ..audit import Audit, feed_breaches
+from ..needs import MICROBES
+from ..rules import Hit, rule
+from ..tables import table
+from ..train import StageRun
+
+REFERRED = ("arsenic", "uranium", "radon", "methane", "pfas", "voc", "pesticides", "atrazine", "simazine", "trihalomethanes")
+
+
+@rule("feed-limit/<kind>/<analyte>", "safety.evidence", on="*")
+def feed_limit(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """The water that reaches a stage is not what it needs."""
+    for breach in feed_breaches(stage, audit.duty):
+        limit, row = breach.limit, analytes()[breach.limit.reads]
+        if row.is_microbe:
+            message = f"{row.name} reaches the {stage.said}, which cannot bear it: {limit.because}."
+        else:
+            asked = breach.asked(audit.facts.job.units)
+            message = f"{row.name} {audit.show(breach.value, row.shown_unit)} reaches the {stage.said}, which takes {asked}: {limit.because}."
+        remedy = f"Treat {row.said} before this stage, or move the stage after the one that does."
+        yield Hit(limit.severity, message, remedy, (stage.kind, limit.analyte), source=limit.source)
+
+
+@rule("unmet/<analyte>", "safety.evidence")
+def unmet(audit: Audit) -> Iterator[Hit]:
+    """A comfort need that the finished water does not meet."""
+    for need in audit.needs:
+        if not need.health and not need.met_by(audit.run.finished):
+            value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
+            bound = need.high if need.high is not None and value > need.high else need.low
+            yield Hit("caution", f"{row.name} leaves the train at {audit.show(value, need.unit)}; {audit.show(bound or 0.0, need.unit)} is the mark.",
+                      "Add or enlarge the treatment for it, or accept it knowingly.", (need.goal,), source=need.source)  # fmt: skip
+
+
+@rule("health/<analyte>", "safety.evidence")
+def health(audit: Audit) -> Iterator[Hit]:
+    """A health limit that the finished water does not meet."""
+    for need in audit.needs:
+        if need.health and need.goal not in MICROBES and not need.met_by(audit.run.finished):
+            value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
+            yield Hit("danger", f"{row.name} leaves the train at {audit.show(value, need.unit)}, above the health limit of {audit.show(need.high or 0.0, need.unit)}.",
+                      "Do not drink it untreated; treat it at the drinking tap or refer to a specialist, and retest.", (need.goal,), source=need.source)  # fmt: skip
+
+
+@rule("microbes-untreated", "safety.boil")
+def microbes_untreated(audit: Audit) -> Iterator[Hit]:
+    """Microbes were found and reach the tap."""
+    left = [analytes()[name].name for name in MICROBES if audit.run.finished.value(name) > 0]
+    if left and audit.facts.wishes.safe_to_drink is not False:
+        yield Hit(
+            "danger",
+            f"{', '.join(left)} in the raw water, and nothing in this train makes it harmless.",
+            "Add disinfection at the end of the train; boil drinking water meanwhile.",
+        )
+
+
+@rule("boil-water", "safety.boil")
+def boil_water(audit: Audit) -> Iterator[Hit]:
+    """Microbes were found: the notice stands until the treated water is retested."""
+    if audit.microbes_present:
+        found = ", ".join(analytes()[name].name for name in MICROBES if audit.run.raw.value(name) > 0)
+        yield Hit("danger", f"{found} found in the water. Boil water for drinking, cooking and teeth.",
+                  "Until the treatment runs, its pipes are disinfected, and a retest is clear. Find and mend how microbes get in.")  # fmt: skip
+
+
+@rule("nitrate-infants", "safety.nitrate")
+def nitrate_infants(audit: Audit) -> Iterator[Hit]:
+    """Nitrate above the limit: a danger to infants, and boiling makes it worse."""
+    for name in ("nitrate", "nitrite"):
+        value, limit = audit.run.raw.value(name), audit.limit(name)
+        if limit is not None and value > limit:
+            yield Hit("danger", f"{analytes()[name].name} {audit.show(value, 'mg/L N')} is above {audit.show(limit, 'mg/L N')}.",
+                      "Give no infant under six months this water, nor formula made with it. Never boil it for this: boiling concentrates it.")  # fmt: skip
+
+
+@rule("gas-hazard", "safety.gas")
+def gas_hazard(audit: Audit) -> Iterator[Hit]:
+    """A dissolved gas that is dangerous in a closed room."""
+    for name, level in table("stages")["hazards"].items():
+        value, row = audit.run.raw.value(name), analytes()[name]
+        if value >= level:
+            yield Hit("danger", f"{row.name} {audit.show(value, row.shown_unit)}: the gas leaves the water and gathers in closed rooms.",
+                      "Ventilate, keep flames away, and have a licensed contractor design vented aeration.")  # fmt: skip
+
+
+@rule("refer/<analyte>", "safety.refer")
+def refer(audit: Audit) -> Iterator[Hit]:
+    """Something beyond what is sized here."""
+    for need in audit.needs:
+        if need.goal in REFERRED:
+            row = analytes()[need.goal]
+            yield Hit("danger" if need.health else "caution", f"{row.name} {audit.show(need.value, need.unit)} is beyond what this tool sizes.",
+                      "Refer it to a specialist and the local authority; use other water for drinking until then.", (need.goal,))  # fmt: skip
+
+
+@rule("lead-plumbing", "safety.lead")
+def lead_plumbing(audit: Audit) -> Iterator[Hit]:
+    """Aggressive water in metal pipe, with no lead or copper test."""
+    pipe = audit.facts.supply.pipe
+    metal = bool(pipe and pipe.material == "copper") or "blue_green_stains" in audit.facts.observations
+    if metal and audit.run.raw.ph < 6.5 and not (audit.evidence.measured("lead") and audit.evidence.measured("copper")):
+        yield Hit("caution", f"Water of pH {audit.run.raw.ph:.1f} stands in metal pipe, and lead and copper were not both tested.",
+                  "Take a first-draw sample after a night's standing for lead and copper; flush taps before drinking until then.")  # fmt: skip
+
+
+@rule("iron-bacteria-first", "safety.iron_bacteria")
+def iron_bacteria_first(audit: Audit) -> Iterator[Hit]:
+    """Iron bacteria with no disinfection ahead of the beds."""
+    if audit.run.raw.value("iron_bacteria") > 0 and audit.run.stages and audit.run.stages[0].kind != "chemical_feed":
+        yield Hit("fault", "Iron bacteria were found, and nothing disinfects the water before the beds: slime fouls them.",
+                  "Shock-chlorinate the well and feed chlorine with contact time first; beds come after.")  # fmt: skip

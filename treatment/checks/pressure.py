@@ -1,0 +1,116 @@
+"""Pressure, temperature and pipe."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..audit import Audit
+from ..rules import Hit, rule
+from ..tables import table
+from ..train import StageRun
+
+
+@rule("hot-feed/<kind>", "safety.temperature", on="*")
+def hot_feed(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A stage fed with hot water."""
+    if stage.keys.install and stage.keys.install.feed == "hot":
+        yield Hit(
+            "fault",
+            f"{stage.name} is fed with hot water; vessels, media and lamps are for cold water.",
+            "Move it upstream of the water heater.",
+            (stage.kind,),
+        )
+
+
+@rule("pressure-short", "hydraulics.residual")
+def pressure_short(audit: Audit) -> Iterator[Hit]:
+    """Too little pressure left at the highest tap."""
+    row = table("stages")["house"]
+    clean, dirty = audit.pressure.residual_clean.value, audit.pressure.residual_dirty.value
+    least = audit.show(row["residual_kpa"], "kPa")
+    if clean < row["residual_kpa"]:
+        yield Hit("fault" if audit.facts.supply.pressure_low is not None else "caution", f"{audit.show(clean, 'kPa')} is left at the highest tap at {audit.show(audit.duty.flow, 'L/min')}, units clean; {least} is the least.",
+                  "Larger housings or vessels, wider pipe, a higher switch setting, or a booster pump.")  # fmt: skip
+    elif dirty < row["residual_kpa"]:
+        yield Hit("caution", f"{audit.show(dirty, 'kPa')} is left at the highest tap once filters are dirty ({audit.show(clean, 'kPa')} clean); {least} is the least.",
+                  "Change cartridges earlier than at the full pressure drop, or gain pressure elsewhere.")  # fmt: skip
+
+
+@rule("pressure-high", "safety.pressure")
+def pressure_high(audit: Audit) -> Iterator[Hit]:
+    """More pressure than house or vessels bear, and no pressure-reducing valve."""
+    row, supply = table("stages")["house"], audit.duty.supply
+    if any(stage.kind == "pressure_reducing_valve" for stage in audit.run.stages):
+        return
+    most = max(supply.pressure_high, supply.night_pressure or 0.0)
+    when = " at night" if supply.night_pressure and supply.night_pressure >= most else ""
+    if most > row["vessel_max_kpa"]:
+        yield Hit(
+            "fault",
+            f"{audit.show(most, 'kPa')}{when}; vessels and housings bear {audit.show(row['vessel_max_kpa'], 'kPa')}.",
+            "Fit a pressure-reducing valve before the train.",
+        )
+    elif most > row["house_max_kpa"]:
+        yield Hit(
+            "caution",
+            f"{audit.show(most, 'kPa')}{when}; houses are kept below {audit.show(row['house_max_kpa'], 'kPa')}.",
+            "Fit a pressure-reducing valve before the train.",
+        )
+
+
+@rule("pressure-backwash", "beds.backwash_pressure")
+def pressure_backwash(audit: Audit) -> Iterator[Hit]:
+    """Too little pressure to work a backwashing valve."""
+    row, low = table("stages")["house"], audit.duty.supply.pressure_low
+    washed = [stage.said for stage in audit.run.stages if stage.regenerates]
+    if washed and low < row["backwash_kpa"] * 0.995:
+        severity = "fault" if low < row["residual_kpa"] else "caution"
+        yield Hit(severity, f"The source falls to {audit.show(low, 'kPa')}; valves want {audit.show(row['backwash_kpa'], 'kPa')} to backwash ({', '.join(washed)}).",
+                  "Raise the switch setting, or fit a booster pump.")  # fmt: skip
+
+
+@rule("too-cold", "safety.temperature")
+def too_cold(audit: Audit) -> Iterator[Hit]:
+    """Water near freezing."""
+    if audit.run.stages and audit.run.raw.temperature < table("stages")["house"]["coldest"] - 0.2:
+        yield Hit(
+            "fault",
+            f"The water comes at {audit.show(audit.run.raw.temperature, 'degC')}; equipment is for {audit.show(table('stages')['house']['coldest'], 'degC')} and more.",
+            "Keep pipe and room from freezing.",
+        )
+
+
+@rule("too-hot", "safety.temperature")
+def too_hot(audit: Audit) -> Iterator[Hit]:
+    """Water warmer than vessels and media bear."""
+    hottest = max(audit.run.raw.temperature, audit.evidence.states["temperature"].high or 0.0)
+    if audit.run.stages and hottest > table("stages")["house"]["hottest"] + 0.2:
+        yield Hit(
+            "fault",
+            f"The water comes at {audit.show(hottest, 'degC')}; equipment bears {audit.show(table('stages')['house']['hottest'], 'degC')}.",
+            "Treat cold water, upstream of the heater.",
+        )
+
+
+@rule("pipe-velocity", "hydraulics.velocity")
+def pipe_velocity(audit: Audit) -> Iterator[Hit]:
+    """Water runs too fast in the pipe: noise, wear, pressure lost."""
+    row, pipe = table("stages")["house"], audit.duty.supply.pipe
+    speed = pipe.velocity(audit.duty.flow)
+    known = audit.facts.supply.pipe is not None and audit.facts.supply.pipe.size is not None
+    if known and speed > row["velocity_max"] * 1.001:
+        worse = f", above even the ceiling of {audit.show(row['velocity_ceiling'], 'm/s')}" if speed > row["velocity_ceiling"] else ""
+        yield Hit(
+            "caution",
+            f"{audit.show(speed, 'm/s')} in {audit.show(pipe.nominal * 1000, 'mm')} pipe at {audit.show(audit.duty.flow, 'L/min')}; {audit.show(row['velocity_max'], 'm/s')} is the mark{worse}.",
+            "Use the next larger pipe.",
+        )
+
+
+@rule("pressure-loss/<kind>", "hydraulics.ergun", on="*")
+def pressure_loss(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """One unit alone takes more than 15 psi at design flow, clean."""
+    most = table("stages")["softener"]["max_loss_psi"] * 6.894757
+    if stage.loss_clean > most:
+        yield Hit("caution", f"The {stage.said} takes {audit.show(stage.loss_clean, 'kPa')} at {audit.show(audit.duty.flow, 'L/min')}, clean; {audit.show(most, 'kPa')} is the mark.",
+                  "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip
