@@ -15,7 +15,6 @@ from treatment.figure import source  # noqa: E402
 from treatment.job_file import job_schema  # noqa: E402
 from treatment.rules import RULES  # noqa: E402
 
-
 assert checks  # registers the rules about the whole job
 
 

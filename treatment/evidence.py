@@ -6,12 +6,17 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from .analytes import Analyte, analytes
+from .carbonate import CA, CL, FE, MG, N_NITRATE, NA, SO4, K
 from .display import show
 from .job import Facts, SampleFacts
 from .tables import table
 from .water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, Water, balancing_ions
 
 RAW_POINTS = ("raw", "pressure_tank")
+#: mg of dissolved solids for each mg/L (of CaCO3 for alkalinity: bicarbonate as dried; of N for nitrate)
+ION_WEIGHTS = {
+    "calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "chloride": 1.0, "sulfate": 1.0, "nitrate": 4.427, "silica": 1.0, "alkalinity": 0.6,
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +49,8 @@ class AnalyteState:
 class Evidence:
     """The design water and how it was come by.
 
-    adverse is the water the design stands on, favourable the other end of every uncertain reading.
+    adverse is the water the design stands on, favourable the other end of every uncertain reading; stated is what
+    the samples alone say, before gaps were filled and contradictions settled.
     """
 
     states: dict[str, AnalyteState]
@@ -52,9 +58,31 @@ class Evidence:
     favourable: Water
     assumptions: tuple[Assumption, ...]
     treated_only: bool
+    stated: dict[str, AnalyteState]
 
     def measured(self, analyte: str) -> bool:
-        return analyte in self.states and self.states[analyte].origin not in ("assumed", "computed")
+        """Whether a sample tells of this analyte."""
+        return analyte in self.states and self.states[analyte].origin not in ("assumed", "computed", "supply")
+
+    @property
+    def ions(self) -> tuple[float, float]:
+        """Cations and anions of the design water [meq/L]."""
+        value = self.adverse.value
+        cations = sum(2 * value(name) / mass for name, mass in (("calcium", CA), ("magnesium", MG))) + value("sodium") / NA + value("potassium") / K
+        cations += 2 * value("ferrous_iron") / FE
+        anions = (
+            value("alkalinity") / EQ * 1000
+            + value("chloride") / CL
+            + 2 * value("sulfate") / SO4
+            + value("nitrate") / N_NITRATE
+            + value("fluoride") / 18.9984
+        )
+        return cations, anions
+
+    @property
+    def sum_of_ions(self) -> float:
+        """Dissolved solids by adding up what was measured, bicarbonate as dried [mg/L]."""
+        return sum(self.states[name].design * weight for name, weight in ION_WEIGHTS.items() if name in self.states)
 
 
 def gather(facts: Facts) -> Evidence:
@@ -63,6 +91,7 @@ def gather(facts: Facts) -> Evidence:
     raw = [(i, s) for i, s in enumerate(facts.samples) if s.point in RAW_POINTS]
     chosen = raw or list(enumerate(facts.samples))
     states = _combine(chosen, notes)
+    stated = dict(states)
     _fill(states, facts, notes)
     adverse = Water({name: state.design for name, state in states.items() if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")})
     favourable = Water(
@@ -72,7 +101,7 @@ def gather(facts: Facts) -> Evidence:
             if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")
         }
     )
-    return Evidence(states, adverse, favourable, tuple(notes), treated_only=not raw and bool(facts.samples))
+    return Evidence(states, adverse, favourable, tuple(notes), treated_only=not raw and bool(facts.samples), stated=stated)
 
 
 def _other_end(analyte: Analyte, state: AnalyteState) -> float:
@@ -159,25 +188,23 @@ def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
 
 
 def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes: list[Assumption]) -> None:
-    if "calcium" in states and "magnesium" in states:
-        ca, mg = states["calcium"], states["magnesium"]
-        if "hardness" not in states:
-            compute(
-                "hardness",
-                *(
-                    CA_TO_HARDNESS * a + MG_TO_HARDNESS * b
-                    for a, b in ((ca.low, mg.low), (ca.high or ca.low, mg.high or mg.low), (ca.design, mg.design))
-                ),
-            )
-            return
+    """Hardness and its calcium and magnesium. Where all three were measured, total hardness governs the sum."""
+    ca, mg = states.get("calcium"), states.get("magnesium")
     if "hardness" not in states:
+        if ca and mg:
+            ends = ((ca.low, mg.low), (ca.high or ca.low, mg.high or mg.low), (ca.design, mg.design))
+            compute("hardness", *(CA_TO_HARDNESS * a + MG_TO_HARDNESS * b for a, b in ends))
+            return
         assume("hardness", 150.0, "hardness was not measured; a middling value assumed: test it before buying a softener")
     total = states["hardness"]
     share = table("stages")["water"]["calcium_share"]
-    if "calcium" in states:
-        share = min(states["calcium"].design * CA_TO_HARDNESS / max(total.design, 1e-9), 1.0)
-    elif "magnesium" in states:
-        share = max(1 - states["magnesium"].design * MG_TO_HARDNESS / max(total.design, 1e-9), 0.0)
+    if ca and mg:
+        made = ca.design * CA_TO_HARDNESS + mg.design * MG_TO_HARDNESS
+        share = ca.design * CA_TO_HARDNESS / made if made > 0 else share
+    elif ca:
+        share = min(ca.design * CA_TO_HARDNESS / max(total.design, 1e-9), 1.0)
+    elif mg:
+        share = max(1 - mg.design * MG_TO_HARDNESS / max(total.design, 1e-9), 0.0)
     else:
         notes.append(
             Assumption(
@@ -185,9 +212,10 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
             )
         )
     high = total.high if total.high is not None else total.design
-    ca_of, mg_of = share / CA_TO_HARDNESS, (1 - share) / MG_TO_HARDNESS
-    compute("calcium", total.low * ca_of, high * ca_of, total.design * ca_of)
-    compute("magnesium", total.low * mg_of, high * mg_of, total.design * mg_of)
+    for name, measured, factor in (("calcium", ca, share / CA_TO_HARDNESS), ("magnesium", mg, (1 - share) / MG_TO_HARDNESS)):
+        compute(name, total.low * factor, high * factor, total.design * factor)
+        if measured:
+            states[name] = replace(states[name], origin=measured.origin)
 
 
 def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assumption]) -> None:
@@ -211,7 +239,6 @@ def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assump
                 "in acid water the higher alkalinity is adverse: it means more carbon dioxide to neutralize",
             )
         )
-    assert EQ
 
 
 def _iron(states: dict[str, AnalyteState], facts: Facts, compute: Any, notes: list[Assumption]) -> None:
@@ -251,16 +278,5 @@ def _solids(states: dict[str, AnalyteState], compute: Any) -> None:
         c = states["conductivity"]
         compute("tds", 0.65 * c.low, 0.75 * (c.high or c.design), 0.75 * c.design)
         return
-    names = {
-        "calcium": 1.0,
-        "magnesium": 1.0,
-        "sodium": 1.0,
-        "potassium": 1.0,
-        "chloride": 1.0,
-        "sulfate": 1.0,
-        "nitrate": 4.427,
-        "silica": 1.0,
-        "alkalinity": 0.6,
-    }
-    total = sum(states[name].design * weight for name, weight in names.items() if name in states)
+    total = sum(states[name].design * weight for name, weight in ION_WEIGHTS.items() if name in states)
     compute("tds", total, total, total)

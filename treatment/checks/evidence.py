@@ -6,7 +6,9 @@ from collections.abc import Iterator
 
 from ..analytes import analytes
 from ..audit import Audit
+from ..evidence import RAW_POINTS
 from ..rules import Hit, rule
+from ..tables import table
 
 
 @rule("microbes-untested", "safety.evidence")
@@ -47,3 +49,199 @@ def iron_form_unknown(audit: Audit) -> Iterator[Hit]:
     if measured("iron") and audit.run.raw.iron > 0.3 and not measured("ferrous_iron") and not measured("ferric_iron"):
         yield Hit("advice", f"Iron {audit.show(audit.run.raw.iron, 'mg/L')}: dissolved or rust is not known, and each asks for another treatment.",
                   "Stand a glass for 30 minutes: clear water that turns orange holds dissolved iron; orange at once is rust.")  # fmt: skip
+
+
+MEASURED_FOR_BALANCE = ("hardness", "alkalinity", "sodium", "chloride", "sulfate")
+
+
+@rule("sample-stale", "evidence.stale")
+def sample_stale(audit: Audit) -> Iterator[Hit]:
+    """The newest raw sample is old, or something happened to the source since."""
+    today, raw = audit.facts.as_of, [s for s in audit.facts.samples if s.point in RAW_POINTS]
+    dated = [sample for sample in raw if sample.taken_on is not None]
+    if today and dated:
+        age = (today - max(sample.taken_on for sample in dated if sample.taken_on)).days
+        if age > 365:
+            yield Hit("caution", f"The newest raw sample is {age // 30} months old.", "Repeat the test before anything is bought.")
+        microbes = [s.taken_on for s in dated if s.taken_on and any(name in s.readings for name in ("total_coliform", "e_coli"))]
+        if microbes and 183 < (today - max(microbes)).days <= 365:
+            yield Hit(
+                "caution",
+                f"The microbe test is {(today - max(microbes)).days // 30} months old.",
+                "Repeat the microbe test: it holds for half a year at most.",
+            )
+    event = audit.facts.source.last_event
+    if event in ("flood", "repair") and any(audit.evidence.measured(name) for name in ("total_coliform", "e_coli")) and not audit.microbes_present:
+        yield Hit(
+            "caution",
+            f"There was a {event} at the source; a clear microbe test from before says nothing of now.",
+            "Test for coliform and E. coli again.",
+        )
+
+
+@rule("sample-treated", "evidence.treated")
+def sample_treated(audit: Audit) -> Iterator[Hit]:
+    """A treated or softened sample stands in for raw water."""
+    if audit.evidence.treated_only:
+        yield Hit("caution", "Every sample was taken at a tap or after a unit; none is raw.", "Take a raw sample before all treatment.")
+        return
+    m, state = audit.evidence.measured, audit.evidence.states
+    if not (m("hardness") and m("alkalinity")) or audit.facts.source.kind in ("rain", "surface"):
+        return
+    soft, alkaline = state["hardness"].design < 20, state["alkalinity"].design > 80
+    salty = not m("sodium") or state["sodium"].design > 0.3 * state["alkalinity"].design
+    if soft and alkaline and salty:
+        sodium = f", sodium {audit.show(state['sodium'].design, 'mg/L')}" if m("sodium") else ""
+        yield Hit(
+            "caution",
+            f"Hardness {audit.show(state['hardness'].design, 'mg/L CaCO3')} beside alkalinity {audit.show(state['alkalinity'].design, 'mg/L alkalinity')}{sodium}: this looks softened.",
+            "Ask where it was drawn; take a sample before the softener.",
+        )
+
+
+@rule("sample-single-season", "evidence.season")
+def sample_single_season(audit: Audit) -> Iterator[Hit]:
+    """A source that changes with the weather, tested in one season only."""
+    kind = audit.facts.source.kind
+    if kind in ("dug_well", "spring", "surface", "rain"):
+        seasons = {(sample.taken_on.month % 12) // 3 for sample in audit.facts.samples if sample.taken_on and sample.point in RAW_POINTS}
+        if len(seasons) < 2:
+            yield Hit(
+                "caution", f"A {kind.replace('_', ' ')} changes with the weather; it was tested in one season.", "Test again after rain or snow-melt."
+            )
+
+
+@rule("ph-not-field", "evidence.field_ph")
+def ph_not_field(audit: Audit) -> Iterator[Hit]:
+    """pH from a laboratory, where the treatment stands on it."""
+    methods = {sample.method for sample in audit.facts.samples if "ph" in sample.readings}
+    if methods and "field" not in methods and any(stage.kind == "neutralizer" for stage in audit.run.stages):
+        yield Hit(
+            "advice",
+            f"pH {audit.run.raw.ph:.1f} was not measured on site; in the bottle it drifts up as carbon dioxide leaves.",
+            "Measure pH at the well head: a tenth changes the calcite by a quarter.",
+        )
+
+
+@rule("strip-only", "evidence.strip")
+def strip_only(audit: Audit) -> Iterator[Hit]:
+    """A strip's interval so wide that it decides whether something is treated."""
+    marks = {need.goal for need in audit.needs}
+    for name, state in audit.evidence.states.items():
+        if not state.origin.endswith("strip)") or state.high is None or state.high <= state.low:
+            continue
+        limit = audit.limit(name)
+        mark = 7 * 17.118061 if name == "hardness" else limit
+        if mark is not None and state.low <= mark < state.high and (name in marks or limit is not None):
+            row = analytes()[name]
+            yield Hit(
+                "caution",
+                f"{row.name} is between {audit.show(state.low, row.shown_unit)} and {audit.show(state.high, row.shown_unit)} by strip; the mark is {audit.show(mark, row.shown_unit)}.",
+                f"A laboratory test of {row.said} decides.",
+            )
+
+
+@rule("ion-balance", "evidence.balance")
+def ion_balance(audit: Audit) -> Iterator[Hit]:
+    """Cations and anions that do not balance: something was misread or not tested."""
+    cations, anions = audit.evidence.ions
+    if all(audit.evidence.measured(name) for name in MEASURED_FOR_BALANCE) and cations + anions > 0:
+        off = abs(cations - anions) / (cations + anions)
+        if off > 0.10:
+            yield Hit(
+                "caution",
+                f"Cations {cations:.2f} and anions {anions:.2f} meq/L differ by {off:.0%}; 10 % is the mark.",
+                "Look for a misread unit or an ion that was not tested; repeat the test.",
+            )
+
+
+@rule("tds-inconsistent", "evidence.solids")
+def tds_inconsistent(audit: Audit) -> Iterator[Hit]:
+    """Dissolved solids that agree neither with the ions nor with conductivity."""
+    m, states = audit.evidence.measured, audit.evidence.states
+    if not m("tds"):
+        return
+    tds = states["tds"].design
+    if m("conductivity"):
+        ratio = tds / max(states["conductivity"].design, 1e-9)
+        if not 0.5 <= ratio <= 0.9:
+            yield Hit("caution", f"Dissolved solids are {ratio:.2f} of conductivity; 0.5 to 0.9 is usual.", "Check both readings and their units.")
+    if all(m(name) for name in MEASURED_FOR_BALANCE):
+        total = audit.evidence.sum_of_ions
+        if abs(tds - total) > 0.2 * max(tds, total):
+            yield Hit(
+                "caution",
+                f"Dissolved solids {audit.show(tds, 'mg/L')}, but the ions add up to {audit.show(total, 'mg/L')}.",
+                "Look for a misread unit or a missing ion.",
+            )
+
+
+@rule("hardness-inconsistent", "evidence.hardness")
+def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
+    """Hardness that is not what calcium and magnesium make, or is less than its iron counts for."""
+    m, states = audit.evidence.measured, audit.evidence.stated
+    if m("hardness") and m("calcium") and m("magnesium"):
+        made = 2.497 * states["calcium"].design + 4.118 * states["magnesium"].design
+        stated = states["hardness"].design
+        if abs(made - stated) > 0.1 * max(made, stated, 1e-9) and abs(made - stated) > 5:
+            yield Hit(
+                "caution",
+                f"Calcium and magnesium make {audit.show(made, 'mg/L CaCO3')}, hardness reads {audit.show(stated, 'mg/L CaCO3')}.",
+                "One of them is misread, often “as CaCO₃” against “as Ca”.",
+            )
+    elif m("hardness") and m("iron") and 0 < states["hardness"].design < 4 * 17.118061 * states["iron"].design and states["iron"].design > 0.5:
+        yield Hit(
+            "caution",
+            f"Hardness {audit.show(states['hardness'].design, 'mg/L CaCO3')} is less than its iron alone counts for; such water is rare.",
+            "Test hardness again, on raw water.",
+        )
+
+
+@rule("carbonate-inconsistent", "evidence.carbonate")
+def carbonate_inconsistent(audit: Audit) -> Iterator[Hit]:
+    """Free carbon dioxide that pH and alkalinity do not allow."""
+    m, states = audit.evidence.measured, audit.evidence.states
+    if m("carbon_dioxide") and m("ph") and m("alkalinity"):
+        read, follows = states["carbon_dioxide"].design, audit.run.raw.carbon_dioxide
+        if max(read, follows) > 2 * min(read, follows) + 5:
+            yield Hit(
+                "caution",
+                f"Free carbon dioxide reads {audit.show(read, 'mg/L')}; pH and alkalinity make it {audit.show(follows, 'mg/L')}.",
+                "Measure pH and carbon dioxide on site, at once.",
+            )
+    if m("ph") and m("alkalinity") and states["ph"].design > 8.5 and states["alkalinity"].design < 10:
+        yield Hit(
+            "caution",
+            f"pH {states['ph'].design:.1f} with almost no alkalinity is rarely natural water.",
+            "Ask whether the sample was treated; measure both again.",
+        )
+
+
+@rule("reading-implausible", "evidence.plausible")
+def reading_implausible(audit: Audit) -> Iterator[Hit]:
+    """A reading far outside what natural waters show: often a unit or a decimal."""
+    for name, state in audit.evidence.states.items():
+        row = analytes()[name]
+        low, high = row.plausible
+        worst = state.high if state.high is not None else state.low
+        if audit.evidence.measured(name) and (worst > high or state.low < low):
+            value = worst if worst > high else state.low
+            yield Hit("caution", f"{row.name} {audit.show(value, row.shown_unit)} is outside what natural water shows ({audit.show(low, row.shown_unit)} to {audit.show(high, row.shown_unit)}).",
+                      "Check the unit and the decimal point on the report.")  # fmt: skip
+
+
+@rule("observation-conflict", "evidence.symptoms")
+def observation_conflict(audit: Audit) -> Iterator[Hit]:
+    """What is seen or smelt contradicts the test."""
+    for seen in audit.facts.observations:
+        conflict = table("symptoms").get(seen, {}).get("conflict")
+        if not conflict or not audit.evidence.measured(conflict["analyte"]):
+            continue
+        state, row = audit.evidence.states[conflict["analyte"]], analytes()[conflict["analyte"]]
+        worst = state.high if state.high is not None else state.low
+        if ("below" in conflict and worst < conflict["below"]) or ("above" in conflict and state.low > conflict["above"]):
+            yield Hit(
+                "caution",
+                f"{conflict['says'][0].upper()}{conflict['says'][1:]} ({audit.show(worst, row.shown_unit)}).",
+                f"Repeat the test of {row.said}, on raw water, where it is seen.",
+            )

@@ -19,6 +19,25 @@ def soft(**more: Any) -> dict[str, Any]:
     return job(readings=HARD_ONLY, train=[{"kind": "softener", "volume": "1.5 ft3", "tank": "10x54"} | more])
 
 
+def strip(hardness: str) -> dict[str, Any]:
+    """A hard water whose hardness was read from a strip."""
+    document = job(readings=HARD_ONLY | {"hardness": None})
+    document["samples"].append({"taken_on": "2026-05-05", "point": "raw", "method": "strip", "readings": {"hardness": hardness}})
+    return document
+
+
+def ions(**more: str) -> dict[str, Any]:
+    """A water whose ions balance: 4.0 + 0.8 + 0.9 meq/L against 4.0 + 0.8 + 0.9 (Ca 2.8, Mg 1.2)."""
+    readings = {
+        "hardness": "200 mg/L as CaCO3",
+        "sodium": "39.1 mg/L",
+        "alkalinity": "200 mg/L as CaCO3",
+        "chloride": "28.4 mg/L",
+        "sulfate": "43.2 mg/L",
+    }
+    return job(readings=HARD_ONLY | readings | more)
+
+
 #: rule id -> (a job in which it must fire, a job in which it must not)
 CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "feed-limit/uv/hardness": (job(train=[NEUTRALIZER, IRON, SEDIMENT, UV]), job(train=SOUND)),
@@ -82,6 +101,23 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "too-hot": (job({"supply": {"temperature": "120 degF"}}, train=SOUND), job(train=SOUND)),
     "pipe-velocity": (job({"supply": {"pipe": {"material": "pex_crimp", "size": "1/2 in"}}}), job()),
     "pressure-loss/softener": (job({"supply": {"flow": "18 gpm"}}, readings=HARD_ONLY, train=[{"kind": "softener", "volume": "1 ft3", "tank": "8x44"}]), soft(volume="2.5 ft3", tank="13x54")),
+    "sample-stale": (job({"as_of": "2026-11-24"}) | {"samples": [job()["samples"][0] | {"taken_on": "2024-05-04"}]}, job({"as_of": "2026-07-24"})),
+    "sample-treated": (
+        job(readings=HARD_ONLY | {"hardness": "0.5 gpg", "sodium": "120 mg/L"}),
+        job(readings=HARD_ONLY | {"sodium": "12 mg/L"}),
+    ),
+    "sample-single-season": (job({"source": {"kind": "spring"}}), job()),
+    "ph-not-field": (job(), job(readings=HARD_ONLY)),
+    "strip-only": (strip("80..250 mg/L"), strip("150..250 mg/L")),
+    "ion-balance": (ions(sodium="200 mg/L"), ions()),
+    "tds-inconsistent": (ions(tds="900 mg/L"), ions(tds="330 mg/L")),
+    "hardness-inconsistent": (
+        job(readings=HARD_ONLY | {"calcium": "20 mg/L", "magnesium": "5 mg/L"}),
+        job(readings=HARD_ONLY | {"calcium": "90 mg/L", "magnesium": "20.2 mg/L"}),
+    ),
+    "carbonate-inconsistent": (job(readings=HARD_ONLY | {"carbon_dioxide": "90 mg/L"}), job(readings=HARD_ONLY | {"carbon_dioxide": "9 mg/L"})),
+    "reading-implausible": (job(readings={"iron": "240 mg/L", "ferrous_iron": None}), job()),
+    "observation-conflict": (job({"observations": ["orange_stains"]}, readings=HARD_ONLY), job({"observations": ["orange_stains"]})),
     "sodium-diet": (job({"wishes": {"low_sodium": True}}, readings=HARD_ONLY, train=[SOFTENER]), soft()),
     "outdoor-taps-softened": (soft(install={"branch": "outdoor"}), soft(install={"branch": "main"})),
 }  # fmt: skip
