@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 from . import ENGINE
 from .analytes import analytes
 from .figure import rounded
+from .next_tests import next_tests
 from .quantity import canonical_unit
 from .spec import Measure
 from .stages import ROOMS
+from .symptoms import causes
 from .train import StageRun
 from .water import Water
 
@@ -101,7 +104,8 @@ def design_document(design: Design) -> dict[str, Any]:
         "needs": [need.as_json() for need in design.needs],
         "demand": {"daily_use": flows.daily_use.as_json(), "peak_flow": flows.peak_flow.as_json(), "design_flow": flows.design_flow.as_json()},
         **train_document(design.chosen, design.job.facts.job.units),
-        "next_tests": [],
+        "next_tests": [test.as_json(rank) for rank, test in enumerate(next_tests(design), 1)],
+        "likely_causes": [asdict(cause) for cause in causes(design.job.facts.observations, design.evidence)],
         "caution": STANDING_CAUTION,
     }
     if design.given:
@@ -172,6 +176,7 @@ def design_schema() -> dict[str, Any]:
         "needs": array(obj({"goal": text, "why": text, "limit": obj({"value": limit, "unit": text}), "value": quantity, "health": {"type": "boolean"}, "source": text})),
         "demand": obj({"daily_use": figure, "peak_flow": figure, "design_flow": figure}),
         **train, "next_tests": array(obj({"analyte": text, "decides": array(text), "rank": number})), "caution": text,
+        "likely_causes": array(obj({"observation": text, "said": text, "cause": text, "standing": text, "tell": text, "test": text, "curable": {"type": "boolean"}})),
         "proposal": obj({**train, "not_used": not_used}), "not_used": not_used,
     }  # fmt: skip
     required = [name for name in properties if name not in ("proposal", "not_used")]

@@ -99,7 +99,7 @@ def plan(duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judg
     best: tuple[tuple[float, ...], list[Given]] | None = None
     for _ in range(LONGEST):
         goals = [path for path in front if all(need.met_by(path.water) for need in needs)]
-        for path in sorted(goals, key=lambda p: _price(p))[:12]:
+        for path in sorted(goals, key=lambda p: _price(p))[:8]:
             train = name_stages(list(path.stages))
             score = _score(path, judge(train))
             if best is None or score < best[0]:

@@ -280,7 +280,8 @@ class Neutralizer(Room):
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         if water.ph >= 7.5 or water.ph < 5.0:
             return []
-        higher = [NeutralizerKeys(target_ph=7.6)] if water.value("manganese") > 0.05 else []
+        alone = duty.facts.wishes.no_salt or duty.facts.wishes.no_power or duty.facts.schools.hardness != "exchange"
+        higher = [NeutralizerKeys(target_ph=7.6)] if alone and water.value("manganese") > 0.05 else []
         return [NeutralizerKeys(), *higher]
 
     def schools(self, keys: NeutralizerKeys, water: Water, system: str) -> list[str]:

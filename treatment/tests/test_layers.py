@@ -19,7 +19,7 @@ CORE = Path(__file__).resolve().parents[1]
 LAYERS = (
     ("errors", "tables"), ("quantity",), ("analytes",), ("reading", "figure", "display"), ("spec",), ("job",), ("carbonate", "limits"), ("water",),
     ("evidence",), ("demand", "hydraulics"), ("beds", "duty", "needs"), ("rules",), ("stages",), ("train",), ("audit",), ("checks", "planner", "job_file"),
-    ("design", "design_file"), ("drawing", "cli"),
+    ("symptoms",), ("design",), ("next_tests",), ("design_file",), ("drawing", "cli"),
 )  # fmt: skip
 
 
