@@ -15,7 +15,6 @@ from .tables import table
 FT3 = unit_named("ft3", "volume").factor
 FT2 = unit_named("ft2", "area").factor
 INCH = 0.0254
-STEP = FT3 / 8  # media are measured out in eighths of a cubic foot
 GPM_FT2 = unit_named("gpm", "flow").factor / FT2  # L/min per m2
 WASH_REFERENCE = (55 - 32) / 1.8  # degC at which backwash rates are printed
 
@@ -173,17 +172,23 @@ def tanks() -> tuple[str, ...]:
     return tuple(table("vessels")["sizes"])
 
 
+def measured_out(volume: float, up: bool = True) -> float:
+    """Medium [L] as it is measured out: quarters of a cubic foot, eighths below one; rounded up, or down."""
+    step = FT3 / 8 if volume < FT3 * 0.999 else FT3 / 4
+    return (-floor(-volume / step + 1e-6) if up else floor(volume / step + 1e-6)) * step
+
+
 def most_in(medium_: Medium, tank: str) -> float:
-    """The most medium [L] a tank takes with its freeboard kept, in steps of an eighth of a cubic foot."""
+    """The most medium [L] a tank takes with its freeboard kept, as it is measured out."""
     empty = Bed(medium_, tank, 1, 1.0)
     depth: float = (empty.height - table("vessels")["underbed_in"] * INCH) / (1 + medium_.freeboard)
-    return floor(depth * empty.area * 1000 / STEP + 1e-6) * STEP
+    return measured_out(depth * empty.area * 1000, up=False)
 
 
 def least_in(medium_: Medium, tank: str) -> float:
-    """The least medium [L] that makes the shallowest allowed bed, in steps of an eighth of a cubic foot."""
+    """The least medium [L] that makes the shallowest allowed bed, as it is measured out."""
     area = Bed(medium_, tank, 1, 1.0).area
-    return -floor(-medium_.min_bed * area * 1000 / STEP + 1e-6) * STEP
+    return measured_out(medium_.min_bed * area * 1000)
 
 
 @lru_cache(maxsize=4096)
@@ -241,7 +246,7 @@ def _volume_for(m: Medium, tank: str, each: float, given: float | None, fixed: b
     if given is not None:
         return given
     low, high = _holds(m.key, tank)
-    wanted = max(low, -floor(-each / STEP + 1e-6) * STEP)
+    wanted = max(low, measured_out(each))
     if wanted <= high:
         return wanted
     return max(high, low) if fixed else None

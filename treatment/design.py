@@ -16,8 +16,9 @@ from .hydraulics import supply
 from .job_file import Job
 from .needs import Need, needs
 from .planner import Plan, explain, plan
-from .rules import SEVERITIES, Finding
+from .rules import RULES, SEVERITIES, Finding
 from .stages import StageKeys
+from .symptoms import Cause, causes
 from .train import Given, PressureLine, Runner, TrainRun, name_stages, pressure_line
 
 
@@ -56,13 +57,16 @@ class Variant:
         return [finding for finding in self.findings if finding.severity == "danger" and not finding.stage]
 
     @property
+    def doubts(self) -> list[Finding]:
+        """Findings about the water test itself."""
+        known = {rule.id.split("/")[0] for rule in RULES if rule.check.__module__ == checks.evidence.__name__}
+        return [finding for finding in self.findings if finding.rule.split("/")[0] in known]
+
+    @property
     def supply_findings(self) -> list[Finding]:
         """Findings about pressure, flow and temperature."""
         about = ("pressure-", "too-", "pipe-", "backwash-unmet")
         return [finding for finding in self.findings if finding.rule.startswith(about)]
-
-
-assert checks  # registers the rules about the whole job
 
 
 class Design:
@@ -132,6 +136,11 @@ class Design:
     def supply_assumptions(self) -> list[Assumption]:
         """Assumptions about supply and use."""
         return [note for note in self.assumptions if note.path.startswith(("$.supply", "$.building"))]
+
+    @property
+    def likely_causes(self) -> list[Cause]:
+        """What may be behind what was observed."""
+        return causes(self.job.facts.observations, self.evidence)
 
     @cached_property
     def given(self) -> bool:

@@ -11,11 +11,11 @@ from .display import show
 from .figure import source
 from .job import Facts, SampleFacts
 from .job_file import Job
-from .planner import Plan
 from .reading import Reading
 from .stages import ROOMS
 from .tables import table
 
+MATTERS = 1.2  # a fifth more medium is worth a test; less is not
 STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS = 10.0, 3.0, 30.0, 15.0
 
 
@@ -96,9 +96,9 @@ def _differences(mild: Design, adverse: Design, name: str) -> tuple[list[str], f
         said.append(f"whether the {ROOMS[kind].title if kind == 'uv' else ROOMS[kind].title.lower()} is needed")
         worth += STAGE_APPEARS
     for kind in (kind for kind in ROOMS if kind in few & many):
-        sizes = [_size(mild, one, kind), _size(adverse, other, kind)]
-        if sizes[0] != sizes[1]:
-            said.append(f"the size of the {ROOMS[kind].title if kind == 'uv' else ROOMS[kind].title.lower()}: {sizes[0]} or {sizes[1]}")
+        sizes = [_size(mild, kind), _size(adverse, kind)]
+        if sizes[0][0] != sizes[1][0] or max(sizes[0][1], sizes[1][1]) > MATTERS * min(sizes[0][1], sizes[1][1]):
+            said.append(f"the size of the {ROOMS[kind].title if kind == 'uv' else ROOMS[kind].title.lower()}: {sizes[0][2]} or {sizes[1][2]}")
             worth += SIZE_CHANGES
     if one.complete != other.complete:
         said.append("whether the treatments sized here are enough" if row.key != "ph" else "whether the water can be treated without chemical feed")
@@ -106,16 +106,17 @@ def _differences(mild: Design, adverse: Design, name: str) -> tuple[list[str], f
     return said, worth
 
 
-def _size(design: Design, plan: Plan, kind: str) -> str:
-    """What would be bought for a stage, in words."""
+def _size(design: Design, kind: str) -> tuple[str, float, str]:
+    """What would be bought for a stage: its vessel, how much of it, and both in words."""
     run = next(stage for stage in design.proposal.run.stages if stage.kind == kind)
     bed, params, system = run.sizing.bed, run.sizing.params, design.job.facts.job.units
     if bed is not None:
         count = f"{bed.vessels} × " if bed.vessels > 1 else ""
-        return f"{count}{show(bed.volume, 'L media', system)} in {bed.tank} in"
+        return f"{count}{bed.tank}", bed.total_volume, f"{count}{show(bed.volume, 'L media', system)} in {bed.tank} in"
     if kind == "uv":
-        return f"rated {show(params['rated_flow'], 'L/min', system)}"
-    return f"{params.get('housing', '')} in"
+        return "", params["rated_flow"], f"rated {show(params['rated_flow'], 'L/min', system)}"
+    housing = str(params.get("housing", ""))
+    return housing, 1.0, f"{housing} in"
 
 
 def in_words(test: NextTest) -> str:

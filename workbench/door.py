@@ -13,6 +13,7 @@ from django.db import transaction
 from treatment.design import Design, design
 from treatment.job_file import FORMAT, read_job, read_train
 from treatment.job_file import Job as CoreJob
+from treatment.next_tests import in_words, next_tests
 from treatment.quantity import canonical_unit
 from treatment.spec import Measure
 
@@ -69,6 +70,16 @@ def design_of(job: Job, train: list[dict[str, Any]] | None) -> Design:
     document["samples"] = document["samples"] or [{"readings": {}}]
     worked = _worked(json.dumps(document, sort_keys=True), dt.date.today().isoformat())
     return worked if train is None else worked.with_train(read_train(train))
+
+
+def worth_testing(job: Job) -> list[str]:
+    """Which test next, in words, the most telling first."""
+    return _tests(design_of(job, None))
+
+
+@lru_cache(maxsize=64)
+def _tests(design: Design) -> list[str]:
+    return [in_words(test) for test in next_tests(design)]
 
 
 @lru_cache(maxsize=64)

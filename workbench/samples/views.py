@@ -15,7 +15,7 @@ from treatment.limits import Limit, strictest
 from treatment.reading import Entry, parse_line
 
 from ..accounts.access import job_for
-from ..door import design_of, reading_row
+from ..door import design_of, reading_row, worth_testing
 from ..jobs.models import Job
 from ..jobs.services import bump
 from ..steps import steps
@@ -67,8 +67,9 @@ def _page(request: HttpRequest, job: Job, template: str, status: int = 200, **mo
         }
         for sample in job.samples.all()
     ]
+    design = design_of(job, shown_stages(job))
     context = {
-        "job": job, "samples": samples, "steps": steps(job, "water"), "design": design_of(job, shown_stages(job)), "analytes": analytes().values(),
+        "job": job, "samples": samples, "steps": steps(job, "water"), "design": design, "tests": worth_testing(job), "analytes": analytes().values(),
     } | more  # fmt: skip
     return render(request, template, context, status=status)
 
