@@ -215,10 +215,11 @@ def choose_bed(
         vessels = 1  # a vessel that is named stands alone unless the job says otherwise
     best_carrying: Bed | None = None
     largest: Bed | None = None
-    for n in (vessels,) if vessels else (1, 2, 3, 4):
+    counts = (vessels,) if vessels else (1, 2, 3, 4)
+    for n in counts:
         good: Bed | None = None
         for name in (tank,) if tank else _tanks_for(m, given):
-            each = _volume_for(m, name, volume / n, given, fixed=tank is not None or (n == 4 and name == tanks()[-1]))
+            each = _volume_for(m, name, volume / n, given, fixed=tank is not None or (n == counts[-1] and name == tanks()[-1]))
             if each is None:
                 continue
             bed = Bed(m, name, n, each)

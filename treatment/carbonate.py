@@ -111,7 +111,11 @@ def constants(temperature: float) -> _Constants:
 
 
 def _activity(ionic_strength: float, a: float) -> float:
-    """Davies activity coefficient of a single charge [-]; of a double charge it is the fourth power."""
+    """Davies activity coefficient of a single charge [-]; of a double charge it is the fourth power.
+
+    Davies holds to about 0.5 mol/kg; beyond 1 it is held at its value there rather than run away.
+    """
+    ionic_strength = min(ionic_strength, 1.0)
     root = sqrt(ionic_strength)
     return float(10.0 ** (-a * (root / (1.0 + root) - 0.3 * ionic_strength)))
 

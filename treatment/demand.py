@@ -63,7 +63,7 @@ def _daily_use(facts: Facts, notes: list[Assumption]) -> Figure:
     if people is None:
         people = 0.0 if building.events else 3.0
         if not building.events:
-            notes.append(Assumption("$.building.people", "3", "the number of people was not given; a usual household"))
+            notes.append(Assumption("$.building.people", "3 people", "the number of people was not given; a usual household"))
     if each is None:
         each = 227.0 if facts.job.standard in ("us", "ca") else 150.0
         notes.append(Assumption("$.building.use_per_person", show(each, "L/day", facts.job.units), "usual use per person; a metered bill beats it"))
@@ -94,7 +94,7 @@ def _peak(facts: Facts, building: Building, notes: list[Assumption]) -> Figure:
     bathrooms = building.bathrooms
     if bathrooms is None and building.fixtures is None:
         bathrooms = 2.0
-        notes.append(Assumption("$.building.bathrooms", "2", "neither fixtures nor bathrooms were given"))
+        notes.append(Assumption("$.building.bathrooms", "2 bathrooms", "neither fixtures nor bathrooms were given"))
     if school == "bathrooms" and bathrooms is not None:
         steps = tables["bathrooms"]
         xs, ys = [float(k) for k in steps["gpm"]], list(steps["gpm"].values())
@@ -104,7 +104,7 @@ def _peak(facts: Facts, building: Building, notes: list[Assumption]) -> Figure:
     if not fixtures:
         baths = bathrooms or 1.0
         fixtures = {"wc": round(baths + 0.49), "basin": round(baths + 0.49), "shower": max(int(baths), 1), "kitchen_sink": 1, "washer": 1}
-        said = ", ".join(f"{n} {name}" for name, n in fixtures.items())
+        said = ", ".join(f"{n} {name.replace('_', ' ')}" for name, n in fixtures.items())
         notes.append(Assumption("$.building.fixtures", said, f"fixtures were not listed; usual for {baths:g} bathrooms"))
     if facts.wishes.spare_outdoor_taps:
         fixtures.pop("hose_tap", None)
@@ -142,7 +142,9 @@ def _supply(facts: Facts, peak: float, notes: list[Assumption]) -> float:
     flow = peak if facts.source.kind == "town" else 7 * GPM
     notes.append(
         Assumption(
-            "$.supply.flow", f"{flow:.4g} L/min", "the supply was not measured: do a bucket or drawdown test before buying anything that backwashes"
+            "$.supply.flow",
+            show(flow, "L/min", facts.job.units),
+            "the supply was not measured: do a bucket or drawdown test before buying anything that backwashes",
         )
     )
     return flow

@@ -144,10 +144,15 @@ def _bare(analyte: Analyte, typed: str, number_text: str) -> tuple[str, str]:
     if analyte.ambiguous_basis:
         return "mg/L", ""
     if not analyte.bare:
-        raise NotUnderstood(typed, f"{analyte.name} needs its unit: write “{number_text} {' or '.join(analyte.accepted_units()[:2])}”")
+        raise NotUnderstood(typed, f"{analyte.name} needs its unit: write {_examples(analyte, number_text)}")
     if analyte.unit in ("pH", "%") or analyte.is_microbe:
         return analyte.bare, ""
     return analyte.bare, f"{analyte.name} “{typed}” had no unit: read as {analyte.bare}"
+
+
+def _examples(analyte: Analyte, number: str) -> str:
+    """Two ways to write a number with its unit."""
+    return " or ".join(f"“{number} {unit}”" for unit in analyte.accepted_units()[:2])
 
 
 _ITEM = re.compile(

@@ -119,14 +119,11 @@ class TrainDrawing:
 def draw_train(design: Design, variant: Variant, system: str) -> TrainDrawing:
     """Lay out the drawing of a train in the units people read (us or metric)."""
     stages = variant.run.stages
-    each = max((960.0 - GUTTER - SOURCE - HOUSE) / max(len(stages), 1), 98.0) if stages else 300.0
-    each = min(each, 168.0)
-    start = GUTTER + SOURCE
-    end = start + each * max(len(stages), 1)
-    width = max(end + HOUSE, 960.0)
-    if width > end + HOUSE:  # spread what is left before the first stage and after the last
-        spare = (width - end - HOUSE) / 2
-        start, end = start + spare, end + spare
+    count = max(len(stages), 1)
+    each = min(max((960.0 - GUTTER - SOURCE - HOUSE) / count, 98.0), 200.0)
+    width = max(GUTTER + SOURCE + each * count + HOUSE, 960.0)
+    end = width - HOUSE
+    start = GUTTER + SOURCE + (end - GUTTER - SOURCE - each * count) / 2
     middles = [start + each * (i + 0.5) for i in range(len(stages))]
     tallest = max([TALLEST, *(sum(stage.room.body(stage.keys, stage.sizing)[1:]) for stage in stages)])
     scale = (FLOOR - PIPE_Y - 16) / tallest
