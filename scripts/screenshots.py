@@ -27,7 +27,20 @@ def train_of(name: str, stage: str = "") -> object:
     return go
 
 
+def report(page: Page) -> None:
+    open_job(page, "Quarry Lane 9", "Water")
+    page.get_by_text("From a report").click()
+    page.fill("#report-rows", REPORT)
+    page.get_by_role("button", name="Look what is in them").click()
+    page.wait_for_selector("text=How this report is understood")
+
+
+REPORT = (
+    "Parameter\tResult\tUnits\nIron, total\t0.12\tmg/L\nHardness\t19\t\nNitrate\t3.4\tmg/L\nLead\t<0.5\tug/L\n"
+    "Total Coliform Bacteria\tabsent\t\nMystery compound\t3\tmg/L\npH\t7.6\t"
+)
 VIEWS = {
+    "report": (DESK, report),
     "jobs": (DESK, lambda page: page.goto("/")),
     "site": (DESK, lambda page: open_job(page, "High Tarn Farm", "Site")),
     "water": (DESK, lambda page: open_job(page, "High Tarn Farm", "Water")),

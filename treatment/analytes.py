@@ -34,6 +34,7 @@ class Analyte:
     basis: dict[str, float] = field(default_factory=dict, hash=False)
     ambiguous_basis: str = ""
     colour: str = "slate"
+    shown: str = ""
 
     @property
     def is_microbe(self) -> bool:
@@ -47,8 +48,8 @@ class Analyte:
 
     @property
     def shown_unit(self) -> str:
-        """The unit it is shown in: its own, but alkalinity is not read in grains."""
-        return "mg/L alkalinity" if self.key == "alkalinity" else self.unit
+        """The unit it is shown in: its own, but alkalinity is not read in grains, nor lead in milligrams."""
+        return self.shown or self.unit
 
     def factor_for(self, unit_text: str) -> tuple[Unit, float, str] | None:
         """The unit, the factor of its basis and the basis meant by ``unit_text``; None if unknown.

@@ -114,7 +114,7 @@ def without(audit: Audit, stage: StageRun) -> list[str]:
         here = out
     for need in audit.needs:
         if need.met_by(audit.run.finished) and not need.met_by(here):
-            wanted.append(f"{analytes()[need.goal].said} would stay at {audit.show(here.value(need.goal), need.unit)}")
+            wanted.append(f"{analytes()[need.goal].said} would stay at {audit.show(here.value(need.goal), analytes()[need.goal].shown_unit)}")
     return wanted + trouble
 
 

@@ -202,5 +202,5 @@ def _entry(piece: str) -> Entry:
 
 def _unknown(name: str) -> str:
     near = nearest_name(name)
-    hint = f"; did you mean {near}?" if near else ""
+    hint = f"; did you mean {analytes()[near].said}?" if near else ""
     return f"“{name[:40]}” is not an analyte we know{hint}"

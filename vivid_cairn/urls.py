@@ -5,6 +5,7 @@ from django.contrib.auth.decorators import login_not_required
 from django.urls import path
 
 from workbench.jobs import views as jobs
+from workbench.samples import report_views as reports
 from workbench.samples import views as samples
 from workbench.trains import views as trains
 
@@ -29,6 +30,9 @@ urlpatterns = [
     path("jobs/<int:pk>/water/samples/<int:sample>/delete/", samples.sample_delete, name="sample-delete"),
     path("jobs/<int:pk>/water/samples/<int:sample>/readings/", samples.readings_add, name="readings-add"),
     path("jobs/<int:pk>/water/samples/<int:sample>/readings/<str:analyte>/delete/", samples.reading_delete, name="reading-delete"),
+    path("jobs/<int:pk>/water/report/", reports.report_preview, name="report-preview"),
+    path("jobs/<int:pk>/water/report/keep/", reports.report_keep, name="report-keep"),
+    path("jobs/<int:pk>/samples.csv", reports.samples_csv, name="samples-csv"),
     path("jobs/<int:pk>/train/", trains.train, name="train"),
     path("jobs/<int:pk>/train/edit/", trains.edit, name="train-edit"),
 ]

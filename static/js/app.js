@@ -11,6 +11,12 @@
     htmx.ajax("POST", b.dataset.edit, { target: "#bench", swap: "outerHTML", values: values });
   }
   const stages = () => Array.from(document.querySelectorAll("#bench .stage"));
+  let keyboard = false; /* the last choice came from the keyboard: keep the focus on the chosen stage */
+  document.addEventListener("pointerdown", function () { keyboard = false; }, true);
+  document.addEventListener("htmx:afterSettle", function () {
+    const s = selected(), at = document.activeElement;
+    if (keyboard && s && (!at || at === document.body || at.classList.contains("stage"))) s.focus({ preventScroll: true });
+  });
   const selected = () => document.querySelector('#bench .stage[aria-current="true"]');
 
   function choose(by) {
@@ -19,8 +25,9 @@
     const at = all.indexOf(selected());
     const next = all[Math.max(0, Math.min(all.length - 1, (at < 0 ? 0 : at) + by))];
     if (next && next !== selected()) {
+      keyboard = true;
       next.focus({ preventScroll: true });
-      next.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true }));
+      htmx.ajax("GET", next.getAttribute("href"), { target: "#bench", swap: "outerHTML" });
     }
   }
 
@@ -34,6 +41,7 @@
     f: () => { const list = document.getElementById("findings"); if (list) { list.focus(); list.scrollIntoView({ block: "nearest" }); } },
   };
   function act(action) {
+    keyboard = true;
     const s = selected();
     post({ action: action, stage: s ? s.dataset.stage : "" });
   }

@@ -35,7 +35,7 @@ def unmet(audit: Audit) -> Iterator[Hit]:
         if not need.health and not need.met_by(audit.run.finished):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             bound = need.high if need.high is not None and value > need.high else need.low
-            yield Hit("caution", f"{row.name} leaves the train at {audit.show(value, need.unit)}; {audit.show(bound or 0.0, need.unit)} is the mark.",
+            yield Hit("caution", f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}; {audit.show(bound or 0.0, analytes()[need.goal].shown_unit)} is the mark.",
                       "Add or enlarge the treatment for it, or accept it knowingly.", (need.goal,), source=need.source)  # fmt: skip
 
 
@@ -45,7 +45,7 @@ def health(audit: Audit) -> Iterator[Hit]:
     for need in audit.needs:
         if need.health and need.goal not in MICROBES and not need.met_by(audit.run.finished):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
-            yield Hit("danger", f"{row.name} leaves the train at {audit.show(value, need.unit)}, above the health limit of {audit.show(need.high or 0.0, need.unit)}.",
+            yield Hit("danger", f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}, above the health limit of {audit.show(need.high or 0.0, analytes()[need.goal].shown_unit)}.",
                       "Do not drink it untreated; treat it at the drinking tap or refer to a specialist, and retest.", (need.goal,), source=need.source)  # fmt: skip
 
 
@@ -96,7 +96,7 @@ def refer(audit: Audit) -> Iterator[Hit]:
     for need in audit.needs:
         if need.goal in REFERRED:
             row = analytes()[need.goal]
-            yield Hit("danger" if need.health else "caution", f"{row.name} {audit.show(need.value, need.unit)} is beyond what this tool sizes.",
+            yield Hit("danger" if need.health else "caution", f"{row.name} {audit.show(need.value, analytes()[need.goal].shown_unit)} is beyond what this tool sizes.",
                       "Refer it to a specialist and the local authority; use other water for drinking until then.", (need.goal,))  # fmt: skip
 
 

@@ -17,7 +17,7 @@ from ..tables import DATA, table
 CORE = Path(__file__).resolve().parents[1]
 #: lower layers first; a module may import only from its own line or above
 LAYERS = (
-    ("errors", "tables"), ("quantity",), ("analytes",), ("reading", "figure", "display"), ("spec",), ("job",), ("carbonate", "limits"), ("water",),
+    ("errors", "tables"), ("quantity",), ("analytes",), ("reading", "figure", "display"), ("spec", "report"), ("job",), ("carbonate", "limits"), ("water",),
     ("evidence",), ("demand", "hydraulics"), ("beds", "duty", "needs"), ("rules",), ("stages",), ("train",), ("audit",), ("checks", "planner", "job_file"),
     ("symptoms",), ("design",), ("next_tests",), ("design_file",), ("drawing", "cli"),
 )  # fmt: skip

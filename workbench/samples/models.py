@@ -19,6 +19,8 @@ class Sample(models.Model):
     point = models.CharField(max_length=60, default="raw")
     draw = models.CharField(max_length=8, blank=True, choices=[("flushed", "flushed"), ("first", "first draw")])
     method = models.CharField(max_length=12, blank=True, choices=Method.choices)
+    #: rows of a report that were not understood: [{"name": …, "text": …, "why": …}]
+    aside = models.JSONField(default=list, blank=True)
 
     class Meta:
         ordering = ["-taken_on", "-pk"]

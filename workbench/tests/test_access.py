@@ -9,7 +9,7 @@ from .base import WorkbenchTestCase
 #: name -> is it a page that changes something (POST only)
 PAGES = {
     "job": False, "site": False, "supply": False, "water": False, "train": False, "job-export": False, "design-export": False,
-    "units": True, "job-delete": True, "water-read": True, "sample-new": True, "train-edit": True,
+    "samples-csv": False, "report-preview": True, "report-keep": True, "units": True, "job-delete": True, "water-read": True, "sample-new": True, "train-edit": True,
 }  # fmt: skip
 SAMPLE_PAGES = ("sample-edit", "sample-delete", "readings-add")
 

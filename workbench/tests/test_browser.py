@@ -5,12 +5,14 @@ from __future__ import annotations
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
+from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.door import store
 from workbench.jobs.models import Job
 from workbench.trains.services import shown_stages
 
 from .base import BrowserTestCase
+from .test_reports import spreadsheet
 
 
 def stages(page: Page) -> list[str]:
@@ -70,6 +72,26 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         box.fill("iron 2.4 mg/L")
         page.get_by_role("button", name="Keep").click()
         expect(box).to_have_value("")
+
+
+class FromAReport(BrowserTestCase):
+    def test_a_spreadsheet_is_seen_before_it_is_kept(self) -> None:
+        """Choose a file, see each row, give the hardness its unit, keep: the readings stand on the water step."""
+        job = store(job_document(readings=HARD_ONLY), self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/water/")
+        page.get_by_text("From a report").click()
+        content = spreadsheet([["Parameter", "Result", "Unit"], ["Iron, total", 2.4, "mg/L"], ["Hardness", 12, ""], ["Mystery", 3, "mg/L"]])
+        page.set_input_files("#report-file", {"name": "report.xlsx", "mimeType": "application/octet-stream", "buffer": content})
+        page.get_by_role("button", name="Look what is in it").click()
+        expect(page.get_by_role("cell", name="Iron, total").first).to_be_visible()
+        page.get_by_role("button", name="Keep as a sample").click()
+        expect(page.locator("tbody")).to_contain_text("needs its unit")
+        page.get_by_label("Result of Hardness").fill("12 gpg")
+        page.get_by_role("button", name="Keep as a sample").click()
+        page.wait_for_url("**/water/")
+        expect(page.locator("#step")).to_contain_text("12.0 gpg")
+        expect(page.locator("#step")).to_contain_text("1 row of the report kept aside")
 
 
 class EditingTheTrain(BrowserTestCase):

@@ -1,0 +1,69 @@
+from __future__ import annotations
+
+from unittest import TestCase
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ..errors import NotUnderstood
+from ..report import read_report
+
+
+class Reports(TestCase):
+    def test_a_report_with_a_header(self) -> None:
+        """Columns found by their names, in any order; longer names are guessed and marked to be checked."""
+        rows = [
+            ["Larkfell Laboratory", "", "", ""],
+            ["Method", "Parameter", "Result", "Units"],
+            ["A", "Iron", "2,4", "mg/L"],
+            ["B", "Hardness (as CaCO3)", "240", "mg/L"],
+            ["C", "Nitrate", "8", "mg/L"],
+            ["D", "Total coliform", "absent", ""],
+            ["E", "Mystery", "3", "mg/L"],
+            ["F", "Lead", "<0.5", "ug/L"],
+        ]
+        read = read_report(rows)
+        self.assertEqual([(row.analyte.key if row.analyte else None, row.sure) for row in read],
+                         [("iron", "sure"), ("hardness", "check"), ("nitrate", "check"), ("total_coliform", "sure"), (None, "aside"), ("lead", "sure")])  # fmt: skip
+        self.assertAlmostEqual(read[0].reading.low if read[0].reading else 0, 2.4)
+        self.assertIn("does not say as what", read[2].problem)
+        self.assertAlmostEqual((read[5].reading.high if read[5].reading else 0) or 0, 0.0005)
+
+    def test_rows_without_a_header(self) -> None:
+        """Columns found by what stands in them."""
+        read = read_report([["pH", "6.1", ""], ["Mn", "0.12", "mg/L"], ["Alkalinity", "45", "mg/L"]])
+        self.assertEqual([row.analyte.key for row in read if row.analyte], ["ph", "manganese", "alkalinity"])
+        self.assertTrue(all(row.reading for row in read))
+
+    def test_lines_of_text(self) -> None:
+        """A PDF's lines: name, then value and unit."""
+        read = read_report([["Certificate of analysis"], ["Iron 2.4 mg/L"], ["pH: 6.1"], ["Sulphate <5 mg/L"]])
+        self.assertEqual(
+            [(row.analyte.key, row.reading is not None) for row in read if row.analyte], [("iron", True), ("ph", True), ("sulfate", True)]
+        )
+
+    def test_what_is_unclear_is_kept_aside_with_its_reason(self) -> None:
+        """A bare hardness, a missing result and a doubled analyte are not taken silently."""
+        read = read_report(
+            [["Parameter", "Result", "Unit"], ["Hardness", "12", ""], ["Iron", "", "mg/L"], ["Iron", "2", "mg/L"], ["Fe", "3", "mg/L"]]
+        )
+        self.assertEqual([row.sure for row in read], ["aside", "aside", "sure", "check"])
+        self.assertIn("needs its unit", read[0].problem)
+        self.assertIn("twice", read[3].problem)
+
+    def test_no_table_is_said(self) -> None:
+        """Nothing in it, or nothing we know."""
+        for rows in ([], [[""]], [["x1", "y1"], ["x2", "y2"]]):
+            with self.assertRaises(NotUnderstood):
+                read_report(rows)
+
+    @given(st.lists(st.lists(st.text(max_size=12), max_size=4), max_size=8))
+    @settings(max_examples=150, deadline=None)
+    def test_any_table_is_read_or_refused(self, rows: list[list[str]]) -> None:
+        """Every row comes back, understood or kept aside."""
+        try:
+            read = read_report(rows)
+        except NotUnderstood:
+            return
+        for row in read:
+            self.assertTrue(row.reading is not None or row.sure == "aside")
