@@ -1,0 +1,109 @@
+"""Pipes, beds and the pressure that is left, worked by hand."""
+
+from __future__ import annotations
+
+from math import log10, pi
+from unittest import TestCase
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ..beds import FT3, Bed, choose_bed, least_in, measured_out, medium, most_in, tanks
+from ..carbonate import water_density, water_viscosity
+from ..hydraulics import PSI, bore, friction, packed_bed_loss, square_law, valve_loss
+from .example import HARD_ONLY, job, worked
+
+GPM = 3.785411784
+
+
+class Pipes(TestCase):
+    def test_laminar_flow_is_hagen_poiseuille(self) -> None:
+        """0.5 L/min in 20 mm over 10 m at 20 degC: 128 µ L Q / (π d^4)."""
+        flow = 0.5 / 60000
+        expected = 128 * water_viscosity(20) * 10 * flow / (pi * 0.020**4) / 1000
+        self.assertAlmostEqual(friction(0.5, 0.020, 10, 1.5e-6, 20), expected, delta=expected * 1e-6)
+
+    def test_turbulent_flow_by_hand(self) -> None:
+        """26.5 L/min in 26 mm copper over 12 m at 11 degC: v = 0.832 m/s, Re about 17 000, f about 0.027, 4.3 kPa."""
+        speed = 26.5 / 60000 / (pi * 0.026**2 / 4)
+        reynolds = water_density(11) * speed * 0.026 / water_viscosity(11)
+        factor = 0.25 / log10(1.5e-6 / 0.026 / 3.7 + 5.74 / reynolds**0.9) ** 2
+        expected = factor * 12 / 0.026 * water_density(11) * speed**2 / 2 / 1000
+        self.assertAlmostEqual(speed, 0.832, delta=0.002)
+        self.assertAlmostEqual(expected, 4.3, delta=0.3)
+        self.assertAlmostEqual(friction(26.5, 0.026, 12, 1.5e-6, 11), expected, places=9)
+
+    def test_real_bores(self) -> None:
+        """3/4 in copper L has 19.9 mm, PEX 17.3 mm: smaller than its name."""
+        self.assertAlmostEqual(bore("copper", 0.75 * 0.0254) * 1000, 19.9, places=3)
+        self.assertAlmostEqual(bore("pex_crimp", 0.75 * 0.0254) * 1000, 17.3, places=3)
+
+    def test_valve_and_square_law(self) -> None:
+        """7 gpm through Cv 7 is 1 psi; twice the rated flow is four times the loss."""
+        self.assertAlmostEqual(valve_loss(7 * GPM, 7.0), PSI, places=9)
+        self.assertAlmostEqual(square_law(20.0, 10.0, 5.0), 20.0)
+
+    @given(st.floats(1, 60), st.floats(1.01, 3), st.floats(3, 35))
+    @settings(max_examples=50, deadline=None)
+    def test_more_flow_loses_more(self, flow: float, times: float, temperature: float) -> None:
+        """Friction and beds alike; colder water loses more in a bed."""
+        self.assertLess(friction(flow, 0.02, 10, 1e-5, temperature), friction(flow * times, 0.02, 10, 1e-5, temperature))
+        self.assertLess(packed_bed_loss(flow, 0.05, 0.8, 7e-4, 0.4, temperature), packed_bed_loss(flow * times, 0.05, 0.8, 7e-4, 0.4, temperature))
+        self.assertGreater(packed_bed_loss(flow, 0.05, 0.8, 7e-4, 0.4, 3), packed_bed_loss(flow, 0.05, 0.8, 7e-4, 0.4, 35))
+
+
+class PressureLine(TestCase):
+    def test_what_is_left_is_what_came_less_every_loss(self) -> None:
+        """Cut-in less pipe, units and 12 ft of height (35.9 kPa); each point lies below the one before."""
+        design = worked(job())
+        line, run = design.chosen.pressure, design.chosen.run
+        pipe = design.duty.supply.pipe.loss(design.duty.flow, run.raw.temperature)
+        units = sum(stage.loss_clean for stage in run.stages)
+        height = 12 * 0.3048 * 9.80665
+        self.assertAlmostEqual(line.residual_clean.value, 40 * PSI - pipe - units - height, places=6)
+        self.assertAlmostEqual(line.points[-1].clean, line.residual_clean.value, places=9)
+        for before, after in zip(line.points, line.points[1:], strict=False):
+            self.assertGreaterEqual(before.clean, after.clean)
+            self.assertGreaterEqual(after.clean, after.dirty)
+
+    def test_a_dirty_cartridge_costs_ten_psi_more(self) -> None:
+        """The only cartridge of the train is the 5 µm before the lamp."""
+        stage = next(stage for stage in worked(job()).chosen.run.stages if stage.kind == "sediment")
+        self.assertAlmostEqual(stage.loss_dirty - stage.loss_clean, 10 * PSI, delta=0.01)
+
+
+class PickingVessels(TestCase):
+    def test_media_are_measured_out(self) -> None:
+        """Quarters of a cubic foot, eighths below one; never less than asked when rounding up."""
+        self.assertAlmostEqual(measured_out(1.3 * FT3) / FT3, 1.5)
+        self.assertAlmostEqual(measured_out(0.8 * FT3) / FT3, 0.875)
+        self.assertAlmostEqual(measured_out(1.3 * FT3, up=False) / FT3, 1.25)
+
+    def test_a_bed_keeps_its_depth_and_its_freeboard(self) -> None:
+        """What least_in and most_in allow of 12x52 calcite: 24 in deep at least, half the depth free above."""
+        calcite = medium("calcite")
+        self.assertGreaterEqual(Bed(calcite, "12x52", 1, least_in(calcite, "12x52")).depth, 24 * 0.0254 - 1e-9)
+        self.assertGreaterEqual(Bed(calcite, "12x52", 1, most_in(calcite, "12x52")).freeboard, 0.5 - 1e-9)
+
+    @given(st.sampled_from(["calcite", "air_charged", "softening_resin"]), st.floats(8, 80), st.floats(8, 80), st.floats(4, 25))
+    @settings(max_examples=80, deadline=None)
+    def test_a_chosen_bed_carries_the_flow_and_can_be_washed(self, key: str, flow: float, wash: float, temperature: float) -> None:
+        """Whenever some vessel does both, the one chosen does both."""
+        bed = choose_bed(key, flow, 0.0, wash, temperature)
+        possible = any(
+            Bed(medium(key), name, n, 1.0).peak_limit >= flow and Bed(medium(key), name, n, 1.0).backwash_flow(temperature) <= wash
+            for name in tanks()
+            for n in (1, 2, 3, 4)
+            if least_in(medium(key), name) <= most_in(medium(key), name)
+        )
+        if possible:
+            self.assertGreaterEqual(bed.peak_limit, flow - 1e-6)
+            self.assertLessEqual(bed.backwash_flow(temperature), wash + 1e-6)
+
+    def test_a_vessel_that_is_named_stands_alone(self) -> None:
+        """Naming a tank or a volume means one vessel unless the job says how many."""
+        stages = worked(
+            job(readings=HARD_ONLY, train=[{"kind": "softener", "tank": "10x54"}, {"kind": "softener", "volume": "1 ft3", "vessels": 2}])
+        ).chosen.run.stages
+        self.assertEqual([stage.sizing.params["vessels"] for stage in stages], [1, 2])
+        self.assertEqual(stages[0].sizing.params["tank"], "10x54")
