@@ -1,12 +1,13 @@
-"""The carbonate system: full alkalinity, Davies activities, ion pairs.
+"""The carbonate system: full alkalinity, activities, ion pairs.
 
 A :class:`Solution` is a water seen by the acid-base chemistry. Given pH and alkalinity its carbon follows
 (:func:`speciate`); given carbon and alkalinity its pH follows (:func:`solve_ph`). Doses are then exact
 bookkeeping: calcite adds carbon, calcium and alkalinity; soda ash carbon and alkalinity; caustic alkalinity.
 
 Constants: Plummer & Busenberg (1982), Geochim. Cosmochim. Acta 46, 1011 (carbonate, calcite, Ca pairs);
-Nordstrom et al. (1990), ACS Symp. Ser. 416 (sulfate pairs, Mg and Na pairs). Activity: Davies (1962), with
-A of water from Truesdell & Jones (1974). One litre is taken as one kilogram of water.
+Nordstrom et al. (1990), ACS Symp. Ser. 416 (sulfate pairs, Mg and Na pairs). Activity: Truesdell & Jones
+(1974), J. Res. USGS 2, 233, with the ion sizes and slopes of that paper; Davies (1962) for the rest. One litre is
+taken as one kilogram of water.
 """
 
 from __future__ import annotations
@@ -70,6 +71,7 @@ class _Constants:
     fe_so4: float
     calcite: float
     davies_a: float
+    debye_b: float
 
 
 @lru_cache(maxsize=256)
@@ -107,17 +109,40 @@ def constants(temperature: float) -> _Constants:
         fe_so4=vant_hoff(2.25, 3.230),
         calcite=analytic(-171.9065, -0.077993, 2839.319, 71.595),
         davies_a=1.82483e6 * sqrt(density) / (permittivity * t) ** 1.5,
+        debye_b=50.2916 * sqrt(density) / sqrt(permittivity * t),
     )
 
 
-def _activity(ionic_strength: float, a: float) -> float:
-    """Davies activity coefficient of a single charge [-]; of a double charge it is the fourth power.
+LN10 = 2.302585092994046
 
-    Davies holds to about 0.5 mol/kg; beyond 1 it is held at its value there rather than run away.
+
+def _activities(ionic_strength: float, k: _Constants) -> tuple[float, ...]:
+    """Activity coefficients [-] of the carbonate system at one ionic strength [mol/L].
+
+    In this order: H, OH, Ca, Mg, Na, Fe, HCO3, CO3, SO4, CaHCO3, MgHCO3 by ion size [Å] (Truesdell & Jones), other
+    single charges (Davies), neutral pairs. A tuple, because this is the innermost step of every search. The
+    models hold to about 0.5 mol/L; beyond 1 they are held at their value there rather than run away.
     """
-    ionic_strength = min(ionic_strength, 1.0)
-    root = sqrt(ionic_strength)
-    return float(10.0 ** (-a * (root / (1.0 + root) - 0.3 * ionic_strength)))
+    strength = ionic_strength if ionic_strength < 1.0 else 1.0
+    root = sqrt(strength)
+    a, b = -k.davies_a * root * LN10, k.debye_b * root
+    four, slope = 4 * a, LN10 * strength
+    hco3 = exp(a / (1 + b * 5.4))
+    return (
+        exp(a / (1 + b * 9.0)),
+        exp(a / (1 + b * 3.5)),
+        exp(four / (1 + b * 5.0) + 0.165 * slope),
+        exp(four / (1 + b * 5.5) + 0.20 * slope),
+        exp(a / (1 + b * 4.08) + 0.082 * slope),
+        exp(four / (1 + b * 6.0)),
+        hco3,
+        exp(four / (1 + b * 5.4)),
+        exp(four / (1 + b * 5.0) - 0.04 * slope),
+        exp(a / (1 + b * 6.0)),
+        exp(a / (1 + b * 4.0)),
+        exp(a / (1 + root) + 0.3 * k.davies_a * slope),
+        exp(0.1 * slope),
+    )
 
 
 @lru_cache(maxsize=16384)
@@ -133,16 +158,17 @@ def speciate(solution: Solution, ph: float) -> State:
     bicarbonate = max(solution.alkalinity, 1e-9)
     carbonate = 0.0
     for _ in range(60):
-        g1 = _activity(strength, k.davies_a)
-        g2 = g1 * g1
-        g2 *= g2
-        h, oh = h_activity / g1, k.k_water / h_activity / g1
-        # concentration ratios: pair = ratio * free cation * free anion
-        ratio = k.k_second / h_activity * g1 / g2  # CO3 / HCO3
-        p_ca_b, p_mg_b, p_fe_b, p_na_b = k.ca_hco3 * g2, k.mg_hco3 * g2, k.fe_hco3 * g2, k.na_hco3 * g1 * g1
-        p_ca_c, p_mg_c, p_fe_c, p_na_c = k.ca_co3 * g2 * g2, k.mg_co3 * g2 * g2, k.fe_co3 * g2 * g2, k.na_co3 * g2
-        p_ca_s, p_mg_s, p_fe_s, p_na_s = k.ca_so4 * g2 * g2, k.mg_so4 * g2 * g2, k.fe_so4 * g2 * g2, k.na_so4 * g2
-        hso4_ratio = k.k_hso4 * h_activity * g2 / g1
+        g_h, g_oh, g_ca, g_mg, g_na, g_fe, g_hco3, g_co3, g_so4, g_ca_hco3, g_mg_hco3, g_single, g_neutral = _activities(strength, k)
+        h, oh = h_activity / g_h, k.k_water / h_activity / g_oh
+        # concentration ratios: pair = ratio * free cation * free anion (NaSO4- has the size of HCO3-)
+        ratio = k.k_second / h_activity * g_hco3 / g_co3  # CO3 / HCO3
+        c_pair, s_pair = g_co3 / g_neutral, g_so4 / g_neutral
+        p_ca_b, p_mg_b = k.ca_hco3 * g_ca * g_hco3 / g_ca_hco3, k.mg_hco3 * g_mg * g_hco3 / g_mg_hco3
+        p_fe_b, p_na_b = k.fe_hco3 * g_fe * g_hco3 / g_single, k.na_hco3 * g_na * g_hco3 / g_neutral
+        p_ca_c, p_mg_c, p_fe_c = k.ca_co3 * g_ca * c_pair, k.mg_co3 * g_mg * c_pair, k.fe_co3 * g_fe * c_pair
+        p_ca_s, p_mg_s, p_fe_s = k.ca_so4 * g_ca * s_pair, k.mg_so4 * g_mg * s_pair, k.fe_so4 * g_fe * s_pair
+        p_na_c, p_na_s = k.na_co3 * g_na * g_co3 / g_single, k.na_so4 * g_na * g_so4 / g_hco3
+        hso4_ratio = k.k_hso4 * h_activity * g_so4 / g_single
         per_bicarbonate = 1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b + na * p_na_b
         per_carbonate = 1.0 + ca * p_ca_c + mg * p_mg_c + fe * p_fe_c + na * p_na_c
         free_so4 = solution.sulfate / (1.0 + hso4_ratio + ca * p_ca_s + mg * p_mg_s + fe * p_fe_s + na * p_na_s)
@@ -160,9 +186,9 @@ def speciate(solution: Solution, ph: float) -> State:
         bicarbonate = new
         if done:
             break
-    co2 = bicarbonate * g1 * h_activity / k.k_first
+    co2 = bicarbonate * g_hco3 * h_activity / k.k_first / g_neutral
     carbon = co2 + bicarbonate * per_bicarbonate + carbonate * per_carbonate
-    product = ca * g2 * carbonate * g2
+    product = ca * g_ca * carbonate * g_co3
     index = log10(product / k.calcite) if product > 0 else -99.0
     return State(ph, carbon, co2, bicarbonate * per_bicarbonate, carbonate * per_carbonate, strength, index)
 

@@ -52,6 +52,17 @@ class AgainstReference(TestCase):
             self.near(full.amount * 100086.9, out["to_equilibrium"]["calcite_dissolved_mg_l"], case["id"])
             self.assertAlmostEqual(full.state.ph, out["to_equilibrium"]["final_ph"], delta=0.02)
 
+    def test_more_waters(self) -> None:
+        """Fourteen waters drawn at random, salty ones among them: CO2, index, and how much calcite they dissolve."""
+        for case in CASES["more"]:
+            water, out = solution(case), case["output"]
+            state = speciate(water, case["input"]["ph"])
+            self.near(state.co2 * 44009.5, out["free_co2_mg_l"], case["id"])
+            self.assertAlmostEqual(state.saturation_index, out["calcite_si"], delta=0.02)
+            full = calcite_to_saturation(water, state.carbon)
+            self.near(full.amount * 100086.9, out["to_equilibrium_mg_l"], case["id"])
+            self.assertAlmostEqual(full.state.ph, out["equilibrium_ph"], delta=0.02)
+
     def test_soda_ash_and_caustic(self) -> None:
         """Doses of pure product to pH 7.0 and 7.5, one water of negative alkalinity among them."""
         for case in CASES["dosing"]:
