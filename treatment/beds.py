@@ -54,6 +54,13 @@ def cold_factor(temperature: float) -> float:
     return float((water_viscosity(WASH_REFERENCE) / water_viscosity(temperature)) ** 0.88)
 
 
+@cache
+def _nominal(tank: str) -> tuple[float, float]:
+    """Nominal diameter and height [m] of a tank such as ``10x54``."""
+    diameter, height = tank.split("x")
+    return float(diameter) * INCH, float(height) * INCH
+
+
 @dataclass(frozen=True, slots=True)
 class Bed:
     """One or more identical vessels in parallel, washed one at a time. volume [L] is of each."""
@@ -66,12 +73,12 @@ class Bed:
     @property
     def diameter(self) -> float:
         """Nominal diameter [m]."""
-        return float(self.tank.split("x")[0]) * INCH
+        return _nominal(self.tank)[0]
 
     @property
     def height(self) -> float:
         """Height of the shell [m]."""
-        return float(self.tank.split("x")[1]) * INCH
+        return _nominal(self.tank)[1]
 
     @property
     def area(self) -> float:

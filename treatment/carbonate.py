@@ -182,7 +182,7 @@ def speciate(solution: Solution, ph: float) -> State:
         singles = na + solution.chloride + new * (1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b) + h + oh
         singles += na * (carbonate * p_na_c + free_so4 * p_na_s) + free_so4 * hso4_ratio
         strength = 0.5 * (singles + 4.0 * (ca + mg + fe + free_so4 + carbonate))
-        done = abs(new - bicarbonate) <= 1e-8 * bicarbonate
+        done = abs(new - bicarbonate) <= 1e-7 * bicarbonate
         bicarbonate = new
         if done:
             break
@@ -207,7 +207,7 @@ def solve_ph(solution: Solution, carbon: float) -> State:
     for step in range(60):
         state = speciate(solution, ph)
         f = log10(max(state.carbon, 1e-15) / carbon)
-        if abs(f) < 1e-8 or high - low < 1e-9:
+        if abs(f) < 1e-7 or high - low < 1e-9:
             return state
         low, high = (ph, high) if f > 0 else (low, ph)
         if step == 0:
