@@ -17,6 +17,7 @@ from .test_reports import spreadsheet
 
 def stages(page: Page) -> list[str]:
     """Kinds of the stages as the drawing shows them, from left to right."""
+    page.wait_for_selector("#bench .stage")
     return [(each.get_attribute("data-stage") or "").split("-")[0] for each in page.locator("#bench .stage").all()]
 
 
@@ -47,9 +48,11 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.fill("#id_pressure_low_kpa", "50 psi")
         page.fill("#id_temperature_c", "52 F")
         page.get_by_role("button", name="Save").click()
-        expect(page.locator("#step")).to_contain_text("7.0 gpm")
+        expect(page.locator("#results")).to_contain_text("50 psi")
+        expect(page.locator("#saved")).to_have_text("Saved")
 
         page.locator(".steps").get_by_role("link", name="Train").click()
+        page.wait_for_url("**/train/")
         self.assertEqual(stages(page), ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"])
         expect(page.get_by_role("alert").first).to_contain_text("Boil water")
         page.locator("#stage-softener").click()
