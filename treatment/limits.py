@@ -28,6 +28,11 @@ class Limit:
         return value > self.high * (1 + 1e-9) or (self.low is not None and value < self.low * (1 - 1e-9))
 
 
+def outside(limit: Limit, low: float, high: float | None) -> bool:
+    """Whether any part of a reading breaks a limit; high None is open above. Canonical units."""
+    return limit.broken_by(low) or (high is not None and limit.broken_by(high))
+
+
 @cache
 def limits(standard: str) -> tuple[Limit, ...]:
     """Every limit of a standard set, health limits first."""

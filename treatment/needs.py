@@ -10,6 +10,7 @@ from .evidence import Assumption
 from .figure import source
 from .job import Facts
 from .limits import Limit, limits
+from .quantity import unit_named
 from .tables import table
 from .water import Water
 
@@ -48,6 +49,11 @@ class Need:
         }
 
 
+def soften_above(facts: Facts) -> float:
+    """Hardness [mg/L as CaCO3] above which this job softens: its own wish, else the school of seven grains."""
+    return facts.wishes.soften_above or unit_named("gpg", "hardness").to_canonical(table("stages")["softener"]["soften_above_gpg"])
+
+
 def needs(facts: Facts, water: Water) -> tuple[list[Need], list[Assumption]]:
     """What this water and these wishes ask for, health first, and what was assumed of the wishes."""
     found: dict[str, Need] = {}
@@ -64,7 +70,7 @@ def needs(facts: Facts, water: Water) -> tuple[list[Need], list[Assumption]]:
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
     wished = facts.wishes.soft_water
-    threshold = facts.wishes.soften_above or 7 * 17.118061
+    threshold = soften_above(facts)
     if wished is None and water.hardness > threshold:
         wished = facts.schools.hardness == "exchange" and not facts.wishes.no_salt
         notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))

@@ -8,7 +8,6 @@ from typing import Any
 from .analytes import analytes
 from .design import Design
 from .display import show
-from .figure import source
 from .job import Facts, SampleFacts
 from .job_file import Job
 from .reading import Reading
@@ -129,6 +128,3 @@ def in_words(test: NextTest) -> str:
 
 def _listed(parts: tuple[str, ...]) -> str:
     return parts[0] if len(parts) == 1 else ", ".join(parts[:-1]) + " and " + parts[-1]
-
-
-SOURCE = source("evidence.next")

@@ -7,7 +7,9 @@ from collections.abc import Iterator
 from ..analytes import analytes
 from ..audit import Audit
 from ..evidence import RAW_POINTS
+from ..needs import soften_above
 from ..rules import Hit, rule
+from ..stages.softener import COMPENSATION, GPG
 from ..tables import table
 
 
@@ -131,7 +133,7 @@ def strip_only(audit: Audit) -> Iterator[Hit]:
         if not state.origin.endswith("strip)") or state.high is None or state.high <= state.low:
             continue
         limit = audit.limit(name)
-        mark = 7 * 17.118061 if name == "hardness" else limit
+        mark = soften_above(audit.facts) if name == "hardness" else limit
         if mark is not None and state.low <= mark < state.high and (name in marks or limit is not None):
             row = analytes()[name]
             yield Hit(
@@ -180,6 +182,7 @@ def tds_inconsistent(audit: Audit) -> Iterator[Hit]:
 def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
     """Hardness that is not what calcium and magnesium make, or is less than its iron counts for."""
     m, states = audit.evidence.measured, audit.evidence.stated
+    iron_counts = COMPENSATION["x4"] * GPG
     if m("hardness") and m("calcium") and m("magnesium"):
         made = 2.497 * states["calcium"].design + 4.118 * states["magnesium"].design
         stated = states["hardness"].design
@@ -189,7 +192,7 @@ def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
                 f"Calcium and magnesium make {audit.show(made, 'mg/L CaCO3')}, hardness reads {audit.show(stated, 'mg/L CaCO3')}.",
                 "One of them is misread, often “as CaCO₃” against “as Ca”.",
             )
-    elif m("hardness") and m("iron") and 0 < states["hardness"].design < 4 * 17.118061 * states["iron"].design and states["iron"].design > 0.5:
+    elif m("hardness") and m("iron") and 0 < states["hardness"].design < iron_counts * states["iron"].design and states["iron"].design > 0.5:
         yield Hit(
             "caution",
             f"Hardness {audit.show(states['hardness'].design, 'mg/L CaCO3')} is less than its iron alone counts for; such water is rare.",

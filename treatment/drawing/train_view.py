@@ -12,7 +12,7 @@ from ..analytes import analytes
 from ..design import Design, Variant
 from ..display import digits, show, unit_text
 from ..limits import strictest
-from ..needs import MICROBES
+from ..needs import MICROBES, soften_above
 from ..rules import SEVERITIES
 from ..tables import table
 from .shapes import Box, Label, Line, n
@@ -217,7 +217,7 @@ def _shown(design: Design, variant: Variant) -> list[str]:
 def limit_of(design: Design, name: str) -> float | None:
     """The mark a ribbon is measured against, in canonical units: the softening wish, or the strictest limit."""
     if name == "hardness":
-        return design.job.facts.wishes.soften_above or 7 * 17.118061
+        return soften_above(design.job.facts)
     found = strictest(design.job.facts.job.standard, name)
     return found.high if found else None
 

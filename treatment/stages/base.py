@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ..beds import Bed
@@ -165,9 +165,4 @@ def table_mm(name: str) -> float:
     return float(table("vessels")[name]) * 25.4
 
 
-def open_keys(keys: Any, *names: str) -> Any:
-    """The keys with some sizes set back to "left out", so that they are sized anew."""
-    return replace(keys, **{name: None for name in names if name in {f.name for f in fields(keys)}})
-
-
-__all__ = ["FLOW", "Bed", "FeedLimit", "Install", "Room", "Sizing", "StageKeys", "open_keys"]
+__all__ = ["FLOW", "Bed", "FeedLimit", "Install", "Room", "Sizing", "StageKeys"]

@@ -275,7 +275,7 @@ class Neutralizer(Room):
     def loss(self, keys: NeutralizerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         assert sizing.bed is not None
         clean = sizing.bed.loss(flow, temperature)
-        return clean, clean * 1.3
+        return clean, clean * table("stages")["neutralizer"]["dirty_factor"]
 
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         if water.ph >= 7.5 or water.ph < 5.0:

@@ -154,7 +154,7 @@ class OxidizingFilter(Room):
         if is_cartridge(keys):
             row = table("stages")["oxidizing_cartridge"]
             oxidised = ferrous * (1 - row["iron_left"])
-            changes = {"ferrous_iron": ferrous - oxidised, "ferric_iron": ferric * 0.3 + oxidised * row["iron_pass_as_rust"]}
+            changes = {"ferrous_iron": ferrous - oxidised, "ferric_iron": ferric * row["rust_left"] + oxidised * row["iron_pass_as_rust"]}
             return self._oxidise(water, oxidised, 0.0, changes)
         row = table("stages")["oxidizing_filter"]
         works = 1.0 if water.ph >= row["ph_min"] else max(0.3, 1 - (row["ph_min"] - water.ph))
@@ -170,7 +170,7 @@ class OxidizingFilter(Room):
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * row["sulfide_left"]
         for name in ("turbidity", "tss"):
             if water.get(name) is not None:
-                changes[name] = water.value(name) * 0.3
+                changes[name] = water.value(name) * row["particles_left"]
         return self._oxidise(water, ferrous - after_ferrous, mn_gone, changes)
 
     def _oxidise(self, water: Water, iron: float, manganese: float, changes: dict[str, float]) -> Water:
@@ -188,7 +188,7 @@ class OxidizingFilter(Room):
             clean = square_law(flow, row["gpm"] * GPM * table("stages")["oxidizing_cartridge"]["flow_share"], row["psi"] * PSI)
             return clean, clean + table("stages")["sediment"]["change_kpa"]
         clean = sizing.bed.loss(flow, temperature)
-        return clean, clean * 1.5
+        return clean, clean * table("stages")["oxidizing_filter"]["dirty_factor"]
 
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         if water.value("iron") <= 0.02 and water.value("manganese") <= 0.01 and water.value("hydrogen_sulfide") <= 0.01:

@@ -46,7 +46,7 @@ def solids(water: Water) -> float:
     measured = water.get("tss")
     if measured is None:
         measured = water.value("turbidity") * table("stages")["sediment"]["solids_per_ntu"]
-    return measured + 1.9 * water.value("ferric_iron")
+    return float(measured + table("stages")["sediment"]["solids_per_rust"] * water.value("ferric_iron"))
 
 
 class Sediment(Room):

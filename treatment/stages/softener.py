@@ -111,7 +111,7 @@ class Softener(Room):
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the resin; filter it first"),
             FeedLimit("free_chlorine", None, chlorine, cited, "chlorine breaks down the resin"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the resin; disinfect first"),
-            FeedLimit("tannin", None, 2.0, cited, "tannin fouls the resin"),
+            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the resin"),
         ]
 
     def size(self, keys: SoftenerKeys, water: Water, duty: Duty) -> Sizing:
@@ -275,7 +275,7 @@ class Softener(Room):
     def loss(self, keys: SoftenerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         assert sizing.bed is not None
         clean = sizing.bed.loss(flow, temperature)
-        return clean, clean * 1.25
+        return clean, clean * table("stages")["softener"]["dirty_factor"]
 
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         if duty.facts.wishes.no_salt or duty.facts.wishes.no_power or duty.facts.schools.hardness != "exchange":

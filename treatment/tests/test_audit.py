@@ -172,6 +172,11 @@ class EveryRule(TestCase):
         found = worked(document).chosen.findings
         self.assertEqual(ids(found, "fault") | ids(found, "danger"), set())
 
+    def test_a_strip_is_held_against_the_jobs_own_softening_mark(self) -> None:
+        """150..250 mg/L lies wholly above seven grains, but straddles a wish of twelve (205 mg/L)."""
+        wish = strip("150..250 mg/L") | {"wishes": {"soft_water": True, "soften_above": "12 gpg"}}
+        self.assertIn("strip-only", ids(worked(wish).chosen.findings))
+
     def test_messages_are_in_the_units_of_the_job(self) -> None:
         """A metric job reads no gpm and no psi."""
         for finding in worked(job({"job": {"units": "metric"}}, train=[UV, SOFTENER, NEUTRALIZER])).chosen.findings:

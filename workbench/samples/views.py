@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from treatment.analytes import Analyte, analytes
-from treatment.limits import Limit, strictest
+from treatment.limits import Limit, outside, strictest
 from treatment.reading import Entry, parse_line
 
 from ..accounts.access import job_for
@@ -50,10 +50,7 @@ class Chip:
 def chip(reading: Any, standard: str) -> Chip:
     """The chip of a parsed or stored reading."""
     row, limit = analytes()[reading.analyte], strictest(standard, reading.analyte)
-    adverse = reading.low if row.adverse == "low" or reading.high is None else reading.high
-    over = limit is not None and (
-        limit.broken_by(adverse) or (reading.high is not None and limit.broken_by(reading.high)) or limit.broken_by(reading.low)
-    )
+    over = limit is not None and outside(limit, reading.low, reading.high)
     return Chip(row, reading.low, reading.high, reading.qualifier, reading.typed, reading.note, limit, over)
 
 

@@ -86,7 +86,7 @@ def place_of(stages: Stages, stage_id: str) -> int:
     raise Refused("", "This stage is no longer in the train.")
 
 
-def _named(stages: Stages) -> Stages:
+def named(stages: Stages) -> Stages:
     """Give every stage an id of its own, as the core would name it."""
     taken = {stage["id"] for stage in stages if stage.get("id")}
     named = []
@@ -120,7 +120,7 @@ def add(stages: Stages, kind: str, after_id: str) -> tuple[Stages, str, str]:
     if len(stages) >= MOST_STAGES:
         raise Refused("kind", f"A train holds at most {MOST_STAGES} stages.")
     at = place_of(stages, after_id) + 1 if after_id else len(stages)
-    after = _named([*copy.deepcopy(stages[:at]), {"kind": kind}, *copy.deepcopy(stages[at:])])
+    after = named([*copy.deepcopy(stages[:at]), {"kind": kind}, *copy.deepcopy(stages[at:])])
     return after, f"added {ROOMS[kind].title.lower()}", after[at]["id"]
 
 

@@ -116,7 +116,7 @@ def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -
     stages = services.revision_of(option).stages
     if stages is None:
         stages = services.proposed_stages(design_of(job, None).plan)
-    stages = services._named(stages)
+    stages = services.named(stages)
     after, summary, selected = _change(request, action, stages, selected)
     return services.save(option, version, request.user, lambda: (after, summary)), selected
 
