@@ -36,14 +36,11 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
         troubled = [finding.stage for finding in variant.findings if finding.stage in ids]
         selected = troubled[0] if troubled else (ids[0] if ids else "")
     drawing = draw_train(design, variant, job.units)
-    counts: dict[str, int] = {}
-    for finding in variant.findings:
-        counts[finding.severity] = counts.get(finding.severity, 0) + 1
     return {
         "job": job, "option": option, "revision": revision, "design": design, "variant": variant, "drawing": drawing,
         "selected": selected, "marked": marked_column(drawing, selected),
         "sheet": sheet(design, variant, selected, revision.stages) if selected else None,
-        "names": {stage.id: stage.name for stage in variant.run.stages}, "counts": counts,
+        "names": {stage.id: stage.name for stage in variant.run.stages},
         "can_undo": option.at > min(history), "can_redo": option.at < max(history), "follows_proposal": revision.stages is None,
         "shelf": [(kind, room.title) for kind, room in ROOMS.items()], "standing_caution": STANDING_CAUTION,
         "bench_url": reverse("train", args=[job.pk]), "edit_url": reverse("train-edit", args=[job.pk]),
