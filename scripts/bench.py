@@ -26,12 +26,22 @@ def varied_jobs(count: int, seed: int = 7) -> list[dict[str, Any]]:
     pick = random.Random(seed)
     jobs = []
     for _ in range(count):
+        source = pick.choice(["drilled_well", "drilled_well", "dug_well", "spring", "town"])
+        town = source == "town"
         readings = {
-            "hardness": f"{pick.uniform(1, 30):.1f} gpg", "ph": f"{pick.uniform(5.6, 8.2):.2f}", "iron": f"{pick.choice([0, 1]) * pick.uniform(0, 6):.2f} mg/L",
-            "ferrous_iron": None, "manganese": f"{pick.choice([0, 1]) * pick.uniform(0, 0.4):.2f} mg/L", "alkalinity": f"{pick.uniform(20, 280):.0f} mg/L as CaCO3",
-            "turbidity": f"{pick.uniform(0, 6):.1f} NTU", "total_coliform": pick.choice(["present", "absent"]),
+            "hardness": f"{pick.uniform(1, 30):.1f} gpg", "ph": f"{pick.uniform(5.4, 8.2):.2f}", "iron": f"{pick.choice([0, 0, 1]) * pick.uniform(0, 9):.2f} mg/L",
+            "ferrous_iron": None, "manganese": f"{pick.choice([0, 0, 1]) * pick.uniform(0, 1.2):.2f} mg/L", "alkalinity": f"{pick.uniform(20, 280):.0f} mg/L as CaCO3",
+            "turbidity": f"{pick.choice([0.2, 0.5, 1, 4, 10]):.1f} NTU", "total_coliform": "absent" if town else pick.choice(["present", "absent"]),
+            "nitrate": f"{pick.choice([1, 2, 4, 15])} mg/L as N", "hydrogen_sulfide": f"{pick.choice([0, 0, 0, 0.8, 3])} mg/L", "tannin": f"{pick.choice([0, 0, 0, 0, 1])} mg/L",
+            "free_chlorine": f"{pick.choice([0.3, 1.5]) if town else 0} mg/L", "total_chlorine": f"{pick.choice([1.5, 2.5]) if town else 0} mg/L",
         }  # fmt: skip
-        jobs.append(job({"supply": {"flow": f"{pick.uniform(4, 15):.1f} gpm"}, "building": {"people": pick.randint(1, 8)}}, readings=readings))
+        changes = {
+            "source": {"kind": source},
+            "supply": {"flow": f"{pick.uniform(4, 15):.1f} gpm"},
+            "building": {"people": pick.randint(1, 8)},
+            "observations": ["bleach_smell"] if town else [],
+        }
+        jobs.append(job(changes, readings=readings))
     return jobs
 
 
@@ -50,7 +60,7 @@ def core() -> None:
     from treatment.job_file import read_job
 
     design(read_job(varied_jobs(1, 1)[0])).as_json()
-    jobs = [read_job(document) for document in varied_jobs(200)]
+    jobs = [read_job(document) for document in varied_jobs(500)]
     line("plan, size and audit one job", [timed(lambda job=job: design(job).proposal.findings) for job in jobs], "20 / 150")
     trains = [
         read_job(
@@ -60,6 +70,7 @@ def core() -> None:
     ]
     line("audit a given train of five", [timed(lambda job=job: design(job).chosen.findings) for job in trains], "5")
     line("write the whole design document", [timed(lambda job=job: design(job).as_json()) for job in jobs[:60]], "-")
+    water_bench()
     with tempfile.TemporaryDirectory() as folder:
         for i, document in enumerate(varied_jobs(200, 9)):
             Path(folder, f"{i:03d}.json").write_text(json.dumps(document))
@@ -76,6 +87,26 @@ def core() -> None:
         print(f"{'--many, 200 jobs':<44} {200 / seconds:8.1f} jobs/s")
         starts = [timed(lambda: subprocess.run([str(ROOT / "cairn"), "design", one], stdout=subprocess.DEVNULL, check=True)) for _ in range(7)]
         line("./cairn design FILE, whole process", starts, "500")
+
+
+def water_bench() -> None:
+    """Reading a large report, and which test next on badly tested waters."""
+    from treatment.design import design
+    from treatment.job_file import read_job
+    from treatment.next_tests import next_tests
+    from treatment.report import read_report
+    from workbench.samples.readers import rows_of
+
+    names = ("Iron, total", "Hardness as CaCO3", "Nitrate as N", "Mystery", "pH", "Lead", "Total coliform bacteria")
+    table = "Parameter,Result,Unit\n" + "".join(f'"{names[i % 7]}",{i % 9 + 0.5},{"" if i % 7 in (4, 6) else "mg/L"}\n' for i in range(10_000))
+    line("a report of 10 000 rows, read", [timed(lambda: read_report(rows_of("x.csv", table.encode()))) for _ in range(3)], "5000")
+    waters = varied_jobs(20, 11)
+    for document in waters:
+        readings = document["samples"][0]["readings"]
+        readings |= {"hardness": "85..185 mg/L as CaCO3", "iron": "0.15..1 mg/L"}
+        for name in ("manganese", "turbidity", "total_coliform", "e_coli", "alkalinity", "uvt"):
+            readings.pop(name, None)
+    line("which test next, eight unknowns", [timed(lambda document=document: next_tests(design(read_job(document)))) for document in waters], "1000")
 
 
 def pages() -> None:
@@ -123,6 +154,8 @@ def _pages() -> None:
         assert client.post(f"{address}edit/", data, headers={"HX-Request": "true"}).status_code == 200
 
     line("one htmx edit of the train", [timed(lambda i=i: edit(i)) for i in range(40)], "60")
+    wall_address = f"/jobs/{job.pk}/wall/"
+    walled(wall_address, client, option_of, job)
     page = client.get(address).content
     assets = sum(
         len(gzip.compress(path.read_bytes())) for pattern in ("built/*.css", "vendor/*.js", "js/*.js") for path in (ROOT / "static").glob(pattern)
@@ -131,6 +164,25 @@ def _pages() -> None:
     print(
         f"{'Train page weight':<44} {len(page) / 1024:6.1f} kB ({len(gzip.compress(page)) / 1024:.1f} compressed), styles and scripts {assets / 1024:.1f} kB compressed, fonts {fonts / 1024:.0f} kB once"
     )
+
+
+def walled(address: str, client: Any, option_of: Callable[[Any], Any], job: Any) -> None:
+    """Composing walls, and a move on one by htmx."""
+    from treatment.design import design
+    from treatment.drawing.wall import compose
+    from treatment.job_file import read_job
+
+    designs = [design(read_job(document)) for document in varied_jobs(60, 12)]
+    for each in designs:
+        assert each.chosen
+    line("compose a wall", [timed(lambda each=each: compose(each, each.chosen)) for each in designs], "50")
+    client.get(address)
+
+    def move(i: int) -> None:
+        data = {"action": "place", "stage": "softener", "x": str(2000 + 50 * (i % 20)), "version": option_of(job).version}
+        assert client.post(f"{address}edit/", data, headers={"HX-Request": "true"}).status_code == 200
+
+    line("one move on the wall, drawn anew", [timed(lambda i=i: move(i)) for i in range(40)], "100")
 
 
 if __name__ == "__main__":

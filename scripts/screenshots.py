@@ -39,12 +39,63 @@ REPORT = (
     "Parameter\tResult\tUnits\nIron, total\t0.12\tmg/L\nHardness\t19\t\nNitrate\t3.4\tmg/L\nLead\t<0.5\tug/L\n"
     "Total Coliform Bacteria\tabsent\t\nMystery compound\t3\tmg/L\npH\t7.6\t"
 )
+
+
+def kit(page: Page) -> None:
+    open_job(page, "High Tarn Farm", "Water")
+    page.get_by_role("link", name="Kits and site tests").click()
+    page.get_by_role("region", name="Well kit").get_by_role("button", name="Start").click()
+    page.wait_for_url("**/kits/*/")
+    for test in ("iron", "hardness"):
+        page.locator(f"#test-{test}:not([open]) summary").click()
+        page.locator(f"#test-{test} button").first.click()
+        page.wait_for_timeout(500)
+    page.wait_for_selector("#test-hardness .ladder", timeout=20000)
+
+
+def train_page(name: str, link: str) -> object:
+    def go(page: Page) -> None:
+        open_job(page, name, "Train")
+        page.get_by_role("link", name=link).click()
+        page.wait_for_load_state()
+
+    return go
+
+
+def tab_of(name: str, tab: str) -> object:
+    def go(page: Page) -> None:
+        open_job(page, name, "Water")
+        page.get_by_role("link", name=tab).click()
+
+    return go
+
+
+def materials(page: Page) -> None:
+    open_job(page, "High Tarn Farm", "Wall")
+    page.get_by_role("link", name="Materials list").click()
+
+
+def measure(page: Page) -> None:
+    open_job(page, "Quarry Lane 9", "Supply")
+    page.get_by_role("link", name="Measure it now").click()
+    page.get_by_role("button", name="Give this run up").or_(page.get_by_role("button", name="Tap open: start")).first.click()
+
+
 VIEWS = {
+    "water-says": (DESK, tab_of("The Old Smithy", "What it says")),
+    "water-history": (DESK, tab_of("High Tarn Farm", "Over time")),
+    "kit-phone": (PHONE, kit),
     "report": (DESK, report),
+    "train-rain": (DESK, train_of("Becklow Guest House", "storage_tank")),
+    "options": (DESK, train_page("High Tarn Farm", "Compare and alternatives")),
+    "shelf": (DESK, train_page("Orchard Shed", "What each would do here")),
     "jobs": (DESK, lambda page: page.goto("/")),
     "site": (DESK, lambda page: open_job(page, "High Tarn Farm", "Site")),
     "water": (DESK, lambda page: open_job(page, "High Tarn Farm", "Water")),
     "supply": (DESK, lambda page: open_job(page, "High Tarn Farm", "Supply")),
+    "wall": (DESK, lambda page: open_job(page, "High Tarn Farm", "Wall")),
+    "materials": (DESK, materials),
+    "measure-phone": (PHONE, measure),
     "train": (DESK, train_of("High Tarn Farm", "softener")),
     "train-audit": (DESK, train_of("The Old Smithy", "neutralizer")),
     "train-phone": (PHONE, train_of("High Tarn Farm", "softener")),

@@ -30,6 +30,7 @@ class Analyte:
     test: str
     aliases: tuple[str, ...]
     short: str
+    hold: float
     molar_mass: float | None = None
     basis: dict[str, float] = field(default_factory=dict, hash=False)
     ambiguous_basis: str = ""
@@ -39,6 +40,13 @@ class Analyte:
     @property
     def is_microbe(self) -> bool:
         return self.family == "microbe"
+
+    @property
+    def hold_words(self) -> str:
+        """How soon after drawing it has to be tested, in words."""
+        if self.hold == 0:
+            return "test on the spot"
+        return f"test within {self.hold:g} hours" if self.hold <= 96 else f"test within {self.hold / 24:g} days"
 
     @property
     def said(self) -> str:

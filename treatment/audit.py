@@ -6,7 +6,7 @@ in ``docs/rules.md``, written from the registry.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -15,7 +15,7 @@ from .display import show
 from .duty import Duty
 from .evidence import Evidence
 from .job import Facts
-from .limits import Limit, limits
+from .limits import Limit, limits_of
 from .needs import MICROBES, Need
 from .rules import RULES, SEVERITIES, Finding, findings_of
 from .stages import FeedLimit, Room
@@ -29,7 +29,7 @@ class Audit:
     def __init__(self, facts: Facts, duty: Duty, evidence: Evidence, needs: list[Need], run: TrainRun, pressure: PressureLine, runner: Runner):
         self.facts, self.duty, self.evidence, self.needs = facts, duty, evidence, needs
         self.run, self.pressure, self.runner = run, pressure, runner
-        self.limits: tuple[Limit, ...] = limits(facts.job.standard)
+        self.limits: tuple[Limit, ...] = limits_of(facts)
 
     def show(self, value: float, unit: str) -> str:
         """A value as this job's people read it."""
@@ -66,6 +66,9 @@ class Audit:
             for stage in self.run.stages:
                 if stage.kind in known.kinds or known.kinds == ("*",):
                     found += findings_of(known, self, stage)
+        waived = {(waiver.rule, waiver.stage): waiver.reason for waiver in self.facts.waivers}
+        if waived:
+            found = [replace(each, waived=waived.get((each.rule, each.stage), "")) if each.severity != "danger" else each for each in found]
         place = {stage.id: stage.index for stage in self.run.stages}
         return sorted(found, key=lambda finding: (SEVERITIES.index(finding.severity), place.get(finding.stage, -1), finding.rule))
 
@@ -104,6 +107,9 @@ def without(audit: Audit, stage: StageRun) -> list[str]:
     """What goes wrong when a stage is taken out: needs and feed limits that are then no longer met."""
     rest = [other for other in audit.run.stages if other.index != stage.index]
     here, trouble, wanted = stage.water_in, [], []
+    tap: Water | None = None
+    for other in audit.run.stages[: stage.index]:
+        tap = other.water_out if other.at_tap else tap
     broken_now = {(other.id, breach.limit.analyte) for other in audit.run.stages for breach in feed_breaches(other, audit.duty)}
     for other in rest[stage.index :]:
         _, out, _, _ = audit.runner.through(other.kind, other.keys, here)
@@ -111,10 +117,14 @@ def without(audit: Audit, stage: StageRun) -> list[str]:
             if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in broken_now:
                 row = analytes()[breach.limit.reads]
                 trouble.append(f"{row.said} would reach the {other.said} at {audit.show(breach.value, row.shown_unit)}")
-        here = out
+        if other.at_tap:
+            tap = out
+        else:
+            here = out
     for need in audit.needs:
-        if need.met_by(audit.run.finished) and not need.met_by(here):
-            wanted.append(f"{analytes()[need.goal].said} would stay at {audit.show(here.value(need.goal), analytes()[need.goal].shown_unit)}")
+        if need.met_by(audit.run.finished, audit.run.tap) and not need.met_by(here, tap if tap is not None else here):
+            where = " at the drinking tap" if need.tap and stage.at_tap else ""
+            wanted.append(f"{analytes()[need.goal].said} would stay at {audit.show(here.value(need.goal), analytes()[need.goal].shown_unit)}{where}")
     return wanted + trouble
 
 

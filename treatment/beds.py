@@ -271,3 +271,47 @@ def _tanks_for(m: Medium, given: float | None) -> tuple[str, ...]:
     beds = [Bed(m, name, 1, given) for name in tanks()]
     holding = tuple(bed.tank for bed in beds if bed.freeboard >= m.freeboard - 0.02 and bed.depth >= m.min_bed * 0.98)
     return holding or (min(beds, key=lambda bed: abs(bed.freeboard - m.freeboard)).tank,)
+
+
+@dataclass(frozen=True, slots=True)
+class RunnerUp:
+    """A vessel that was not taken: how many of which, and in which respects it falls short or overshoots (canonical units).
+
+    peak: what it passes, where that is below the flow; wash: what it needs, where that is above what the source gives;
+    holds: the most it takes of the medium, where that is too little; more: medium beyond that of the vessel taken.
+    """
+
+    tank: str
+    vessels: int
+    peak: float | None = None
+    wash: float | None = None
+    holds: float | None = None
+    more: float | None = None
+
+
+def runners_up(bed: Bed, flow: float, volume: float, wash: float | None, temperature: float) -> list[RunnerUp]:
+    """The next vessels to the one taken: one size down, one size up, and one vessel where there are several.
+
+    volume: least medium in all [L]; wash: what the source gives [L/min], None where the bed is not washed.
+    """
+    names = list(tanks())
+    at = names.index(bed.tank) if bed.tank in names else 0
+    others = [(names[at - 1], bed.vessels)] if at else []
+    others += [(names[at + 1], bed.vessels)] if at + 1 < len(names) else []
+    if bed.vessels > 1:
+        wide = next((name for name in names if Bed(bed.medium, name, 1, 1.0).peak_limit >= flow), names[-1])
+        others.append((wide, 1))
+    return [_runner_up(bed, name, count, flow, volume, wash, temperature) for name, count in others]
+
+
+def _runner_up(bed: Bed, name: str, count: int, flow: float, volume: float, wash: float | None, temperature: float) -> RunnerUp:
+    low, high = _holds(bed.medium.key, name)
+    other = Bed(bed.medium, name, count, max(low, min(measured_out(volume / count), high)))
+    needs = other.backwash_flow(temperature)
+    return RunnerUp(
+        name, count,
+        peak=other.peak_limit if other.peak_limit < flow - 1e-9 else None,
+        wash=needs if wash is not None and needs > wash + 1e-9 else None,
+        holds=high * count if high * count < volume * 0.98 or high < low else None,
+        more=other.total_volume - bed.total_volume if other.total_volume > bed.total_volume * 1.02 else None,
+    )  # fmt: skip

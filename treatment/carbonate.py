@@ -146,6 +146,7 @@ def _activities(ionic_strength: float, k: _Constants) -> tuple[float, ...]:
 
 
 @lru_cache(maxsize=16384)
+@lru_cache(maxsize=8192)
 def speciate(solution: Solution, ph: float) -> State:
     """Carbon and saturation of a solution whose pH is known.
 
@@ -237,7 +238,9 @@ def add_calcite(solution: Solution, carbon: float, amount: float) -> Dosed:
     return Dosed(amount, after, solve_ph(after, carbon + amount))
 
 
-def _dose_to_ph(solution: Solution, carbon: float, ph: float, alkalinity: float, carbon_in: float, sodium: float, calcium: float) -> Dosed:
+def _dose_to_ph(
+    solution: Solution, carbon: float, ph: float, alkalinity: float, carbon_in: float, sodium: float, calcium: float, magnesium: float = 0.0
+) -> Dosed:
     """Dose [mol/L] that brings the solution to ``ph``: nearly linear, so a secant on the carbon balance."""
 
     def after(x: float) -> Solution:
@@ -246,7 +249,7 @@ def _dose_to_ph(solution: Solution, carbon: float, ph: float, alkalinity: float,
             s.temperature,
             s.alkalinity + alkalinity * x,
             s.calcium + calcium * x,
-            s.magnesium,
+            s.magnesium + magnesium * x,
             s.sodium + sodium * x,
             s.chloride,
             s.sulfate,
@@ -272,6 +275,50 @@ def _dose_to_ph(solution: Solution, carbon: float, ph: float, alkalinity: float,
 def calcite_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:
     """Calcite [mol/L] that brings a closed solution to ``ph`` by arithmetic, saturated or not."""
     return _dose_to_ph(solution, carbon, ph, alkalinity=2.0, carbon_in=1.0, sodium=0.0, calcium=1.0)
+
+
+MGO = 40.304  # g/mol
+
+
+def blend_ratio(magnesia: float) -> float:
+    """Moles of MgO for each mole of CaCO3 in a blend with this mass fraction of magnesia [-].
+
+    >>> round(blend_ratio(0.2), 4)
+    0.6208
+    """
+    return magnesia / MGO / ((1 - magnesia) / CACO3)
+
+
+@lru_cache(maxsize=512)
+def blend_to_ph(solution: Solution, carbon: float, ph: float, magnesia: float) -> Dosed:
+    """Calcite [mol/L] that brings a closed solution to ``ph`` while magnesia dissolves with it, as they are blended by mass."""
+    r = blend_ratio(magnesia)
+    return _dose_to_ph(solution, carbon, ph, alkalinity=2.0 + 2 * r, carbon_in=1.0, sodium=0.0, calcium=1.0, magnesium=r)
+
+
+@lru_cache(maxsize=256)
+def strip_to(solution: Solution, co2: float) -> State:
+    """The solution once free carbon dioxide [mol/L] is down to ``co2`` by aeration; alkalinity stays, pH follows."""
+    ph = 7.0
+    for _ in range(60):  # log CO2 falls nearly one for one with pH
+        step = log10(max(speciate(solution, ph).co2, 1e-12) / co2)
+        ph = min(max(ph + step, 3.0), 11.0)
+        if abs(step) < 1e-6:
+            break
+    return speciate(solution, ph)
+
+
+def iron_oxidised(ph: float, temperature: float, oxygen: float, minutes: float) -> float:
+    """Share of ferrous iron that dissolved oxygen turns to rust [-]; Stumm & Lee (1961).
+
+    oxygen [mg/L], minutes of standing. First order in iron and in oxygen, second in hydroxide.
+    >>> iron_oxidised(6.0, 20.0, 9.0, 20.0) < 0.05 < 0.9 < iron_oxidised(7.5, 20.0, 9.0, 20.0)
+    True
+    """
+    p_kw = 4470.99 / (temperature + 273.15) + 0.017060 * (temperature + 273.15) - 6.0875
+    hydroxide = 10 ** (ph - p_kw)
+    pressure = 0.209 * oxygen / 9.1
+    return 1 - exp(-min(8.0e13 * hydroxide**2 * pressure * minutes, 700.0))
 
 
 def soda_ash_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:

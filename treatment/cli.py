@@ -11,6 +11,10 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
+# the hydraulics library works without numpy; in a process this short, loading it would cost more than the design
+if __name__ == "__main__":
+    sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
+
 from .errors import BadDocument, Fault
 
 LARGEST = 20_000_000  # bytes of one document

@@ -6,13 +6,12 @@ from bisect import bisect_right
 from dataclasses import dataclass
 
 from .display import show
-from .evidence import Assumption
 from .figure import Figure, figure, work
+from .hydraulics import GPM, PSI
 from .job import Building, Facts
-from .quantity import unit_named
+from .pump import flow_at, known
+from .samples import Assumption
 from .tables import table
-
-GPM = unit_named("gpm", "flow").factor
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,13 +87,21 @@ def _daily_use(facts: Facts, notes: list[Assumption]) -> Figure:
     )
 
 
-def _peak(facts: Facts, building: Building, notes: list[Assumption]) -> Figure:
+def peak_of(facts: Facts, school: str) -> Figure:
+    """The peak of the house by one school."""
+    return _peak(facts, facts.building, [], school)
+
+
+def _peak(facts: Facts, building: Building, notes: list[Assumption], school: str = "") -> Figure:
     tables = table("plumbing")
-    school = facts.schools.peak_flow
+    school = school or facts.schools.peak_flow
     bathrooms = building.bathrooms
     if bathrooms is None and building.fixtures is None:
         bathrooms = 2.0
         notes.append(Assumption("$.building.bathrooms", "2 bathrooms", "neither fixtures nor bathrooms were given"))
+    if school == "bathrooms" and bathrooms is None:
+        bathrooms = float(max((building.fixtures or {}).get("bath", 0) + (building.fixtures or {}).get("shower", 0), 1))
+        notes.append(Assumption("$.building.bathrooms", f"{bathrooms:g} bathrooms", "not given; one for each shower or bath"))
     if school == "bathrooms" and bathrooms is not None:
         steps = tables["bathrooms"]
         xs, ys = [float(k) for k in steps["gpm"]], list(steps["gpm"].values())
@@ -138,6 +145,12 @@ def _supply(facts: Facts, peak: float, notes: list[Assumption]) -> float:
     if supply.drawdown and supply.drawdown.drawn and supply.drawdown.recovery:
         flow = supply.drawdown.drawn / supply.drawdown.recovery
         notes.append(Assumption("$.supply.flow", show(flow, "L/min", facts.job.units), "pump rate from the drawdown test: drawn ÷ recovery time"))
+        return flow
+    if supply.pump is not None and known(supply.pump):
+        flow = flow_at(supply.pump, supply.pressure_low if supply.pressure_low is not None else 40 * PSI)
+        notes.append(
+            Assumption("$.supply.flow", show(flow, "L/min", facts.job.units), "by the pump's curve at cut-in; what the well yields was not measured")
+        )
         return flow
     flow = peak if facts.source.kind == "town" else 7 * GPM
     notes.append(

@@ -11,12 +11,14 @@ from .analytes import analytes
 from .audit import Audit
 from .demand import demand
 from .duty import Duty
-from .evidence import AnalyteState, Assumption, Evidence, gather
+from .evidence import Evidence, gather
 from .hydraulics import supply
 from .job_file import Job
 from .needs import Need, needs
 from .planner import Plan, explain, plan
+from .repair import Repair, repair
 from .rules import RULES, SEVERITIES, Finding
+from .samples import AnalyteState, Assumption
 from .stages import StageKeys
 from .symptoms import Cause, causes
 from .train import Given, PressureLine, Runner, TrainRun, name_stages, pressure_line
@@ -49,12 +51,18 @@ class Variant:
     @property
     def tally(self) -> dict[str, int]:
         """How many findings of each severity, gravest first."""
-        return {severity: sum(finding.severity == severity for finding in self.findings) for severity in SEVERITIES}
+        return {severity: sum(finding.severity == severity and not finding.waived for finding in self.findings) for severity in SEVERITIES}
 
     @property
     def warnings(self) -> list[Finding]:
         """Dangers about the water itself: shown above everything else."""
         return [finding for finding in self.findings if finding.severity == "danger" and not finding.stage]
+
+    @property
+    def about_the_water(self) -> list[Finding]:
+        """What people have to be told about this water, whatever the train: health, gases, lead, what is referred."""
+        told = ("boil-water", "nitrate-infants", "gas-hazard", "lead-plumbing", "refer/", "microbes-untested", "sodium-diet", "iron-bacteria-first")
+        return [finding for finding in self.findings if finding.rule.startswith(told)]
 
     @property
     def doubts(self) -> list[Finding]:
@@ -81,7 +89,7 @@ class Design:
         source, more = supply(job.facts, flows.supply_flow, flows.design_flow.value)
         self.duty = Duty(job.facts, flows, source)
         self.needs: list[Need]
-        self.needs, wishes = needs(job.facts, self.evidence.adverse)
+        self.needs, wishes = needs(job.facts, self.evidence.adverse, frozenset(self.evidence.stated))
         self.assumptions: list[Assumption] = [*self.evidence.assumptions, *notes, *more, *wishes]
         self._runner = Runner(self.duty)
 
@@ -89,7 +97,7 @@ class Design:
         """The same job with another train. Evidence, needs, and the planner's work are shared, not done again."""
         other = copy(self)
         other.job = Job(self.job.facts, train)
-        for name in ("chosen", "given"):
+        for name in ("chosen", "given", "repaired"):
             other.__dict__.pop(name, None)
         other.__dict__["plan"] = self.plan
         return other
@@ -109,6 +117,15 @@ class Design:
     def plan(self) -> Plan:
         """What the planner composes for this job."""
         return plan(self.duty, self.evidence, self.needs, self._runner, self._judge)
+
+    def planned(self, avoid: frozenset[str], extra: tuple[tuple[tuple[str, Any], ...], ...] = ()) -> Plan:
+        """What the planner composes when it may not use some kinds or media, and may use some blocks more."""
+        return plan(self.duty, self.evidence, self.needs, self._runner, self._judge, avoid, extra)
+
+    @cached_property
+    def repaired(self) -> Repair:
+        """The chosen train mended with the fewest changes."""
+        return repair(self)
 
     @cached_property
     def proposal(self) -> Variant:
@@ -130,7 +147,7 @@ class Design:
     @property
     def water_assumptions(self) -> list[Assumption]:
         """Assumptions about the water."""
-        return [note for note in self.assumptions if note.path.startswith(("$.design_water", "$.samples"))]
+        return [note for note in self.assumptions if note.path.startswith(("$.design_water", "$.design_basis", "$.samples"))]
 
     @property
     def supply_assumptions(self) -> list[Assumption]:

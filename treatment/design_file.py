@@ -7,7 +7,11 @@ from typing import TYPE_CHECKING, Any
 
 from . import ENGINE
 from .analytes import analytes
+from .compare import alternatives, differs
+from .drawing.wall import compose
+from .drawing.wall_parts import Wall
 from .figure import rounded
+from .materials import GROUPS, Row, materials
 from .next_tests import next_tests
 from .quantity import canonical_unit
 from .spec import Measure
@@ -74,6 +78,7 @@ def stage_document(stage: StageRun, variant: Variant, system: str) -> dict[str, 
         "pressure_loss_clean": value(stage.loss_clean, "kPa"),
         "pressure_loss_dirty": value(stage.loss_dirty, "kPa"),
         "cautions": list(stage.room.cautions),
+        "runners_up": stage.why_this_vessel(variant.audit.duty),
     }
 
 
@@ -92,9 +97,39 @@ def train_document(variant: Variant, system: str) -> dict[str, Any]:
     }
 
 
+def wall_document(wall: Wall) -> dict[str, Any]:
+    """The wall as drawn: where each unit stands, pipe and fittings counted, and what does not fit or cannot be reached."""
+    return {
+        "units": [
+            {"id": unit.id} | {name: value(held, "mm") for name, held in (("x", unit.outline.x), ("foot", unit.outline.z), ("width", unit.outline.width), ("height", unit.outline.height), ("depth", unit.depth))}
+            for unit in wall.units
+        ],
+        "width": value(wall.width, "mm"),
+        "pipe": {name: value(wall.pipe_length(*roles), "m") for name, roles in PIPE.items()},
+        "fittings": {kind: wall.count(kind) for kind in sorted({fitting.kind for fitting in wall.fittings})},
+        "findings": [finding.as_json() for finding in wall.findings],
+    }  # fmt: skip
+
+
+PIPE = {"water": ("main", "leg", "bypass", "tap"), "metal": ("metal",), "drain": ("drain",)}
+
+
+def material_document(row: Row) -> dict[str, Any]:
+    """A line of the materials list, with its sample price."""
+    return {
+        "group": row.group,
+        "key": row.key,
+        "what": row.what,
+        "quantity": value(row.quantity, row.unit),
+        "sample_price": row.each,
+        "note": row.note,
+    }
+
+
 def design_document(design: Design) -> dict[str, Any]:
     """The whole design as plain data."""
     flows = design.duty.demand
+    wall = compose(design, design.chosen)
     document: dict[str, Any] = {
         "format": FORMAT,
         "engine": ENGINE,
@@ -105,11 +140,25 @@ def design_document(design: Design) -> dict[str, Any]:
         "demand": {"daily_use": flows.daily_use.as_json(), "peak_flow": flows.peak_flow.as_json(), "design_flow": flows.design_flow.as_json()},
         **train_document(design.chosen, design.job.facts.job.units),
         "next_tests": [test.as_json(rank) for rank, test in enumerate(next_tests(design), 1)],
+        "alternatives": [
+            {
+                "title": each.title,
+                "train": [stage.kind for stage in each.variant.run.stages],
+                "complete": each.complete,
+                "differs": differs(design.proposal, each.variant, design.job.facts.job.units),
+            }
+            for each in alternatives(design)
+        ],
+        "wall": wall_document(wall),
+        "materials": [material_document(row) for row in materials(design.chosen, wall)],
         "likely_causes": [asdict(cause) for cause in causes(design.job.facts.observations, design.evidence)],
         "caution": STANDING_CAUTION,
     }
     if design.given:
-        document["proposal"] = train_document(design.proposal, design.job.facts.job.units) | {"not_used": design.plan.not_used}
+        document["proposal"] = train_document(design.proposal, design.job.facts.job.units) | {
+            "not_used": design.plan.not_used,
+            "repair": {"train": [stage.kind for stage in design.repaired.variant.train], "changes": list(design.repaired.changes)},
+        }
     else:
         document["not_used"] = design.plan.not_used
     return document
@@ -150,7 +199,7 @@ def design_schema() -> dict[str, Any]:
     stage = obj({
         "id": text, "kind": {"enum": list(ROOMS)}, "name": text, "purpose": text, "reasons": array(text), "schools": array(text), "params": {"type": "object"},
         "figures": {"type": "object", "additionalProperties": figure}, "water_in": water, "water_out": water,
-        "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity, "cautions": array(text),
+        "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity, "cautions": array(text), "runners_up": array(text),
     })  # fmt: skip
     finding = obj(
         {
@@ -160,6 +209,7 @@ def design_schema() -> dict[str, Any]:
             "message": text,
             "remedy": text,
             "source": text,
+            "waived": {"type": ["string", "null"]},
         }
     )
     train = {
@@ -177,7 +227,13 @@ def design_schema() -> dict[str, Any]:
         "demand": obj({"daily_use": figure, "peak_flow": figure, "design_flow": figure}),
         **train, "next_tests": array(obj({"analyte": text, "decides": array(text), "rank": number})), "caution": text,
         "likely_causes": array(obj({"observation": text, "said": text, "cause": text, "standing": text, "tell": text, "test": text, "curable": {"type": "boolean"}})),
-        "proposal": obj({**train, "not_used": not_used}), "not_used": not_used,
+        "alternatives": array(obj({"title": text, "train": array({"enum": list(ROOMS)}), "complete": {"type": "boolean"}, "differs": array(text)})),
+        "wall": obj({
+            "units": array(obj({"id": text, "x": quantity, "foot": quantity, "width": quantity, "height": quantity, "depth": quantity})), "width": quantity,
+            "pipe": obj(dict.fromkeys(PIPE, quantity)), "fittings": {"type": "object", "additionalProperties": number}, "findings": array(finding),
+        }),
+        "materials": array(obj({"group": {"enum": list(GROUPS)}, "key": text, "what": text, "quantity": quantity, "sample_price": number, "note": text})),
+        "proposal": obj({**train, "not_used": not_used, "repair": obj({"train": array({"enum": list(ROOMS)}), "changes": array(text)})}), "not_used": not_used,
     }  # fmt: skip
     required = [name for name in properties if name not in ("proposal", "not_used")]
     return {

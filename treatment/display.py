@@ -67,3 +67,17 @@ def show_spread(adverse: float, mild: float, unit: str, system: str) -> tuple[st
 def media_hint(figure_name: str, unit: str) -> str:
     """``L media`` for the litres of a bed, the unit itself otherwise."""
     return "L media" if unit == "L" and figure_name in table("display")["hint"]["media"] else unit
+
+
+def show_span(low: float, high: float | None, unit: str, system: str) -> str:
+    """A reading as a span: exact, below, above, or from one end to the other.
+
+    >>> show_span(0.0, 0.01, "mg/L", "us"), show_span(120.0, None, "mg/L", "us"), show_span(1.0, 2.0, "NTU", "us")
+    ('< 0.010 mg/L', '> 120 mg/L', '1.0 to 2.0 NTU')
+    """
+    if high is None:
+        return f"> {show(low, unit, system)}"
+    ends = digits(low, unit, system), digits(high, unit, system)
+    if ends[0] == ends[1]:
+        return show(high, unit, system)
+    return f"< {show(high, unit, system)}" if low == 0 else f"{ends[0]} to {show(high, unit, system)}"

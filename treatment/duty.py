@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from .demand import Demand
 from .hydraulics import Supply
 from .job import Facts
+from .pump import flow_at, known
+from .tables import table
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,11 +30,25 @@ class Duty:
         return self.demand.daily_use.value
 
     @property
+    def drinking(self) -> float:
+        """Flow at a drinking tap [L/min]."""
+        return 3.8
+
+    @property
+    def drinking_daily(self) -> float:
+        """Drinking and cooking water of the house [L/day]."""
+        return float((self.facts.building.people or 3.0) * table("stages")["reverse_osmosis"]["drink_l"])
+
+    @property
     def passable(self) -> float:
         """The greatest flow the plumbing can pass [L/min]."""
         return self.demand.passable.value
 
     @property
     def wash(self) -> float:
-        """What the source gives for a backwash [L/min]."""
-        return self.demand.supply_flow
+        """What the source gives for a backwash [L/min]: as measured; by the pump's curve at cut-in where that gives less.
+
+        Washing at less pressure would draw more, but leaves the house below its switch point.
+        """
+        pump, measured = self.facts.supply.pump, self.demand.supply_flow
+        return min(measured, flow_at(pump, self.supply.pressure_low)) if pump is not None and known(pump) else measured

@@ -8,41 +8,18 @@ from typing import Any
 from .analytes import Analyte, analytes
 from .carbonate import CA, CL, FE, MG, N_NITRATE, NA, SO4, K
 from .display import show
-from .job import Facts, SampleFacts
+from .job import Facts
+from .samples import RAW_POINTS, AnalyteState, Assumption, combine
 from .tables import table
 from .water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, Water, balancing_ions
 
-RAW_POINTS = ("raw", "pressure_tank")
 #: mg of dissolved solids for each mg/L (of CaCO3 for alkalinity: bicarbonate as dried; of N for nitrate)
 ION_WEIGHTS = {
     "calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "chloride": 1.0, "sulfate": 1.0, "nitrate": 4.427, "silica": 1.0, "alkalinity": 0.6,
 }  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class Assumption:
-    """Something the job did not say: where it belongs, what was taken, and why."""
-
-    path: str
-    value: str
-    why: str
-
-
-@dataclass(frozen=True, slots=True)
-class AnalyteState:
-    """What is known of one analyte in its canonical unit; high is None where it is open above.
-
-    origin: the sample it comes from, or "assumed" / "computed".
-    """
-
-    low: float
-    high: float | None
-    design: float
-    unit: str
-    origin: str
-
-    def as_json(self) -> dict[str, Any]:
-        return {"low": self.low, "high": self.high, "design": self.design, "unit": self.unit, "from": self.origin}
+#: analyte, charge, molar mass [g/mol]
+CATIONS = (("calcium", 2, CA), ("magnesium", 2, MG), ("sodium", 1, NA), ("potassium", 1, K), ("ferrous_iron", 2, FE))
+ANIONS = (("chloride", 1, CL), ("sulfate", 2, SO4), ("nitrate", 1, N_NITRATE), ("fluoride", 1, 18.9984))
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,19 +42,18 @@ class Evidence:
         return analyte in self.states and self.states[analyte].origin not in ("assumed", "computed", "supply")
 
     @property
+    def ion_parts(self) -> tuple[list[tuple[str, float]], list[tuple[str, float]]]:
+        """Each cation and each anion of the design water with its charge [meq/L]."""
+        value = self.adverse.value
+        cations = [(name, charge * value(name) / mass) for name, charge, mass in CATIONS]
+        anions = [("alkalinity", value("alkalinity") / EQ * 1000)] + [(name, charge * value(name) / mass) for name, charge, mass in ANIONS]
+        return cations, anions
+
+    @property
     def ions(self) -> tuple[float, float]:
         """Cations and anions of the design water [meq/L]."""
-        value = self.adverse.value
-        cations = sum(2 * value(name) / mass for name, mass in (("calcium", CA), ("magnesium", MG))) + value("sodium") / NA + value("potassium") / K
-        cations += 2 * value("ferrous_iron") / FE
-        anions = (
-            value("alkalinity") / EQ * 1000
-            + value("chloride") / CL
-            + 2 * value("sulfate") / SO4
-            + value("nitrate") / N_NITRATE
-            + value("fluoride") / 18.9984
-        )
-        return cations, anions
+        cations, anions = self.ion_parts
+        return sum(value for _, value in cations), sum(value for _, value in anions)
 
     @property
     def sum_of_ions(self) -> float:
@@ -86,11 +62,9 @@ class Evidence:
 
 
 def gather(facts: Facts) -> Evidence:
-    """The design water of a job: the worst of its raw samples, gaps filled by stated assumptions."""
+    """The design water of a job: its samples on their design basis, gaps filled by stated assumptions."""
     notes: list[Assumption] = []
-    raw = [(i, s) for i, s in enumerate(facts.samples) if s.point in RAW_POINTS]
-    chosen = raw or list(enumerate(facts.samples))
-    states = _combine(chosen, notes)
+    states = combine(facts, notes)
     stated = dict(states)
     _fill(states, facts, notes)
     adverse = Water({name: state.design for name, state in states.items() if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")})
@@ -101,43 +75,20 @@ def gather(facts: Facts) -> Evidence:
             if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")
         }
     )
-    return Evidence(states, adverse, favourable, tuple(notes), treated_only=not raw and bool(facts.samples), stated=stated)
+    return Evidence(
+        states,
+        adverse,
+        favourable,
+        tuple(notes),
+        treated_only=bool(facts.samples) and not any(s.point in RAW_POINTS for s in facts.samples),
+        stated=stated,
+    )
 
 
 def _other_end(analyte: Analyte, state: AnalyteState) -> float:
     if state.design == state.low and state.high is not None:
         return state.high
     return state.low if analyte.adverse == "high" or state.design == state.high else state.design
-
-
-def _origin(index: int, sample: SampleFacts) -> str:
-    parts = [str(sample.taken_on) if sample.taken_on else "", sample.point, sample.method or ""]
-    return f"sample {index + 1} ({', '.join(part for part in parts if part)})"
-
-
-def _combine(samples: list[tuple[int, SampleFacts]], notes: list[Assumption]) -> dict[str, AnalyteState]:
-    states: dict[str, AnalyteState] = {}
-    for name, analyte in analytes().items():
-        found = [(i, s, s.readings[name]) for i, s in samples if name in s.readings]
-        for i, _, reading in found:
-            if reading.note:
-                notes.append(Assumption(f"$.samples[{i}].readings.{name}", reading.typed, reading.note))
-        if not found:
-            continue
-        ends = [(r.high if r.high is not None else r.low, r.low, i, s) for i, s, r in found]
-        worst = min(ends, key=lambda end: end[1]) if analyte.adverse == "low" else max(ends, key=lambda end: end[0])
-        low = min(r.low for _, _, r in found)
-        open_above = any(r.high is None for _, _, r in found)
-        high = max(r.low if r.high is None else r.high for _, _, r in found)
-        design = low if analyte.adverse == "low" else high
-        if open_above and not analyte.is_microbe:
-            notes.append(
-                Assumption(
-                    f"$.design_water.{name}", f"{high:g} {analyte.unit}", "the reading is above the test's range: at least this much, perhaps more"
-                )
-            )
-        states[name] = AnalyteState(low, None if open_above else high, design, analyte.unit, _origin(worst[2], worst[3]))
-    return states
 
 
 def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]) -> None:

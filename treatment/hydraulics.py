@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import log10, pi
+from math import pi
+
+from fluids.friction import friction_factor
+from fluids.packed_bed import Ergun
 
 from .carbonate import water_density, water_viscosity
 from .display import show
-from .evidence import Assumption
 from .job import Facts
 from .quantity import unit_named
+from .samples import Assumption
 from .tables import table
 
 PSI = unit_named("psi", "pressure").factor
 GPM = unit_named("gpm", "flow").factor
-G = 9.80665
+G = 9.80665  # m/s2
+FITTINGS = float(table("plumbing")["allowance"]["fittings"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +36,7 @@ class PipeRun:
 
     def loss(self, flow: float, temperature: float) -> float:
         """Friction loss [kPa] at a flow [L/min], half the length again allowed for fittings."""
-        return friction(flow, self.bore, 1.5 * self.length, table("plumbing")["roughness_mm"][self.material] / 1000, temperature)
+        return friction(flow, self.bore, FITTINGS * self.length, table("plumbing")["roughness_mm"][self.material] / 1000, temperature)
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +52,7 @@ class Supply:
 
 
 def friction(flow: float, bore: float, length: float, roughness: float, temperature: float) -> float:
-    """Friction loss of a pipe [kPa]; Darcy-Weisbach with the factor of Swamee & Jain (1976).
+    """Friction loss of a pipe [kPa]; Darcy-Weisbach with the friction factor of the library `fluids` (Colebrook, solved exactly).
 
     flow [L/min], bore, length, roughness [m], temperature [degC].
     """
@@ -56,19 +60,18 @@ def friction(flow: float, bore: float, length: float, roughness: float, temperat
         return 0.0
     speed = flow / 60000.0 / (pi * bore**2 / 4)
     reynolds = water_density(temperature) * speed * bore / water_viscosity(temperature)
-    factor = 64 / reynolds if reynolds < 2300 else 0.25 / log10(roughness / bore / 3.7 + 5.74 / reynolds**0.9) ** 2
+    factor = friction_factor(Re=reynolds, eD=roughness / bore)
     return factor * length / bore * water_density(temperature) * speed**2 / 2 / 1000
 
 
 def packed_bed_loss(flow: float, area: float, depth: float, grain: float, porosity: float, temperature: float) -> float:
-    """Pressure loss of a clean granular bed [kPa]; Ergun (1952).
+    """Pressure loss of a clean granular bed [kPa]; Ergun (1952), from the library `fluids`.
 
     flow [L/min], area [m2], depth [m], grain diameter [m], porosity [-], temperature [degC].
     """
     speed = flow / 60000.0 / area
-    viscous = 150 * water_viscosity(temperature) * (1 - porosity) ** 2 * speed / (porosity**3 * grain**2)
-    inertial = 1.75 * water_density(temperature) * (1 - porosity) * speed**2 / (porosity**3 * grain)
-    return (viscous + inertial) * depth / 1000
+    pascal: float = Ergun(dp=grain, voidage=porosity, vs=speed, rho=water_density(temperature), mu=water_viscosity(temperature), L=depth)
+    return pascal / 1000
 
 
 def valve_loss(flow: float, cv: float) -> float:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from .analytes import analytes, find_analyte, nearest_name
 from .errors import Fault, NotUnderstood
 from .reading import Reading, parse_reading
-from .spec import Choice, Day, Either, Flag, Fraction, ListOf, MapOf, Measure, Number, Record, Spec, Text, TimeOfDay, key
+from .spec import Choice, Day, Either, Flag, Fraction, ListOf, MapOf, Measure, Number, Record, Spec, Text, TimeOfDay, key, read_record, record_schema
 
 STANDARDS = ("us", "who", "ca", "eu", "uk", "au")
 FIXTURES = ("wc", "basin", "bath", "shower", "kitchen_sink", "dishwasher", "washer", "laundry_tray", "hose_tap", "bathroom_group")
@@ -20,6 +20,9 @@ OBSERVATIONS = (
 )  # fmt: skip
 OBSTRUCTIONS = ("water_heater", "electrical_panel", "main_shutoff", "meter")
 PIPE_MATERIALS = ("copper", "pex_expansion", "pex_crimp", "cpvc", "pvc40", "pe")
+
+WEATHER = ("dry", "rain", "after_rain", "snow_melt", "drought", "frost")
+BASES = ("worst", "latest", "percentile", "chosen")
 
 FLOW = Measure("flow", "7 gpm", high=20000, above=True)
 PRESSURE = Measure("pressure", "40 psi", high=3000)
@@ -95,8 +98,116 @@ class SampleFacts:
     taken_on: dt.date | None = key(Day())
     point: str = key(Text(60), "raw", "raw, pressure_tank, tap or after:<stage id>")
     draw: str | None = key(Choice(("flushed", "first")))
+    weather: str | None = key(Choice(WEATHER), None, "what the source had just been through")
     method: str | None = key(Choice(("laboratory", "strip", "field")))
     readings: dict[str, Reading] = key(Readings(), {})
+
+
+@dataclass(frozen=True, slots=True)
+class Basis:
+    """On which of several readings of an analyte the design stands. value: a reading, with by = chosen; percent: of the adverse ends."""
+
+    by: str = key(Choice(BASES), "worst")
+    percent: float | None = key(Number(50, 100))
+    value: Reading | str | None = key(Text(80))
+    reason: str = key(Text(200), "")
+
+
+class Bases(Spec):
+    """A basis by analyte; worst where none is given. Microbes count at their worst, always."""
+
+    expected = "an object such as {“iron”: {“by”: “latest”, “reason”: “…”}}"
+
+    def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
+        if not isinstance(raw, dict):
+            return self.refuse(raw, path, faults)
+        found: dict[str, Basis] = {}
+        for name, row in raw.items():
+            here, analyte = f"{path}.{name}", find_analyte(str(name))
+            if analyte is None or analyte.is_microbe:
+                faults.append(Fault(here, "unknown analyte" if analyte is None else "microbes count at their worst; they take no other basis"))
+                continue
+            before = len(faults)
+            basis = read_record(Basis, row, here, faults)
+            if len(faults) > before:
+                continue
+            value: Reading | None = None
+            if basis.by == "chosen":
+                if not basis.reason.strip():
+                    faults.append(Fault(f"{here}.reason", "a value chosen by hand needs its reason"))
+                try:
+                    value = parse_reading(analyte, basis.value or "")
+                except NotUnderstood as error:
+                    faults.append(Fault(f"{here}.value", str(error)))
+            found[analyte.key] = replace(basis, value=value)
+        return found
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "object", "propertyNames": {"examples": list(analytes())}, "additionalProperties": record_schema(Basis)}
+
+
+@dataclass(frozen=True, slots=True)
+class Waiver:
+    """A finding that the designer accepts, with the reason. stage: its id, empty for the whole job. Dangers cannot be waived."""
+
+    rule: str = key(Text(80), "")
+    stage: str = key(Text(40), "")
+    reason: str = key(Text(300), "")
+
+
+class Waivers(Spec):
+    """A list of waivers; each needs a rule and a reason."""
+
+    expected = "a list such as [{“rule”: “sample-stale”, “reason”: “…”}]"
+
+    def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
+        found = ListOf(Record(Waiver), most=200).read(raw, path, faults)
+        for i, waiver in enumerate(found if isinstance(found, tuple) else ()):
+            for name in ("rule", "reason"):
+                if not getattr(waiver, name).strip():
+                    faults.append(Fault(f"{path}[{i}].{name}", f"a waiver needs its {name}"))
+        return found
+
+    def schema(self) -> dict[str, Any]:
+        return ListOf(Record(Waiver), most=200).schema()
+
+
+@dataclass(frozen=True, slots=True)
+class OwnLimit:
+    """A limit of this job in place of the set's: high, with its unit, and the reason."""
+
+    high: Reading | str | None = key(Text(80))
+    reason: str = key(Text(300), "")
+
+
+class OwnLimits(Spec):
+    """Limits by analyte that this job puts in place of its set's; each with its reason."""
+
+    expected = "an object such as {“nitrate”: {“high”: “5 mg/L as N”, “reason”: “…”}}"
+
+    def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
+        if not isinstance(raw, dict):
+            return self.refuse(raw, path, faults)
+        found: dict[str, OwnLimit] = {}
+        for name, row in raw.items():
+            here, analyte = f"{path}.{name}", find_analyte(str(name))
+            if analyte is None or analyte.is_microbe or analyte.key == "ph":
+                faults.append(Fault(here, "unknown analyte" if analyte is None else "this limit cannot be replaced"))
+                continue
+            before = len(faults)
+            limit = read_record(OwnLimit, row, here, faults)
+            if len(faults) > before:
+                continue
+            if not limit.reason.strip():
+                faults.append(Fault(f"{here}.reason", "a limit of your own needs its reason"))
+            try:
+                found[analyte.key] = replace(limit, high=parse_reading(analyte, limit.high or ""))
+            except NotUnderstood as error:
+                faults.append(Fault(f"{here}.high", str(error)))
+        return found
+
+    def schema(self) -> dict[str, Any]:
+        return {"type": "object", "propertyNames": {"examples": list(analytes())}, "additionalProperties": record_schema(OwnLimit)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,6 +243,22 @@ class Drawdown:
 
 
 @dataclass(frozen=True, slots=True)
+class PumpPoint:
+    flow: float | None = key(Measure("flow", "7 gpm", high=20000))
+    pressure: float | None = key(PRESSURE)
+
+
+@dataclass(frozen=True, slots=True)
+class PumpFacts:
+    """A pump's curve as it arrives at the house: points, or shut-off pressure and best point."""
+
+    points: tuple[PumpPoint, ...] = key(ListOf(Record(PumpPoint), most=40), ())
+    shut_off: float | None = key(PRESSURE)
+    best_flow: float | None = key(FLOW)
+    best_pressure: float | None = key(PRESSURE)
+
+
+@dataclass(frozen=True, slots=True)
 class SupplyFacts:
     flow: float | None = key(FLOW)
     pressure_low: float | None = key(PRESSURE)
@@ -141,6 +268,8 @@ class SupplyFacts:
     coldest: float | None = key(TEMPERATURE)
     pipe: Pipe | None = key(Record(Pipe))
     drawdown: Drawdown | None = key(Record(Drawdown))
+    pump: PumpFacts | None = key(Record(PumpFacts), None, "its curve, where it is known")
+    pressure_tank: float | None = key(VOLUME, None, "whole volume of the pressure tank")
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +279,29 @@ class SiteDrain:
     lift: float | None = key(LIFT)
     bore: float | None = key(Measure("length", "1/2 in", high=0.5, above=True))
     air_gap: float | None = key(LENGTH)
+
+
+@dataclass(frozen=True, slots=True)
+class Spot:
+    """A thing on the wall: left edge, width, foot above the floor and height."""
+
+    x: float | None = key(LENGTH)
+    width: float | None = key(LENGTH)
+    foot: float | None = key(LENGTH)
+    height: float | None = key(LENGTH)
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """Where the obstructions are on the wall; one that is not placed is not drawn."""
+
+    water_heater: Spot | None = key(Record(Spot))
+    electrical_panel: Spot | None = key(Record(Spot))
+    main_shutoff: Spot | None = key(Record(Spot))
+    meter: Spot | None = key(Record(Spot))
+
+
+JOINING = ("expansion", "crimp", "push_fit", "solder", "press", "solvent", "compression")
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,6 +315,8 @@ class Site:
     drain: SiteDrain | None = key(Record(SiteDrain))
     outlet_protected: bool | None = key(Flag())
     obstructions: tuple[str, ...] = key(ListOf(Choice(OBSTRUCTIONS)), ())
+    places: Places | None = key(Record(Places))
+    joining: str | None = key(Choice(JOINING), None, "how pipe is joined")
 
 
 @dataclass(frozen=True, slots=True)
@@ -202,6 +356,9 @@ class Facts:
     job: About = key(Record(About), About())
     source: SourceFacts = key(Record(SourceFacts), SourceFacts())
     samples: tuple[SampleFacts, ...] = key(ListOf(Record(SampleFacts)), ())
+    design_basis: dict[str, Basis] = key(Bases(), {})
+    limits: dict[str, OwnLimit] = key(OwnLimits(), {})
+    waivers: tuple[Waiver, ...] = key(Waivers(), ())
     observations: tuple[str, ...] = key(ListOf(Choice(OBSERVATIONS)), ())
     building: Building = key(Record(Building), Building())
     supply: SupplyFacts = key(Record(SupplyFacts), SupplyFacts())

@@ -7,6 +7,8 @@ from functools import cache
 
 from .analytes import analytes
 from .figure import source
+from .job import Facts
+from .reading import Reading
 from .tables import table
 
 
@@ -41,6 +43,18 @@ def limits(standard: str) -> tuple[Limit, ...]:
     found.append(Limit("ph", rows["ph"][0], rows["ph"][1], False, cited))
     found += [Limit(name, None, float(high), False, cited) for name, high in rows["aesthetic"].items()]
     return tuple(found)
+
+
+def limits_of(facts: Facts) -> tuple[Limit, ...]:
+    """The limits of a job: those of its set, replaced where the designer gives one of their own with a reason."""
+    own = {name: row for name, row in facts.limits.items() if isinstance(row.high, Reading)}
+    found = [limit for limit in limits(facts.job.standard) if limit.analyte not in own]
+    for name, row in own.items():
+        assert isinstance(row.high, Reading)
+        health = any(limit.health for limit in limits(facts.job.standard) if limit.analyte == name)
+        high = row.high.low if row.high.high is None else row.high.high
+        found.append(Limit(name, None, high, health, f"the designer's own limit: {row.reason}"))
+    return tuple(sorted(found, key=lambda limit: not limit.health))
 
 
 def strictest(standard: str, analyte: str) -> Limit | None:

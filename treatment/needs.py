@@ -6,14 +6,20 @@ from dataclasses import dataclass
 from typing import Any
 
 from .analytes import analytes
-from .evidence import Assumption
 from .figure import source
 from .job import Facts
-from .limits import Limit, limits
+from .limits import Limit, limits_of
 from .quantity import unit_named
+from .samples import Assumption
 from .tables import table
-from .water import Water
+from .water import PERMEATE, SCALE_GUARD, Water
 
+#: what a membrane at the drinking tap answers more cheaply than treating every drop
+TAP_GOALS = ("nitrate", "nitrite", "arsenic", "lead", "copper", "fluoride", "uranium", "barium", "boron", "chromium", "selenium", "nickel", "cadmium",
+             "sodium", "chloride", "sulfate", "tds", "conductivity", "pesticides", "atrazine", "simazine", "pfas")  # fmt: skip
+TASTED = 0.1  # mg/L of chlorine that is smelt
+#: analytes that are worked out where they were not measured, and what measures them
+ESTIMATED = {"tds": {"tds", "conductivity"}, "sodium": {"sodium"}, "chloride": {"chloride"}}
 MICROBES = ("total_coliform", "e_coli", "protozoa")
 
 
@@ -29,8 +35,21 @@ class Need:
     unit: str
     health: bool
     source: str
+    tap: str = ""
+    mark: str = ""
 
-    def met_by(self, water: Water) -> bool:
+    def met_by(self, water: Water, tap: Water | None = None) -> bool:
+        """Whether the water of the house, or that of the drinking tap where this suffices, meets it.
+
+        tap: "" asks it of every tap, "may" is content with the drinking tap, "only" looks at nothing else.
+        """
+        if self.mark and water.value(self.mark) > 0:
+            return True
+        if tap is not None and self.tap and self._met(tap):
+            return True
+        return self._met(water)
+
+    def _met(self, water: Water) -> bool:
         value = water.get(self.goal)
         if value is None:
             return True
@@ -54,18 +73,31 @@ def soften_above(facts: Facts) -> float:
     return facts.wishes.soften_above or unit_named("gpg", "hardness").to_canonical(table("stages")["softener"]["soften_above_gpg"])
 
 
-def needs(facts: Facts, water: Water) -> tuple[list[Need], list[Assumption]]:
-    """What this water and these wishes ask for, health first, and what was assumed of the wishes."""
+def needs(facts: Facts, water: Water, measured: frozenset[str]) -> tuple[list[Need], list[Assumption]]:
+    """What this water and these wishes ask for, health first, and what was assumed of the wishes.
+
+    measured: analytes the samples tell of; what was only computed to balance the water asks for nothing.
+    """
     found: dict[str, Need] = {}
     notes: list[Assumption] = []
-    for limit in limits(facts.job.standard):
+    for limit in limits_of(facts):
         value = water.get(limit.analyte)
-        if value is None or not limit.broken_by(value) or limit.analyte in facts.wishes.drinking_tap_only:
+        if limit.analyte in ESTIMATED and not (measured & ESTIMATED[limit.analyte]):
+            continue
+        if value is None or not limit.broken_by(value):
             continue
         known = found.get(limit.analyte)
         high = limit.high if known is None or known.high is None else min(known.high, limit.high)
         found[limit.analyte] = Need(
-            limit.analyte, _why(limit), limit.low, high, value, limit.unit, limit.health or bool(known and known.health), limit.source
+            limit.analyte,
+            _why(limit),
+            limit.low,
+            high,
+            value,
+            limit.unit,
+            limit.health or bool(known and known.health),
+            limit.source,
+            tap="only" if limit.analyte in facts.wishes.drinking_tap_only else "may" if limit.analyte in TAP_GOALS else "",
         )
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
@@ -76,6 +108,27 @@ def needs(facts: Facts, water: Water) -> tuple[list[Need], list[Assumption]]:
         notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
     if wished and water.hardness > threshold:
         found["hardness"] = Need("hardness", "soft water is wished", None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"))
+    elif facts.schools.hardness in ("scale_control", "citrate") and water.hardness > threshold:
+        found["hardness"] = Need(
+            "hardness",
+            "scale is to be kept from sticking",
+            None,
+            threshold,
+            water.hardness,
+            "mg/L CaCO3",
+            False,
+            source("limits.comfort"),
+            mark=SCALE_GUARD,
+        )
+    smelt = "total_chlorine" if water.value("total_chlorine") > TASTED else "free_chlorine"
+    if "bleach_smell" in facts.observations and water.value(smelt) > TASTED and smelt not in found:
+        found[smelt] = Need(
+            smelt, "the smell of bleach is complained of", None, 2 * TASTED, water.value(smelt), "mg/L", False, source("feed.residual")
+        )
+    if facts.wishes.high_purity:
+        found["tds"] = Need(
+            "tds", "water of high purity is wished", None, 20.0, water.value("tds"), "mg/L", False, source("membrane.rejection"), mark=PERMEATE
+        )
     if facts.wishes.target_ph and water.ph < 6.5 and "ph" in found:
         notes.append(Assumption("$.wishes.target_ph", f"{facts.wishes.target_ph:g}", "the neutralizer aims at this; the need is the limit"))
     return sorted(found.values(), key=lambda need: (not need.health, list(analytes()).index(need.goal))), notes
@@ -85,6 +138,8 @@ def _why(limit: Limit) -> str:
     if limit.analyte in MICROBES:
         return "must be absent from drinking water"
     kind = "health" if limit.health else "aesthetic"
+    if not _set_of(limit):
+        return f"outside {limit.source}"
     return f"outside the {kind} limit ({table('limits')[_set_of(limit)]['title']})"
 
 
@@ -92,4 +147,4 @@ def _set_of(limit: Limit) -> str:
     for name in table("limits"):
         if source(f"limits.{name}") == limit.source:
             return name
-    raise KeyError(limit.source)
+    return ""

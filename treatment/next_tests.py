@@ -15,6 +15,7 @@ from .stages import ROOMS
 from .tables import table
 
 MATTERS = 1.2  # a fifth more medium is worth a test; less is not
+SOON = 96  # hours: a bottle that has to be hurried is said
 STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS = 10.0, 3.0, 30.0, 15.0
 
 
@@ -123,7 +124,8 @@ def in_words(test: NextTest) -> str:
     row = analytes()[test.analyte]
     where = "An on-site" if test.price == 1 else "A laboratory"
     name = row.said if row.key != "uvt" else "UVT"
-    return f"{where} {name} test decides {_listed(test.decides)}."
+    soon = f" ({row.hold_words} of drawing)" if 0 < row.hold <= SOON and test.price > 1 else ""
+    return f"{where} {name} test{soon} decides {_listed(test.decides)}."
 
 
 def _listed(parts: tuple[str, ...]) -> str:

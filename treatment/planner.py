@@ -15,19 +15,43 @@ from .audit import Audit, breaches, feed_breaches, without
 from .display import show
 from .duty import Duty
 from .evidence import Evidence
-from .needs import Need
+from .needs import TAP_GOALS, TASTED, Need
 from .rules import Finding
 from .stages import ROOMS, Room
+from .stages.booster_pump import BoosterPumpKeys
+from .stages.first_flush import FirstFlushKeys
+from .stages.neutralizer import NeutralizerKeys
+from .stages.pressure_reducing_valve import ReducingValveKeys
+from .stages.retention_tank import RetentionTankKeys
+from .stages.reverse_osmosis import ReverseOsmosisKeys
 from .stages.sediment import SedimentKeys
+from .stages.storage_tank import StorageTankKeys
+from .stages.uv import UvKeys
+from .tables import table
 from .train import Given, Runner, TrainRun, name_stages
 from .water import Water
 
 LONGEST = 8
-WIDEST = 400
+WIDEST = 30
 #: what a stage costs beside its place in the train, to choose between trains of one length
-COST = {"sediment": 1.0, "uv": 2.0, "softener": 3.0, "neutralizer": 3.0, "oxidizing_filter": 3.5}
+COST = {
+    "sediment": 1.0, "uv": 2.0, "scale_control": 2.0, "carbon": 2.5, "barrier_filter": 2.5, "softener": 3.0, "neutralizer": 3.0, "retention_tank": 1.0,
+    "oxidizing_filter": 3.5, "reverse_osmosis": 3.5, "chemical_feed": 4.0, "anion_exchange": 4.0, "aeration": 4.5, "booster_pump": 1.0,
+}  # fmt: skip
+#: a medium that is dearer or fussier than the usual one of its kind
+FUSS = {
+    "greensand": 0.6,
+    "manganese_dioxide": 0.8,
+    "coated_oxygen": 0.5,
+    "blend": 0.4,
+    "catalytic": 0.3,
+    "backwashing": 2.0,
+    "dual_gradient": 0.3,
+    "spin_down": 0.2,
+}
 Stage = tuple[str, Any]
 FINE = SedimentKeys(micron=5e-6)
+PUMP: Stage = ("booster_pump", BoosterPumpKeys())
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,85 +67,141 @@ class Plan:
 class _Path:
     stages: tuple[Stage, ...]
     water: Water
+    tap: Water | None = None
 
     def kinds(self) -> list[str]:
         return [kind for kind, _ in self.stages]
 
+    def meets(self, need: Need) -> bool:
+        return need.met_by(self.water, self.tap)
 
-def _blocks(water: Water, duty: Duty) -> list[tuple[Stage, ...]]:
-    """What may be added in one step: a stage, with the companions it cannot do without."""
+
+def _blocks(water: Water, duty: Duty, needs: list[Need], avoid: frozenset[str]) -> list[tuple[Stage, ...]]:
+    """What may be added in one step: a stage, with the companions it cannot do without.
+
+    avoid: kinds, media or forms that are not to be used (the planner then finds another way).
+    """
     blocks: list[tuple[Stage, ...]] = []
     for kind, room in ROOMS.items():
+        if kind in avoid:
+            continue
         for keys in room.candidates(water, duty):
+            if avoid & {str(getattr(keys, name, "")) for name in ("medium", "form", "chemical", "target", "element", "method")}:
+                continue
             if kind == "uv":
                 blocks.append((("sediment", FINE), (kind, keys)))
             elif kind == "oxidizing_filter" and keys.medium == "cartridge":
                 blocks.append(((kind, keys), ("sediment", FINE)))
+            elif kind == "chemical_feed" and keys.chemical == "chlorine":
+                blocks.append(((kind, keys), ("retention_tank", RetentionTankKeys())))
             else:
                 blocks.append(((kind, keys),))
+    if "reverse_osmosis" not in avoid:
+        blocks += _membranes(duty, needs)
     return blocks
+
+
+def _membranes(duty: Duty, needs: list[Need]) -> list[tuple[Stage, ...]]:
+    """A membrane at the drinking tap where that answers a need; for the whole house only where it is wished."""
+    found: list[tuple[Stage, ...]] = []
+    if any(need.tap and need.goal in TAP_GOALS for need in needs):
+        found.append((("reverse_osmosis", ReverseOsmosisKeys(scale="point_of_use")),))
+    if duty.facts.wishes.high_purity and not duty.facts.wishes.no_power:
+        house: tuple[Stage, ...] = (("reverse_osmosis", ReverseOsmosisKeys(scale="whole_house")), PUMP, ("neutralizer", NeutralizerKeys(flow="up")))
+        found.append((("sediment", FINE), *house, ("sediment", FINE), ("uv", UvKeys())))
+    return found
 
 
 def _extend(path: _Path, block: tuple[Stage, ...], runner: Runner, duty: Duty) -> _Path | None:
     """The path with a block appended, None where a feed limit breaks or the water stays as it is."""
-    stages, here = list(path.stages), path.water
+    stages, here, tap = list(path.stages), path.water, path.tap
     if block[0] == ("sediment", FINE) and len(block) > 1 and stages and stages[-1] == ("sediment", FINE):
         block = block[1:]
     for kind, keys in block:
-        if any(breach.limit.severity != "advice" for breach in breaches(ROOMS[kind], keys, here, duty)):
+        room = ROOMS[kind]
+        if any(breach.limit.severity not in ("advice", "caution") for breach in breaches(room, keys, here, duty)):
             return None
-        here = runner.through(kind, keys, here)[1]
+        out = runner.through(kind, keys, here)[1]
+        if room.at_tap(keys):
+            tap = out
+        else:
+            here = out
         stages.append((kind, keys))
-    if here == path.water:
+    if here == path.water and tap == path.tap:
         return None
-    return _Path(tuple(stages), here)
+    return _Path(tuple(stages), here, tap)
 
 
-def _repeats(path: _Path, block: tuple[Stage, ...]) -> bool:
-    """A treatment comes once; two particle filters may, of different ratings, the coarser first."""
+def _repeats(path: _Path, block: tuple[Stage, ...], carbon_first: bool) -> bool:
+    """A treatment comes once; two particle filters may, of different ratings, the coarser first. Carbon and softener keep their order."""
+    kinds = path.kinds()
     for kind, keys in block:
         if kind == "sediment":
-            if (kind, keys) in path.stages and len(block) == 1:
+            if len(block) == 1 and ((kind, keys) in path.stages or kinds.count("sediment") > 1 or (kinds and kinds[-1] == "sediment")):
                 return True
-        elif kind in path.kinds():
+        elif kind in kinds and kind not in ("booster_pump",) and not (kind == "neutralizer" and len(block) > 3):
             return True
-    return "uv" in path.kinds()
+        if kind == "neutralizer" and "softener" in kinds and len(block) == 1:
+            return True  # it would put hardness back
+        if kind == "carbon" and carbon_first and "softener" in kinds:
+            return True
+        if kind == "softener" and not carbon_first and "carbon" in kinds:
+            return True
+    ended = "uv" in kinds and not all(ROOMS[kind].at_tap(keys) for kind, keys in block)
+    return ended or (bool(path.stages) and ROOMS[path.stages[-1][0]].at_tap(path.stages[-1][1]))
 
 
-def plan(duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judge: Callable[[list[Given]], list[Finding]]) -> Plan:
+def carbon_first(duty: Duty, water: Water) -> bool:
+    """Whether carbon stands before the softener: the job's school; else on chlorinated water, not on a clear well."""
+    school = duty.facts.schools.carbon_order
+    if school != "auto":
+        return school == "first"
+    return duty.facts.source.disinfectant in ("chlorine", "chloramine") or max(water.value("free_chlorine"), water.value("total_chlorine")) > TASTED
+
+
+def plan(
+    duty: Duty,
+    evidence: Evidence,
+    needs: list[Need],
+    runner: Runner,
+    judge: Callable[[list[Given]], list[Finding]],
+    avoid: frozenset[str] = frozenset(),
+    extra: tuple[tuple[Stage, ...], ...] = (),
+) -> Plan:
     """The shortest train that works; where none does, the one that leaves least undone.
 
-    judge: audits a train and returns its findings.
+    judge: audits a train and returns its findings; avoid: kinds and media not to be used; extra: blocks to try beside the rooms' own.
     """
-    raw = evidence.adverse
-    blocks = _blocks(raw, duty)
-    front = [_Path(_prefilters(duty), raw)]
-    best: tuple[tuple[float, ...], list[Given]] | None = None
+    raw, first = evidence.adverse, carbon_first(duty, evidence.adverse)
+    blocks = [*_blocks(raw, duty, needs, avoid), *extra]
+    front = [_start(duty, raw, runner)]
+    least = _score(front[0], [])
+    best: tuple[tuple[float, ...], list[Given]] = ((1.0, *_unmet(front[0], needs), *least[3:]), name_stages(list(front[0].stages)))
     for _ in range(LONGEST):
-        goals = [path for path in front if all(need.met_by(path.water) for need in needs)]
+        goals = [path for path in front if all(path.meets(need) for need in needs)]
         for path in sorted(goals, key=lambda p: _price(p))[:8]:
-            train = name_stages(list(path.stages))
-            score = _score(path, judge(train))
-            if best is None or score < best[0]:
-                best = (score, train)
-        if best is not None and best[0][0] == 0:
+            if best[0][0] == 0 and _price(path) > best[0][3:5]:
+                break  # dearer than one that works
+            for tried in (path, _pumped(path, duty)):
+                train = name_stages(list(tried.stages))
+                found = judge(train)
+                score = _score(tried, found)
+                if score < best[0]:
+                    best = (score, train)
+                if not any(finding.rule.startswith("pressure-") and finding.severity == "fault" for finding in found):
+                    break
+        if best[0][0] == 0:
             break
-        longer: dict[tuple[Stage, ...], _Path] = {}
-        for path in front:
-            for block in blocks:
-                if not _repeats(path, block) and (after := _extend(path, block, runner, duty)):
-                    longer[after.stages] = after
+        longer = [after for path in front for block in blocks if not _repeats(path, block, first) and (after := _extend(path, block, runner, duty))]
         if not longer:
             break
-        front = sorted(longer.values(), key=lambda p: (_unmet(p, needs), _price(p)))[:WIDEST]
-        if best is None or best[0][0] > 0:
+        front = _distinct(sorted(longer, key=lambda p: (_unmet(p, needs), _price(p))))
+        if best[0][0] > 0:
             leading = front[0]
             train = name_stages(list(leading.stages))
-            score = (1.0, *_unmet(leading, needs), *_score(leading, [])[1:])
-            if not any(all(need.met_by(path.water) for need in needs) for path in front) and (best is None or score < best[0]):
+            score = (1.0, *_unmet(leading, needs), *_score(leading, [])[3:])
+            if not any(all(path.meets(need) for need in needs) for path in front) and score < best[0]:
                 best = (score, train)
-    if best is None:
-        best = ((1.0,), name_stages(list(front[0].stages)))
     chosen = best[1]
     complete = best[0][0] == 0
     return Plan(tuple(chosen), complete, why_not(chosen, complete, duty, evidence, needs))
@@ -136,22 +216,75 @@ def _prefilters(duty: Duty) -> tuple[Stage, ...]:
     return (coarse, ("sediment", FINE)) if school == "staged" else (coarse,)
 
 
+def _start(duty: Duty, raw: Water, runner: Runner) -> _Path:
+    """Where every train of this job begins: rain is caught and stored; a filter where the school asks for one always."""
+    stages: tuple[Stage, ...] = ()
+    if duty.facts.source.kind == "rain":
+        pressure = duty.facts.supply.pressure_low
+        stages = (
+            ("first_flush", FirstFlushKeys()),
+            ("storage_tank", StorageTankKeys(dark=True, screened=True)),
+            ("booster_pump", BoosterPumpKeys(pressure=pressure)),
+        )
+    elif max(duty.supply.pressure_high, duty.supply.night_pressure or 0.0) > table("stages")["house"]["house_max_kpa"]:
+        stages = (("pressure_reducing_valve", ReducingValveKeys()),)
+    stages += _prefilters(duty)
+    here = raw
+    for kind, keys in stages:
+        here = runner.through(kind, keys, here)[1]
+    return _Path(stages, here)
+
+
 def _price(path: _Path) -> tuple[float, ...]:
-    return (len(path.stages), sum(COST.get(kind, 3.0) for kind in path.kinds()))
+    return (len(path.stages), sum(_cost(kind, keys) for kind, keys in path.stages))
+
+
+def _cost(kind: str, keys: Any) -> float:
+    fuss = sum(FUSS.get(str(getattr(keys, name, "")), 0.0) for name in ("medium", "form"))
+    return COST.get(kind, 0.5) + fuss
+
+
+def _distinct(paths: list[_Path]) -> list[_Path]:
+    """The best paths, at most two of those that do the same to the water with the same treatments in another order."""
+    seen: dict[Any, int] = {}
+    kept = []
+    for path in paths:
+        same = (frozenset(path.stages), path.water.signature, path.tap.signature if path.tap else None)
+        seen[same] = seen.get(same, 0) + 1
+        if seen[same] <= 2:
+            kept.append(path)
+        if len(kept) == WIDEST:
+            break
+    return kept
+
+
+def _pumped(path: _Path, duty: Duty) -> _Path:
+    """The path with a booster pump at its head, where the source's pressure is too low for it."""
+    if duty.facts.wishes.no_power or "booster_pump" in path.kinds():
+        return path
+    return _Path((PUMP, *path.stages), path.water, path.tap)
 
 
 def _unmet(path: _Path, needs: list[Need]) -> tuple[float, ...]:
-    left = [need for need in needs if not need.met_by(path.water)]
+    left = [need for need in needs if not path.meets(need)]
     return (sum(need.health for need in left), len(left))
 
 
 def _score(path: _Path, found: list[Finding]) -> tuple[float, ...]:
     """Lower is better: faults that stand, length, price, cautions."""
-    about_water = ("boil-water", "nitrate-infants", "gas-hazard", "refer/", "health/", "pipe-velocity", "pressure-high", "too-")
-    faults = sum(finding.severity in ("fault", "danger") and not finding.rule.startswith(about_water) for finding in found)
+    about_water = ("boil-water", "nitrate-infants", "gas-hazard", "refer/", "pipe-velocity", "pressure-high", "too-")
+    about_the_room = ("does-not-fit", "frost", "unprotected-outlet")  # no other order of treatments mends the room
+    faults = sum(finding.severity in ("fault", "danger") and not finding.rule.startswith(about_water + about_the_room) for finding in found)
     cautions = sum(finding.severity == "caution" and bool(finding.stage) for finding in found)
     length, price = _price(path)
-    return (float(faults), length, price, float(cautions))
+    return (float(faults), 0.0, 0.0, length, price, float(cautions))
+
+
+SERVING = {
+    "pressure_tank": "it belongs to the pump, not to the treatment", "in_tank_uv": "no tank stands open here; it is never the last barrier",
+    "first_flush": "no rain is caught here", "storage_tank": "nothing has to be stored", "booster_pump": "the source's own pressure serves",
+    "pressure_reducing_valve": "the pressure stays below 80 psi (5.5 bar)", "retention_tank": "no chlorine is fed that needs time",
+}  # fmt: skip
 
 
 def why_not(train: list[Given], complete: bool, duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
@@ -161,7 +294,27 @@ def why_not(train: list[Given], complete: bool, duty: Duty, evidence: Evidence, 
     for kind, room in ROOMS.items():
         if kind in used:
             continue
+        if kind == "reverse_osmosis":
+            reasons[kind] = (
+                "nothing here asks for a membrane"
+                if not any(need.tap for need in needs)
+                else "another treatment does its work, or the water must be treated first"
+            )
+            continue
+        if kind in SERVING:
+            reasons[kind] = SERVING[kind]
+            continue
         if kind == "uv" and duty.facts.schools.disinfection == "uv":
+            if any(raw.value(name) > 0 for name in room.answers):
+                trouble = (
+                    []
+                    if duty.facts.wishes.no_power
+                    else [reason for keys in room.candidates(raw, duty) for reason in _refusals(room, keys, raw, duty)]
+                )
+                reasons[kind] = "; ".join(dict.fromkeys(trouble)) or (
+                    "the wishes rule it out" if duty.facts.wishes.no_power else "another treatment does its work"
+                )
+                continue
             tested = any(evidence.measured(name) for name in ("total_coliform", "e_coli"))
             reasons[kind] = "no microbes were found in the test" if tested else "microbes were not tested: test first, then decide"
             continue
@@ -171,7 +324,9 @@ def why_not(train: list[Given], complete: bool, duty: Duty, evidence: Evidence, 
         wanted = [need for need in needs if need.goal in room.answers]
         if not room.candidates(raw, duty):
             blocked = (duty.facts.wishes.no_salt and room.uses_salt) or (duty.facts.wishes.no_power and room.uses_power)
-            reasons[kind] = "the wishes rule it out" if blocked else "this water gives it nothing to do"
+            reasons[kind] = "the wishes rule it out" if blocked else "nothing in this water asks for it"
+        elif not wanted and not room.answers:
+            reasons[kind] = "a softener does more, or nothing scales here"
         elif not wanted:
             names = ", ".join(analytes()[name].said for name in room.answers)
             reasons[kind] = f"no need for it: {names} lie within the limits and wishes"

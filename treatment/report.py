@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from typing import Any
 
 from .analytes import Analyte, analytes, find_analyte, fold, nearest_name
 from .errors import NotUnderstood
@@ -17,6 +18,7 @@ _VALUE = re.compile(
     re.IGNORECASE,
 )
 _DROPPED = re.compile(r"\b(total|dissolved|as|by|calc(?:ulated)?|lab|icp|ms|recoverable|field|bacteria|organisms)\b|[(),;:*†]", re.IGNORECASE)
+_BASIS = re.compile(r"[,(]?\s*\bas\s+(CaCO[3₃]|HCO[3₃]|NO[3₃]|NO[2₂]|N|SO[4₄]|S|Ca|Mg|P|PO[4₄]|NH[4₄]|SiO[2₂]|Si)\b\)?")
 MOST_ROWS = 20_000
 
 
@@ -44,6 +46,23 @@ class Row:
     reading: Reading | None
     sure: str
     problem: str
+
+
+#: columns of our own table of samples, as it is written out and read back
+SAMPLE_COLUMNS = ("sample", "taken_on", "point", "draw", "weather", "method", "analyte", "name", "qualifier", "low", "high", "unit", "as_written")
+
+
+def own_samples(rows: list[list[str]]) -> list[dict[str, Any]] | None:
+    """Samples of our own table, as a job file writes them; None where the table is not ours. Unchecked."""
+    if not rows or tuple(cell.strip() for cell in rows[0]) != SAMPLE_COLUMNS:
+        return None
+    samples: dict[str, dict[str, Any]] = {}
+    for row in rows[1:]:
+        cells = dict(zip(SAMPLE_COLUMNS, (cell.strip().removeprefix("'") for cell in row), strict=False))
+        sample = samples.setdefault(cells.get("sample", ""), {"readings": {}})
+        sample |= {name: cells[name] for name in ("taken_on", "point", "draw", "weather", "method") if cells.get(name)}
+        sample["readings"][cells.get("analyte", "")] = cells.get("as_written", "")
+    return list(samples.values())
 
 
 def find_columns(rows: list[list[str]]) -> Columns | None:
@@ -81,8 +100,18 @@ def _unit_column(rows: list[list[str]], name: int, value: int | None, width: int
     return best[1]
 
 
-def read_report(rows: list[list[str]]) -> list[Row]:
-    """Every row of a report: understood, to be checked, or kept aside. Raises NotUnderstood where there is no table."""
+def layout_of(rows: list[list[str]]) -> str:
+    """What tells one laboratory's layout from another's: the words of its header, folded; empty where there is no header."""
+    cleaned = [row for row in ([str(cell).strip() for cell in row] for row in rows) if any(row)]
+    columns = find_columns(cleaned)
+    return " | ".join(fold(cell) for cell in cleaned[columns.first - 1])[:300] if columns and columns.first else ""
+
+
+def read_report(rows: list[list[str]], known: dict[str, list[str]] | None = None) -> list[Row]:
+    """Every row of a report: understood, to be checked, or kept aside. Raises NotUnderstood where there is no table.
+
+    known: what was remembered of this layout, folded name -> [key of the analyte or empty for aside, unit where the report gives none].
+    """
     cleaned = [[str(cell).strip() for cell in row] for row in rows]
     cleaned = [row for row in cleaned if any(row)]
     if not cleaned:
@@ -93,13 +122,13 @@ def read_report(rows: list[list[str]]) -> list[Row]:
     if columns is None:
         raise NotUnderstood("", "no column in it names anything we know how to measure")
     taken: set[str] = set()
-    read = [_row(number, row, columns, taken) for number, row in enumerate(cleaned[columns.first :], columns.first + 1)]
+    read = [_row(number, row, columns, taken, known or {}) for number, row in enumerate(cleaned[columns.first :], columns.first + 1)]
     if not any(row.analyte for row in read):
         raise NotUnderstood("", "nothing in it names anything we know how to measure")
     return read
 
 
-def _row(number: int, row: list[str], columns: Columns, taken: set[str]) -> Row:
+def _row(number: int, row: list[str], columns: Columns, taken: set[str], known: dict[str, list[str]]) -> Row:
     def cell(i: int | None) -> str:
         return row[i] if i is not None and i < len(row) else ""
 
@@ -109,7 +138,17 @@ def _row(number: int, row: list[str], columns: Columns, taken: set[str]) -> Row:
         name, text = (match.group(1), match.group(2)) if match else (name, "")
     else:
         text = f"{cell(columns.value)} {cell(columns.unit)}".strip() if not re.search(r"[A-Za-z%°]", cell(columns.value)) else cell(columns.value)
-    analyte, guessed = _analyte(name)
+    plain, basis = _basis(name)
+    analyte, guessed = _analyte(plain)
+    if basis and text and not re.search(r"\bas\b", text):
+        text = f"{text} as {basis}"
+    if fold(name) in known:
+        remembered, unit = known[fold(name)]
+        analyte, guessed = find_analyte(remembered) if remembered else None, False
+        if analyte is None:
+            return Row(number, name, text, None, None, "aside", "left aside, as remembered")
+        if unit and re.fullmatch(r"(?:[<>≤≥]\s*)?-?[\d.,]+", text):
+            text = f"{text} {unit}"
     if analyte is None:
         return Row(
             number,
@@ -131,6 +170,12 @@ def _row(number: int, row: list[str], columns: Columns, taken: set[str]) -> Row:
     taken.add(analyte.key)
     note = reading.note or ("read as " + analyte.name if guessed else "")
     return Row(number, name, text, analyte, reading, "check" if note else "sure", note)
+
+
+def _basis(name: str) -> tuple[str, str]:
+    """A name without the basis printed in it, and that basis: "Hardness as CaCO3" -> ("Hardness", "CaCO3")."""
+    match = _BASIS.search(name)
+    return (f"{name[: match.start()]}{name[match.end() :]}".strip(), match.group(1)) if match else (name, "")
 
 
 def _plain(name: str) -> str:

@@ -15,7 +15,10 @@ SEVERITIES = ("danger", "fault", "caution", "advice")
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """What the audit found: rule id, severity, stage id ("" for the whole job), message with numbers, remedy, source."""
+    """What the audit found: rule id, severity, stage id ("" for the whole job), message with numbers, remedy, source.
+
+    waived: the designer's reason for accepting it, empty where it stands.
+    """
 
     rule: str
     severity: str
@@ -23,6 +26,7 @@ class Finding:
     message: str
     remedy: str
     source: str
+    waived: str = ""
 
     def as_json(self) -> dict[str, Any]:
         return {
@@ -32,6 +36,7 @@ class Finding:
             "message": self.message,
             "remedy": self.remedy,
             "source": self.source,
+            "waived": self.waived or None,
         }
 
 

@@ -6,8 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from .display import show
 from .duty import Duty
 from .figure import Figure, figure, work
+from .hydraulics import G
 from .stages import ROOMS, Room, Sizing, StageKeys
 from .water import Water
 
@@ -56,9 +58,46 @@ class StageRun:
         return self.name if self.name.startswith("UV") else self.name[0].lower() + self.name[1:]
 
     @property
+    def at_tap(self) -> bool:
+        """Whether it stands on the branch to the drinking tap."""
+        return self.room.at_tap(self.keys)
+
+    @property
+    def passes(self) -> Water:
+        """The water that flows on to the house: what it treats, or untouched where it stands on a branch."""
+        return self.water_in if self.at_tap else self.water_out
+
+    @property
+    def mild_passes(self) -> Water:
+        return self.mild_in if self.at_tap else self.mild_out
+
+    def why_this_vessel(self, duty: Duty) -> list[str]:
+        """The vessels next to the one taken, each with why it was not, in words."""
+        system = duty.facts.job.units
+        said = []
+        for other in self.room.runners_up(self.keys, self.sizing, duty, self.water_in.temperature):
+            against = []
+            if other.peak is not None:
+                against.append(f"passes {show(other.peak, 'L/min', system)} at most")
+            if other.wash is not None:
+                against.append(f"needs {show(other.wash, 'L/min', system)} to backwash, the source gives {show(duty.wash, 'L/min', system)}")
+            if other.holds is not None:
+                against.append(f"holds {show(other.holds, 'L media', system)} of medium at most")
+            if other.more is not None:
+                against.append(f"takes {show(other.more, 'L media', system)} more medium")
+            count = f"{other.vessels} × " if other.vessels > 1 else ""
+            said.append(f"{count}{other.tank} in: {', '.join(against) or 'would do as well'}")
+        return said
+
+    @property
     def regenerates(self) -> bool:
         """Whether it backwashes or regenerates by itself."""
         return "backwash_flow" in self.sizing.figures
+
+    @property
+    def drains(self) -> bool:
+        """Whether it sends water to a drain: a bed that washes itself, a membrane's reject."""
+        return self.regenerates or "reject_flow" in self.sizing.figures
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +108,7 @@ class TrainRun:
     raw: Water
     finished: Water
     mild_finished: Water
+    tap: Water
 
 
 def name_stages(kinds: Sequence[tuple[str, StageKeys]]) -> list[Given]:
@@ -117,6 +157,7 @@ class Runner:
         """The train as it runs on the adverse water, with the mild one beside it."""
         runs: list[StageRun] = []
         here, beside = adverse, mild
+        tap: Water | None = None
         for index, stage in enumerate(train):
             sizing, out, clean, dirty = self.through(stage.kind, stage.keys, here)
             known = (stage.kind, stage.keys, here, beside)
@@ -127,8 +168,11 @@ class Runner:
             else:
                 mild_out = self._mild[known] = stage.room.treat(stage.keys, sizing, beside, self.duty)
             runs.append(StageRun(index, stage.id, stage.kind, stage.keys, stage.room, sizing, here, out, beside, mild_out, clean, dirty))
-            here, beside = out, mild_out
-        return TrainRun(tuple(runs), adverse, here, beside)
+            if stage.room.at_tap(stage.keys):
+                tap = out
+            else:
+                here, beside = out, mild_out
+        return TrainRun(tuple(runs), adverse, here, beside, here if tap is None else tap)
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,31 +193,47 @@ class PressureLine:
     residual_dirty: Figure
 
 
+def pressure_along(run: TrainRun, duty: Duty, pipe: float, losses: Sequence[float]) -> list[float]:
+    """Pressure [kPa] at the source, after the pipe, after each unit, and at the highest tap.
+
+    pipe: loss of the pipe; losses: of each unit in order [kPa]. From a roof the water runs to its tank by itself; the pump
+    there gives the pressure, and the pipe to the house follows.
+    """
+    roof = duty.facts.source.kind == "rain" and any(stage.kind == "storage_tank" for stage in run.stages)
+    start = 0.0 if roof else duty.supply.pressure_low
+    at = start if roof else start - pipe
+    line = [start, at]
+    for stage, loss in zip(run.stages, losses, strict=True):
+        if not stage.at_tap:
+            at = stage.room.pressure_after(stage.sizing, at, loss)
+        line.append(at)
+    return [*line, at - (pipe if roof else 0.0) - duty.supply.height * G]
+
+
 def pressure_line(run: TrainRun, duty: Duty) -> PressureLine:
     """Pressure from the source's cut-in to the highest tap, at design flow.
 
     Supply, less pipe and fittings, less each unit, less the height to the highest tap.
     """
     supply, flow, temperature = duty.supply, duty.flow, run.raw.temperature
-    pipe = supply.pipe.loss(flow, temperature)
-    points = [PressurePoint("source", supply.pressure_low, supply.pressure_low)]
-    clean = dirty = supply.pressure_low - pipe
-    points.append(PressurePoint("pipe", clean, dirty))
-    for stage in run.stages:
-        clean, dirty = clean - stage.loss_clean, dirty - stage.loss_dirty
-        points.append(PressurePoint(stage.id, clean, dirty))
-    head = supply.height * 9.80665
-    points.append(PressurePoint("house", clean - head, dirty - head))
+    pipe, head = supply.pipe.loss(flow, temperature), supply.height * G
+    clean_line = pressure_along(run, duty, pipe, [stage.loss_clean for stage in run.stages])
+    dirty_line = pressure_along(run, duty, pipe, [stage.loss_dirty for stage in run.stages])
+    points = [
+        PressurePoint(*each) for each in zip(("source", "pipe", *(stage.id for stage in run.stages), "house"), clean_line, dirty_line, strict=True)
+    ]
+    clean, dirty = clean_line[-1] + head, dirty_line[-1] + head
 
-    def residual(units: float) -> Figure:
+    def residual(units: float, at_house: float) -> Figure:
+        added = at_house - (supply.pressure_low - pipe - units)
         return figure(
             work("height", "h × 9.807", head, "kPa", "hydraulics.static", h=(supply.height, "m")),
-            work("left at the highest tap", "cut_in − pipe − units − height", supply.pressure_low - pipe - units - head, "kPa", "hydraulics.residual",
-                 cut_in=(supply.pressure_low, "kPa"), pipe=(pipe, "kPa"), units=(units, "kPa"), height=(head, "kPa")),
+            work("left at the highest tap", "cut_in + added − pipe − units − height", at_house - head, "kPa", "hydraulics.residual",
+                 cut_in=(supply.pressure_low, "kPa"), added=(added, "kPa by pumps, tanks and valves"), pipe=(pipe, "kPa"), units=(units, "kPa"), height=(head, "kPa")),
         )  # fmt: skip
 
     return PressureLine(
         tuple(points),
-        residual(sum(stage.loss_clean for stage in run.stages)),
-        residual(sum(stage.loss_dirty for stage in run.stages)),
+        residual(sum(stage.loss_clean for stage in run.stages if not stage.at_tap), clean),
+        residual(sum(stage.loss_dirty for stage in run.stages if not stage.at_tap), dirty),
     )

@@ -15,17 +15,21 @@ EQ = CACO3 / 2 * 1000  # mg/L as CaCO3 per eq/L
 CA_TO_HARDNESS, MG_TO_HARDNESS = CACO3 / CA, CACO3 / MG
 #: mass that a mg/L of each adds to the dissolved solids, bicarbonate counted as dried (x 0.49)
 SOLIDS = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "chloride": 1.0, "sulfate": 1.0, "alkalinity": 0.6}
+#: marks that a stage leaves on the water, beside its analytes: scale is kept from sticking; it stood in a tank open to air; it went
+#: through a membrane
+SCALE_GUARD, OPEN_TO_AIR, PERMEATE = "scale_guard", "open_to_air", "permeate"
 DERIVED = ("iron", "hardness", "bicarbonate", "carbon_dioxide")
 
 
 class Water:
     """One water: analyte -> value in canonical unit. Hashable; compares by value."""
 
-    __slots__ = ("_hash", "_values")
+    __slots__ = ("_hash", "_signature", "_values")
 
     def __init__(self, values: Mapping[str, float]):
         self._values = dict(values)
         self._hash = hash(frozenset(self._values.items()))
+        self._signature: tuple[str, ...] | None = None
 
     def __hash__(self) -> int:
         return self._hash
@@ -35,6 +39,13 @@ class Water:
 
     def __repr__(self) -> str:
         return f"Water({self._values})"
+
+    @property
+    def signature(self) -> tuple[str, ...]:
+        """Its values to two digits: waters that serve alike have one signature."""
+        if self._signature is None:
+            self._signature = tuple(f"{value:.2g}" for _, value in sorted(self._values.items()))
+        return self._signature
 
     def get(self, analyte: str) -> float | None:
         """The value of an analyte in its canonical unit, None if not known."""

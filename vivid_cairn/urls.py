@@ -4,21 +4,32 @@ from django.contrib.auth import views as auth
 from django.contrib.auth.decorators import login_not_required
 from django.urls import path
 
+from workbench.accounts import views as accounts
 from workbench.jobs import views as jobs
+from workbench.samples import history_views as history
+from workbench.samples import kit_views as kits
 from workbench.samples import report_views as reports
 from workbench.samples import views as samples
+from workbench.supplies import views as supplies
+from workbench.trains import option_views as options
 from workbench.trains import views as trains
+from workbench.walls import file_views as wall_files
+from workbench.walls import views as walls
 
 urlpatterns = [
     path("login/", auth.LoginView.as_view(template_name="accounts/login.html", redirect_authenticated_user=True), name="login"),
     path("logout/", auth.LogoutView.as_view(), name="logout"),
     path("health/", login_not_required(jobs.health), name="health"),
     path("", jobs.job_list, name="jobs"),
+    path("firm/", accounts.firm, name="firm"),
     path("jobs/new/", jobs.job_new, name="job-new"),
     path("jobs/import/", jobs.job_import, name="job-import"),
     path("jobs/<int:pk>/", jobs.job_open, name="job"),
     path("jobs/<int:pk>/site/", jobs.site, name="site"),
     path("jobs/<int:pk>/supply/", jobs.supply, name="supply"),
+    path("jobs/<int:pk>/supply/what-if/", supplies.what_if_page, name="supply-what-if"),
+    path("jobs/<int:pk>/supply/pump/", supplies.pump, name="supply-pump"),
+    path("jobs/<int:pk>/supply/measure/", supplies.measure, name="measure"),
     path("jobs/<int:pk>/units/", jobs.units, name="units"),
     path("jobs/<int:pk>/delete/", jobs.job_delete, name="job-delete"),
     path("jobs/<int:pk>/job.json", jobs.job_export, name="job-export"),
@@ -30,9 +41,36 @@ urlpatterns = [
     path("jobs/<int:pk>/water/samples/<int:sample>/delete/", samples.sample_delete, name="sample-delete"),
     path("jobs/<int:pk>/water/samples/<int:sample>/readings/", samples.readings_add, name="readings-add"),
     path("jobs/<int:pk>/water/samples/<int:sample>/readings/<str:analyte>/delete/", samples.reading_delete, name="reading-delete"),
+    path("jobs/<int:pk>/water/samples/<int:sample>/table/", samples.readings_table, name="readings-table"),
+    path("jobs/<int:pk>/water/says/", history.says, name="water-says"),
+    path("jobs/<int:pk>/water/history/", history.over_time, name="water-history"),
+    path("jobs/<int:pk>/water/value/", history.value, name="water-value"),
+    path("jobs/<int:pk>/water/basis/", history.basis, name="water-basis"),
+    path("jobs/<int:pk>/water/kits/", kits.kit_list, name="kits"),
+    path("jobs/<int:pk>/water/kits/open/", kits.kit_open, name="kit-open"),
+    path("jobs/<int:pk>/water/kits/<int:session>/", kits.kit_session, name="kit-session"),
+    path("jobs/<int:pk>/water/kits/<int:session>/<slug:test>/start/", kits.kit_act, {"act": "start"}, name="kit-start"),
+    path("jobs/<int:pk>/water/kits/<int:session>/<slug:test>/answer/", kits.kit_act, {"act": "answer"}, name="kit-answer"),
+    path("jobs/<int:pk>/water/kits/<int:session>/<slug:test>/again/", kits.kit_act, {"act": "again"}, name="kit-again"),
     path("jobs/<int:pk>/water/report/", reports.report_preview, name="report-preview"),
     path("jobs/<int:pk>/water/report/keep/", reports.report_keep, name="report-keep"),
+    path("jobs/<int:pk>/water/samples/keep/", reports.own_keep, name="own-keep"),
     path("jobs/<int:pk>/samples.csv", reports.samples_csv, name="samples-csv"),
     path("jobs/<int:pk>/train/", trains.train, name="train"),
     path("jobs/<int:pk>/train/edit/", trains.edit, name="train-edit"),
+    path("jobs/<int:pk>/wall/", walls.wall, name="wall"),
+    path("jobs/<int:pk>/wall/edit/", walls.edit, name="wall-edit"),
+    path("prices/", wall_files.prices, name="prices"),
+    path("jobs/<int:pk>/materials/", wall_files.materials_page, name="materials"),
+    path("jobs/<int:pk>/materials.csv", wall_files.materials_file, {"ending": "csv"}, name="materials-csv"),
+    path("jobs/<int:pk>/materials.xlsx", wall_files.materials_file, {"ending": "xlsx"}, name="materials-xlsx"),
+    path("jobs/<int:pk>/wall.pdf", wall_files.wall_pdf, name="wall-pdf"),
+    path("jobs/<int:pk>/wall.dxf", wall_files.wall_dxf, name="wall-dxf"),
+    path("jobs/<int:pk>/train.pdf", wall_files.train_pdf, name="train-pdf"),
+    path("jobs/<int:pk>/wall.svg", walls.wall_svg, name="wall-svg"),
+    path("jobs/<int:pk>/train/options/", options.options, name="options"),
+    path("jobs/<int:pk>/train/options/act/", options.option_act, name="option-act"),
+    path("jobs/<int:pk>/train/shelf/", options.shelf_page, name="shelf"),
+    path("jobs/<int:pk>/train/schools/", options.panel, name="panel"),
+    path("jobs/<int:pk>/train/schools/limit/", options.panel_limit, name="panel-limit"),
 ]

@@ -58,7 +58,7 @@ def _sample(sample: Sample) -> dict[str, Any]:
     facts: dict[str, Any] = {"point": sample.point, "readings": {reading.analyte: reading.typed for reading in sample.readings.all()}}
     if sample.taken_on:
         facts["taken_on"] = sample.taken_on.isoformat()
-    for name in ("draw", "method"):
+    for name in ("draw", "weather", "method"):
         if getattr(sample, name):
             facts[name] = getattr(sample, name)
     return facts
@@ -113,15 +113,18 @@ def store(document: dict[str, Any], workspace: Workspace, user: Any) -> Job:
     survey.rest = {name: value for name, value in rest.items() if value not in (None, {}, [])}
     survey.save()
     for sample in facts.facts.samples:
-        _store_sample(job, sample)
+        store_sample(job, sample)
     if document.get("train") is not None:
         option = TrainOption.objects.create(job=job, updated_by=job.updated_by)
         Revision.objects.create(option=option, number=0, stages=document["train"], summary="imported", made_by=job.updated_by)
     return job
 
 
-def _store_sample(job: Job, facts: Any) -> None:
-    sample = Sample.objects.create(job=job, taken_on=facts.taken_on, point=facts.point, draw=facts.draw or "", method=facts.method or "")
+def store_sample(job: Job, facts: Any) -> None:
+    """A sample of the core as rows."""
+    sample = Sample.objects.create(
+        job=job, taken_on=facts.taken_on, point=facts.point, draw=facts.draw or "", weather=facts.weather or "", method=facts.method or ""
+    )
     Reading.objects.bulk_create(reading_row(sample, reading) for reading in facts.readings.values())
 
 

@@ -25,7 +25,7 @@ class Step:
 
 
 def steps(job: Job, current: str) -> list[Step]:
-    """Site, Water, Supply, Train, each with what it still lacks; nobody is forced through in order."""
+    """Site, Water, Supply, Train, Wall, each with what it still lacks; nobody is forced through in order."""
     survey = job.survey
     measured = {reading.analyte for sample in job.samples.all() for reading in sample.readings.all()}
     site = [
@@ -51,5 +51,7 @@ def steps(job: Job, current: str) -> list[Step]:
         if not held
     ]
     train = [] if measured else ["a water test"]
-    parts = (("site", "Site", site), ("water", "Water", water), ("supply", "Supply", supply), ("train", "Train", train))
+    site_facts = survey.rest.get("site", {})
+    wall = [word for word, key in (("the wall's width", "wall_width"), ("the ceiling", "ceiling"), ("the drain", "drain")) if not site_facts.get(key)]
+    parts = (("site", "Site", site), ("water", "Water", water), ("supply", "Supply", supply), ("train", "Train", train), ("wall", "Wall", wall))
     return [Step(key, title, reverse(key, args=[job.pk]), tuple(lacks), key == current) for key, title, lacks in parts]

@@ -93,6 +93,62 @@
   document.addEventListener("pointercancel", drop);
   document.addEventListener("dragstart", function (e) { if (e.target.closest && e.target.closest("#bench .stage")) e.preventDefault(); });
 
+  /* On the wall: drag a unit, or move it with the arrow keys; the server snaps it and draws the pipe anew. */
+  const wall = () => document.getElementById("wall");
+  function wallPost(values) {
+    values.version = wall().dataset.version;
+    htmx.ajax("POST", wall().dataset.edit, { target: "#wall", swap: "outerHTML", values: values });
+  }
+  function point(e) {
+    const svg = document.querySelector(".wall-svg"), p = new DOMPoint(e.clientX, e.clientY);
+    return p.matrixTransform(svg.getScreenCTM().inverse());
+  }
+  let carried = null;
+  document.addEventListener("pointerdown", function (e) {
+    const unit = e.target.closest && e.target.closest("#wall .unit");
+    if (!unit || e.button !== 0) return;
+    const at = point(e);
+    carried = { unit: unit, x: at.x, y: at.y, dx: 0, dy: 0, moved: false };
+  });
+  document.addEventListener("pointermove", function (e) {
+    if (!carried) return;
+    const at = point(e);
+    carried.dx = at.x - carried.x; carried.dy = at.y - carried.y;
+    if (!carried.moved && Math.hypot(carried.dx, carried.dy) < 25) return;
+    carried.moved = true;
+    carried.unit.classList.add("dragging");
+    carried.unit.setAttribute("transform", "translate(" + carried.dx + " " + carried.dy + ")");
+  });
+  function setDown(e) {
+    if (!carried) return;
+    const c = carried; carried = null;
+    c.unit.classList.remove("dragging");
+    c.unit.removeAttribute("transform");
+    if (!c.moved) return;
+    const stop = (k) => { k.preventDefault(); k.stopPropagation(); };
+    window.addEventListener("click", stop, { capture: true, once: true }); setTimeout(() => window.removeEventListener("click", stop, { capture: true }), 50);
+    if (e.type !== "pointerup") return;
+    const foot = Number(c.unit.dataset.foot), values = { action: "place", stage: c.unit.dataset.unit, x: String(Number(c.unit.dataset.x) + c.dx) };
+    if (foot > 0) values.foot = String(foot - c.dy);
+    wallPost(values);
+  }
+  document.addEventListener("pointerup", setDown);
+  document.addEventListener("pointercancel", setDown);
+  document.addEventListener("dragstart", function (e) { if (e.target.closest && e.target.closest("#wall .unit")) e.preventDefault(); });
+  document.addEventListener("keydown", function (e) {
+    const way = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down" }[e.key], unit = e.target.closest && e.target.closest("#wall .unit");
+    if (!way || !unit || e.ctrlKey || e.metaKey || e.altKey) return;
+    e.preventDefault();
+    refocus = unit.id;
+    wallPost({ action: way, stage: unit.dataset.unit });
+  });
+  let refocus = "";
+  document.addEventListener("htmx:afterSettle", function () {
+    const unit = refocus && document.getElementById(refocus);
+    if (unit) unit.focus({ preventScroll: true });
+  });
+  document.addEventListener("focusout", function (e) { if (refocus && e.relatedTarget) refocus = ""; });
+
   /* Keep what is being typed when the answer to an earlier change arrives. */
   let kept = null;
   document.addEventListener("htmx:beforeSwap", function () {
@@ -119,7 +175,7 @@
 
   /* Say what changed to those who listen, and keep the eye where it was. */
   document.addEventListener("htmx:afterSwap", function () {
-    const said = document.querySelector("#bench [data-said], #step [data-said]");
+    const said = document.querySelector("#bench [data-said], #step [data-said], #wall [data-said]");
     const live = document.getElementById("live");
     if (said && live) live.textContent = said.dataset.said;
   });
@@ -141,6 +197,41 @@
     if (opener) { const d = document.getElementById(opener.dataset.open); if (d) d.showModal(); }
     const closer = e.target.closest && e.target.closest("[data-close]");
     if (closer) closer.closest("dialog").close();
+  });
+  /* Timers: the server says how much is left, this only counts it down; when one ends, the page is asked again. */
+  let seen = 0;
+  function mark() { seen = Date.now(); }
+  function ask() {
+    const box = document.querySelector("#step[data-refresh]");
+    if (box) htmx.ajax("GET", box.dataset.refresh, { target: "#step", swap: "outerHTML" });
+  }
+  function words(left) {
+    return left >= 3600 ? Math.floor(left / 3600) + " h " + Math.floor((left % 3600) / 60) + " min" : Math.floor(left / 60) + ":" + String(left % 60).padStart(2, "0");
+  }
+  mark();
+  document.addEventListener("htmx:afterSwap", mark);
+  setInterval(function () {
+    let over = false;
+    document.querySelectorAll("[data-since]").forEach((el) => { el.textContent = words(Math.floor(Number(el.dataset.since) + (Date.now() - seen) / 1000)); });
+    document.querySelectorAll("[data-left]").forEach(function (el) {
+      const left = Math.ceil(Number(el.dataset.left) - (Date.now() - seen) / 1000);
+      el.textContent = words(Math.max(left, 0));
+      over = over || left <= 0;
+    });
+    if (over) { document.querySelectorAll("[data-left]").forEach((el) => el.removeAttribute("data-left")); if (navigator.vibrate) navigator.vibrate(200); ask(); }
+  }, 250);
+  document.addEventListener("visibilitychange", function () { if (!document.hidden && document.querySelector("[data-left]")) ask(); });
+  /* A file may be dropped anywhere on the box that takes it. */
+  document.addEventListener("dragover", function (e) { const box = e.target.closest && e.target.closest("[data-drop]"); if (box) { e.preventDefault(); box.classList.add("dropping"); } });
+  document.addEventListener("dragleave", function (e) { const box = e.target.closest && e.target.closest("[data-drop]"); if (box) box.classList.remove("dropping"); });
+  document.addEventListener("drop", function (e) {
+    const box = e.target.closest && e.target.closest("[data-drop]");
+    if (!box || !e.dataTransfer.files.length) return;
+    e.preventDefault();
+    box.classList.remove("dropping");
+    const input = box.querySelector("input[type=file]");
+    input.files = e.dataTransfer.files;
+    input.form.requestSubmit();
   });
   document.addEventListener("change", function (e) {
     if (e.target.matches && e.target.matches("[data-submit]")) e.target.form.requestSubmit();

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 from ..analytes import analytes
 from ..audit import Audit
-from ..evidence import RAW_POINTS
 from ..needs import soften_above
 from ..rules import Hit, rule
+from ..samples import RAW_POINTS
 from ..stages.softener import COMPENSATION, GPG
 from ..tables import table
 

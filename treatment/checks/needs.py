@@ -32,18 +32,28 @@ def feed_limit(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 def unmet(audit: Audit) -> Iterator[Hit]:
     """A comfort need that the finished water does not meet."""
     for need in audit.needs:
-        if not need.health and not need.met_by(audit.run.finished):
+        if not need.health and not need.met_by(audit.run.finished, audit.run.tap):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             bound = need.high if need.high is not None and value > need.high else need.low
             yield Hit("caution", f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}; {audit.show(bound or 0.0, analytes()[need.goal].shown_unit)} is the mark.",
                       "Add or enlarge the treatment for it, or accept it knowingly.", (need.goal,), source=need.source)  # fmt: skip
+    made, was = audit.run.finished.ph, audit.run.raw.ph
+    for limit in audit.limits:
+        if limit.analyte == "ph" and limit.broken_by(made) and not limit.broken_by(was):
+            yield Hit(
+                "caution",
+                f"The train itself takes the pH to {made:.1f}; {limit.low:g} to {limit.high:g} is the mark.",
+                "Less contact or dose, or accept it knowingly.",
+                ("ph",),
+                source=limit.source,
+            )
 
 
 @rule("health/<analyte>", "safety.evidence")
 def health(audit: Audit) -> Iterator[Hit]:
     """A health limit that the finished water does not meet."""
     for need in audit.needs:
-        if need.health and need.goal not in MICROBES and not need.met_by(audit.run.finished):
+        if need.health and need.goal not in MICROBES and not need.met_by(audit.run.finished, audit.run.tap):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             yield Hit("danger", f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}, above the health limit of {audit.show(need.high or 0.0, analytes()[need.goal].shown_unit)}.",
                       "Do not drink it untreated; treat it at the drinking tap or refer to a specialist, and retest.", (need.goal,), source=need.source)  # fmt: skip
@@ -96,7 +106,8 @@ def refer(audit: Audit) -> Iterator[Hit]:
     for need in audit.needs:
         if need.goal in REFERRED:
             row = analytes()[need.goal]
-            yield Hit("danger" if need.health else "caution", f"{row.name} {audit.show(need.value, analytes()[need.goal].shown_unit)} is beyond what this tool sizes.",
+            at_tap = audit.run.tap is not audit.run.finished and need.met_by(audit.run.finished, audit.run.tap)
+            yield Hit("danger" if need.health and not at_tap else "caution", f"{row.name} {audit.show(need.value, analytes()[need.goal].shown_unit)} is beyond what this tool sizes.",
                       "Refer it to a specialist and the local authority; use other water for drinking until then.", (need.goal,))  # fmt: skip
 
 

@@ -5,18 +5,34 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..audit import Audit, clock, without
-from ..needs import MICROBES
+from ..needs import MICROBES, soften_above
 from ..rules import Hit, rule
 from ..train import StageRun
 
 
-@rule("unneeded/<kind>", "safety.short", on=("neutralizer", "oxidizing_filter", "softener"))
+@rule("unneeded/<kind>", "safety.short", on="*")
 def unneeded(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A stage without which this water and these wishes would be served as well."""
-    if without(audit, stage):
+    if stage.room.serves or stage.kind in ("sediment", "uv", "barrier_filter") or without(audit, stage):
         return
+    if stage.kind == "chemical_feed" and any(other.kind == "retention_tank" for other in audit.run.stages) and audit.microbes_present:
+        return
+    if stage.kind == "scale_control" and stage.water_in.hardness > soften_above(audit.facts):
+        return
+    if stage.kind == "carbon" and wanted_taste(audit, stage):
+        return
+    if stage.kind == "reverse_osmosis" and (audit.facts.wishes.high_purity or audit.facts.wishes.low_sodium):
+        return
+    if stage.kind == "neutralizer" and stage.water_in.value("open_to_air") > 0 and stage.water_in.value("alkalinity") < 20:
+        return  # after a membrane or on rain: soft water eats metal
     yield Hit("caution", f"{stage.name} has no purpose for this water and these wishes: every need and feed limit is met without it.",
               "Leave it out: each stage costs pressure, space and upkeep.", (stage.kind,))  # fmt: skip
+
+
+def wanted_taste(audit: Audit, stage: StageRun) -> bool:
+    """Whether there is chlorine, smell or a membrane that a carbon filter is good for."""
+    chlorine = max(stage.water_in.value("free_chlorine"), stage.water_in.value("total_chlorine")) > 0.1
+    return chlorine or bool({"bleach_smell", "rotten_egg_cold"} & set(audit.facts.observations))
 
 
 @rule("unneeded/<kind>", "safety.short", on="sediment")
@@ -45,38 +61,34 @@ def unneeded_uv(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("service-flow/<kind>", "beds.media", on=("neutralizer", "oxidizing_filter", "softener", "sediment"))
+@rule("service-flow/<kind>", "beds.media", on="*")
 def service_flow(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """More flow than the stage serves: a short peak above the steady rate, or more than its peak."""
-    flow, steady = audit.duty.flow, stage.sizing.figures["service_flow_limit"].value
-    bed = stage.sizing.bed
-    peak = steady * 1.5 if bed is None else bed.peak_limit
-    if bed is not None and stage.kind == "softener":
-        peak = min(peak, stage.room.peak(bed))  # type: ignore[attr-defined]
-    effects = {
-        "neutralizer": "the pH dips",
-        "oxidizing_filter": "iron leaks through",
-        "softener": "hardness leaks through",
-        "sediment": "pressure falls",
-    }
+    if "service_flow_limit" not in stage.sizing.figures or stage.kind == "uv":
+        return
+    flow = audit.duty.drinking if stage.at_tap else audit.duty.flow
+    steady = stage.sizing.figures["service_flow_limit"].value
+    peak = stage.room.peak(stage.keys, stage.sizing)
     if flow > peak * 1.001:
         yield Hit("fault", f"{audit.show(flow, 'L/min')} at design flow; the {stage.said} passes at most {audit.show(peak, 'L/min')} even for a short peak.",
                   "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip
     elif flow > steady * 1.001:
-        yield Hit("caution", f"{audit.show(flow, 'L/min')} at design flow is above the steady {audit.show(steady, 'L/min')} of the {stage.said}: at such peaks {effects[stage.kind]}.",
+        yield Hit("caution", f"{audit.show(flow, 'L/min')} at design flow is above the steady {audit.show(steady, 'L/min')} of the {stage.said}: at such peaks {stage.room.peak_effect}.",
                   "Accept it for short peaks, or fit a larger unit or two in parallel.", (stage.kind,))  # fmt: skip
 
 
-@rule("backwash-unmet/<kind>", "beds.backwash_pressure", on=("neutralizer", "oxidizing_filter", "softener"))
+@rule("backwash-unmet/<kind>", "beds.backwash_pressure", on="*")
 def backwash_unmet(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """The source cannot give the flow that lifts the bed: it packs and plugs."""
     needed = stage.sizing.figures.get("backwash_flow")
+    if any(other.kind == "booster_pump" for other in audit.run.stages[: stage.index]):
+        return  # the pump in the train washes it, from the tank before it
     if needed and needed.value > audit.duty.wash * 1.001:
         yield Hit("fault", f"The {stage.said} needs {audit.show(needed.value, 'L/min')} to backwash; the source gives {audit.show(audit.duty.wash, 'L/min')}.",
                   "Smaller vessels in parallel, washed one at a time, an up-flow unit, or a bigger pump.", (stage.kind,))  # fmt: skip
 
 
-@rule("bed-shallow", "beds.media", on=("neutralizer", "oxidizing_filter", "softener"))
+@rule("bed-shallow", "beds.media", on="*")
 def bed_shallow(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A bed so shallow that water finds ways round it."""
     bed = stage.sizing.bed
@@ -85,7 +97,7 @@ def bed_shallow(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "More medium, or a narrower vessel.")  # fmt: skip
 
 
-@rule("freeboard-short", "beds.freeboard", on=("neutralizer", "oxidizing_filter", "softener"))
+@rule("freeboard-short", "beds.freeboard", on="*")
 def freeboard_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Too little room above the bed to expand: backwash carries medium away."""
     bed = stage.sizing.bed
@@ -115,7 +127,7 @@ def regeneration_clash(audit: Audit) -> Iterator[Hit]:
             )
 
 
-@rule("regeneration-awake", "safety.schedule", on=("neutralizer", "oxidizing_filter", "softener"))
+@rule("regeneration-awake", "safety.schedule", on="*")
 def regeneration_awake(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A unit regenerates while people use water, which then passes it untreated."""
     hour = stage.keys.hour

@@ -23,7 +23,11 @@ class Silhouette:
 
 def silhouette(stage: StageRun, middle: float, floor: float, scale: float, room: float) -> Silhouette:
     """Draw a stage about ``middle`` on ``floor``; scale: picture units per mm; room: width it may take."""
-    shape = "cartridge" if stage.sizing.bed is None and stage.room.silhouette == "vessel" else stage.room.silhouette
+    shape = stage.room.silhouette
+    if stage.sizing.bed is None and shape == "vessel":
+        shape = "cartridge"
+    elif stage.sizing.bed is not None and shape == "cartridge":
+        shape = "vessel"
     return DRAWN[shape](stage, middle, floor, scale, room)
 
 
@@ -129,6 +133,91 @@ def lamp(stage: StageRun, middle: float, floor: float, scale: float, room: float
     return Silhouette(tuple(shapes), (left, bottom - 12), (left + width, top + 14))
 
 
+def _frame(stage: StageRun, middle: float, floor: float, scale: float, room: float) -> tuple[float, float, float, float]:
+    """Left, top, width and height of a body about ``middle``, not wider than its room."""
+    width_mm, height_mm, foot = stage.room.body(stage.keys, stage.sizing)
+    width, height = min(max(width_mm * scale, 12.0), room), max(height_mm * scale, 16.0)
+    return middle - width / 2, floor - foot * scale - height, width, height
+
+
+def tank(stage: StageRun, middle: float, floor: float, scale: float, room: float) -> Silhouette:
+    """A standing tank: domed lid, water inside, in above and out below."""
+    left, top, width, height = _frame(stage, middle, floor, scale, room)
+    dome = min(width * 0.22, 14.0)
+    shell = f"M{n(left)} {n(floor)}V{n(top + dome)}Q{n(left)} {n(top)} {n(middle)} {n(top)}Q{n(left + width)} {n(top)} {n(left + width)} {n(top + dome)}V{n(floor)}Z"
+    shapes: list[Shape] = [
+        Line(shell, "shell"),
+        Box(left + 2, top + height * 0.28, width - 4, height * 0.72 - 2, "stored", 2),
+        Box(middle - 6, top - 4, 12, 5, "head", 1.5),
+    ]
+    return Silhouette(tuple(shapes), (left, top + dome + 6), (left + width, floor - 10))
+
+
+def feeder(stage: StageRun, middle: float, floor: float, scale: float, room: float) -> Silhouette:
+    """A solution tank with its metering pump on the lid, feeding into the pipe that runs above it."""
+    left, top, width, height = _frame(stage, middle, floor, scale, room)
+    shapes: list[Shape] = [
+        Box(left, top, width, height, "brine", 3),
+        Box(left + 2, top + height * 0.4, width - 4, height * 0.6 - 2, "solution", 2),
+        Box(middle - 8, top - 12, 16, 13, "head", 2),
+        Line(path((middle, top - 12), (middle, 40.0)), "dosing"),
+        Line(f"M{n(middle - 4)} 48L{n(middle)} 40L{n(middle + 4)} 48", "dosing"),
+    ]
+    return Silhouette(tuple(shapes), (middle - 12, 40.0), (middle + 12, 40.0))
+
+
+def diverter(stage: StageRun, middle: float, floor: float, scale: float, room: float) -> Silhouette:
+    """A standing pipe that takes the first water of a rain, with its ball and its small drain."""
+    left, top, width, height = _frame(stage, middle, floor, scale, room)
+    shapes: list[Shape] = [
+        Box(left, top, width, height, "shell", 3),
+        Box(left + 2, top + height * 0.35, width - 4, height * 0.65 - 2, "silt", 2),
+        Line(path((middle, top + height), (middle, floor)), "dosing"),
+    ]
+    return Silhouette(tuple(shapes), (left, top + 6), (left + width, top + 6))
+
+
+def pump(stage: StageRun, middle: float, floor: float, scale: float, room: float) -> Silhouette:
+    """A pump on its foot: round casing, motor behind."""
+    size = 30.0
+    left, top = middle - size / 2 - 8, floor - 34.0
+    r, y = 13.0, floor - 20.0
+    casing = f"M{n(left + r * 2)} {n(y)}A{n(r)} {n(r)} 0 1 1 {n(left)} {n(y)}A{n(r)} {n(r)} 0 1 1 {n(left + r * 2)} {n(y)}Z"
+    shapes: list[Shape] = [
+        Box(left + r * 1.6, top + 5, 30, 20, "head", 3),
+        Line(casing, "shell"),
+        Line(f"M{n(left + 8)} {n(y + 6)}L{n(left + r * 2 - 5)} {n(y)}L{n(left + 8)} {n(y - 6)}Z", "head"),
+        Box(left - 2, floor - 6, 54, 6, "lid", 1),
+    ]
+    return Silhouette(tuple(shapes), (left, y), (left + r * 2 + 24, top + 5))
+
+
+def valve(stage: StageRun, middle: float, floor: float, scale: float, room: float) -> Silhouette:
+    """A pressure-reducing valve: a body in the pipe with its bonnet."""
+    y = 40.0 + 36.0
+    shapes: list[Shape] = [
+        Line(f"M{n(middle - 13)} {n(y - 8)}L{n(middle + 13)} {n(y + 8)}V{n(y - 8)}L{n(middle - 13)} {n(y + 8)}Z", "shell"),
+        Box(middle - 5, y - 21, 10, 18, "head", 4),
+    ]
+    return Silhouette(tuple(shapes), (middle - 13, y), (middle + 13, y))
+
+
+def membrane(stage: StageRun, middle: float, floor: float, scale: float, room: float) -> Silhouette:
+    """A membrane rack: pressure tubes lying in a frame, the prefilters below."""
+    left, top, width, height = _frame(stage, middle, floor, scale, room)
+    foot = floor - (top + height)
+    shapes: list[Shape] = [Box(left, top, width, height, "shell", 2)]
+    tubes = 3
+    for i in range(tubes):
+        shapes.append(Box(left + 4, top + 6 + i * (height * 0.5 / tubes), width - 8, max(height * 0.5 / tubes - 4, 4), "membrane", 3))
+    for i in range(3):
+        shapes.append(Box(left + 5 + i * (width - 10) / 3, top + height * 0.6, (width - 10) / 3 - 3, height * 0.34, "element", 2))
+    if foot > 20:
+        shapes.append(Line(path((left, top + height), (left + width, top + height)), "dosing"))
+    return Silhouette(tuple(shapes), (left, top + 10), (left + width, top + 10))
+
+
 DRAWN: dict[str, Callable[[StageRun, float, float, float, float], Silhouette]] = {
-    "vessel": vessel, "vessel_brine": vessel_brine, "cartridge": cartridge, "lamp": lamp,
+    "vessel": vessel, "vessel_brine": vessel_brine, "cartridge": cartridge, "lamp": lamp, "tank": tank, "feeder": feeder, "diverter": diverter,
+    "pump": pump, "valve": valve, "membrane": membrane,
 }  # fmt: skip

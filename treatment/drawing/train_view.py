@@ -24,7 +24,7 @@ RIBBONS, ROW, GAP, PRESSURE = 304.0, 44.0, 5.0, 92.0
 AT_LIMIT, THICKEST = 7.0, 19.0
 MOST_RIBBONS = 6
 TURN = 0.26  # share of a column over which a ribbon changes
-SOURCE_WORDS = {"drilled_well": "well", "dug_well": "dug well", "spring": "spring", "surface": "stream", "rain": "cistern", "town": "main"}
+SOURCE_WORDS = {"drilled_well": "well", "dug_well": "dug well", "spring": "spring", "surface": "stream", "rain": "roof", "town": "main"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,9 +147,14 @@ def _columns(
         drawn = silhouette(stage, middle, FLOOR, scale, each - 26)
         (in_x, in_y), (out_x, out_y) = drawn.inlet, drawn.outlet
         lead = 9.0
-        d += f"H{n(in_x - lead)}V{n(in_y)}H{n(in_x)}"
-        pipes.append(Line(d, "pipe"))
-        d = f"M{n(out_x)} {n(out_y)}H{n(out_x + lead)}V{n(PIPE_Y)}"
+        if stage.at_tap:
+            branch = middle - each * 0.32
+            pipes.append(Line(f"M{n(branch)} {n(PIPE_Y)}V{n(in_y)}H{n(in_x)}", "pipe"))
+            pipes.append(Line(f"M{n(out_x)} {n(out_y)}H{n(out_x + 16)}V{n(out_y + 14)}", "pipe"))
+        else:
+            d += f"H{n(in_x - lead)}V{n(in_y)}H{n(in_x)}"
+            pipes.append(Line(d, "pipe"))
+            d = f"M{n(out_x)} {n(out_y)}H{n(out_x + lead)}V{n(PIPE_Y)}"
         own = [finding for finding in variant.findings if finding.stage == stage.id]
         worst = min((finding.severity for finding in own), key=SEVERITIES.index, default="")
         lines = _wrap(stage.name, 17)
@@ -199,7 +204,21 @@ def _shown(design: Design, variant: Variant) -> list[str]:
     waters = [variant.run.raw, *(stage.water_out for stage in variant.run.stages)]
     needed = [need.goal for need in design.needs]
     scored: list[tuple[float, str]] = []
-    for name in ("hardness", "iron", "manganese", "hydrogen_sulfide", "turbidity", "nitrate", "tannin", "tds", "chloride", *MICROBES):
+    for name in (
+        "hardness",
+        "iron",
+        "manganese",
+        "hydrogen_sulfide",
+        "turbidity",
+        "nitrate",
+        "tannin",
+        "colour",
+        "tds",
+        "chloride",
+        "total_chlorine",
+        "arsenic",
+        *MICROBES,
+    ):
         mark = limit_of(design, name)
         known = [value for water in waters if (value := water.get(name)) is not None]
         if not known or mark is None:
@@ -253,8 +272,11 @@ def _stops(middles: list[float], each: float, end: float) -> list[float]:
 def _ribbon(design: Design, variant: Variant, name: str, y: float, middles: list[float], each: float, end: float, system: str) -> Ribbon:
     row = analytes()[name]
     run = variant.run
-    adverse = [run.raw.value(name), *(stage.water_out.value(name) for stage in run.stages)]
-    mild = [run.stages[0].mild_in.value(name) if run.stages else run.mild_finished.value(name), *(stage.mild_out.value(name) for stage in run.stages)]
+    adverse = [run.raw.value(name), *(stage.passes.value(name) for stage in run.stages)]
+    mild = [
+        run.stages[0].mild_in.value(name) if run.stages else run.mild_finished.value(name),
+        *(stage.mild_passes.value(name) for stage in run.stages),
+    ]
     middle = y + ROW / 2
     said = f"{row.name}: " + ", then ".join(_words(name, value, system) for value in _changes(adverse))
     if name == "ph":
@@ -270,6 +292,9 @@ def _ribbon(design: Design, variant: Variant, name: str, y: float, middles: list
     if not row.is_microbe:
         limits = tuple(Line(f"M{n(GUTTER)} {n(middle + s * AT_LIMIT)}H{n(end)}", "limit") for s in (-1, 1))
     labels = _numbers(name, adverse, _stops(middles, each, end), middle, system)
+    asked = any(need.tap and need.goal == name for need in design.needs)
+    if asked and run.tap is not run.finished and _words(name, run.tap.value(name), system) != _words(name, run.finished.value(name), system):
+        labels += (Label(end + 8, middle + 17, f"at the tap {_words(name, run.tap.value(name), system)}", "number", "start"),)
     unit = "" if row.is_microbe else unit_text(row.shown_unit, system)
     return Ribbon(
         name,
@@ -362,7 +387,7 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
     points = variant.pressure.points
     clean, dirty = [point.clean for point in points[1:-1]], [point.dirty for point in points[1:-1]]
     least = table("stages")["house"]["residual_kpa"]
-    top = max(points[0].clean, 1.0)
+    top = max(*(point.clean for point in points), 1.0)
     floor = min(0.0, points[-1].dirty, points[-1].clean)
 
     def height(kpa: float) -> float:
@@ -389,7 +414,7 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
         Label(end + 8, dirty_y + 4, f"{digits(last_dirty, 'kPa', system)} dirty", "faint", "start"),
     ]
     mark = Line(f"M{n(GUTTER)} {n(height(least))}H{n(end)}", "limit")
-    said = f"Pressure falls from {show(points[0].clean, 'kPa', system)} to {show(last_clean, 'kPa', system)} at the highest tap, {show(last_dirty, 'kPa', system)} with dirty filters."
+    said = f"Pressure runs from {show(points[0].clean, 'kPa', system)} to {show(last_clean, 'kPa', system)} at the highest tap, {show(last_dirty, 'kPa', system)} with dirty filters."
     return Pressure(y, line(clean, last_clean, "clean"), line(dirty, last_dirty, "dirty"), mark,
                     f"··· least {show(least, 'kPa', system)}", tuple(labels), unit_text("kPa", system), said)  # fmt: skip
 

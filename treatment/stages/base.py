@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
-from ..beds import Bed
+from ..beds import Bed, RunnerUp, runners_up
 from ..figure import Figure
-from ..job import FLOW, LENGTH, LIFT, OBSTRUCTIONS
-from ..spec import Choice, Either, Flag, ListOf, Measure, Record, Text, TimeOfDay, key
+from ..job import FLOW, LENGTH, LIFT, OBSTRUCTIONS, VOLUME
+from ..spec import Choice, Either, Flag, ListOf, Measure, Number, Record, Text, TimeOfDay, Vessel, key
 from ..water import Water
 
 if TYPE_CHECKING:
@@ -35,6 +35,14 @@ class Overflow:
 
 
 @dataclass(frozen=True, slots=True)
+class Place:
+    """Where it stands on the wall: its left edge from the left end, its foot above the floor."""
+
+    x: float | None = key(LENGTH)
+    foot: float | None = key(LENGTH)
+
+
+@dataclass(frozen=True, slots=True)
 class Install:
     """How a stage is built in. What is absent is unknown."""
 
@@ -54,6 +62,7 @@ class Install:
     overflow: Overflow | None = key(Record(Overflow))
     sample_taps: bool | None = key(Flag())
     branch: str | None = key(Choice(("outdoor", "drinking_tap", "main")))
+    at: Place | None = key(Record(Place), None, "where it stands on the wall; left out, it is placed for you")
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +72,16 @@ class StageKeys:
     id: str | None = key(Text(40), None, "a name of your own for this stage, unique in the train")
     hour: float | None = key(TimeOfDay(), None, "hour at which it regenerates or backwashes")
     install: Install | None = key(Record(Install), None, "how it is built in; what is absent is unknown")
+    reason: str | None = key(Text(200), None, "why the designer fixed its sizes or choices")
+
+
+@dataclass(frozen=True, slots=True)
+class BedKeys(StageKeys):
+    """Keys of every treatment that may stand in mineral tanks."""
+
+    volume: float | None = key(VOLUME, None, "medium in each vessel")
+    tank: str | None = key(Vessel(), None, "vessel")
+    vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time")
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +137,36 @@ class Room:
     uses_salt: ClassVar[bool] = False
     uses_power: ClassVar[bool] = False
     cautions: ClassVar[tuple[str, ...]] = ()
+    #: whether it takes part of the water's story without changing it (tanks, pumps, valves): never "unneeded" by chemistry
+    serves: ClassVar[bool] = False
+    #: what a short peak above its steady flow does
+    peak_effect: ClassVar[str] = "it treats less"
+
+    def at_tap(self, keys: Any) -> bool:
+        """Whether it stands on a branch to the drinking tap: the rest of the house never sees its water."""
+        return bool(keys.install and keys.install.branch == "drinking_tap")
+
+    def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
+        """Pressure [kPa] behind it, from that before it and its own loss."""
+        return pressure - loss
+
+    def peak(self, keys: Any, sizing: Sizing) -> float:
+        """Greatest short peak [L/min] it bears; by default its vessels' velocity limit, or half above its steady flow."""
+        if sizing.bed is not None:
+            return float(sizing.bed.peak_limit)
+        return float(sizing.figures["service_flow_limit"].value * 1.5) if "service_flow_limit" in sizing.figures else float("inf")
+
+    def runners_up(self, keys: Any, sizing: Sizing, duty: Duty, temperature: float) -> list[RunnerUp]:
+        """The vessels next to the one taken, and why each was not; empty where it has none, or where the job fixed it."""
+        bed = sizing.bed
+        if bed is None or getattr(keys, "tank", None) is not None:
+            return []
+        wash = duty.wash if "backwash_flow" in sizing.figures else None
+        return runners_up(bed, duty.flow, bed.total_volume, wash, temperature)
+
+    def micron(self, keys: Any, sizing: Sizing) -> float | None:
+        """What particles it holds [µm, nominal]; None where it is no particle filter."""
+        return None
 
     def name(self, keys: Any) -> str:
         """What this very stage is called, e.g. with its medium or micron rating."""
@@ -165,4 +214,18 @@ def table_mm(name: str) -> float:
     return float(table("vessels")[name]) * 25.4
 
 
-__all__ = ["FLOW", "Bed", "FeedLimit", "Install", "Room", "Sizing", "StageKeys"]
+def cartridge_body(housing: str) -> tuple[float, float, float]:
+    """Width, height and foot above the floor [mm] of a cartridge housing, its ports at working height."""
+    from ..tables import table
+
+    row = table("vessels")["cartridges"][housing]
+    return float(row["width_mm"]), float(row["height_mm"]), 1250.0 - float(row["height_mm"])
+
+
+def tank_body(litres: float) -> tuple[float, float, float]:
+    """Width, height and foot [mm] of a standing tank of about three times its width."""
+    width = (litres / 1000 * 4 / 3.1416 / 2.6) ** (1 / 3) * 1000
+    return width, width * 2.6, 0.0
+
+
+__all__ = ["FLOW", "Bed", "BedKeys", "FeedLimit", "Install", "Room", "Sizing", "StageKeys", "cartridge_body"]

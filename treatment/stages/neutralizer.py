@@ -12,12 +12,11 @@ from .. import carbonate
 from ..beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figures
 from ..carbonate import CACO3, CO2, Solution
 from ..figure import figure, source, work
-from ..job import VOLUME
 from ..rules import Hit, rule
-from ..spec import Choice, Number, Vessel, key
+from ..spec import Choice, Fraction, Number, key
 from ..tables import table
 from ..water import Water
-from .base import FeedLimit, Room, Sizing, StageKeys
+from .base import BedKeys, FeedLimit, Room, Sizing
 
 if TYPE_CHECKING:
     from ..audit import Audit
@@ -28,12 +27,10 @@ MG_PER_MOL = CACO3 * 1000
 
 
 @dataclass(frozen=True, slots=True)
-class NeutralizerKeys(StageKeys):
-    medium: str | None = key(Choice(("calcite",)), None, "what dissolves")
+class NeutralizerKeys(BedKeys):
+    medium: str | None = key(Choice(("calcite", "blend")), None, "what dissolves")
+    magnesia: float | None = key(Fraction(), None, "mass fraction of magnesia in a blend")
     flow: str | None = key(Choice(("down", "up")), None, "down-flow is backwashed; up-flow needs clean water, no drain")
-    volume: float | None = key(VOLUME, None, "medium in each vessel")
-    tank: str | None = key(Vessel(), None, "vessel")
-    vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time")
     target_ph: float | None = key(Number(6.5, 8.5), None, "pH to reach at design flow")
 
 
@@ -84,6 +81,15 @@ def surface_time(contact: float, m: Medium) -> float:
     return contact * 60 * 6 * (1 - m.porosity) / (m.sphericity * m.grain)
 
 
+def medium_of(keys: NeutralizerKeys) -> str:
+    return "calcite_blend" if keys.medium == "blend" else "calcite"
+
+
+def magnesia_of(keys: NeutralizerKeys) -> float:
+    """Mass fraction of magnesia in a blend [-]."""
+    return float(keys.magnesia if keys.magnesia is not None else table("stages")["blend"]["magnesia"])
+
+
 class Neutralizer(Room):
     kind = "neutralizer"
     title = "Acid neutralizer"
@@ -91,6 +97,7 @@ class Neutralizer(Room):
     Keys = NeutralizerKeys
     answers = ("ph",)
     uses_power = True
+    peak_effect = "the pH dips"
     cautions = (
         "A filled vessel is heavy: two people and a trolley, on a floor that bears it.",
         "It adds hardness: test hardness after it, not before.",
@@ -98,7 +105,7 @@ class Neutralizer(Room):
     )
 
     def name(self, keys: NeutralizerKeys) -> str:
-        return "Calcite neutralizer"
+        return "Blend neutralizer" if keys.medium == "blend" else "Calcite neutralizer"
 
     def feed_limits(self, keys: NeutralizerKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         limit, cited = table("stages")["neutralizer"], source("neutralizer.feed")
@@ -122,10 +129,11 @@ class Neutralizer(Room):
         """Two vessels at most where they carry the flow: the contact wished for, else the most they hold."""
 
         def choose(contact: float) -> Bed:
-            return choose_bed("calcite", duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+            return choose_bed(medium_of(keys), duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
 
-        least = choose(table("stages")["neutralizer"]["contact_min"])
-        if keys.volume:
+        blend = keys.medium == "blend"
+        least = choose(table("stages")["blend" if blend else "neutralizer"]["contact_min"])
+        if keys.volume or blend:
             return least
         best, contact = least, self._contact_for(water, target)
         while contact > table("stages")["neutralizer"]["contact_min"]:
@@ -146,9 +154,21 @@ class Neutralizer(Room):
             days = float(rows["backwash_days"])
             figures["backwash_interval"] = figure(work("backwash every", "days", days, "day", "beds.cycle", days=(days, "day")))
             figures |= wash_figures(bed, water.temperature)
-        params = {"medium": "calcite", "flow": flow, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "target_ph": target}
+        params: dict[str, Any] = {
+            "medium": keys.medium or "calcite",
+            "flow": flow,
+            "volume": bed.volume,
+            "tank": bed.tank,
+            "vessels": bed.vessels,
+            "target_ph": target,
+        }
+        if keys.medium == "blend":
+            params["magnesia"] = magnesia_of(keys)
         sizing = Sizing(params, figures, bed)
         after = self.treat(keys, sizing, water, duty)
+        if keys.medium == "blend":
+            self._blend_chemistry(figures, keys, sizing, water, after, duty)
+            return sizing
         self._chemistry(figures, sizing, water, after, duty)
         return sizing
 
@@ -243,26 +263,76 @@ class Neutralizer(Room):
                 daily=(duty.daily, "L/day"),
             )
         )
-        mass, share = bed.total_volume * m.density, table("stages")["neutralizer"]["refill_share"]
-        months = min(mass * share / max(yearly / 12, 1e-9), 60.0)
-        figures["refill_interval"] = figure(
-            work("calcite in the bed", "volume × density", mass, "kg", "beds.media", volume=(bed.total_volume, "L"), density=(m.density, "kg/L")),
+        self._refill(figures, bed, yearly)
+
+    def _blend_chemistry(self, figures: dict[str, Any], keys: NeutralizerKeys, sizing: Sizing, water: Water, after: Water, duty: Duty) -> None:
+        """What a blend dissolves: calcite and magnesia in the proportion of the blend, towards its target."""
+        bed, share = sizing.bed, magnesia_of(keys)
+        assert bed is not None
+        calcite = (after.value("calcium") - water.value("calcium")) / carbonate.CA * CACO3
+        magnesia = calcite * share / (1 - share)
+        goes = work("calcite dissolved", "solve(CO2, target, magnesia)", calcite, "mg/L", "chemistry.carbonate",
+                    CO2=(water.carbon_dioxide, "mg/L"), target=(sizing.params["target_ph"], "pH"), magnesia=(share, ""))  # fmt: skip
+        both = work(
+            "magnesia dissolved", "calcite × share ÷ (1 − share)", magnesia, "mg/L", "neutralizer.blend", calcite=(calcite, "mg/L"), share=(share, "")
+        )
+        added = after.hardness - water.hardness
+        figures["calcite_dissolved"] = figure(goes)
+        figures["magnesia_dissolved"] = figure(goes, both)
+        figures["hardness_added"] = figure(
             work(
-                "refill",
-                "min(bed × share ÷ max(year ÷ 12, 0.000001), 60)",
-                months,
-                "month",
-                "neutralizer.sizing",
-                bed=(mass, "kg"),
-                share=(share, ""),
-                year=(yearly, "kg"),
+                "hardness added",
+                "calcite + magnesia × 100.0869 ÷ 40.304",
+                added,
+                "mg/L CaCO3",
+                "neutralizer.blend",
+                calcite=(calcite, "mg/L"),
+                magnesia=(magnesia, "mg/L"),
+            )
+        )
+        figures["ph_out"] = figure(
+            goes,
+            work(
+                "pH out",
+                "solve(CO2, dissolved)",
+                after.ph,
+                "pH",
+                "chemistry.carbonate",
+                CO2=(water.carbon_dioxide, "mg/L"),
+                dissolved=(calcite + magnesia, "mg/L"),
             ),
         )
+        standing = float(table("stages")["blend"]["standing_ph"])
+        figures["ph_standing"] = figure(work("pH after a night's standing", "about", standing, "pH", "neutralizer.blend", about=(standing, "pH")))
+        yearly = (calcite + magnesia) * duty.daily * 365 / 1e6
+        figures["media_per_year"] = figure(
+            work(
+                "blend a year",
+                "(calcite + magnesia) × daily × 365 ÷ 1000000",
+                yearly,
+                "kg",
+                "neutralizer.sizing",
+                calcite=(calcite, "mg/L"),
+                magnesia=(magnesia, "mg/L"),
+                daily=(duty.daily, "L/day"),
+            )
+        )
+        self._refill(figures, bed, yearly)
+
+    def _refill(self, figures: dict[str, Any], bed: Bed, yearly: float) -> None:
+        mass, share = bed.total_volume * bed.medium.density, table("stages")["neutralizer"]["refill_share"]
+        months = min(mass * share / max(yearly / 12, 1e-9), 60.0)
+        figures["refill_interval"] = figure(
+            work("medium in the bed", "volume × density", mass, "kg", "beds.media", volume=(bed.total_volume, "L"), density=(bed.medium.density, "kg/L")),
+            work("refill", "min(bed × share ÷ max(year ÷ 12, 0.000001), 60)", months, "month", "neutralizer.sizing", bed=(mass, "kg"), share=(share, ""), year=(yearly, "kg")),
+        )  # fmt: skip
 
     def treat(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         bed = sizing.bed
         assert bed is not None
         state = water.state
+        if keys.medium == "blend":
+            return self._treat_blend(keys, sizing, water, bed.total_volume / duty.flow)
         amount = dissolved_in(water.solution, state.carbon, surface_time(bed.total_volume / duty.flow, bed.medium))
         if amount <= 0:
             return water
@@ -270,6 +340,21 @@ class Neutralizer(Room):
             carbon=amount,
             alkalinity=water.value("alkalinity") + amount * MG_PER_MOL,
             calcium=water.value("calcium") + amount * carbonate.CA * 1000,
+        )
+
+    def _treat_blend(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, contact: float) -> Water:
+        """Calcite and magnesia dissolve together up to the target; in shorter contact than the least, in proportion."""
+        state, share = water.state, magnesia_of(keys)
+        if water.ph >= sizing.params["target_ph"]:
+            return water
+        dosed = carbonate.blend_to_ph(water.solution, state.carbon, sizing.params["target_ph"], share)
+        amount = dosed.amount * min(contact / table("stages")["blend"]["contact_min"], 1.0)
+        ratio = carbonate.blend_ratio(share)
+        return water.react(
+            carbon=amount,
+            alkalinity=water.value("alkalinity") + amount * (1 + ratio) * MG_PER_MOL,
+            calcium=water.value("calcium") + amount * carbonate.CA * 1000,
+            magnesium=water.value("magnesium") + amount * ratio * carbonate.MG * 1000,
         )
 
     def loss(self, keys: NeutralizerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
@@ -280,9 +365,12 @@ class Neutralizer(Room):
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         if water.ph >= 7.5 or water.ph < 5.0:
             return []
-        alone = duty.facts.wishes.no_salt or duty.facts.wishes.no_power or duty.facts.schools.hardness != "exchange"
+        rows, wishes = table("stages")["blend"], duty.facts.wishes
+        alone = wishes.no_salt or wishes.no_power or duty.facts.schools.hardness != "exchange"
         higher = [NeutralizerKeys(target_ph=7.6)] if alone and water.value("manganese") > 0.05 else []
-        return [NeutralizerKeys(), *higher]
+        blend = [NeutralizerKeys(medium="blend")] if rows["ph_low"] <= water.ph < table("stages")["neutralizer"]["ph_low"] + 0.5 else []
+        upward = [NeutralizerKeys(flow="up")] if wishes.no_power else []
+        return [*upward, NeutralizerKeys(), *higher, *blend] if not wishes.no_power else upward
 
     def schools(self, keys: NeutralizerKeys, water: Water, system: str) -> list[str]:
         return [
@@ -298,7 +386,16 @@ class Neutralizer(Room):
 def calcite_too_acid(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Water too acid for calcite alone: it dissolves fast and still leaves the pH low."""
     low = table("stages")["neutralizer"]["ph_low"]
-    if stage.water_in.ph < low:
+    if stage.keys.medium == "blend":
+        low = table("stages")["blend"]["ph_low"]
+        if stage.water_in.ph < low:
+            yield Hit(
+                "fault",
+                f"pH {stage.water_in.ph:.1f} reaches the blend; below {low:g} no bed keeps up.",
+                "Feed soda ash, or strip the carbon dioxide by aeration first.",
+            )
+        return
+    if stage.water_in.ph < low - 1e-6:
         yield Hit("fault", f"pH {stage.water_in.ph:.1f} reaches the calcite; below {low} calcite alone dissolves too fast and still leaves acid water.",
                   "Use a magnesia blend, feed soda ash, or strip the carbon dioxide by aeration first.")  # fmt: skip
 
@@ -307,6 +404,9 @@ def calcite_too_acid(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 def calcite_idle(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Nothing for calcite to dissolve into: the water is near saturation already."""
     dissolved = stage.sizing.figures["calcite_dissolved"].value
+    soft_permeate = stage.water_in.hardness < 20 and stage.water_in.value("alkalinity") < 20
+    if soft_permeate and stage.water_in.ph <= 7.5:
+        return  # rain or permeate: little dissolves, and that little matters
     if dissolved < 5.0 or stage.water_in.ph > 7.5:
         yield Hit("caution", f"Only {audit.show(dissolved, 'mg/L')} of calcite dissolves at pH {stage.water_in.ph:.1f}: the bed does nothing here.",
                   "Leave the neutralizer out.")  # fmt: skip
@@ -324,3 +424,15 @@ def contact_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     elif contact < floor:
         yield Hit("caution", f"{contact:.1f} min of empty-bed contact at design flow; under {floor} min the pH dips when taps run together.",
                   "More calcite, or a second vessel in parallel.", ("neutralizer",))  # fmt: skip
+
+
+@rule("blend-overshoot", "neutralizer.blend", on="neutralizer")
+def blend_overshoot(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A magnesia blend on water that calcite alone would do for: the pH shoots up when the water stands."""
+    row = table("stages")["blend"]
+    if stage.keys.medium != "blend":
+        return
+    share = magnesia_of(stage.keys)
+    if stage.water_in.ph > row["overshoot_ph"] or share > row["magnesia_max"]:
+        yield Hit("caution", f"A blend with {share:.0%} magnesia on water of pH {stage.water_in.ph:.1f}: after standing the pH reaches about {row['standing_ph']:g}, and the bed may set solid.",
+                  "Use calcite alone, or less magnesia.")  # fmt: skip

@@ -6,15 +6,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from ..beds import bed_figures, choose_bed, wash_figures
-from ..figure import figure, source, work
+from ..beds import FT3, Bed, bed_figures, choose_bed, wash_figures
+from ..figure import Figure, figure, source, work
 from ..hydraulics import GPM, PSI, square_law
-from ..job import VOLUME
 from ..rules import Hit, rule
-from ..spec import Choice, Number, Vessel, key
+from ..spec import Choice, key
 from ..tables import table
 from ..water import Water
-from .base import FeedLimit, Room, Sizing, StageKeys
+from .base import BedKeys, FeedLimit, Room, Sizing, cartridge_body
 from .sediment import HOUSINGS
 
 if TYPE_CHECKING:
@@ -23,22 +22,37 @@ if TYPE_CHECKING:
     from ..train import StageRun
 
 ALKALINITY_PER_FE, ALKALINITY_PER_MN = 1.792, 1.822  # mg/L CaCO3 per mg/L, two acid equivalents each
+GAL = 3.785411784  # L
 MANGANESE_MATTERS = 0.05  # mg/L
 O2_PER_FE, O2_PER_MN, O2_PER_H2S = 0.1432, 0.2912, 0.4694
 
 
+MEDIA = ("air_charged", "coated_oxygen", "greensand", "manganese_dioxide", "cartridge")
+BEDS = ("coated_silica", "oxygen_medium", "manganese_dioxide")
+#: medium -> row of data/stages.toml, its bed in data/media.toml, and what people call it
+KINDS = {
+    "air_charged": ("oxidizing_filter", "air_charged", "Air-charged iron filter"),
+    "coated_oxygen": ("coated_oxygen", "oxygen_medium", "Oxygen-fed iron filter"),
+    "greensand": ("greensand", "greensand", "Greensand filter"),
+    "manganese_dioxide": ("manganese_dioxide", "manganese_dioxide", "Manganese dioxide filter"),
+}
+
+
 @dataclass(frozen=True, slots=True)
-class OxidizingFilterKeys(StageKeys):
-    medium: str | None = key(Choice(("air_charged", "cartridge")), None, "how it oxidises")
-    bed: str | None = key(Choice(("coated_silica",)), None, "medium of an air-charged vessel")
-    volume: float | None = key(VOLUME, None, "medium in each vessel")
-    tank: str | None = key(Vessel(), None, "vessel")
-    vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time")
+class OxidizingFilterKeys(BedKeys):
+    medium: str | None = key(Choice(MEDIA), None, "how it oxidises")
+    bed: str | None = key(Choice(BEDS), None, "medium of an air-charged vessel")
     housing: str | None = key(Choice(HOUSINGS), None, "housing of an oxidising cartridge")
 
 
 def is_cartridge(keys: OxidizingFilterKeys) -> bool:
     return keys.medium == "cartridge"
+
+
+def row_of(keys: OxidizingFilterKeys) -> dict[str, Any]:
+    """Working values of the medium of a bed."""
+    found: dict[str, Any] = table("stages")[KINDS[keys.medium or "air_charged"][0]]
+    return found
 
 
 class OxidizingFilter(Room):
@@ -49,28 +63,38 @@ class OxidizingFilter(Room):
     answers = ("iron", "manganese", "hydrogen_sulfide")
     holds_particles = True
     uses_power = True
+    peak_effect = "iron leaks through"
     cautions = (
         "Air-charged beds: never chlorinate the medium unless its maker says so.",
         "Regenerate once or twice before first use; the first water runs to drain.",
+        "Permanganate stains and burns: gloves and goggles, away from acid and other cleaners.",
         "A filled vessel is heavy: two people and a trolley.",
     )
 
     def name(self, keys: OxidizingFilterKeys) -> str:
-        return "Oxidising cartridge" if is_cartridge(keys) else "Air-charged iron filter"
+        return "Oxidising cartridge" if is_cartridge(keys) else KINDS[keys.medium or "air_charged"][2]
 
     def feed_limits(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         if is_cartridge(keys):
             row, cited = table("stages")["oxidizing_cartridge"], source("iron.feed_cartridge")
             return [FeedLimit("ph", row["ph_min"], None, cited, "below it the iron does not oxidise in the cartridge")]
-        row, cited = table("stages")["oxidizing_filter"], source("iron.feed_air")
+        row, cited, medium = row_of(keys), source("iron.feed_air"), keys.medium or "air_charged"
         limits = [
             FeedLimit("iron", None, row["iron_max"], cited, "more iron than the bed clears between backwashes"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "more manganese than the bed takes"),
-            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "more sulfide than the air oxidises"),
+            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "more sulfide than the bed oxidises"),
             FeedLimit("ph", row["ph_min"], None, cited, "below it iron oxidises too slowly on the bed"),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin keeps iron in solution and coats the medium"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime seals the bed; disinfect first"),
         ]
+        if "ph_max" in row:
+            limits.append(FeedLimit("ph", None, row["ph_max"], cited, "above it colloids form that pass the bed"))
+        if medium == "coated_oxygen":
+            limits.append(FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine harms this medium"))
+            needed = row["oxygen_share"] * water.iron
+            limits.append(FeedLimit("dissolved_oxygen", needed, None, cited, "this medium works with the oxygen in the water"))
+        if medium == "manganese_dioxide" and water.value("free_chlorine") <= 0 and water.value("dissolved_oxygen") <= 0 and water.iron > 1:
+            limits.append(FeedLimit("hydrogen_sulfide", None, 0.5, cited, "without an oxidant fed ahead of it", "caution"))
         if water.value("manganese") > MANGANESE_MATTERS:
             because = "below it manganese passes the bed; a softener after it may take the rest"
             limits.append(FeedLimit("ph", row["ph_min_manganese"], None, cited, because, "advice"))
@@ -96,9 +120,9 @@ class OxidizingFilter(Room):
         )
 
     def _size_bed(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
-        row = table("stages")["oxidizing_filter"]
+        row, medium = table("stages")["oxidizing_filter"], keys.medium or "air_charged"
         load = (water.iron + water.value("manganese")) * duty.daily / 1000
-        bed = choose_bed("air_charged", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+        bed = choose_bed(KINDS[medium][1], duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
         figures = bed_figures(bed, duty.flow, water.temperature)
         figures["oxidant_demand"] = self._demand(water)
         figures |= wash_figures(bed, water.temperature)
@@ -109,10 +133,48 @@ class OxidizingFilter(Room):
             work("bed holds", "area × load", holds, "g", "iron.load", area=(bed.total_area, "m2"), load=(row["iron_load"], "g/m2")),
             work("days", "min(holds ÷ max(day, 0.000001), 365)", days, "day", "iron.load", holds=(holds, "g"), day=(load, "g")),
         )  # fmt: skip
+        if medium == "greensand" and water.value("free_chlorine") <= 0:
+            figures |= self._permanganate(water, duty, bed)
+            days = min(days, figures["days_between_regenerations"].value)
         interval = float(max(1, min(int(days), row["interval_max"])))
         figures["backwash_interval"] = figure(work("backwash every", "interval", interval, "day", "iron.air", interval=(interval, "day")))
-        params = {"medium": "air_charged", "bed": keys.bed or "coated_silica", "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}
+        params = {
+            "medium": medium,
+            **({"bed": keys.bed or "coated_silica"} if medium == "air_charged" else {}),
+            "volume": bed.volume,
+            "tank": bed.tank,
+            "vessels": bed.vessels,
+        }
         return Sizing(params, figures, bed)
+
+    def _permanganate(self, water: Water, duty: Duty, bed: Bed) -> dict[str, Figure]:
+        """Greensand without a feed ahead of it: regenerated with permanganate, by its oxidant demand."""
+        row = table("stages")["greensand"]
+        fe, mn, h2s = water.iron, water.value("manganese"), water.value("hydrogen_sulfide")
+        demand = fe + 2 * mn + 5 * h2s
+        per_litre = row["permanganate_capacity"] * GAL / FT3
+        room, day = per_litre * bed.total_volume / 1000, demand * duty.daily / 1000
+        days = min(room / max(day, 1e-6), 365.0)
+        dose = row["permanganate_oz_ft3"] * 0.0283495 / FT3 * bed.total_volume
+        need = work(
+            "permanganate demand",
+            "1 × Fe + 2 × Mn + 5 × H2S",
+            demand,
+            "mg/L",
+            "iron.permanganate",
+            Fe=(fe, "mg/L"),
+            Mn=(mn, "mg/L"),
+            H2S=(h2s, "mg/L"),
+        )
+        return {
+            "oxidant_demand": figure(need),
+            "days_between_regenerations": figure(
+                need,
+                work("bed holds", "10000 × 3.7854 ÷ 28.3168 × volume ÷ 1000", room, "g KMnO4", "iron.permanganate", volume=(bed.total_volume, "L")),
+                work("days", "min(holds ÷ max(demand × daily ÷ 1000, 0.000001), 365)", days, "day", "iron.permanganate", holds=(room, "g"), demand=(demand, "mg/L"), daily=(duty.daily, "L/day")),
+            ),
+            "permanganate_per_regeneration": figure(work("permanganate", "2 × 0.02835 ÷ 28.3168 × volume", dose, "kg", "iron.permanganate", volume=(bed.total_volume, "L"))),
+        }  # fmt: skip
 
     def _size_cartridge(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
         share = table("stages")["oxidizing_cartridge"]["flow_share"]
@@ -156,9 +218,9 @@ class OxidizingFilter(Room):
             oxidised = ferrous * (1 - row["iron_left"])
             changes = {"ferrous_iron": ferrous - oxidised, "ferric_iron": ferric * row["rust_left"] + oxidised * row["iron_pass_as_rust"]}
             return self._oxidise(water, oxidised, 0.0, changes)
-        row = table("stages")["oxidizing_filter"]
+        row, common = row_of(keys), table("stages")["oxidizing_filter"]
         works = 1.0 if water.ph >= row["ph_min"] else max(0.3, 1 - (row["ph_min"] - water.ph))
-        left = max(row["iron_floor"], row["iron_left"] * (ferrous + ferric)) if works == 1.0 else (1 - works) * ferrous
+        left = max(common["iron_floor"], row["iron_left"] * (ferrous + ferric)) if works == 1.0 else (1 - works) * ferrous
         left = min(left, ferrous + ferric)
         after_ferrous = min(ferrous, left)
         changes = {"ferrous_iron": after_ferrous, "ferric_iron": left - after_ferrous}
@@ -167,10 +229,10 @@ class OxidizingFilter(Room):
             share = row["manganese_left"] if water.ph >= row["ph_min_manganese"] else row["manganese_left_low_ph"]
             changes["manganese"], mn_gone = mn * share, mn * (1 - share)
         if water.get("hydrogen_sulfide") is not None:
-            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * row["sulfide_left"]
+            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (common["sulfide_left"] if row["sulfide_max"] > 0 else 1.0)
         for name in ("turbidity", "tss"):
             if water.get(name) is not None:
-                changes[name] = water.value(name) * row["particles_left"]
+                changes[name] = water.value(name) * common["particles_left"]
         return self._oxidise(water, ferrous - after_ferrous, mn_gone, changes)
 
     def _oxidise(self, water: Water, iron: float, manganese: float, changes: dict[str, float]) -> Water:
@@ -193,7 +255,25 @@ class OxidizingFilter(Room):
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         if water.value("iron") <= 0.02 and water.value("manganese") <= 0.01 and water.value("hydrogen_sulfide") <= 0.01:
             return []
-        options: list[Any] = [] if duty.facts.wishes.no_power else [OxidizingFilterKeys(medium="air_charged")]
+        options: list[Any] = []
+        if not duty.facts.wishes.no_power:
+            options.append(OxidizingFilterKeys(medium="air_charged"))
+            row = table("stages")["oxidizing_filter"]
+            hard = (
+                water.iron > row["iron_max"]
+                or water.value("manganese") > row["manganese_max"]
+                or water.value("hydrogen_sulfide") > row["sulfide_max"]
+            )
+            if (
+                hard
+                or water.ph < row["ph_min"]
+                or water.value("tannin") > row["tannin_max"]
+                or water.value("iron_bacteria") > 0
+                or water.value("manganese") > 0.3
+            ):
+                options.append(OxidizingFilterKeys(medium="greensand"))
+            if water.value("hydrogen_sulfide") > row["sulfide_max"]:
+                options.append(OxidizingFilterKeys(medium="manganese_dioxide"))
         if water.iron <= table("stages")["oxidizing_cartridge"]["iron_max"]:
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
@@ -201,7 +281,10 @@ class OxidizingFilter(Room):
     def schools(self, keys: OxidizingFilterKeys, water: Water, system: str) -> list[str]:
         if is_cartridge(keys):
             return ["An oxidising cartridge up to 3 mg/L of iron; others fit a tank from the first trace."]
-        return ["An air-charged bed, no chemicals (ours); others feed chlorine with contact time, or regenerate greensand with permanganate."]
+        return [
+            "An air-charged bed, no chemicals (ours); others feed chlorine with contact time, or regenerate greensand with permanganate.",
+            "Above 10 mg/L of iron, or iron bacteria: chlorine feed, contact and greensand or manganese dioxide (ours); others aerate and filter.",
+        ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         gone = [f"iron from {before.iron:.2g} to {after.iron:.2g} mg/L"] if before.iron > 0.05 else []
@@ -214,8 +297,10 @@ class OxidizingFilter(Room):
     def body(self, keys: OxidizingFilterKeys, sizing: Sizing) -> tuple[float, float, float]:
         if sizing.bed:
             return super().body(keys, sizing)
-        row = table("vessels")["cartridges"][sizing.params["housing"]]
-        return float(row["width_mm"]), float(row["height_mm"]), 1250.0 - float(row["height_mm"])
+        return cartridge_body(sizing.params["housing"])
+
+    def micron(self, keys: OxidizingFilterKeys, sizing: Sizing) -> float | None:
+        return 20.0
 
 
 @rule("cartridge-iron", "iron.feed_cartridge", on="oxidizing_filter")

@@ -13,13 +13,13 @@ from ..demand import interpolate
 from ..display import digits, show
 from ..figure import Figure, Line, figure, source, work
 from ..hydraulics import GPM
-from ..job import HARDNESS, VOLUME
+from ..job import HARDNESS
 from ..quantity import unit_named
 from ..rules import Hit, rule
-from ..spec import Choice, Flag, Measure, Number, Record, Vessel, key
+from ..spec import Choice, Flag, Measure, Number, Record, key
 from ..tables import table
-from ..water import Water
-from .base import FLOW, FeedLimit, Room, Sizing, StageKeys
+from ..water import PERMEATE, Water
+from .base import FLOW, BedKeys, FeedLimit, Room, Sizing
 
 if TYPE_CHECKING:
     from ..audit import Audit
@@ -42,10 +42,7 @@ class FlowControls:
 
 
 @dataclass(frozen=True, slots=True)
-class SoftenerKeys(StageKeys):
-    volume: float | None = key(VOLUME, None, "resin in each vessel")
-    tank: str | None = key(Vessel(), None, "vessel")
-    vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time")
+class SoftenerKeys(BedKeys):
     salt_dose: float | None = key(Measure("salt_dose", "6 lb/ft3", low=16, high=480), None, "salt for each volume of resin")
     hardness_setting: float | None = key(HARDNESS, None, "what the valve is set to")
     regeneration: str | None = key(Choice(("metered", "timer")), None, "by volume used, or by days")
@@ -96,6 +93,7 @@ class Softener(Room):
     answers = ("hardness", "iron", "manganese")
     uses_salt = True
     uses_power = True
+    peak_effect = "hardness leaks through"
     cautions = (
         "Softened water carries sodium: on a low-sodium diet ask a physician, and leave the kitchen cold tap hard.",
         "Brine discharge: local rules and septic systems may forbid it; ask the authority.",
@@ -191,8 +189,10 @@ class Softener(Room):
     def _steady(self, bed: Bed) -> float:
         return float(table("stages")["softener"]["steady_gpm_ft3"] * GPM / FT3 * bed.total_volume)
 
-    def peak(self, bed: Bed) -> float:
+    def peak(self, keys: SoftenerKeys, sizing: Sizing) -> float:
         """Greatest short peak [L/min] by volume and by area."""
+        bed = sizing.bed
+        assert bed is not None
         return float(min(table("stages")["softener"]["peak_gpm_ft3"] * GPM / FT3 * bed.total_volume, bed.peak_limit))
 
     def _bed(self, keys: SoftenerKeys, water: Water, duty: Duty, load: float, dose: float, aim: float, twin: bool) -> Bed:
@@ -361,6 +361,8 @@ def hardness_after_softener(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A stage after the softener adds hardness back."""
     for other in audit.run.stages[stage.index + 1 :]:
         added = other.water_out.hardness - other.water_in.hardness
+        if other.water_in.value(PERMEATE) > 0:
+            return  # calcite after a membrane is right: permeate needs it
         if added > 5:
             yield Hit("fault", f"{other.name} adds {audit.show(added, 'mg/L CaCO3')} of hardness after the softener took it out.",
                       f"Put the {other.said} before the softener, and size the softener on what arrives there.", stage=other.id)  # fmt: skip

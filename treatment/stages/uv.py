@@ -127,7 +127,8 @@ class Uv(Room):
 
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         wanted = duty.facts.schools.disinfection == "uv" and not duty.facts.wishes.no_power
-        return [UvKeys()] if wanted and any(water.value(name) > 0 for name in MICROBES) else []
+        at_risk = any(water.value(name) > 0 for name in MICROBES) or duty.facts.source.kind in ("rain", "surface")
+        return [UvKeys()] if wanted and at_risk else []
 
     def schools(self, keys: UvKeys, water: Water, system: str) -> list[str]:
         return [
@@ -167,7 +168,11 @@ def uv_flow_unrestricted(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 @rule("uv-not-last", "uv.last", on="uv")
 def uv_not_last(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Something that holds or filters water stands after the lamp: growth there is past help."""
-    later = [other for other in audit.run.stages[stage.index + 1 :] if other.kind not in ("uv", "booster_pump", "pressure_reducing_valve")]
+    later = [
+        other
+        for other in audit.run.stages[stage.index + 1 :]
+        if other.kind not in ("uv", "booster_pump", "pressure_reducing_valve") and not other.at_tap
+    ]
     if later:
         names = ", ".join(other.said for other in later)
         yield Hit("danger" if audit.microbes_present else "fault", f"After the lamp comes {names}: microbes that grow there reach the tap, and light leaves no residual.",
@@ -180,7 +185,10 @@ def uv_prefilter(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     before = audit.before(stage)
     if before is not None and before.kind == "uv":
         return
-    if before is None or before.kind != "sediment" or before.sizing.params["micron"] > 5:
+    while before is not None and (before.at_tap or before.kind in ("booster_pump", "pressure_reducing_valve")):
+        before = audit.before(before)
+    held = before.room.micron(before.keys, before.sizing) if before is not None else None
+    if before is None or held is None or held > 5:
         stands = f"directly before it is {before.said}" if before else "nothing stands before it"
         yield Hit(
             "fault",

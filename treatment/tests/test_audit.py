@@ -38,6 +38,49 @@ def ions(**more: str) -> dict[str, Any]:
     return job(readings=HARD_ONLY | readings | more)
 
 
+def lamp(**install: Any) -> dict[str, Any]:
+    """The sound train with its lamp built in a certain way."""
+    return job(train=[*SOUND[:4], UV | {"install": install}])
+
+
+def washed(drain: dict[str, str] | None = None, **more: Any) -> dict[str, Any]:
+    """A softener with a drain of its own."""
+    return soft(install={"drain": drain} | more if drain else more)
+
+
+def feed(*after: dict[str, Any], **more: Any) -> dict[str, Any]:
+    """Chlorine fed to an iron well, and what follows it."""
+    return job(readings={"ph": "7.2"}, train=[{"kind": "chemical_feed", "chemical": "chlorine"} | more, *after])
+
+
+def town(*train: dict[str, Any], **readings: str) -> dict[str, Any]:
+    """Hard chlorinated town water."""
+    return job({"source": {"kind": "town", "disinfectant": "chlorine"}}, readings=HARD_ONLY | readings, train=list(train))
+
+
+def rain(volume: str) -> dict[str, Any]:
+    """A cistern under 100 m2 of roof with 80 mm of rain every month, for two people: 240 L a day."""
+    return job(
+        {
+            "source": {"kind": "rain", "rain": {"roof_area": "100 m2", "monthly_rain": ["80 mm"] * 12}}, "building": {"people": 2, "use_per_person": "60 L"},
+        },
+        readings=HARD_ONLY | {"hardness": "10 mg/L as CaCO3"},
+        train=[{"kind": "first_flush"}, {"kind": "storage_tank", "volume": volume}, PUMP, SEDIMENT, UV],
+    )  # fmt: skip
+
+
+def salty(*after: dict[str, Any], **more: Any) -> dict[str, Any]:
+    """Brackish water through a membrane for the whole house (237 gal a day at 60 gal for four people)."""
+    readings = HARD_ONLY | {"hardness": "80 mg/L as CaCO3", "tds": "1500 mg/L", "sodium": "480 mg/L", "chloride": "640 mg/L"}
+    return job(readings=readings, train=[SEDIMENT, {"kind": "reverse_osmosis", "scale": "whole_house"} | more, *after])
+
+
+PUMP = {"kind": "booster_pump"}
+CALCITE = {"kind": "neutralizer", "flow": "up"}
+RETENTION = {"kind": "retention_tank", "volume": "160 gal"}
+CARBON = {"kind": "carbon"}
+GOOD_DRAIN = {"bore": "3/4 in", "distance": "12 ft", "lift": "4 ft", "air_gap": "2 in"}
+
 #: rule id -> (a job in which it must fire, a job in which it must not)
 CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "feed-limit/uv/hardness": (job(train=[NEUTRALIZER, IRON, SEDIMENT, UV]), job(train=SOUND)),
@@ -95,7 +138,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "regeneration-clash": (job(train=[NEUTRALIZER | {"hour": "02:00"}, IRON, SOFTENER | {"hour": "02:00"}]), job(train=[NEUTRALIZER | {"hour": "02:00"}, IRON, SOFTENER | {"hour": "04:00"}])),
     "regeneration-awake": (soft(hour="07:30"), soft(hour="02:00")),
     "pressure-short": (job({"supply": {"pressure_low": "25 psi"}}, train=SOUND), job({"supply": {"pressure_low": "55 psi", "pressure_high": "75 psi"}}, train=SOUND[:3])),
-    "pressure-high": (job({"supply": {"night_pressure": "110 psi"}}), job()),
+    "pressure-high": (job({"supply": {"night_pressure": "110 psi"}}, train=SOUND), job(train=SOUND)),
     "pressure-backwash": (job({"supply": {"pressure_low": "25 psi"}}, train=SOUND), job(train=SOUND)),
     "too-cold": (job({"supply": {"temperature": "34 degF"}}, train=SOUND), job(train=SOUND)),
     "too-hot": (job({"supply": {"temperature": "120 degF"}}, train=SOUND), job(train=SOUND)),
@@ -119,8 +162,53 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "reading-implausible": (job(readings={"iron": "240 mg/L", "ferrous_iron": None}), job()),
     "observation-conflict": (job({"observations": ["orange_stains"]}, readings=HARD_ONLY), job({"observations": ["orange_stains"]})),
     "sodium-diet": (job({"wishes": {"low_sodium": True}}, readings=HARD_ONLY, train=[SOFTENER]), soft()),
+    "blend-overshoot": (
+        job(readings={"ph": "6.4"}, train=[{"kind": "neutralizer", "medium": "blend"}]),
+        job(readings={"ph": "5.6"}, train=[{"kind": "neutralizer", "medium": "blend"}]),
+    ),
+    "sediment-after-carbon": (town(CARBON, SEDIMENT, turbidity="4 NTU", free_chlorine="1 mg/L"), town(SEDIMENT, CARBON, turbidity="4 NTU", free_chlorine="1 mg/L")),
+    "contact-short/carbon": (town(CARBON | {"volume": "0.5 ft3", "tank": "8x44"}, free_chlorine="1 mg/L"), town(CARBON, free_chlorine="1 mg/L")),
+    "feed-limit/carbon/iron": (job(train=[CARBON]), job(train=[NEUTRALIZER, IRON, CARBON])),
+    "feed-limit/reverse_osmosis/hardness": (salty(PUMP, CALCITE, SEDIMENT, UV) | {"samples": job(readings=HARD_ONLY)["samples"]}, salty(PUMP, CALCITE, SEDIMENT, UV)),
+    "feed-limit/reverse_osmosis/free_chlorine": (town({"kind": "reverse_osmosis"}, free_chlorine="1 mg/L"), town(CARBON, {"kind": "reverse_osmosis"}, free_chlorine="1 mg/L")),
+    "feed-limit/scale_control/iron": (job(train=[{"kind": "scale_control"}]), job(train=[NEUTRALIZER, IRON, {"kind": "scale_control"}])),
+    "scale-control-not-soft": (job(readings=HARD_ONLY, train=[{"kind": "scale_control"}]), job({"wishes": {"soft_water": False}}, readings=HARD_ONLY, train=[{"kind": "scale_control"}])),
+    "no-contact-time": (feed(IRON), feed(RETENTION, IRON | {"medium": "greensand"}, CARBON)),
+    "residual-left": (feed(RETENTION, residual="2 mg/L"), feed(RETENTION, residual="0.5 mg/L")),
+    "storage-not-disinfected": (job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, PUMP]), job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, PUMP, SEDIMENT, UV])),
+    "not-repressurised": (job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, SEDIMENT, UV]), job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, PUMP, SEDIMENT, UV])),
+    "storage-short": (rain("300 L"), rain("5000 L")),
+    "permeate-aggressive": (salty(PUMP, SEDIMENT, UV), salty(PUMP, CALCITE, SEDIMENT, UV)),
+    "ro-undersized": (salty(PUMP, CALCITE, rated="100 gal/day"), salty(PUMP, CALCITE, rated="600 gal/day")),
+    "ro-cold": (salty(PUMP, CALCITE, rated="250 gal/day"), salty(PUMP, CALCITE, rated="600 gal/day")),
+    "no-bypass/softener": (soft(install={"bypass": False}), soft(install={"bypass": True})),
+    "uv-bypass": (lamp(bypass=True), lamp(bypass="locked")),
+    "uv-plastic": (lamp(pipe_out={"material": "copper", "metal_length": "4 in"}), lamp(pipe_out={"material": "copper", "metal_length": "14 in"})),
+    "uv-clearance": (lamp(clearance_above="300 mm"), lamp(clearance_above="1300 mm")),
+    "uv-orientation": (lamp(orientation="upside_down"), lamp(orientation="horizontal")),
+    "uv-ballast": (lamp(ballast="below"), lamp(ballast="above")),
+    "uv-drip-loop": (lamp(drip_loop=False), lamp(drip_loop=True)),
+    "unprotected-outlet": (lamp(outlet="unprotected"), lamp(outlet="protected")),
+    "uv-warm": (job(train=[*SOUND[:4], UV | {"lamp_power": "80 W"}]), job(train=[*SOUND[:4], UV | {"lamp_power": "80 W", "lamp": "flow_switched"}])),
+    "drain-missing": (soft() | {"site": {"drain": {"kind": "none"}}}, soft() | {"site": {"drain": {"kind": "floor"}}}),
+    "drain-air-gap": (washed(GOOD_DRAIN | {"air_gap": "0.5 in"}), washed(GOOD_DRAIN)),
+    "drain-bore": (washed(GOOD_DRAIN | {"bore": "1/2 in", "distance": "40 ft"}), washed(GOOD_DRAIN)),
+    "drain-lift": (washed(GOOD_DRAIN | {"lift": "10 ft"}), washed(GOOD_DRAIN)),
+    "overflow-high": (washed(overflow={"lift": "2 in"}), washed(overflow={"lift": "-4 in"})),
+    "blocks/electrical_panel": (soft(install={"blocks": ["electrical_panel"]}), soft(install={"blocks": []})),
+    "clearance/softener": (soft(install={"clearance_front": "12 in"}), soft(install={"clearance_front": "30 in"})),
+    "does-not-fit": (soft() | {"site": {"wall_width": "20 in"}}, soft() | {"site": {"wall_width": "9 ft", "ceiling": "7 ft"}}),
+    "frost": (soft() | {"site": {"frost_free": False}}, soft() | {"site": {"frost_free": True}}),
+    "sunlight": (soft() | {"site": {"in_sun": True}}, soft() | {"site": {"in_sun": False}}),
+    "bore-shrunk": (job({"supply": {"pipe": {"material": "pex_crimp", "size": "3/4 in"}}}, train=SOUND), job(train=SOUND)),
+    "no-sample-tap": (soft(install={"sample_taps": False}), soft(install={"sample_taps": True})),
+    "unneeded/carbon": (job(readings=HARD_ONLY, train=[CARBON, SOFTENER]), town(CARBON, SOFTENER, free_chlorine="1 mg/L")),
     "outdoor-taps-softened": (soft(install={"branch": "outdoor"}), soft(install={"branch": "main"})),
 }  # fmt: skip
+
+
+#: rules that only ever give advice
+ADVICE = ("uv-warm", "bore-shrunk", "no-sample-tap")
 
 
 class EveryRule(TestCase):
@@ -137,7 +225,7 @@ class EveryRule(TestCase):
         """The same rule says nothing where the mistake is not made (advice apart)."""
         for id, (_, clean) in CASES.items():
             with self.subTest(id):
-                self.assertNotIn(id, {f.rule for f in worked(clean).chosen.findings if f.severity != "advice"})
+                self.assertNotIn(id, {f.rule for f in worked(clean).chosen.findings if f.severity != "advice" or id in ADVICE})
 
     def test_every_registered_rule_has_a_case(self) -> None:
         """No rule without a firing and a quiet case."""

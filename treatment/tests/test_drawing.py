@@ -22,6 +22,17 @@ def drawing_of(kinds: list[str], system: str = "us"):  # noqa: ANN201
 
 
 class TrainDrawing(TestCase):
+    def test_the_pressure_line_stays_in_its_row_where_a_pump_makes_the_pressure(self) -> None:
+        """From a roof the line starts at nothing and rises at the pump: it still ends inside the picture."""
+        train = [{"kind": "storage_tank"}, {"kind": "booster_pump"}, {"kind": "sediment"}]
+        design = worked(job({"source": {"kind": "rain"}}, train=train))
+        self.assertEqual(design.chosen.pressure.points[0].clean, 0)
+        drawing = draw_train(design, design.chosen, "us")
+        for line in (drawing.pressure.clean, drawing.pressure.dirty):
+            heights = [float(y) for _, y in re.findall(r"(-?[\d.]+) (-?[\d.]+)", line.d)]
+            self.assertGreaterEqual(min(heights), drawing.pressure.y)
+            self.assertLessEqual(max(heights), drawing.height)
+
     @given(st.lists(st.sampled_from(KINDS), min_size=0, max_size=12))
     @settings(max_examples=25, deadline=None)
     def test_columns_stand_side_by_side_in_order(self, kinds: list[str]) -> None:

@@ -10,6 +10,7 @@ from ..display import digits, show
 from ..errors import NotUnderstood
 from ..quantity import canonical_unit, parse_number, parse_quantity, units_of
 from ..tables import table
+from .fuzz import fuzz
 
 PINT_NAMES = {
     "gpm": "gallon/minute", "imp gpm": "imperial_gallon/minute", "L/min": "liter/minute", "L/s": "liter/second", "L/h": "liter/hour", "m3/h": "meter**3/hour",
@@ -88,7 +89,7 @@ class ParsingQuantities(TestCase):
             self.assertAlmostEqual(back, value, delta=abs(value) * 1e-9 + 1e-9)
 
     @given(st.text(max_size=30))
-    @settings(max_examples=200, deadline=None)
+    @fuzz(200)
     def test_any_text_is_a_number_or_a_clear_refusal(self, text: str) -> None:
         """No text makes the parser fail in another way."""
         try:

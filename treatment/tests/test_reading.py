@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from ..analytes import analytes, find_analyte
 from ..errors import NotUnderstood
 from ..reading import parse_line, parse_reading
+from .fuzz import fuzz
 
 
 def read(name: str, text: str):  # noqa: ANN201
@@ -89,7 +90,7 @@ class ReadingGrammar(TestCase):
         self.assertEqual(again.note, "")
 
     @given(st.text(max_size=60))
-    @settings(max_examples=300, deadline=None)
+    @fuzz(300)
     def test_any_line_is_read_or_explained(self, line: str) -> None:
         """Whatever is typed, every piece comes back as a reading or with a reason."""
         for entry in parse_line(line):

@@ -2,11 +2,12 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..errors import NotUnderstood
 from ..report import read_report
+from .fuzz import fuzz
 
 
 class Reports(TestCase):
@@ -21,12 +22,16 @@ class Reports(TestCase):
             ["D", "Total coliform", "absent", ""],
             ["E", "Mystery", "3", "mg/L"],
             ["F", "Lead", "<0.5", "ug/L"],
+            ["G", "Manganese, recoverable", "0.1", "mg/L"],
+            ["H", "Alkalinity as HCO3", "122", "mg/L"],
         ]
         read = read_report(rows)
         self.assertEqual([(row.analyte.key if row.analyte else None, row.sure) for row in read],
-                         [("iron", "sure"), ("hardness", "check"), ("nitrate", "check"), ("total_coliform", "sure"), (None, "aside"), ("lead", "sure")])  # fmt: skip
+                         [("iron", "sure"), ("hardness", "sure"), ("nitrate", "check"), ("total_coliform", "sure"), (None, "aside"), ("lead", "sure"), ("manganese", "check"), ("alkalinity", "sure")])  # fmt: skip
         self.assertAlmostEqual(read[0].reading.low if read[0].reading else 0, 2.4)
         self.assertIn("does not say as what", read[2].problem)
+        # a basis printed with the name belongs to the unit: 122 mg/L HCO3 x 50.04 / 61.02 = 100 mg/L CaCO3
+        self.assertAlmostEqual(read[7].reading.low if read[7].reading else 0, 100.06, places=1)
         self.assertAlmostEqual((read[5].reading.high if read[5].reading else 0) or 0, 0.0005)
 
     def test_rows_without_a_header(self) -> None:
@@ -58,7 +63,7 @@ class Reports(TestCase):
                 read_report(rows)
 
     @given(st.lists(st.lists(st.text(max_size=12), max_size=4), max_size=8))
-    @settings(max_examples=150, deadline=None)
+    @fuzz(150)
     def test_any_table_is_read_or_refused(self, rows: list[list[str]]) -> None:
         """Every row comes back, understood or kept aside."""
         try:

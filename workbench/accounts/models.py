@@ -12,6 +12,8 @@ class Workspace(models.Model):
     name = models.CharField(max_length=120)
     standard = models.CharField(max_length=8, default="us")
     units = models.CharField(max_length=8, default="us")
+    #: its own prices by key of the price list, in place of the sample ones
+    prices = models.JSONField(default=dict, blank=True)
 
     def __str__(self) -> str:
         return self.name

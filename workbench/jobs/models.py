@@ -16,6 +16,8 @@ class Job(models.Model):
     name = models.CharField(max_length=120)
     standard = models.CharField(max_length=8, default="us")
     units = models.CharField(max_length=8, default="us")
+    #: the train option that the job follows
+    option = models.CharField(max_length=1, default="A")
     version = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
     updated_at = models.DateTimeField(auto_now=True)
@@ -27,6 +29,7 @@ class Job(models.Model):
             models.CheckConstraint(condition=Q(standard__in=STANDARDS), name="job_standard_known"),
             models.CheckConstraint(condition=Q(units__in=["us", "metric"]), name="job_units_known"),
             models.CheckConstraint(condition=~Q(name=""), name="job_named"),
+            models.CheckConstraint(condition=Q(option__in=["A", "B", "C"]), name="job_option_known"),
         ]
 
     def __str__(self) -> str:
@@ -102,3 +105,23 @@ class Survey(models.Model):
 
     def __str__(self) -> str:
         return f"survey of {self.job}"
+
+
+class SupplyRun(models.Model):
+    """A run of a bucket or drawdown test: the moments of its taps (ISO 8601, in order), the volume as typed and in litres."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="supply_runs")
+    kind = models.CharField(max_length=8, choices=[("bucket", "bucket"), ("drawdown", "drawdown")])
+    marks = models.JSONField(default=list)
+    volume_l = models.FloatField(null=True, blank=True)
+    typed = models.CharField(max_length=40, blank=True)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.CheckConstraint(condition=Q(kind__in=["bucket", "drawdown"]), name="supply_run_kind_known"),
+            models.CheckConstraint(condition=Q(volume_l__isnull=True) | Q(volume_l__gt=0), name="supply_run_volume_positive"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.kind} test of {self.job}"

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import F
+from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from .forms import SurveyForm
@@ -22,10 +23,10 @@ class Stale(Exception):
 
 @transaction.atomic
 def touch(job: Job, version: int, user: Any) -> None:
-    """Claim the next version of a job. Raises Stale where ``version`` is no longer the newest."""
+    """Claim the next version of a job. Raises Stale where ``version`` is no longer the newest, Http404 where the job is gone."""
     updated = Job.objects.filter(pk=job.pk, version=version).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
     if not updated:
-        raise Stale(Job.objects.select_related("survey", "updated_by").get(pk=job.pk))
+        raise Stale(get_object_or_404(Job.objects.select_related("survey", "updated_by"), pk=job.pk))
     job.version = version + 1
 
 

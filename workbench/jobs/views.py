@@ -7,13 +7,17 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.errors import BadDocument
 
 from ..accounts.access import job_for, may_change, membership
+from ..accounts.models import Workspace
 from ..door import design_of, job_document, store
+from ..samples.kit_services import vials
 from ..steps import steps
+from ..supplies.context import supply_context
 from ..trains.services import shown_stages
 from .forms import NewJobForm, SiteForm, SupplyForm, SurveyForm
 from .models import Job, Survey
@@ -32,13 +36,16 @@ def health(request: HttpRequest) -> HttpResponse:
 @require_GET
 def job_list(request: HttpRequest) -> HttpResponse:
     member = membership(request)
-    jobs = (
-        Job.objects.filter(workspace=member.workspace)
-        .select_related("survey", "updated_by")
-        .prefetch_related("samples__readings", "options__revisions")
+    return _list(request, member.workspace, NewJobForm())
+
+
+def _list(request: HttpRequest, workspace: Workspace, form: NewJobForm, status: int = 200) -> HttpResponse:
+    jobs = list(
+        Job.objects.filter(workspace=workspace).select_related("survey", "updated_by").prefetch_related("samples__readings", "options__revisions")
     )
-    rows = [{"job": job, "design": design_of(job, shown_stages(job))} for job in jobs]
-    return render(request, "jobs/list.html", {"rows": rows, "workspace": member.workspace, "form": NewJobForm()})
+    waiting = vials(jobs, timezone.now())
+    rows = [{"job": job, "design": design_of(job, shown_stages(job)), "vials": waiting.get(job.pk, [])} for job in jobs]
+    return render(request, "jobs/list.html", {"rows": rows, "workspace": workspace, "form": form}, status=status)
 
 
 @require_POST
@@ -47,9 +54,7 @@ def job_new(request: HttpRequest) -> HttpResponse:
     may_change(member)
     form = NewJobForm(request.POST)
     if not form.is_valid():
-        jobs = Job.objects.filter(workspace=member.workspace).select_related("survey")
-        rows = [{"job": job, "design": design_of(job, shown_stages(job))} for job in jobs]
-        return render(request, "jobs/list.html", {"rows": rows, "workspace": member.workspace, "form": form}, status=422)
+        return _list(request, member.workspace, form, 422)
     job = Job.objects.create(
         workspace=member.workspace,
         name=form.cleaned_data["name"],
@@ -126,7 +131,8 @@ def _step(request: HttpRequest, pk: int, key: str, form_class: type[SurveyForm])
             status = 422
     else:
         form = form_class(job=job)
-    context |= {"form": form, "steps": steps(job, key), "design": design_of(job, shown_stages(job))}
+    design = design_of(job, shown_stages(job))
+    context |= {"form": form, "steps": steps(job, key), "design": design} | (supply_context(job, design) if key == "supply" else {})
     template = f"jobs/_{key}_answer.html" if request.htmx else f"jobs/{key}.html"  # type: ignore[attr-defined]
     return render(request, template, context, status=status)
 
@@ -162,7 +168,7 @@ def units(request: HttpRequest, pk: int) -> HttpResponse:
         touch(job, job.version, request.user)
         Job.objects.filter(pk=job.pk).update(units=wanted)
     back = request.POST.get("back", "train")
-    return redirect(back if back in ("site", "water", "supply", "train") else "train", pk)
+    return redirect(back if back in ("site", "water", "water-says", "water-history", "supply", "train", "wall") else "train", pk)
 
 
 @require_POST

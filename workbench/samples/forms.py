@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Sequence
+from typing import Any
 
 from django import forms
 from django.utils import timezone
@@ -17,9 +19,18 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
 
     class Meta:
         model = Sample
-        fields = ["taken_on", "point", "draw", "method"]
-        labels = {"taken_on": "Taken on", "draw": "Draw", "method": "Measured by"}
+        fields = ["taken_on", "point", "draw", "weather", "method"]
+        labels = {"taken_on": "Taken on", "draw": "Draw", "weather": "Weather", "method": "Measured by"}
         widgets = {"taken_on": forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")}
+
+    def __init__(self, *args: Any, places: Sequence[tuple[str, str]] = (), **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in ("draw", "weather", "method"):
+            self.fields[name].choices = [("", "not told"), *self.fields[name].choices[1:]]  # type: ignore[attr-defined]
+        offered = [*POINTS, *places]
+        if self.instance.point not in dict(offered):
+            offered.append((self.instance.point, self.instance.point.replace("after:", "After ").replace("_", " ")))
+        self.fields["point"].choices = offered  # type: ignore[attr-defined]
 
     def clean_taken_on(self) -> dt.date | None:
         day: dt.date | None = self.cleaned_data["taken_on"]

@@ -18,6 +18,18 @@ class Sample(models.Model):
     taken_on = models.DateField(null=True, blank=True)
     point = models.CharField(max_length=60, default="raw")
     draw = models.CharField(max_length=8, blank=True, choices=[("flushed", "flushed"), ("first", "first draw")])
+    weather = models.CharField(
+        max_length=12,
+        blank=True,
+        choices=[
+            ("dry", "dry"),
+            ("rain", "raining"),
+            ("after_rain", "after rain"),
+            ("snow_melt", "snow-melt"),
+            ("drought", "long drought"),
+            ("frost", "frost"),
+        ],
+    )
     method = models.CharField(max_length=12, blank=True, choices=Method.choices)
     #: rows of a report that were not understood: [{"name": …, "text": …, "why": …}]
     aside = models.JSONField(default=list, blank=True)
@@ -53,3 +65,54 @@ class Reading(models.Model):
 
     def __str__(self) -> str:
         return f"{self.analyte} {self.typed}"
+
+
+class KitSession(models.Model):
+    """A kit being read at one place. Its readings go into ``sample``, made with the first answer."""
+
+    job = models.ForeignKey("jobs.Job", on_delete=models.CASCADE, related_name="kit_sessions")
+    kit = models.CharField(max_length=20)
+    point = models.CharField(max_length=60, default="raw")
+    sample = models.ForeignKey(Sample, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    started_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-started_at", "-pk"]
+
+    def __str__(self) -> str:
+        return f"{self.kit} {self.started_at:%Y-%m-%d}"
+
+
+class KitRun(models.Model):
+    """One test of a session: when it was started (its timer), and what was seen."""
+
+    session = models.ForeignKey(KitSession, on_delete=models.CASCADE, related_name="runs")
+    test = models.CharField(max_length=30)
+    started_at = models.DateTimeField()
+    answered_at = models.DateTimeField(null=True, blank=True)
+    answer = models.CharField(max_length=200, blank=True)
+    late = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["started_at", "pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["session", "test"], name="one_run_each"),
+            models.CheckConstraint(condition=Q(answered_at__isnull=True) | Q(answered_at__gte=F("started_at")), name="kit_run_answered_after_start"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.test} {self.answer}"
+
+
+class ReportLayout(models.Model):
+    """How a laboratory writes: folded row name -> [analyte or "" for aside, unit where the report gives none]."""
+
+    workspace = models.ForeignKey("accounts.Workspace", on_delete=models.CASCADE, related_name="report_layouts")
+    header = models.CharField(max_length=300, blank=True)
+    names = models.JSONField(default=dict)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["workspace", "header"], name="one_layout_each")]
+
+    def __str__(self) -> str:
+        return self.header or "without a header"

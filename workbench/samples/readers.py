@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import zipfile
+from typing import Any
 
 LARGEST = 5_000_000  # bytes
 MOST_ROWS, MOST_CELLS = 20_000, 60
@@ -97,12 +98,48 @@ def _pdf(content: bytes) -> list[list[str]]:
                 for table in tables:
                     rows += [[" ".join((cell or "").split())[:200] for cell in row[:MOST_CELLS]] for row in table]
                 if not tables:
-                    rows += [[line[:200]] for line in (page.extract_text() or "").splitlines()]
+                    rows += _aligned(page.extract_words())
     except Exception:
         raise Unreadable("The PDF cannot be read; it may be damaged or protected by a password.") from None
     if not any(any(row) for row in rows):
         raise Unreadable("The PDF holds pictures, not text; there is nothing to read without recognising letters. Type the readings instead.")
     return rows
+
+
+def _aligned(words: list[dict[str, Any]]) -> list[list[str]]:
+    """Words of a page without ruled tables -> rows of cells, set under the line that has most of them.
+
+    A gap of about half the height of the letters parts two cells; a cell belongs to the column it starts nearest to.
+    """
+    lines: list[list[dict[str, Any]]] = []
+    for word in sorted(words, key=lambda word: (round(word["top"]), word["x0"])):
+        if lines and abs(lines[-1][-1]["top"] - word["top"]) < 3:
+            lines[-1].append(word)
+        else:
+            lines.append([word])
+    parted = [_cells(line) for line in lines]
+    ruler = [start for start, _ in max(parted, key=len, default=[])]
+    rows = []
+    for cells in parted:
+        row = [""] * len(ruler)
+        for start, text in cells:
+            at = min(range(len(ruler)), key=lambda i: abs(ruler[i] - start))
+            row[at] = f"{row[at]} {text}".strip()[:200]
+        rows.append(row[:MOST_CELLS])
+    return rows
+
+
+def _cells(line: list[dict[str, Any]]) -> list[tuple[float, str]]:
+    """Start and text of each cell of a line of words."""
+    cells: list[tuple[float, str]] = []
+    end = float("-inf")
+    for word in sorted(line, key=lambda word: word["x0"]):
+        if cells and word["x0"] - end < 0.45 * (word["bottom"] - word["top"]):
+            cells[-1] = (cells[-1][0], f"{cells[-1][1]} {word['text']}")
+        else:
+            cells.append((word["x0"], word["text"]))
+        end = word["x1"]
+    return cells
 
 
 def safe_cell(text: str) -> str:

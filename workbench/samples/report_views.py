@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import json
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,18 +13,20 @@ from django.shortcuts import redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from treatment.analytes import analytes, find_analyte
-from treatment.errors import NotUnderstood
+from treatment.analytes import analytes, find_analyte, fold
+from treatment.errors import Fault, NotUnderstood
+from treatment.job import SampleFacts
 from treatment.reading import Reading, parse_reading
-from treatment.report import read_report
+from treatment.report import SAMPLE_COLUMNS, layout_of, own_samples, read_report
+from treatment.spec import ListOf, Record
 
 from ..accounts.access import job_for
-from ..door import reading_row
+from ..door import reading_row, store_sample
 from ..jobs.models import Job
 from ..jobs.services import bump
 from ..steps import steps
 from .forms import SampleForm
-from .models import Sample
+from .models import ReportLayout, Sample
 from .readers import Unreadable, rows_of, rows_of_text, safe_cell
 from .views import Chip, chip
 
@@ -41,6 +44,12 @@ class PreviewRow:
     chip: Chip | None
     sure: str
     problem: str
+    was: str = ""
+
+    @property
+    def original(self) -> str:
+        """The result as the report has it, before it was corrected."""
+        return self.was or self.text
 
 
 def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
@@ -63,7 +72,12 @@ def report_preview(request: HttpRequest, pk: int) -> HttpResponse:
             rows = rows_of(upload.name or "", upload.read(5_000_001))
         else:
             rows = rows_of_text(pasted)
-        read = read_report(rows)
+        own = own_samples(rows)
+        if own is not None:
+            return _own(request, job, own)
+        header = layout_of(rows)
+        layout = ReportLayout.objects.filter(workspace=job.workspace_id, header=header).first()
+        read = read_report(rows, layout.names if layout else None)
     except (Unreadable, NotUnderstood) as error:
         problem = str(error)
         return _page(request, job, 422, problem=problem[0].upper() + problem[1:] + ("" if problem.endswith(".") else "."), pasted=pasted[:20000])
@@ -79,7 +93,40 @@ def report_preview(request: HttpRequest, pk: int) -> HttpResponse:
         )
         for i, row in enumerate(read[:MOST_SHOWN])
     ]
-    return _page(request, job, rows=shown, left_out=max(len(read) - MOST_SHOWN, 0))
+    return _page(request, job, rows=shown, left_out=max(len(read) - MOST_SHOWN, 0), header=header, layout=layout)
+
+
+def _own(request: HttpRequest, job: Job, samples: list[dict[str, Any]]) -> HttpResponse:
+    """What a table of our own samples holds, or every fault in it."""
+    facts, faults = _facts(samples)
+    if faults:
+        return _page(request, job, 422, problem=" ".join(f"{fault.path.removeprefix('$.')}: {fault.message}." for fault in faults[:8]))
+    shown = [(sample, [chip(reading, job.standard) for reading in sample.readings.values()]) for sample in facts]
+    return render(
+        request, "samples/own.html", {"job": job, "steps": steps(job, "water"), "tab": "readings", "shown": shown, "text": json.dumps(samples)}
+    )
+
+
+def _facts(samples: Any) -> tuple[tuple[SampleFacts, ...], list[Fault]]:
+    faults: list[Fault] = []
+    return ListOf(Record(SampleFacts), most=500).read(samples, "$.samples", faults), faults
+
+
+@require_POST
+def own_keep(request: HttpRequest, pk: int) -> HttpResponse:
+    """Store samples that came back from a table of our own."""
+    job = job_for(request, pk, change=True)
+    try:
+        facts, faults = _facts(json.loads(request.POST.get("samples", "")))
+    except ValueError:
+        facts, faults = (), [Fault("$", "the samples were not sent whole; choose the file again")]
+    if faults:
+        return _page(request, job, 422, problem=f"{faults[0].path}: {faults[0].message}.")
+    with transaction.atomic():
+        for sample in facts:
+            store_sample(job, sample)
+        bump(job, request.user)
+    return redirect("water", pk)
 
 
 @require_POST
@@ -99,10 +146,14 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
         elif not key:
             aside.append({"name": name, "text": text, "why": "left aside"})
         bad = bad or bool(problem)
-        shown.append(PreviewRow(i, name, text, key, chip(reading, job.standard) if reading else None, sure, problem))
+        was = request.POST.get(f"was-{i}", "")[:200]
+        shown.append(PreviewRow(i, name, text, key, chip(reading, job.standard) if reading else None, sure, problem, was))
+    header, remember = request.POST.get("header", "")[:300], "remember" in request.POST
     if bad or not good:
         problem = "" if bad else "Nothing in it is taken as a reading; choose what at least one row is."
-        return _page(request, job, 422, rows=shown, form=form, problem=problem)
+        return _page(request, job, 422, rows=shown, form=form, problem=problem, header=header, remember=remember)
+    if remember:
+        _remember(job, header, shown)
     _store(job, form, list(good.values()), aside, request.user)
     return redirect("water", pk)
 
@@ -121,6 +172,17 @@ def _read(name: str, text: str, key: str) -> tuple[str, Reading | None, str]:
     return ("check" if reading.note else "sure"), reading, ""
 
 
+def _remember(job: Job, header: str, shown: list[PreviewRow]) -> None:
+    """Keep how this laboratory's rows were taken, and the units that had to be added, for its next report."""
+    names = {}
+    for row in shown:
+        added = row.text[len(row.original) :].strip() if row.text.startswith(row.original) and row.original != row.text else ""
+        names[fold(row.name)] = [row.key, added[:30]]
+    layout, _ = ReportLayout.objects.get_or_create(workspace_id=job.workspace_id, header=header)
+    layout.names = layout.names | names
+    layout.save()
+
+
 @transaction.atomic
 def _store(job: Job, form: SampleForm, readings: list[Reading], aside: list[dict[str, str]], user: Any) -> None:
     sample = form.save(commit=False)
@@ -131,9 +193,6 @@ def _store(job: Job, form: SampleForm, readings: list[Reading], aside: list[dict
     bump(job, user)
 
 
-COLUMNS = ("sample", "taken_on", "point", "draw", "method", "analyte", "name", "qualifier", "low", "high", "unit", "as_written")
-
-
 @require_GET
 def samples_csv(request: HttpRequest, pk: int) -> HttpResponse:
     """Every reading of a job as open data; the columns are described in docs/formats."""
@@ -141,11 +200,11 @@ def samples_csv(request: HttpRequest, pk: int) -> HttpResponse:
     response = HttpResponse(content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-samples.csv"'
     table = csv.writer(response)
-    table.writerow(COLUMNS)
+    table.writerow(SAMPLE_COLUMNS)
     for number, sample in enumerate(Sample.objects.filter(job=job).prefetch_related("readings").order_by("taken_on", "pk"), 1):
         for reading in sample.readings.all():
             row = analytes()[reading.analyte]
-            cells = (sample.taken_on or "", sample.point, sample.draw, sample.method, reading.analyte, row.name, reading.qualifier)
+            cells = (sample.taken_on or "", sample.point, sample.draw, sample.weather, sample.method, reading.analyte, row.name, reading.qualifier)
             table.writerow(
                 [
                     number,

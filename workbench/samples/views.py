@@ -8,11 +8,13 @@ from typing import Any
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.analytes import Analyte, analytes
+from treatment.design import Design
+from treatment.errors import NotUnderstood
 from treatment.limits import Limit, outside, strictest
-from treatment.reading import Entry, parse_line
+from treatment.reading import Entry, parse_line, parse_reading
 
 from ..accounts.access import job_for
 from ..door import design_of, reading_row, worth_testing
@@ -56,19 +58,25 @@ def chip(reading: Any, standard: str) -> Chip:
 
 def _page(request: HttpRequest, job: Job, template: str, status: int = 200, **more: Any) -> HttpResponse:
     job = job_for(request, job.pk)  # with its samples as they stand now
+    design = design_of(job, shown_stages(job))
+    places = after_stages(design)
     samples = [
         {
             "sample": sample,
             "chips": [chip(reading, job.standard) for reading in sample.readings.all()],
-            "form": SampleForm(instance=sample, prefix=f"s{sample.pk}"),
+            "form": SampleForm(instance=sample, prefix=f"s{sample.pk}", places=places),
         }
         for sample in job.samples.all()
     ]
-    design = design_of(job, shown_stages(job))
     context = {
-        "job": job, "samples": samples, "steps": steps(job, "water"), "design": design, "tests": worth_testing(job), "analytes": analytes().values(),
+        "job": job, "samples": samples, "steps": steps(job, "water"), "design": design, "tests": worth_testing(job), "tab": "readings",
     } | more  # fmt: skip
     return render(request, template, context, status=status)
+
+
+def after_stages(design: Design) -> list[tuple[str, str]]:
+    """Places after the stages of the train, where treated water can be drawn."""
+    return [(f"after:{stage.id}", f"After the {stage.said}") for stage in design.chosen.run.stages]
 
 
 @require_GET
@@ -133,7 +141,7 @@ def sample_new(request: HttpRequest, pk: int) -> HttpResponse:
 def sample_edit(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     held = get_object_or_404(Sample, pk=sample, job=job)
-    form = SampleForm(request.POST, instance=held, prefix=f"s{held.pk}")
+    form = SampleForm(request.POST, instance=held, prefix=f"s{held.pk}", places=after_stages(design_of(job, shown_stages(job))))
     if form.is_valid():
         form.save()
         bump(job, request.user)
@@ -158,3 +166,46 @@ def reading_delete(request: HttpRequest, pk: int, sample: int, analyte: str) -> 
     Reading.objects.filter(sample=held, analyte=analyte).delete()
     bump(job, request.user)
     return _page(request, job, "samples/_water.html") if request.htmx else redirect("water", pk)  # type: ignore[attr-defined]
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One analyte in the table: what is held or typed, and what stands against it."""
+
+    analyte: Analyte
+    typed: str
+    problem: str
+    hint: str
+
+
+@require_http_methods(["GET", "POST"])
+def readings_table(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
+    """Every analyte of a sample in a table, for mouse and Tab. An emptied field takes its reading out; all or nothing is kept."""
+    job = job_for(request, pk, change=request.method == "POST")
+    held = get_object_or_404(Sample, pk=sample, job=job)
+    stored = {reading.analyte: reading.typed for reading in held.readings.all()}
+    typed = {name: " ".join(request.POST.get(name, "").split())[:80] if request.method == "POST" else stored.get(name, "") for name in analytes()}
+    entries, problems = [], {}
+    for name, text in typed.items():
+        was = " ".join(request.POST.get(f"was-{name}", "").split())
+        if request.method == "POST" and text != was and stored.get(name, "") not in (was, text):
+            problems[name] = f"Somebody else wrote “{stored.get(name) or 'nothing'}” here meanwhile; write what is right."
+        elif request.method == "POST" and text and text != was:
+            try:
+                entries.append(Entry(text, parse_reading(analytes()[name], text)))
+            except NotUnderstood as error:
+                problems[name] = str(error)
+    if request.method == "POST" and not problems:
+        gone = [name for name in stored if not typed[name] and request.POST.get(f"was-{name}")]
+        with transaction.atomic():
+            Reading.objects.filter(sample=held, analyte__in=gone).delete()
+            _keep(job, held, entries, request.user)
+            if gone:
+                bump(job, request.user)
+        return redirect("water", pk)
+    families: dict[str, list[Any]] = {}
+    for name, row in analytes().items():
+        cell = Cell(row, typed[name], problems.get(name, ""), "present, absent or a count" if row.is_microbe else row.accepted_units()[0])
+        families.setdefault(row.family, []).append((cell, stored.get(name, "")))
+    context = {"job": job, "steps": steps(job, "water"), "tab": "readings", "sample": held, "families": families, "problems": len(problems)}
+    return render(request, "samples/table.html", context, status=422 if problems else 200)

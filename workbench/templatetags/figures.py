@@ -9,7 +9,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.analytes import analytes
-from treatment.display import media_hint, show, show_spread, unit_text
+from treatment.display import media_hint, show, show_span, show_spread, unit_text
 from treatment.figure import Figure, Line
 
 register = template.Library()
@@ -37,6 +37,13 @@ def concentration(analyte: str, value: float | None, system: str) -> str:
 
 
 @register.simple_tag
+def span(analyte: str, low: float, high: float | None, system: str) -> str:
+    """A reading from its low to its high end; microbes in words."""
+    row = analytes()[analyte]
+    return concentration(analyte, low if high is None else high, system) if row.is_microbe else show_span(low, high, row.shown_unit, system)
+
+
+@register.simple_tag
 def mild_value(analyte: str, adverse: float, mild: float, system: str) -> str:
     """The mild end of a value where it reads differently from the adverse one."""
     row = analytes()[analyte]
@@ -52,6 +59,16 @@ def analyte_name(key: str) -> str:
 def spaced(key: str) -> str:
     """``days_between_regenerations`` as words."""
     return key.replace("_", " ")
+
+
+@register.filter
+def figure_name(key: str) -> str:
+    """``ph_out`` as people write it: pH out; ``ct_needed``: CT needed."""
+    words = [SHORT.get(word, word) for word in key.split("_")]
+    return " ".join([words[0] if words[0] in SHORT.values() else words[0].capitalize(), *words[1:]])
+
+
+SHORT = {"ph": "pH", "ct": "CT", "uv": "UV", "uvt": "UVT", "tds": "TDS", "ro": "RO"}
 
 
 @register.filter

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from django.urls import reverse
+from django.utils import timezone
 
 from workbench.samples.models import Sample
 
@@ -9,7 +10,11 @@ from .base import WorkbenchTestCase
 #: name -> is it a page that changes something (POST only)
 PAGES = {
     "job": False, "site": False, "supply": False, "water": False, "train": False, "job-export": False, "design-export": False,
-    "samples-csv": False, "report-preview": True, "report-keep": True, "units": True, "job-delete": True, "water-read": True, "sample-new": True, "train-edit": True,
+    "water-says": False, "water-history": False, "water-basis": True, "water-value": True, "kits": False, "kit-open": True,
+    "samples-csv": False, "report-preview": True, "report-keep": True, "own-keep": True, "units": True, "job-delete": True, "water-read": True, "sample-new": True, "train-edit": True,
+    "options": False, "shelf": False, "panel": False, "option-act": True, "panel-limit": True,
+    "supply-what-if": False, "supply-pump": True, "measure": False, "wall": False, "wall-edit": True, "wall-svg": False, "wall-pdf": False, "wall-dxf": False,
+    "train-pdf": False, "materials": False, "materials-csv": False, "materials-xlsx": False,
 }  # fmt: skip
 SAMPLE_PAGES = ("sample-edit", "sample-delete", "readings-add")
 
@@ -20,6 +25,9 @@ class WhoMayDoWhat(WorkbenchTestCase):
         sample = Sample.objects.filter(job=self.job).first()
         assert sample is not None
         found += [(reverse(name, args=[self.job.pk, sample.pk]), True) for name in SAMPLE_PAGES]
+        session = self.job.kit_sessions.get_or_create(kit="well", defaults={"started_at": timezone.now()})[0]
+        found += [(reverse(f"kit-{act}", args=[self.job.pk, session.pk, "ph"]), True) for act in ("start", "answer", "again")]
+        found += [(reverse("kit-session", args=[self.job.pk, session.pk]), False), (reverse("readings-table", args=[self.job.pk, sample.pk]), False)]
         return [*found, (reverse("reading-delete", args=[self.job.pk, sample.pk, "iron"]), True)]
 
     def ask(self, address: str, post: bool) -> int:
@@ -54,7 +62,7 @@ class WhoMayDoWhat(WorkbenchTestCase):
 
     def test_pages_carry_a_strict_policy(self) -> None:
         """Nothing inline, nothing from elsewhere, on every page."""
-        for name in ("site", "water", "supply", "train"):
+        for name in ("site", "water", "water-says", "water-history", "kits", "supply", "measure", "train", "wall", "materials"):
             response = self.client.get(reverse(name, args=[self.job.pk]))
             policy = response["Content-Security-Policy"]
             self.assertIn("default-src 'none'", policy)

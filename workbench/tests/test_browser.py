@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import datetime as dt
+
 from axe_playwright_python.sync_playwright import Axe
+from django.utils import timezone
 from playwright.sync_api import Page, expect
 
+from treatment.report import read_report
 from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.door import store
 from workbench.jobs.models import Job
+from workbench.samples.models import KitRun, Sample
+from workbench.samples.readers import rows_of
 from workbench.trains.services import shown_stages
 
 from .base import BrowserTestCase
@@ -39,7 +45,7 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.fill("#id_people", "4")
         page.fill("#id_fixture_wc", "2")
         page.fill("#id_fixture_shower", "2")
-        page.get_by_role("button", name="Save").click()
+        page.get_by_role("button", name="Save", exact=True).click()
         expect(page.get_by_text("Daily use", exact=True)).to_be_visible()
         expect(page.locator("#step")).to_contain_text("240 gal/day")
 
@@ -47,7 +53,7 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.fill("#id_flow_l_min", "7 gpm")
         page.fill("#id_pressure_low_kpa", "50 psi")
         page.fill("#id_temperature_c", "52 F")
-        page.get_by_role("button", name="Save").click()
+        page.get_by_role("button", name="Save", exact=True).click()
         expect(page.locator("#results")).to_contain_text("50 psi")
         expect(page.locator("#saved")).to_have_text("Saved")
 
@@ -96,6 +102,71 @@ class FromAReport(BrowserTestCase):
         expect(page.locator("#step")).to_contain_text("12.0 gpg")
         expect(page.locator("#step")).to_contain_text("1 row of the report kept aside")
 
+    def test_a_pdf_with_text_is_read_with_and_without_ruled_lines(self) -> None:
+        """A laboratory's PDF, its table ruled or only set in columns, gives the same readings."""
+        rows = [("Parameter", "Result", "Units", "Limit"), ("Iron, total", "2.41", "mg/L", "0.3"), ("Total hardness as CaCO3", "238", "mg/L", "-"), ("pH", "6.2", "", "6.5-8.5")]  # fmt: skip
+        body = "".join("<tr>" + "".join(f"<td>{cell}</td>" for cell in row) + "</tr>" for row in rows)
+        for style in ("border:1px solid #333", "border:0"):
+            printer = self.browser.new_page()
+            printer.set_content(f"<style>td{{{style};padding:4px}}</style><h1>Larkfell Laboratory</h1><table>{body}</table><p>End</p>")
+            read = {row.analyte.key: row.reading for row in read_report(rows_of("report.pdf", printer.pdf())) if row.analyte and row.reading}
+            self.assertEqual({key: reading.low for key, reading in read.items()}, {"iron": 2.41, "hardness": 238, "ph": 6.2}, style)
+            printer.close()
+
+    def test_a_file_is_dropped_on_the_box(self) -> None:
+        """Dropping a file does what choosing it does."""
+        job = store(job_document(readings=HARD_ONLY), self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/water/")
+        page.get_by_text("From a report").click()
+        data = page.evaluate_handle(
+            "() => { const d = new DataTransfer(); d.items.add(new File(['Parameter,Result,Unit\\nIron,2.4,mg/L\\n'], 'r.csv')); return d; }"
+        )
+        page.dispatch_event("[data-drop]", "drop", {"dataTransfer": data})
+        expect(page.get_by_role("heading", name="How this report is understood")).to_be_visible()
+        expect(page.get_by_label("Result of Iron")).to_have_value("2.4 mg/L")
+
+
+class ReadingAKit(BrowserTestCase):
+    def test_a_strip_on_the_phone_with_a_timer_that_survives_a_reload(self) -> None:
+        """Open the kit, start a timer, reload: it runs on; when it ends the chart opens; tap between two pads: the interval is kept."""
+        job = store(job_document(), self.workspace, self.designer)
+        page = self.open("dora", width=390, height=844)
+        page.goto(f"/jobs/{job.pk}/water/kits/")
+        page.get_by_role("region", name="Well kit").get_by_role("button", name="Start").click()
+        page.wait_for_url("**/kits/*/")
+        page.locator("#test-iron summary").click()
+        page.get_by_role("button", name="Dip now and start the timer").locator("visible=true").last.click()
+        expect(page.get_by_role("group", name="Timers")).to_contain_text("Iron")
+        page.reload()
+        expect(page.get_by_role("group", name="Timers")).to_contain_text("Iron")
+        KitRun.objects.update(started_at=timezone.now() - dt.timedelta(seconds=119))
+        page.reload()
+        between = page.get_by_role("button", name="between 1 and 3")
+        expect(between).to_be_visible()
+        box = between.bounding_box()
+        assert box and box["height"] >= 44
+        between.click()
+        expect(page.locator("#test-iron summary")).to_contain_text("1..3 mg/L")
+        reading = Sample.objects.get(job=job, method="strip").readings.get()
+        self.assertEqual((reading.low, reading.high), (1, 3))
+
+
+class TheTable(BrowserTestCase):
+    def test_a_bad_field_in_the_table_is_mended_by_keyboard(self) -> None:
+        """Type, Tab, type; the refusal stands beside its field; mended, the table is kept."""
+        job = store(job_document(), self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/water/")
+        page.get_by_role("link", name="As a table").click()
+        page.get_by_label("Sulfate").fill("30")
+        page.keyboard.press("Tab")
+        page.get_by_label("Nitrate", exact=True).fill("12")
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("alert").or_(page.locator("#step")).first).to_be_visible()
+        page.wait_for_url("**/water/")
+        expect(page.locator("#step")).to_contain_text("Sulfate")
+
 
 class EditingTheTrain(BrowserTestCase):
     def setUp(self) -> None:
@@ -137,9 +208,12 @@ class EditingTheTrain(BrowserTestCase):
         page.get_by_role("button", name="Add after UV lamp").click()
         expect(page.locator("#bench .stage")).to_have_count(6)
         page.locator("#stage-softener").click()
+        expect(page.locator('#stage-softener[aria-current="true"]')).to_have_count(1)
         page.fill("#choice-volume", "3 ft3")
         page.locator("#choice-volume").blur()
         expect(page.locator("details.figrow", has_text="Resin volume").first).to_contain_text("3.00 ft³")
+        page.get_by_role("button", name="Back to ours").click()
+        expect(page.locator("details.figrow", has_text="Resin volume").first).not_to_contain_text("3.00 ft³")
         page.get_by_role("button", name="Remove").click()
         expect(page.locator("#bench .stage")).to_have_count(5)
         page.get_by_role("button", name="Take the proposal").click()
@@ -190,14 +264,149 @@ class EditingTheTrain(BrowserTestCase):
         page.wait_for_url("**/water/")
 
 
+class OptionsAndAudit(BrowserTestCase):
+    def test_build_option_b_compare_and_choose(self) -> None:
+        """Copy the train, change it, see what differs, choose it."""
+        job = store(job_document(), self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/train/")
+        page.get_by_role("link", name="Compare and alternatives").click()
+        page.get_by_role("button", name="Copy").click()
+        page.wait_for_url("**/train/?option=B")
+        page.locator("#stage-uv").click()
+        expect(page.locator('#stage-uv[aria-current="true"]')).to_have_count(1)
+        page.select_option("#shelf", "barrier_filter")
+        page.get_by_role("button", name="In its place").click()
+        expect(page.locator("#stage-barrier_filter")).to_have_count(1)
+        page.get_by_role("link", name="Compare and alternatives").click()
+        expect(page.get_by_role("row", name="Stages")).to_contain_text("Ultrafiltration")
+        page.get_by_role("button", name="Choose").click()
+        expect(page.get_by_role("columnheader", name="Option B the job follows it")).to_be_visible()
+
+    def test_accept_a_finding_with_a_reason(self) -> None:
+        """The reason is written beside the finding, and can be taken back."""
+        job = store(
+            job_document(readings=HARD_ONLY, train=[{"kind": "softener", "id": "softener", "salt_dose": "15 lb/ft3"}]), self.workspace, self.designer
+        )
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/train/")
+        finding = page.locator("#findings .finding", has_text="grains for each pound")
+        finding.get_by_text("Accept it with a reason").click()
+        finding.get_by_label("Reason for accepting").fill("the valve cannot go lower")
+        finding.get_by_role("button", name="Accept").click()
+        expect(page.locator("#findings")).to_contain_text("the valve cannot go lower")
+        page.get_by_role("button", name="Take the acceptance back").first.click()
+        expect(page.locator("#findings")).not_to_contain_text("the valve cannot go lower")
+
+    def test_audit_an_existing_installation_and_take_the_repair(self) -> None:
+        """What stands on the wall is entered from the shelf, audited, and mended with the fewest changes."""
+        job = store(job_document(train=[]), self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/train/")
+        for kind in ("softener", "neutralizer", "uv"):
+            page.select_option("#shelf", kind)
+            page.locator('button[name="action"][value="add"]').click()
+            expect(page.locator(f"#stage-{kind}")).to_have_count(1)
+        expect(page.locator("#findings")).to_contain_text("after the softener took it out")
+        mended = page.get_by_role("region", name="Mended with the fewest changes")
+        expect(mended).to_contain_text("Move")
+        mended.get_by_role("button", name="Take these changes").click()
+        expect(page.locator("#findings")).not_to_contain_text("after the softener took it out")
+        self.assertEqual(stages(page), ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"])
+
+
+class OnTheWall(BrowserTestCase):
+    def test_drag_before_the_panel_see_it_and_take_it_back(self) -> None:
+        """A vessel dropped before the electrical panel is a danger, said at the place; undo mends it; a bypass turns its handles."""
+        document = job_document({"site": {"wall_width": "24 ft", "ceiling": "9 ft", "places": {"electrical_panel": {"x": "20 ft"}}}})
+        document["train"] = [{"kind": "neutralizer"}, {"kind": "softener"}]
+        job = store(document, self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/wall/")
+        page.locator('.unit[data-unit="softener"]').click()
+        expect(page.locator('.unit[data-unit="softener"]')).to_have_attribute("aria-current", "true")
+        box = page.locator('.unit[data-unit="softener"] .unit-hit').bounding_box()
+        frame = page.locator(".wall-svg").bounding_box()
+        assert box and frame
+        page.mouse.move(box["x"] + 20, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(frame["x"] + frame["width"] * 0.6, box["y"] + box["height"] / 2, steps=4)
+        page.mouse.move(frame["x"] + frame["width"] * 0.84, box["y"] + box["height"] / 2, steps=4)
+        page.mouse.up()
+        findings = page.locator("#wall-findings")
+        expect(findings).to_contain_text("before the electrical panel")
+        expect(page.locator('.unit[data-unit="softener"] .sev-danger')).to_have_count(1)
+        page.get_by_role("button", name="Undo").click()
+        expect(findings).not_to_contain_text("before the electrical panel")
+
+        page.get_by_role("link", name="bypassed").click()
+        expect(page.get_by_role("link", name="bypassed")).to_have_attribute("aria-current", "true")
+        with page.expect_download() as waited:
+            page.get_by_role("link", name="DXF").click()
+        self.assertTrue(waited.value.suggested_filename.endswith("-wall.dxf"))
+        self.assertEqual(self.problems, [])
+
+    def test_keyboard_alone(self) -> None:
+        """The arrow keys move the focused unit by a step, and the focus stays with it."""
+        job = store(job_document({"site": {"wall_width": "24 ft", "ceiling": "9 ft"}}), self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/wall/")
+        unit = page.locator(".unit").last
+        name, before = unit.get_attribute("data-unit"), float(unit.get_attribute("data-x") or 0)
+        unit.focus()
+        page.keyboard.press("ArrowRight")
+        page.wait_for_function("([name, x]) => Number(document.querySelector(`.unit[data-unit='${name}']`).dataset.x) > x + 20", arg=[name, before])
+        self.assertEqual(page.evaluate("document.activeElement.dataset.unit"), name)
+        self.assertEqual(self.problems, [])
+
+
+class MeasuringTheSupply(BrowserTestCase):
+    def test_a_bucket_on_the_phone_becomes_the_flow(self) -> None:
+        """Two taps time it, a reload loses nothing, a bad volume is explained, the mean becomes the job's flow; a slider answers."""
+        job = store(job_document(), self.workspace, self.designer)
+        page = self.open("dora", width=390, height=844)
+        page.goto(f"/jobs/{job.pk}/supply/measure/")
+        page.get_by_role("button", name="Tap open: start").click()
+        stop = page.get_by_role("button", name="Bucket full: stop")
+        expect(stop).to_be_visible()
+        page.reload()
+        page.wait_for_timeout(2200)
+        stop.click()
+        page.get_by_label("Volume of the bucket").fill("lots")
+        page.get_by_role("button", name="Keep").click()
+        expect(page.get_by_role("alert")).to_contain_text("does not start with a number")
+        expect(page.get_by_label("Volume of the bucket")).to_have_value("lots")
+        page.get_by_label("Volume of the bucket").fill("1 L")
+        page.get_by_role("button", name="Keep").click()
+        expect(page.get_by_text("Mean of 1")).to_be_visible()
+        page.get_by_role("button", name="Use this as the flow").click()
+        expect(page.locator("#id_flow_l_min")).not_to_have_value("7 gpm")
+        answer = page.locator("#what-if-answer")
+        page.locator("#what-size").select_option(index=0)
+        expect(answer).to_contain_text("ft/s")
+        before = answer.inner_text()
+        page.locator("#what-flow").fill(page.locator("#what-flow").get_attribute("max") or "")
+        expect(answer).not_to_have_text(before)
+        self.assertEqual([text for text in self.problems if "422" not in text], [])
+
+
 class ForEverybody(BrowserTestCase):
     def test_no_view_breaks_the_rules_of_access(self) -> None:
         """Each main view passes an accessibility checker, at the desk and at phone width, light and dark."""
         job = store(job_document(), self.workspace, self.designer)
+        session = job.kit_sessions.create(kit="well", started_at=timezone.now())
         for width, scheme in ((1280, "light"), (390, "dark")):
             page = self.open("dora", width=width, height=800)
             page.emulate_media(color_scheme=scheme)
-            for address in ("/", f"/jobs/{job.pk}/site/", f"/jobs/{job.pk}/water/", f"/jobs/{job.pk}/supply/", f"/jobs/{job.pk}/train/"):
+            for address in (
+                "/",
+                f"/jobs/{job.pk}/site/",
+                f"/jobs/{job.pk}/water/",
+                *(f"/jobs/{job.pk}/water/{tab}/" for tab in ("says", "history", "kits", f"kits/{session.pk}")),
+                "/firm/",
+                *(f"/jobs/{job.pk}/{step}/" for step in ("supply", "supply/measure", "train", "wall", "materials")),
+                "/prices/",
+            ):
                 page.goto(address)
                 results = Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]})
                 found = [f"{v['id']}: {v['nodes'][0]['html'][:120]}" for v in results.response["violations"]]
@@ -206,7 +415,16 @@ class ForEverybody(BrowserTestCase):
     def test_nothing_is_wider_than_a_phone(self) -> None:
         """At 390 px no page scrolls sideways; the drawing scrolls in its own frame."""
         job = store(job_document(), self.workspace, self.designer)
+        session = job.kit_sessions.create(kit="town", started_at=timezone.now())
         page = self.open("dora", width=390, height=844)
-        for address in ("/", f"/jobs/{job.pk}/site/", f"/jobs/{job.pk}/water/", f"/jobs/{job.pk}/supply/", f"/jobs/{job.pk}/train/"):
+        for address in (
+            "/",
+            f"/jobs/{job.pk}/site/",
+            f"/jobs/{job.pk}/water/",
+            *(f"/jobs/{job.pk}/water/{tab}/" for tab in ("says", "history", "kits", f"kits/{session.pk}")),
+            "/firm/",
+            *(f"/jobs/{job.pk}/{step}/" for step in ("supply", "supply/measure", "train", "wall", "materials")),
+            "/prices/",
+        ):
             page.goto(address)
             self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 390, address)

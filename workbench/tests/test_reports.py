@@ -5,10 +5,15 @@ from unittest import TestCase as PlainTestCase
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
+from treatment.errors import NotUnderstood
+from treatment.report import read_report
+from treatment.tests.example import job as job_document
+from treatment.tests.fuzz import fuzz
+from workbench.door import store
 from workbench.samples.models import Sample
 from workbench.samples.readers import Unreadable, rows_of, safe_cell
 
@@ -25,6 +30,14 @@ def spreadsheet(rows: list[list[object]]) -> bytes:
 
 
 REPORT = [["Parameter", "Result", "Unit"], ["Iron", 2.4, "mg/L"], ["Hardness", 12, ""], ["Mystery", 3, "mg/L"], ["Total coliform", "absent", ""]]
+
+
+GOOD_FILES = (
+    spreadsheet(REPORT),
+    "Parameter;Result;Unit\nIron;2,4;mg/L\n".encode("utf-16"),
+    "Prüfung;Result\npH;7,2\n".encode("cp1252"),
+    b'Parameter,Result,Unit\n"Iron, total",2.4,mg/L\npH,"7.2",\n',
+)
 
 
 class Reading(PlainTestCase):
@@ -53,7 +66,7 @@ class Reading(PlainTestCase):
         self.assertEqual(safe_cell("-1.5 degC"), "-1.5 degC")
 
     @given(st.binary(max_size=200))
-    @settings(max_examples=150, deadline=None)
+    @fuzz(150)
     def test_any_bytes_are_rows_or_a_refusal(self, content: bytes) -> None:
         """No file makes the reader fail in another way."""
         try:
@@ -62,6 +75,19 @@ class Reading(PlainTestCase):
             self.assertTrue(str(error))
         else:
             self.assertIsInstance(rows, list)
+
+    @given(st.sampled_from(range(4)), st.integers(0, 6000), st.binary(min_size=1, max_size=8), st.booleans())
+    @fuzz(150)
+    def test_any_bytes_damaged_in_a_good_file_are_rows_or_a_refusal(self, which: int, place: int, put: bytes, cut: bool) -> None:
+        """A spreadsheet, UTF-16, Latin-1 or comma-separated file, overwritten somewhere or cut short."""
+        good = GOOD_FILES[which]
+        at = place % len(good)
+        content = good[:at] + put + (b"" if cut else good[at + len(put) :])
+        try:
+            rows = rows_of("x", content)
+            read_report(rows)
+        except (Unreadable, NotUnderstood) as error:
+            self.assertTrue(str(error))
 
 
 class Importing(WorkbenchTestCase):
@@ -112,8 +138,41 @@ class Importing(WorkbenchTestCase):
         self.assertEqual([row.key for row in response.context["rows"]], ["iron", "ph"])
         self.assertEqual(Sample.objects.count(), 1)
 
+    def test_fifty_megabytes_are_refused(self) -> None:
+        """Told how large a report may be; nothing is stored."""
+        self.assertContains(self.send(b"Iron,2.4,mg/L\n" * 3_600_000, "big.csv"), "larger than 5 MB", status_code=422)
+        self.assertEqual(Sample.objects.count(), 1)
+
     def test_readings_leave_as_open_data(self) -> None:
         """One line a reading, with what was written and what it means."""
         lines = self.client.get(reverse("samples-csv", args=[self.job.pk])).content.decode().splitlines()
         self.assertTrue(lines[0].startswith("sample,taken_on,point"))
         self.assertTrue(any("iron,Iron,exact,2.4,2.4,mg/L,2.4 mg/L" in line for line in lines))
+
+    def test_the_open_data_comes_back_as_the_same_samples(self) -> None:
+        """Written out, shown, confirmed: the readings of another job are those of the first."""
+        content = self.client.get(reverse("samples-csv", args=[self.job.pk])).content
+        other = store(job_document(readings={"iron": None, "ferrous_iron": None}), self.workspace, self.designer)
+        page = self.client.post(reverse("report-preview", args=[other.pk]), {"file": SimpleUploadedFile("s.csv", content)})
+        self.assertContains(page, "1 sample in this table")
+        self.assertEqual(other.samples.count(), 1)
+        self.client.post(reverse("own-keep", args=[other.pk]), {"samples": page.context["text"]})
+        kept = [
+            list(sample.readings.order_by("analyte").values_list("analyte", "low", "high", "typed"))
+            for sample in (other.samples.get(pk__gt=other.samples.earliest("pk").pk), self.job.samples.get())
+        ]
+        self.assertEqual(kept[0], kept[1])
+
+    def test_a_broken_table_of_ours_is_refused_whole(self) -> None:
+        """Every fault by its place, nothing stored; so is a body that is no list."""
+        lines = (
+            self.client.get(reverse("samples-csv", args=[self.job.pk]))
+            .content.decode()
+            .replace(",raw,", ",nowhere at all,")
+            .replace("14 gpg", "much")
+        )
+        page = self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": SimpleUploadedFile("s.csv", lines.encode())})
+        self.assertContains(page, "samples[0].readings.hardness", status_code=422)
+        for text in ("", "[1]", "{"):
+            self.assertEqual(self.client.post(reverse("own-keep", args=[self.job.pk]), {"samples": text}).status_code, 422)
+        self.assertEqual(Sample.objects.count(), 1)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from django.db import transaction
@@ -12,9 +12,9 @@ from django.utils import timezone
 
 from treatment.errors import BadDocument, Fault
 from treatment.job_file import MOST_STAGES, read_stage
-from treatment.planner import Plan
 from treatment.spec import BAD
 from treatment.stages import ROOMS
+from treatment.train import Given
 
 from ..jobs.models import Job
 from .models import Revision, TrainOption
@@ -38,13 +38,44 @@ class Refused(Exception):
         self.field, self.reason = field, reason
 
 
-def option_of(job: Job) -> TrainOption:
-    """Option A of a job, made on first use: it starts as the planner's proposal."""
-    option = TrainOption.objects.filter(job=job, letter="A").first()
+LETTERS = ("A", "B", "C")
+
+
+def option_of(job: Job, letter: str = "") -> TrainOption:
+    """An option of a job, by default the one it follows. Option A is made on first use, as the planner's proposal."""
+    letter = letter or job.option
+    option = TrainOption.objects.filter(job=job, letter=letter).first() or TrainOption.objects.filter(job=job, letter=job.option).first()
     if option is None:
         option, _ = TrainOption.objects.get_or_create(job=job, letter="A")
         Revision.objects.get_or_create(option=option, number=0, defaults={"stages": None, "summary": "the proposal"})
     return option
+
+
+@transaction.atomic
+def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> TrainOption:
+    """A new option of a job that starts with these stages. Raises Refused where all three letters are taken."""
+    taken = set(TrainOption.objects.select_for_update().filter(job=job).values_list("letter", flat=True))
+    letter = next((letter for letter in LETTERS if letter not in taken), None)
+    if letter is None:
+        raise Refused("", "A job holds three options; drop one first.")
+    if stages is not None:
+        _readable(stages)
+    option = TrainOption.objects.create(job=job, letter=letter, updated_by_id=user.pk)
+    Revision.objects.create(option=option, number=0, stages=stages, summary=summary[:200], made_by_id=user.pk)
+    return option
+
+
+@transaction.atomic
+def drop_option(job: Job, option: TrainOption) -> None:
+    """Drop an option. Raises Refused for the one that the job follows."""
+    if option.letter == job.option:
+        raise Refused("", "The job follows this option; choose another first.")
+    option.delete()
+
+
+def follow(job: Job, option: TrainOption, user: Any) -> None:
+    """Make an option the one that the job follows: its drawing, files and lists."""
+    Job.objects.filter(pk=job.pk).update(option=option.letter, version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
 
 
 def revision_of(option: TrainOption) -> Revision:
@@ -54,19 +85,19 @@ def revision_of(option: TrainOption) -> Revision:
 
 def shown_stages(job: Job) -> Stages | None:
     """The stages that stand in a job's train; None where it follows the proposal."""
-    option = next((option for option in job.options.all() if option.letter == "A"), None)
+    option = next((option for option in job.options.all() if option.letter == job.option), None)
     if option is None:
         return None
     revision = next((revision for revision in option.revisions.all() if revision.number == option.at), None)
     return revision.stages if revision else None
 
 
-def proposed_stages(plan: Plan) -> Stages:
-    """The proposal as a person may edit it: kinds and choices; sizes are left out, so they follow the water."""
+def proposed_stages(train: Sequence[Given]) -> Stages:
+    """A composed train as a person may edit it: kinds and choices; sizes are left out, so they follow the water."""
     stages = []
-    for stage in plan.train:
+    for stage in train:
         entry: dict[str, Any] = {"kind": stage.kind, "id": stage.id}
-        for name in ("medium", "flow", "form"):
+        for name in ("medium", "flow", "form", "chemical", "target", "method", "element", "scale", "dark", "screened"):
             if getattr(stage.keys, name, None) is not None:
                 entry[name] = getattr(stage.keys, name)
         micron, target = getattr(stage.keys, "micron", None), getattr(stage.keys, "target_ph", None)
@@ -122,6 +153,32 @@ def add(stages: Stages, kind: str, after_id: str) -> tuple[Stages, str, str]:
     at = place_of(stages, after_id) + 1 if after_id else len(stages)
     after = named([*copy.deepcopy(stages[:at]), {"kind": kind}, *copy.deepcopy(stages[at:])])
     return after, f"added {ROOMS[kind].title.lower()}", after[at]["id"]
+
+
+def exchange(stages: Stages, stage_id: str, kind: str) -> tuple[Stages, str, str]:
+    """Put another kind of treatment in a stage's place."""
+    here = place_of(stages, stage_id)
+    if kind not in ROOMS:
+        raise Refused("kind", "Choose a treatment from the shelf.")
+    after = copy.deepcopy(stages)
+    gone = after[here]
+    after[here] = {"kind": kind}
+    after = named(after)
+    return after, f"replaced {title(gone)} by {ROOMS[kind].title.lower()}", after[here]["id"]
+
+
+def mended(before: Stages, train: Sequence[Given]) -> Stages:
+    """A repaired train as the job file writes it: what was kept keeps what was typed, unless its sizes were given up."""
+    typed = {stage.get("id"): stage for stage in before}
+    stages: Stages = []
+    for fresh, stage in zip(proposed_stages(train), train, strict=True):
+        held = typed.get(stage.id)
+        if held is None or held["kind"] != stage.kind:
+            stages.append(fresh)
+            continue
+        kept = {name: value for name, value in held.items() if name in ("kind", "id") or getattr(stage.keys, name, None) is not None}
+        stages.append(kept)
+    return stages
 
 
 def remove(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:

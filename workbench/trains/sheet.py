@@ -19,6 +19,8 @@ from treatment.train import StageRun
 FIRST = (
     "ph_out", "hardness_added", "compensated_hardness", "hardness_setting", "daily_load", "resin_volume", "capacity", "regeneration_interval",
     "salt_per_regeneration", "salt_per_year", "sodium_added", "delivered_dose", "flow_at_dose", "oxidant_demand", "backwash_interval", "replacement_interval",
+    "dose", "feed_rate", "solution_days", "contact_time", "contact_needed", "ct", "ct_needed", "permeate_required", "rated_required", "reject_flow", "storage_required",
+    "reliability", "storage_volume", "hours_a_day", "pressure_held", "pressure_at_flow",
     "media_volume", "refill_interval", "media_per_year", "service_flow_limit", "backwash_flow", "lamp_interval",
 )  # fmt: skip
 HIDDEN = ("micron",)
@@ -31,6 +33,11 @@ ARRIVING = (
     "hydrogen_sulfide",
     "turbidity",
     "free_chlorine",
+    "total_chlorine",
+    "nitrate",
+    "tannin",
+    "colour",
+    "tds",
     "carbon_dioxide",
     "uvt",
     "total_coliform",
@@ -70,6 +77,13 @@ class Sheet:
     findings: list[Finding]
     hour: float | None
     schools: list[str]
+    reason: str
+    others: list[str]
+
+    @property
+    def overridden(self) -> list[ChoiceField]:
+        """Choices that the designer fixed in place of ours."""
+        return [choice for choice in self.choices if choice.typed]
 
     @property
     def clock(self) -> str:
@@ -97,16 +111,23 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
         arrives=[(name, before[name], mild.get(name, before[name])) for name in ARRIVING if name in before],
         leaves=[(name, after[name]) for name in changed if name in ARRIVING],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
-        choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id), schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units),
+        choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id), schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units), reason=run.keys.reason or "",
+        others=run.why_this_vessel(design.duty),
     )  # fmt: skip
+
+
+#: choices that only some forms of a treatment have: shown where the stage has them, or where something was typed
+OF_A_FORM = ("volume", "tank", "vessels", "housing", "outer_micron", "magnesia", "bed", "target_ph", "residual")
 
 
 def _choices(run: StageRun, typed: dict[str, Any]) -> list[ChoiceField]:
     fields = []
     for key, spec in stage_fields(run.kind).items():
-        if key in ("id", "install", "flow_controls") or (
+        if key in ("id", "install", "reason", "flow_controls") or (
             not isinstance(spec, (Measure, Number, Choice, Flag)) and type(spec).__name__ not in ("Vessel", "Fraction", "TimeOfDay")
         ):
+            continue
+        if key in OF_A_FORM and key not in run.sizing.params and key not in typed:
             continue
         options: tuple[tuple[str, str], ...] = ()
         if isinstance(spec, Choice):
@@ -116,6 +137,8 @@ def _choices(run: StageRun, typed: dict[str, Any]) -> list[ChoiceField]:
         held = typed.get(key)
         text = "" if held is None else str(held).lower() if isinstance(held, bool) else str(held)
         unit = "um" if key == "micron" else canonical_unit(spec.dimension) if isinstance(spec, Measure) else ""
+        if unit == "m" and isinstance(spec, Measure) and spec.example.endswith("mm"):
+            unit = "m small"
         hint = spec.example if isinstance(spec, Measure) else {"tank": "10x54", "hour": "02:00"}.get(key, "")
         doc = next((f.metadata["doc"] for f in type(run.keys).__dataclass_fields__.values() if f.name == key), "")
         fields.append(ChoiceField(key, key.replace("_", " "), doc, text, run.sizing.params.get(key), unit, options, hint))

@@ -21,7 +21,8 @@ from ..jobs.models import Job
 from ..steps import steps
 from . import services
 from .models import TrainOption
-from .services import Refused, StaleTrain
+from .panel import waive
+from .services import LETTERS, Refused, StaleTrain
 from .sheet import sheet
 
 
@@ -36,6 +37,7 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
         troubled = [finding.stage for finding in variant.findings if finding.stage in ids]
         selected = troubled[0] if troubled else (ids[0] if ids else "")
     drawing = draw_train(design, variant, job.units)
+    query = f"?option={option.letter}"
     return {
         "job": job, "option": option, "revision": revision, "design": design, "variant": variant, "drawing": drawing,
         "selected": selected, "marked": marked_column(drawing, selected),
@@ -43,14 +45,21 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
         "names": {stage.id: stage.name for stage in variant.run.stages},
         "can_undo": option.at > min(history), "can_redo": option.at < max(history), "follows_proposal": revision.stages is None,
         "shelf": [(kind, room.title) for kind, room in ROOMS.items()], "standing_caution": STANDING_CAUTION,
-        "bench_url": reverse("train", args=[job.pk]), "edit_url": reverse("train-edit", args=[job.pk]),
+        "repair": design.repaired if design.given and any(f.severity in ("fault", "danger") and f.stage for f in variant.findings) else None,
+        "options": job.options.order_by("letter"), "letters": LETTERS,
+        "bench_url": reverse("train", args=[job.pk]) + query, "edit_url": reverse("train-edit", args=[job.pk]) + query,
     } | more  # fmt: skip
+
+
+def _letter(request: HttpRequest) -> str:
+    letter = request.GET.get("option", "")
+    return letter if letter in LETTERS else ""
 
 
 @require_GET
 def train(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk)
-    option = services.option_of(job)
+    option = services.option_of(job, _letter(request))
     context = _bench(job, option, request.GET.get("stage", ""))
     if request.htmx:  # type: ignore[attr-defined]
         return render(request, "trains/_bench.html", context)
@@ -61,7 +70,7 @@ def train(request: HttpRequest, pk: int) -> HttpResponse:
 def edit(request: HttpRequest, pk: int) -> HttpResponse:
     """One edit of the train. A stale one is refused and told; what was wanted can be applied again."""
     job = job_for(request, pk, change=True)
-    option = services.option_of(job)
+    option = services.option_of(job, _letter(request))
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}
     try:
@@ -93,7 +102,7 @@ def edit(request: HttpRequest, pk: int) -> HttpResponse:
         status = 422
         more = {"refused": {"field": "", "reason": "; ".join(fault.message for fault in error.faults), "typed": "", "general": True}}
     if not request.htmx and status == 200:  # type: ignore[attr-defined]
-        return redirect(f"{reverse('train', args=[pk])}?stage={selected}")
+        return redirect(f"{reverse('train', args=[pk])}?option={option.letter}&stage={selected}")
     context = _bench(job, option, selected, **more)
     template = "trains/_bench.html" if request.htmx else "trains/train.html"  # type: ignore[attr-defined]
     return render(request, template, context | ({} if request.htmx else {"steps": steps(job, "train")}), status=status)  # type: ignore[attr-defined]
@@ -110,10 +119,18 @@ def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -
         return services.step(option, version, request.user, -1 if action == "undo" else 1), selected
     if action == "restore":
         return services.save(option, version, request.user, lambda: (None, "took the proposal")), ""
+    if action in ("waive", "unwaive"):
+        reason = request.POST.get("reason", "") if action == "waive" else ""
+        waive(job, request.POST.get("rule", ""), request.POST.get("on", ""), reason, request.user)
+        return ("accepted a finding" if reason else "took an acceptance back"), selected
     stages = services.revision_of(option).stages
     if stages is None:
-        stages = services.proposed_stages(design_of(job, None).plan)
+        stages = services.proposed_stages(design_of(job, None).plan.train)
     stages = services.named(stages)
+    if action == "mend":
+        design = design_of(job, stages)
+        after = services.mended(stages, design.repaired.variant.train)
+        return services.save(option, version, request.user, lambda: (after, "mended: " + "; ".join(design.repaired.changes))), ""
     after, summary, selected = _change(request, action, stages, selected)
     return services.save(option, version, request.user, lambda: (after, summary)), selected
 
@@ -128,6 +145,8 @@ def _change(request: HttpRequest, action: str, stages: services.Stages, selected
         return services.move(stages, selected, int(to) if to.isdigit() else -1)
     if action == "add":
         return services.add(stages, request.POST.get("kind", ""), selected)
+    if action == "replace":
+        return services.exchange(stages, selected, request.POST.get("kind", ""))
     if action == "remove":
         return services.remove(stages, selected)
     if action == "set":
@@ -139,7 +158,7 @@ def _words(wanted: dict[str, str]) -> str:
     """What a refused edit wanted, in words."""
     stage = wanted.get("stage", "").replace("_", " ")
     said = {
-        "earlier": f"move {stage} one place earlier", "later": f"move {stage} one place later", "move": f"move {stage}", "remove": f"remove {stage}",
+        "earlier": f"move {stage} one place earlier", "later": f"move {stage} one place later", "move": f"move {stage}", "remove": f"remove {stage}", "replace": f"replace {stage}", "mend": "mend the train", "waive": "accept a finding",
         "add": f"add {wanted.get('kind', '').replace('_', ' ')} after {stage or 'the last stage'}", "undo": "undo the last change", "redo": "redo",
         "restore": "take the proposal", "set": f"set {wanted.get('key', '').replace('_', ' ')} of {stage} to “{wanted.get('value', '')}”",
     }  # fmt: skip

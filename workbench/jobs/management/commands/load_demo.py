@@ -1,5 +1,6 @@
 """Loads the Larkfell demonstration: one workspace, one designer, its jobs. Loading again changes nothing."""
 
+import datetime as dt
 import json
 from typing import Any
 
@@ -7,10 +8,12 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 from django.db import transaction
+from django.utils import timezone
 
 from workbench.accounts.models import Membership, Workspace
 from workbench.door import store
 from workbench.jobs.models import Job
+from workbench.samples.models import KitRun, KitSession
 
 
 class Command(BaseCommand):
@@ -27,4 +30,13 @@ class Command(BaseCommand):
         for path in sorted((settings.BASE_DIR / "demo").glob("*.job.json"), reverse=True):
             document = json.loads(path.read_text())
             if not Job.objects.filter(workspace=workspace, name=document["job"]["name"]).exists():
-                store(document, workspace, user)
+                job = store(document, workspace, user)
+                if job.name == "The Old Smithy, as found":
+                    _vial(job)
+
+
+def _vial(job: Job) -> None:
+    """A bacteria vial that stands on the shelf since the day before yesterday."""
+    begun = timezone.now() - dt.timedelta(hours=47, minutes=52)
+    session = KitSession.objects.create(job=job, kit="well", point="tap", started_at=begun)
+    KitRun.objects.create(session=session, test="bacteria", started_at=begun)

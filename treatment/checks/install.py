@@ -1,0 +1,321 @@
+"""How the train is built in: bypasses, drains, room, frost, and what a lamp asks of its place.
+
+What a job does not say is unknown: it is asked for elsewhere, never accused here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..audit import Audit
+from ..job import Facts
+from ..rules import Hit, rule
+from ..stages.base import PipeEnd, StageDrain
+from ..tables import table
+from ..train import StageRun
+
+METAL = ("copper", "stainless")
+#: equipment that is serviced and so wants a bypass; a lamp is a choice of its own
+BYPASSED = (
+    "neutralizer",
+    "oxidizing_filter",
+    "carbon",
+    "softener",
+    "anion_exchange",
+    "sediment",
+    "scale_control",
+    "barrier_filter",
+    "reverse_osmosis",
+)
+
+
+def _marks() -> dict[str, float]:
+    found: dict[str, float] = table("stages")["install"]
+    return found
+
+
+def drain_of(facts: Facts, stage: StageRun) -> StageDrain | None:
+    """The stage's own drain, else that of the site."""
+    own = stage.keys.install.drain if stage.keys.install else None
+    if own is not None:
+        return own  # type: ignore[no-any-return]
+    site = facts.site.drain
+    return StageDrain(site.distance, site.lift, site.bore, site.air_gap) if site else None
+
+
+@rule("no-bypass/<kind>", "install.bypass", on=BYPASSED)
+def no_bypass(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A unit that cannot be taken out of the line without shutting the water."""
+    if stage.keys.install and stage.keys.install.bypass is False:
+        yield Hit("caution", f"The {stage.said} has no bypass: servicing it shuts the whole house.",
+                  "Fit a three-valve bypass, or the valve's own.", (stage.kind,))  # fmt: skip
+
+
+@rule("uv-bypass", "install.bypass", on="uv")
+def uv_bypass(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A bypass round the lamp that anybody can open."""
+    if stage.keys.install and stage.keys.install.bypass is True:
+        severity = "danger" if audit.microbes_present else "fault"
+        yield Hit(
+            severity,
+            "A bypass round the lamp is not locked: opened, it lets unsafe water by.",
+            "Lock or tag it shut; disinfect the pipe after each use.",
+        )
+
+
+@rule("uv-plastic", "install.lit", on="uv")
+def uv_plastic(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Plastic pipe where the lamp shines into it."""
+    install, least = stage.keys.install, _marks()["uv_metal_m"]
+    if install is None or stage.keys.ports == "shielded":
+        return
+    for end, words in ((install.pipe_in, "inlet"), (install.pipe_out, "outlet")):
+        if _too_little_metal(end, least):
+            metal = end.metal_length if end and end.metal_length is not None else 0.0
+            yield Hit("fault", f"At the {words} the first {audit.show(metal * 1000, 'mm')} are metal, then plastic: the light makes it brittle, and it cracks.",
+                      f"Copper or stainless for {audit.show(least * 1000, 'mm')} from the port; ask the maker.")  # fmt: skip
+
+
+def _too_little_metal(end: PipeEnd | None, least: float) -> bool:
+    if end is None or end.material is None:
+        return False
+    if end.material in METAL and end.metal_length is None:
+        return False
+    return (end.metal_length or 0.0) < least - 1e-9
+
+
+@rule("uv-clearance", "install.lamp", on="uv")
+def uv_clearance(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """No room to pull the lamp straight out."""
+    install, needed = stage.keys.install, stage.sizing.params["chamber_length"]
+    if install is None:
+        return
+    free = install.clearance_above if install.orientation != "horizontal" else install.clearance_front
+    if free is not None and free < needed - 1e-9:
+        yield Hit("fault", f"{audit.show(free * 1000, 'mm')} are free at the lamp's end; it is {audit.show(needed * 1000, 'mm')} long and comes straight out.",
+                  "Lower it, turn it on its side, or move it.")  # fmt: skip
+
+
+@rule("uv-orientation", "install.lamp", on="uv")
+def uv_orientation(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A lamp hung upside down."""
+    if stage.keys.install and stage.keys.install.orientation == "upside_down":
+        yield Hit(
+            "fault",
+            "The lamp hangs with its connection down: a drop of water ends in it, and air stands at the sleeve.",
+            "Connection up, or horizontal.",
+        )
+
+
+@rule("uv-ballast", "install.lamp", on="uv")
+def uv_ballast(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """The ballast hangs below the water connections."""
+    if stage.keys.install and stage.keys.install.ballast == "below":
+        yield Hit("fault", "The ballast hangs below the water connections: every drop runs into it.", "Mount it above them, in a dry place.")
+
+
+@rule("uv-drip-loop", "install.lamp", on="uv")
+def uv_drip_loop(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """The lamp's cable has no drip loop."""
+    if stage.keys.install and stage.keys.install.drip_loop is False:
+        yield Hit("caution", "The cable runs straight down into the plug: water follows it.", "Hang a loop below the plug.")
+
+
+@rule("unprotected-outlet", "install.outlet", on="*")
+def unprotected_outlet(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Electrical equipment near water on an outlet that does not trip."""
+    install = stage.keys.install
+    own = install.outlet if install else None
+    bad = own == "unprotected" or (own is None and audit.facts.site.outlet_protected is False and stage.kind in ("uv", "in_tank_uv", "booster_pump"))
+    if bad and stage.room.uses_power:
+        yield Hit(
+            "danger",
+            f"The {stage.said} stands near water on an outlet without GFCI/RCD protection.",
+            "Have a licensed electrician fit a protected outlet before it is plugged in.",
+        )
+
+
+@rule("uv-warm", "install.idle", on="uv")
+def uv_warm(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """The lamp warms the water standing in it."""
+    power = stage.keys.lamp_power
+    if power is None or stage.sizing.params.get("lamp") == "flow_switched":
+        return
+    litres = 3.14159 * (0.04**2) * stage.sizing.params["chamber_length"] * 1000
+    warmed = power * 3600 / (4190 * litres)
+    if warmed > _marks()["uv_warm_c"]:
+        yield Hit("advice", f"An idle hour warms the {audit.show(litres, 'L')} in the chamber by about {warmed:.0f} °C at {power:.0f} W.",
+                  "A cool-down valve bleeds it; a flow-switched lamp saves it, but gives up the warm-up guarantee.")  # fmt: skip
+
+
+@rule("drain-missing", "install.drain", on="*")
+def drain_missing(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A unit that washes itself, and nowhere for the water to go."""
+    drain = audit.facts.site.drain
+    own = stage.keys.install.drain if stage.keys.install else None
+    if stage.drains and own is None and drain is not None and drain.kind == "none":
+        yield Hit(
+            "fault",
+            f"The {stage.said} sends water to drain, and the site has none.",
+            "Lay a drain, or use what needs none: up-flow beds, cartridges.",
+        )
+
+
+@rule("drain-air-gap", "install.drain", on="*")
+def drain_air_gap(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A drain line that could suck sewage back."""
+    drain, row = drain_of(audit.facts, stage), _marks()
+    if drain is None or drain.air_gap is None or not stage.drains:
+        return
+    needed = max(row["air_gap_m"], row["air_gap_bores"] * (drain.bore or row["drain_bore_m"]))
+    if drain.air_gap < needed - 1e-4:
+        yield Hit("fault", f"The drain line of the {stage.said} ends {audit.show(drain.air_gap * 1000, 'mm')} above the receptor; {audit.show(needed * 1000, 'mm')} of air are needed, or sewage can be drawn back.",
+                  "End it in free air, two bores and two inches above, and fasten it.")  # fmt: skip
+
+
+def drain_rule(length: float) -> float:
+    """Bore [m] a drain line wants by the rule of thumb, for its length [m]."""
+    row = _marks()
+    return float(row["drain_bore_far_m"] if length > row["drain_far_m"] else row["drain_bore_m"])
+
+
+@rule("drain-bore", "install.drain", on="*")
+def drain_bore(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A drain line too thin for the backwash."""
+    drain = drain_of(audit.facts, stage)
+    if drain is None or drain.bore is None or not stage.regenerates:
+        return
+    needed = drain_rule(drain.distance or 0.0)
+    if drain.bore < needed - 1e-4:
+        far = f" over {audit.show(drain.distance, 'm')}" if drain.distance else ""
+        yield Hit(
+            "fault",
+            f"The drain line of the {stage.said} is {audit.show(drain.bore * 1000, 'mm')}{far}; {audit.show(needed * 1000, 'mm')} are wanted.",
+            "Lay the next larger bore.",
+        )
+
+
+@rule("drain-lift", "install.drain", on="*")
+def drain_lift(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A drain line that climbs too high."""
+    drain, row = drain_of(audit.facts, stage), _marks()
+    if drain is not None and drain.lift is not None and stage.regenerates and drain.lift > row["drain_lift_m"] + 1e-3:
+        yield Hit("fault", f"The drain line of the {stage.said} climbs {audit.show(drain.lift, 'm')}; {audit.show(row['drain_lift_m'], 'm')} is the most, and only with 20 psi.",
+                  "Drain lower, or into a sump with its own pump.")  # fmt: skip
+
+
+@rule("overflow-high", "install.overflow", on=("softener", "anion_exchange"))
+def overflow_high(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A brine-tank overflow that would have to run uphill."""
+    overflow = stage.keys.install.overflow if stage.keys.install else None
+    if overflow is not None and overflow.lift is not None and overflow.lift > -_marks()["overflow_drop_m"] + 1e-4:
+        yield Hit("caution", f"The brine-tank overflow drains {audit.show(abs(overflow.lift) * 1000, 'mm')} {'above' if overflow.lift > 0 else 'below'} its fitting; it runs by gravity alone.",
+                  f"Lead it to a drain {audit.show(_marks()['overflow_drop_m'] * 1000, 'mm')} or more below the fitting, never into the pressurised drain line.")  # fmt: skip
+
+
+@rule("blocks/<obstruction>", "install.room", on="*")
+def blocks(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """A unit stands in front of something that must stay reachable."""
+    for name in stage.keys.install.blocks if stage.keys.install else ():
+        severity = "danger" if name == "electrical_panel" else "fault"
+        yield Hit(
+            severity,
+            f"The {stage.said} stands in front of the {name.replace('_', ' ')}.",
+            "Move it: panel, heater, meter and shut-off stay free.",
+            (name,),
+        )
+
+
+@rule("clearance/<kind>", "install.room", on="*")
+def clearance(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Too little room to work on a unit, to drop its sump, or to lift its lid."""
+    install, row = stage.keys.install, _marks()
+    if install is None or stage.kind == "uv":
+        return
+    if install.clearance_front is not None and install.clearance_front < row["front_m"] - 1e-3:
+        yield Hit(
+            "caution",
+            f"{audit.show(install.clearance_front * 1000, 'mm')} in front of the {stage.said}; {audit.show(row['front_m'] * 1000, 'mm')} are wanted to work.",
+            "Move it, or what stands before it.",
+            (stage.kind,),
+        )
+    housing = stage.sizing.params.get("housing")
+    if housing and install.clearance_below is not None and install.clearance_below < row["sump_below_m"] - 1e-3:
+        yield Hit(
+            "caution",
+            f"{audit.show(install.clearance_below * 1000, 'mm')} below the housing; the sump needs {audit.show(row['sump_below_m'] * 1000, 'mm')} to drop.",
+            "Mount it higher.",
+            (stage.kind,),
+        )
+
+
+@rule("does-not-fit", "install.room")
+def does_not_fit(audit: Audit) -> Iterator[Hit]:
+    """The train is wider than the wall, or a vessel taller than the room."""
+    site, stages = audit.facts.site, [stage for stage in audit.run.stages if not stage.at_tap]
+    bodies = [(stage, stage.room.body(stage.keys, stage.sizing)) for stage in stages]
+    if site.ceiling is not None:
+        for stage, (_, height, foot) in bodies:
+            if (height + foot) / 1000 > site.ceiling:
+                yield Hit(
+                    "fault",
+                    f"The {stage.said} stands {audit.show(height + foot, 'mm')} high; the ceiling is at {audit.show(site.ceiling * 1000, 'mm')}.",
+                    "Choose shorter vessels, or another room.",
+                    stage=stage.id,
+                )
+    if site.wall_width is not None and bodies:
+        width = sum(room_mm(stage, body) for stage, body in bodies)
+        if width / 1000 > site.wall_width:
+            yield Hit(
+                "fault",
+                f"Side by side the units take {audit.show(width / 1000, 'm')}; the wall is {audit.show(site.wall_width, 'm')} wide.",
+                "Stand the brine tank aside, use two walls, or fewer units.",
+            )
+
+
+def room_mm(stage: StageRun, body: tuple[float, float, float]) -> float:
+    """Width a unit takes on the wall [mm]: its vessels side by side, its brine tank, and a hand's room between."""
+    count = stage.sizing.bed.vessels if stage.sizing.bed else 1
+    brine = float(table("vessels")["brine_tank_mm"]["width"]) if stage.room.uses_salt else 0.0
+    return count * body[0] + (count - 1) * 50 + brine + 100
+
+
+@rule("frost", "install.frost")
+def frost(audit: Audit) -> Iterator[Hit]:
+    """The train stands where water freezes."""
+    site = audit.facts.site
+    if audit.run.stages and (site.frost_free is False or (site.indoor is False and site.frost_free is None)):
+        yield Hit(
+            "fault" if site.frost_free is False else "caution",
+            "The train stands where it can freeze: vessels, housings and sleeves burst.",
+            "Move it indoors, or heat and insulate the room.",
+        )
+
+
+@rule("sunlight", "install.frost")
+def sunlight(audit: Audit) -> Iterator[Hit]:
+    """The train stands in the sun."""
+    if audit.run.stages and audit.facts.site.in_sun:
+        yield Hit("caution", "The train stands in the sun: plastic ages, algae grow in clear housings, water warms.", "Shade it, or move it.")
+
+
+@rule("bore-shrunk", "hydraulics.velocity")
+def bore_shrunk(audit: Audit) -> Iterator[Hit]:
+    """Crimped fittings narrow the pipe at every joint, at a flow that feels it."""
+    pipe, row = audit.facts.supply.pipe, table("stages")["house"]
+    if pipe is None or pipe.material != "pex_crimp" or pipe.size is None:
+        return
+    speed = audit.duty.supply.pipe.velocity(audit.duty.flow)
+    if speed > _marks()["crimp_flow_share"] * row["velocity_max"]:
+        yield Hit(
+            "advice",
+            f"{audit.show(speed, 'm/s')} in crimped pipe: the insert fittings are narrower still, and each costs pressure.",
+            "Use expansion fittings, or the next larger pipe.",
+        )
+
+
+@rule("no-sample-tap", "install.taps", on=BYPASSED)
+def no_sample_tap(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """No tap to test whether a unit works."""
+    if stage.keys.install and stage.keys.install.sample_taps is False:
+        yield Hit("advice", f"No sample taps before and after the {stage.said}: nobody can tell whether it works.", "Fit one on each side.")

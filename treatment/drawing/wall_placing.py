@@ -1,0 +1,133 @@
+"""Where the units stand: where the job puts them, else side by side in the order of the water, clear of what is there."""
+
+from __future__ import annotations
+
+from ..design import Design, Variant
+from ..job import OBSTRUCTIONS
+from ..tables import table
+from ..train import StageRun
+from .wall_parts import Obstacle, Point, Rect, Unit, Zone
+
+#: share of a vessel's width at which its narrower head begins
+HEAD_RIM = 0.18
+#: kinds that get a three-valve bypass; the others stand in the line
+BYPASSED = ("neutralizer", "oxidizing_filter", "carbon", "softener", "anion_exchange", "sediment", "scale_control", "barrier_filter")
+LOWEST_LAMP = 250.0  # mm of a lamp's foot above the floor
+
+
+def snapped(value: float) -> float:
+    """A place on the wall [mm] rounded to the grid that moves keep to.
+
+    >>> snapped(1234.6)
+    1230.0
+    """
+    step = float(table("wall")["place"]["snap"])
+    return round(value / step) * step
+
+
+def obstacles_of(design: Design) -> tuple[Obstacle, ...]:
+    places, rows = design.job.facts.site.places, table("wall")
+    found = []
+    for name in OBSTRUCTIONS:
+        spot = getattr(places, name) if places else None
+        if spot is None or spot.x is None:
+            continue
+        width, height, foot = (float(each) for each in rows["obstructions"][name])
+        rect = Rect(
+            spot.x * 1000,
+            spot.foot * 1000 if spot.foot is not None else foot,
+            (spot.width or width / 1000) * 1000,
+            (spot.height or height / 1000) * 1000,
+        )
+        keep_width = max(float(rows["zones"]["obstruction"][name]), rect.width)
+        middle = rect.x + rect.width / 2
+        tall = 1980.0 if name in ("electrical_panel", "water_heater") else rect.height + 200
+        keep = Rect(middle - keep_width / 2, 0.0 if name == "electrical_panel" else max(rect.z - 100, 0.0), keep_width, max(tall, rect.top))
+        found.append(Obstacle(name, rect, keep))
+    return tuple(found)
+
+
+def place(variant: Variant, obstacles: tuple[Obstacle, ...], ceiling: float) -> tuple[Unit, ...]:
+    """Every unit with its place: the job's, else the next free one along the wall."""
+    rows = table("wall")["place"]
+    cursor = float(rows["left"])
+    fixed: list[Rect] = []
+    units: list[Unit] = []
+    wanted = [_fixed(stage) for stage in variant.run.stages]
+    for stage, place in zip(variant.run.stages, wanted, strict=True):
+        unit = _unit(stage, 0.0, place[1], ceiling)
+        if place[0] is not None:
+            unit = _unit(stage, place[0], place[1], ceiling, placed=True)
+        else:
+            x = cursor
+            for _ in range(60):
+                tried = _unit(stage, x, place[1], ceiling)
+                around = Rect(x - rows["leg"] - 20, tried.outline.z, tried.outline.width + 2 * rows["leg"] + 40, tried.outline.height)
+                in_the_way = [other for other in (*(o.keep for o in obstacles), *fixed) if around.overlaps(other)]
+                if not in_the_way:
+                    break
+                x = max(other.right for other in in_the_way) + rows["leg"] + 21
+            unit = tried
+            cursor = unit.outline.right + rows["between"] + 2 * rows["leg"]
+        fixed += [rect for _, rect in unit.parts]
+        units.append(unit)
+    return tuple(units)
+
+
+def _fixed(stage: StageRun) -> tuple[float | None, float | None]:
+    at = stage.keys.install.at if stage.keys.install else None
+    if at is None:
+        return None, None
+    return (at.x * 1000 if at.x is not None else None), (at.foot * 1000 if at.foot is not None else None)
+
+
+def _unit(stage: StageRun, x: float, foot: float | None, ceiling: float, placed: bool = False) -> Unit:
+    """A unit with its left edge at x [mm]; foot above the floor, its usual one where None; ceiling [mm]."""
+    rows, zones = table("wall"), table("wall")["zones"]
+    width, height, usual = stage.room.body(stage.keys, stage.sizing)
+    if stage.kind == "uv":  # low enough that the lamp comes out below the ceiling
+        usual = min(usual, max(ceiling - 2 * height - 60, LOWEST_LAMP))
+    z = usual if foot is None else foot
+    bed = stage.sizing.bed
+    shape = "vessel" if bed is not None else "cartridge" if stage.room.silhouette == "vessel" else stage.room.silhouette
+    parts: list[tuple[str, Rect]] = []
+    count = bed.vessels if bed is not None else 1
+    for i in range(count):
+        parts.append((shape, Rect(x + i * (width + 50), z, width, height)))
+    right = parts[-1][1].right
+    kept: list[Zone] = []
+    if stage.room.uses_salt:
+        brine = table("vessels")["brine_tank_mm"]
+        rect = Rect(right + 60, z, float(brine["width"]), float(brine["height"]))
+        parts.append(("brine", rect))
+        kept.append(Zone(Rect(rect.x, rect.top, rect.width, zones["salt_lid"]), "lid", "to lift the salt lid"))
+    if shape == "vessel":
+        kept.append(Zone(Rect(x, z + height, right - x, zones["valve_head"]), "head", "to lift the valve head"))
+    if shape == "cartridge" and "housing" in stage.sizing.params:
+        kept.append(Zone(Rect(x, z - zones["sump"], width, zones["sump"]), "sump", "to drop the sump"))
+    if stage.kind == "uv":
+        length = stage.sizing.params["chamber_length"] * 1000
+        kept.append(Zone(Rect(x, z + height, width, length), "lamp", "to pull the lamp"))
+    outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
+    inlet, outlet = _ports(shape, parts, z, height)
+    depth = float(rows["depth"].get(shape, 200)) + (width if shape in ("vessel", "tank") else 0.0)
+    return Unit(
+        stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
+        stage.kind in BYPASSED, stage.at_tap, stage.drains, placed, stage.kind == "uv" and stage.sizing.params.get("ports") != "shielded", stage.room.uses_power,
+    )  # fmt: skip
+
+
+def _ports(shape: str, parts: list[tuple[str, Rect]], z: float, height: float) -> tuple[Point, Point]:
+    first = parts[0][1]
+    last = [rect for name, rect in parts if name != "brine"][-1]
+    if shape == "lamp":
+        return (first.x, z + 60), (first.right, z + height - 60)
+    level = z + height - (100 if shape in ("vessel", "membrane") else 45)
+    if shape == "tank":
+        return (first.x, z + height - 120), (last.right, z + 120)
+    if shape == "feeder":
+        return (first.x, z + height + 60), (last.right, z + height + 60)
+    if shape == "vessel":
+        rim = HEAD_RIM * first.width
+        return (first.x + rim, level), (last.right - HEAD_RIM * last.width, level)
+    return (first.x, level), (last.right, level)

@@ -1,0 +1,101 @@
+"""Scale control: keeps scale from sticking without taking hardness out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from ..figure import figure, source, work
+from ..hydraulics import GPM, PSI, square_law
+from ..rules import Hit, rule
+from ..spec import Choice, key
+from ..tables import table
+from ..water import SCALE_GUARD, Water
+from .base import FeedLimit, Room, Sizing, StageKeys
+
+if TYPE_CHECKING:
+    from ..audit import Audit
+    from ..duty import Duty
+    from ..train import StageRun
+
+
+@dataclass(frozen=True, slots=True)
+class ScaleControlKeys(StageKeys):
+    method: str | None = key(Choice(("crystallisation", "citrate")), None, "how scale is kept from sticking")
+
+
+class ScaleControl(Room):
+    kind = "scale_control"
+    title = "Scale control"
+    silhouette = "cartridge"
+    Keys = ScaleControlKeys
+    answers = ()
+    peak_effect = "scale control weakens"
+    cautions = (
+        "It does not take hardness out: tests read the same, soap feels the same, lamps and membranes scale as before.",
+        "Soak the medium 24 to 48 h with the unit bypassed; fill slowly, vent at the top, rinse to a bucket.",
+        "Flush new copper pipe for weeks before it.",
+    )
+
+    def name(self, keys: ScaleControlKeys) -> str:
+        return "Citrate scale control" if keys.method == "citrate" else "Scale control"
+
+    def feed_limits(self, keys: ScaleControlKeys, water: Water, duty: Duty) -> list[FeedLimit]:
+        row, cited = table("stages")["scale_control"], source("scale.feed")
+        hard = "caution" if water.hardness <= row["hardness_ceiling"] else "fault"
+        return [
+            FeedLimit("iron", None, row["iron_max"], cited, "iron coats the medium"),
+            FeedLimit("manganese", None, row["manganese_max"], cited, "manganese coats the medium"),
+            FeedLimit("copper", None, row["copper_max"], cited, "copper coats the medium"),
+            FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine harms the medium"),
+            FeedLimit("hardness", None, row["hardness_max"], cited, "more hardness than it guides", hard),
+            FeedLimit("ph", row["ph_min"], None, cited, "acid water dissolves the seeds"),
+            FeedLimit("ph", None, row["ph_max"], cited, "in alkaline water scale falls of itself"),
+            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin coats the medium"),
+        ]
+
+    def size(self, keys: ScaleControlKeys, water: Water, duty: Duty) -> Sizing:
+        row = table("stages")["scale_control"]
+        citrate = keys.method == "citrate"
+        rated = next((gpm for gpm in row["sizes_gpm"] if gpm * GPM >= duty.flow), row["sizes_gpm"][-1]) * GPM
+        months = float(row["cartridge_months"] if citrate else row["years"] * 12)
+        return Sizing(
+            {"method": keys.method or "crystallisation"},
+            {
+                "service_flow_limit": figure(work("flow class", "rated", rated, "L/min", "scale.size", rated=(rated, "L/min"))),
+                "replacement_interval": figure(work("life", "months", months, "month", "scale.size", months=(months, "month"))),
+            },
+        )
+
+    def treat(self, keys: ScaleControlKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
+        return water.with_(**{SCALE_GUARD: 1.0})
+
+    def loss(self, keys: ScaleControlKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
+        clean = square_law(flow, sizing.figures["service_flow_limit"].value, 4 * PSI)
+        return clean, clean
+
+    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+        school = duty.facts.schools.hardness
+        wanted = school in ("scale_control", "citrate") or duty.facts.wishes.no_salt
+        if school == "none" or not wanted:
+            return []
+        return [ScaleControlKeys(method="citrate" if school == "citrate" else "crystallisation")]
+
+    def schools(self, keys: ScaleControlKeys, water: Water, system: str) -> list[str]:
+        return ["A softener where soft water is wished (ours); others prefer scale control: no salt, no drain, and hardness stays."]
+
+    def does(self, before: Water, after: Water, system: str = "metric") -> str:
+        return "keeps scale from sticking; hardness stays in the water"
+
+    def body(self, keys: ScaleControlKeys, sizing: Sizing) -> tuple[float, float, float]:
+        return 230.0, 1100.0, 250.0
+
+
+@rule("scale-control-not-soft", "scale.honest", on="scale_control")
+def scale_control_not_soft(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Soft water is wished for, and only scale control is given."""
+    soft = any(other.kind in ("softener", "reverse_osmosis") and not other.at_tap for other in audit.run.stages)
+    if audit.facts.wishes.soft_water and not soft:
+        yield Hit("caution", f"Soft water is wished, but scale control leaves {audit.show(stage.water_out.hardness, 'mg/L CaCO3')} of hardness in the water: soap, tests and skin notice no change.",
+                  "Fit a softener, or tell the owner plainly what scale control does.")  # fmt: skip

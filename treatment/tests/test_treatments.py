@@ -1,0 +1,352 @@
+"""Each treatment by a worked example, the arithmetic beside it."""
+
+from __future__ import annotations
+
+import json
+from math import exp
+from pathlib import Path
+from typing import Any
+from unittest import TestCase
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from .. import rain
+from ..carbonate import Solution, blend_ratio, blend_to_ph, iron_oxidised, speciate, strip_to
+from ..events import busiest_week, storage_for
+from ..job_file import read_job
+from ..stages import ROOMS
+from ..stages.carbon import chloramine
+from ..stages.reverse_osmosis import temperature_factor
+from .example import HARD_ONLY, job, worked
+
+CASES = json.loads((Path(__file__).parent / "data" / "chemistry.json").read_text())
+
+
+def stage(*train: dict[str, Any], changes: dict[str, Any] | None = None, readings: dict[str, str | None] | None = None, at: int = -1):  # noqa: ANN201
+    """The run of one stage of a train, the last unless said otherwise."""
+    return worked(job(changes, readings=readings, train=list(train))).chosen.run.stages[at]
+
+
+def figure(run: Any, name: str) -> float:
+    return run.sizing.figures[name].value
+
+
+TOWN = {"source": {"kind": "town", "disinfectant": "chlorine"}, "supply": {"flow": "10 gpm"}}
+
+
+class Chemistry(TestCase):
+    def solution(self, case: dict[str, Any]) -> Solution:
+        i = case["input"]
+        return Solution(
+            i["temp_c"], i["alkalinity_mg_l_caco3"] / 50043.45, i["ca_hardness_mg_l_caco3"] / 100086.9, i["mg_hardness_mg_l_caco3"] / 100086.9,
+            i["na_mg_l"] / 22989.77, i["cl_mg_l"] / 35453, i["so4_mg_l"] / 96060,
+        )  # fmt: skip
+
+    def test_blends_against_the_reference(self) -> None:
+        """Calcite and magnesia to pH 7.5 and 8.2, at 20 and 40 % by mass: within 1 %."""
+        for case in CASES["blend"]:
+            water = self.solution(case)
+            carbon = speciate(water, case["input"]["ph"]).carbon
+            for name, share in (("blend_80_20", 0.2), ("blend_60_40", 0.4)):
+                for ph, out in ((7.5, case["output"][name]["to_ph_7_5"]), (8.2, case["output"][name]["to_ph_8_2"])):
+                    calcite = blend_to_ph(water, carbon, ph, share).amount * 100086.9
+                    self.assertLess(abs(calcite / out["caco3_consumed_mg_l"] - 1), 0.01, case["id"])
+                    self.assertLess(abs(calcite * share / (1 - share) / out["mgo_consumed_mg_l"] - 1), 0.01, case["id"])
+
+    def test_stripping_against_the_reference(self) -> None:
+        """pH after carbon dioxide is down to 10, 5 and 1 mg/L: within 0.02."""
+        for case in CASES["aeration"]:
+            for co2 in (10, 5, 1):
+                ph = strip_to(self.solution(case), co2 / 44009.5).ph
+                self.assertAlmostEqual(ph, case["output"][f"to_co2_{co2}_mg_l"]["ph"], delta=0.02)
+
+    def test_moles_of_magnesia(self) -> None:
+        """20 % by mass: (0.2 / 40.304) / (0.8 / 100.087) = 0.621 mol for each mol of calcite."""
+        self.assertAlmostEqual(blend_ratio(0.2), 0.6208, places=3)
+
+    @given(st.floats(6, 8), st.floats(2, 25), st.floats(0.5, 10), st.floats(1, 60))
+    def test_iron_oxidises_faster_with_ph_oxygen_and_time(self, ph: float, temperature: float, oxygen: float, minutes: float) -> None:
+        """A share between 0 and 1 that grows with each."""
+        share = iron_oxidised(ph, temperature, oxygen, minutes)
+        self.assertTrue(0 <= share <= 1)
+        self.assertLessEqual(share, iron_oxidised(ph + 0.2, temperature, oxygen, minutes))
+        self.assertLessEqual(share, iron_oxidised(ph, temperature, oxygen, minutes * 1.5))
+
+
+class Feeds(TestCase):
+    def test_chlorine_dose(self) -> None:
+        """2.4 Fe, 0.1 Mn, 1 H2S: 0.64 x 2.4 + 1.3 x 0.1 + 2.2 x 1 + 0.5 = 4.366 mg/L; 240 gal (908 L) a day of 55 g/L: 0.0721 L."""
+        run = stage({"kind": "chemical_feed", "chemical": "chlorine"}, readings={"manganese": "0.1 mg/L", "hydrogen_sulfide": "1 mg/L", "ph": "7"})
+        self.assertAlmostEqual(figure(run, "dose"), 4.366, places=3)
+        self.assertAlmostEqual(figure(run, "feed_rate"), 4.366 * 908.5 / 1000 / 55, places=4)
+        self.assertAlmostEqual(run.water_out.value("free_chlorine"), 0.5)
+        self.assertAlmostEqual(run.water_out.value("ferric_iron"), 2.4)
+        self.assertEqual(run.water_out.value("hydrogen_sulfide"), 0)
+        # 2.4 x 1.792 = 4.3 mg/L of alkalinity eaten
+        self.assertAlmostEqual(run.water_out.value("alkalinity"), 40 - 4.3, places=1)
+
+    def test_half_the_dose_oxidises_half(self) -> None:
+        """1.536 mg/L are asked for 2.4 mg/L of iron; 0.768 leave 1.2 dissolved, and no residual."""
+        run = stage({"kind": "chemical_feed", "chemical": "chlorine", "dose": "0.768 mg/L"}, readings={"manganese": "0 mg/L", "ph": "7"})
+        self.assertAlmostEqual(run.water_out.value("ferrous_iron"), 1.2, places=3)
+        self.assertEqual(run.water_out.value("free_chlorine"), 0)
+
+    def test_soda_ash_and_its_sodium(self) -> None:
+        """The pH reached is the target; sodium is 2 x 22.99 / 105.99 = 0.4338 of the dose."""
+        run = stage({"kind": "chemical_feed", "chemical": "soda_ash", "target_ph": 7.5})
+        self.assertAlmostEqual(run.water_out.ph, 7.5, places=2)
+        self.assertAlmostEqual(figure(run, "sodium_added") / figure(run, "dose"), 0.4338, places=3)
+        self.assertAlmostEqual(run.water_out.hardness, run.water_in.hardness)
+
+    def test_caustic_takes_less_than_soda_ash(self) -> None:
+        """A gram of caustic brings an equivalent for 40 g, of soda ash for 53 g, and carries no carbonate."""
+        doses = [figure(stage({"kind": "chemical_feed", "chemical": name}), "dose") for name in ("caustic", "soda_ash")]
+        self.assertLess(doses[0], doses[1])
+
+    def test_peroxide_leaves_no_residual(self) -> None:
+        """A quarter more than 0.305 x 2.4 + 0.62 x 0.04 = 0.757: 0.946 mg/L."""
+        run = stage({"kind": "chemical_feed", "chemical": "peroxide"}, readings={"ph": "7"})
+        self.assertAlmostEqual(figure(run, "dose"), 1.25 * (0.305 * 2.4 + 0.62 * 0.04), places=3)
+        self.assertEqual(run.water_out.value("free_chlorine"), 0)
+
+    def test_contact_and_ct(self) -> None:
+        """120 gal (454.2 L) at 7 gpm (26.5 L/min): 17.1 min, 5.1 effective; 0.5 mg/L: CT 2.57. At 52 degF (11.1 degC) 4 log of viruses ask 6 - 2 x 1.11 / 5 = 5.56."""
+        run = stage({"kind": "chemical_feed", "chemical": "chlorine"}, {"kind": "retention_tank", "volume": "120 gal"}, readings={"ph": "7"})
+        self.assertAlmostEqual(figure(run, "contact_time"), 454.25 / 26.498, places=2)
+        self.assertAlmostEqual(figure(run, "effective_contact_time"), 454.25 / 26.498 * 0.3, places=2)
+        self.assertAlmostEqual(figure(run, "ct"), 454.25 / 26.498 * 0.3 * 0.5, places=2)
+        self.assertAlmostEqual(figure(run, "ct_needed"), 6 - 2 * (11.111 - 10) / 5, places=2)
+        self.assertEqual(run.water_out.value("total_coliform"), 1.0)
+
+    def test_enough_ct_disinfects(self) -> None:
+        """160 gal and 1 mg/L: 22.9 x 0.3 x 1 = 6.9, above 5.6."""
+        run = stage(
+            {"kind": "chemical_feed", "chemical": "chlorine", "residual": "1 mg/L"},
+            {"kind": "retention_tank", "volume": "160 gal"},
+            readings={"ph": "7"},
+        )
+        self.assertEqual(run.water_out.value("total_coliform"), 0.0)
+
+    def test_aeration_lifts_ph_and_brings_oxygen(self) -> None:
+        """Alkalinity stays until iron rusts; carbon dioxide falls to 5 mg/L; at pH 7 some iron turns."""
+        run = stage({"kind": "aeration"}, readings={"iron": "0.05 mg/L", "ferrous_iron": "0.05 mg/L", "methane": "8 mg/L"})
+        self.assertAlmostEqual(run.water_out.carbon_dioxide, 5.0, delta=0.2)
+        self.assertGreater(run.water_out.ph, run.water_in.ph + 0.5)
+        self.assertAlmostEqual(run.water_out.value("methane"), 0.8)
+        self.assertEqual(run.water_out.value("dissolved_oxygen"), 9.0)
+
+
+class Carbon(TestCase):
+    def test_contact(self) -> None:
+        """2 ft3 (56.63 L) at 10 gpm (37.85 L/min): 1.496 min = 7.48 x 2 / 10."""
+        run = stage({"kind": "carbon", "volume": "2 ft3", "tank": "12x52"}, changes=TOWN, readings=HARD_ONLY | {"free_chlorine": "1 mg/L"})
+        flow = run.sizing.figures["contact_time"].working[0].values["flow"][0]
+        self.assertAlmostEqual(figure(run, "contact_time"), 56.634 / flow, places=3)
+
+    def test_chlorine_falls_first_order(self) -> None:
+        """At the contact asked 2 % is left; at half of it the root, 14 %."""
+        full = stage({"kind": "carbon"}, changes=TOWN, readings=HARD_ONLY | {"free_chlorine": "1 mg/L"})
+        share = min(figure(full, "contact_time") / 1.5, 2.0)
+        self.assertAlmostEqual(full.water_out.value("free_chlorine"), 0.02**share, places=4)
+
+    def test_chloramine_wants_catalytic_carbon(self) -> None:
+        """3 min on catalytic, 10 on granular: from one vessel of 2 ft3 at 10 gpm far less is left by the first."""
+        water = HARD_ONLY | {"free_chlorine": "0.1 mg/L", "total_chlorine": "2.1 mg/L"}
+        left = [
+            chloramine(stage({"kind": "carbon", "medium": medium, "volume": "2 ft3", "tank": "12x52"}, changes=TOWN, readings=water).water_out)
+            for medium in ("catalytic", "granular")
+        ]
+        self.assertLess(left[0], left[1] / 2)
+
+    def test_life_by_chlorine(self) -> None:
+        """2 ft3 of granular carbon weigh 27.2 kg and take 27.2 kg of chlorine; 2 mg/L x 908 L/day is 0.66 kg a year: capped at 60 months."""
+        run = stage({"kind": "carbon", "volume": "2 ft3", "tank": "12x52"}, changes=TOWN, readings=HARD_ONLY | {"free_chlorine": "2 mg/L"})
+        self.assertEqual(figure(run, "replacement_interval"), 60)
+
+
+class Membranes(TestCase):
+    def test_temperature_factor(self) -> None:
+        """exp(2640 x (1/298 - 1/283)) = 0.625 at 10 degC; the linear school says 50 / 77 = 0.649."""
+        self.assertAlmostEqual(temperature_factor(10, "exponential"), exp(2640 * (1 / 298 - 1 / 283)), places=6)
+        self.assertAlmostEqual(temperature_factor(10, "linear"), 50 / 77, places=4)
+
+    def test_at_the_tap(self) -> None:
+        """4 people x 3.5 L = 14 L/day; at 11.1 degC (0.645) rated 21.7 L/day; the house water is not touched."""
+        design = worked(job(readings=HARD_ONLY | {"nitrate": "14 mg/L as N"}, train=[{"kind": "reverse_osmosis"}]))
+        run = design.chosen.run.stages[0]
+        self.assertAlmostEqual(figure(run, "permeate_required"), 14.0)
+        self.assertAlmostEqual(figure(run, "rated_required"), 14 / temperature_factor(100 / 9, "exponential"), places=2)
+        self.assertAlmostEqual(design.chosen.run.tap.value("nitrate"), 14 * 0.12)
+        self.assertAlmostEqual(design.chosen.run.finished.value("nitrate"), 14.0)
+        self.assertNotIn("health/nitrate", {finding.rule for finding in design.chosen.findings})
+        self.assertIn("nitrate-infants", {finding.rule for finding in design.chosen.findings})
+
+    def test_permeate_is_soft_and_more_acid(self) -> None:
+        """Carbon dioxide passes, bicarbonate does not: about one unit lower."""
+        run = stage({"kind": "reverse_osmosis", "scale": "whole_house"}, readings=HARD_ONLY | {"hardness": "80 mg/L as CaCO3"})
+        self.assertTrue(0.7 < run.water_in.ph - run.water_out.ph < 1.6)
+        self.assertLess(run.water_out.hardness, 2)
+
+    def test_reject(self) -> None:
+        """400 gal/day at 50 % recovery send 400 to drain; at 75 % 133."""
+        runs = [
+            stage({"kind": "reverse_osmosis", "scale": "whole_house", "rated": "400 gal/day", "recovery": share}, readings=HARD_ONLY)
+            for share in (0.5, 0.75)
+        ]
+        self.assertAlmostEqual(figure(runs[0], "reject_flow"), 1514.16, places=1)
+        self.assertAlmostEqual(figure(runs[1], "reject_flow"), 504.7, places=1)
+
+    def test_busy_days_need_more_storage_than_subtraction_says(self) -> None:
+        """1000 L from 8 to 18 on three days running, made at 700 L/day: each day the tank ends 300 L lower than it began, and is not full by morning."""
+        document = job(
+            {
+                "building": {
+                    "people": 0,
+                    "events": [{"name": "wash", "volume": "1000 L", "per_day": [1, 1, 1, 0, 0, 0, 0], "hours": ["08:00", "18:00"]}],
+                }
+            }
+        )
+        week = busiest_week(read_job(document).facts, 1000.0)
+        self.assertAlmostEqual(sum(week), 3000)
+        one = storage_for([100.0 if 8 <= hour < 18 else 0.0 for hour in range(24)] + [0.0] * 144, 700 / 24, 1.0)
+        three = storage_for(week, 700 / 24, 1.0)
+        self.assertAlmostEqual(one, 10 * (100 - 700 / 24), places=6)
+        self.assertAlmostEqual(three, one + 2 * 300, places=6)
+
+    @given(st.lists(st.floats(0, 50), min_size=24, max_size=24), st.floats(1, 60))
+    def test_more_production_never_needs_more_storage(self, day: list[float], hourly: float) -> None:
+        """A larger membrane, a smaller tank."""
+        self.assertGreaterEqual(storage_for(day * 7, hourly, 0.8), storage_for(day * 7, hourly * 1.2, 0.8) - 1e-9)
+
+
+class Rain(TestCase):
+    def record(self, depth: float = 0.08) -> rain.Record:
+        facts = read_job(
+            job(
+                {
+                    "source": {
+                        "kind": "rain",
+                        "rain": {"roof_area": "100 m2", "runoff": 0.9, "first_flush": "40 L", "monthly_rain": [f"{depth} m"] * 12},
+                    }
+                }
+            )
+        ).facts
+        found = rain.record(facts)
+        assert found is not None
+        return found
+
+    def test_catch(self) -> None:
+        """12 x 80 mm on 100 m2 at 0.9: 0.96 x 100 x 0.9 x 1000 = 86 400 L a year."""
+        self.assertAlmostEqual(rain.balance(self.record(), 100, 5000).caught, 86400, places=0)
+
+    def test_use_beyond_the_catch_cannot_be_served(self) -> None:
+        """86 400 L a year less the first flush are below 400 L a day; 100 L a day are served from a large tank."""
+        self.assertLess(rain.balance(self.record(), 400, 30000).reliability, 0.7)
+        self.assertEqual(rain.balance(self.record(), 100, 10000).reliability, 1.0)
+
+    @given(st.floats(20, 500), st.sampled_from([500.0, 2000.0, 8000.0]))
+    @settings(max_examples=30, deadline=None)
+    def test_a_larger_tank_serves_no_fewer_days(self, daily: float, tank: float) -> None:
+        """Reliability rises with the tank and falls with the use."""
+        record = self.record()
+        self.assertLessEqual(rain.balance(record, daily, tank).served, rain.balance(record, daily, tank * 2).served)
+        self.assertLessEqual(rain.balance(record, daily * 1.3, tank).served, rain.balance(record, daily, tank).served)
+
+    def test_first_flush(self) -> None:
+        """1 gal for 100 ft2: 1000 ft2 of roof divert 10 gal (37.85 L)."""
+        run = stage({"kind": "first_flush"}, changes={"source": {"kind": "rain", "rain": {"roof_area": "1000 ft2"}}}, readings=HARD_ONLY)
+        self.assertAlmostEqual(figure(run, "first_flush_volume"), 37.854, places=2)
+
+
+class Others(TestCase):
+    def test_blend_adds_magnesium(self) -> None:
+        """The blend brings acid water to its target, part of the hardness as magnesium: 100.09 / 40.30 for each mg of magnesia."""
+        run = stage(
+            {"kind": "neutralizer", "medium": "blend", "magnesia": 0.25, "target_ph": 7.2},
+            readings={"ph": "5.6", "iron": "0.1 mg/L", "ferrous_iron": "0.1 mg/L"},
+        )
+        self.assertAlmostEqual(run.water_out.ph, 7.2, places=2)
+        calcite, magnesia = figure(run, "calcite_dissolved"), figure(run, "magnesia_dissolved")
+        self.assertAlmostEqual(magnesia, calcite / 3, places=3)
+        self.assertAlmostEqual(figure(run, "hardness_added"), calcite + magnesia * 100.0869 / 40.304, places=1)
+
+    def test_nitrate_exchange(self) -> None:
+        """14 mg/L as N is 1 meq/L, sulfate 48 is 1 meq/L of which a quarter counts: 1.25 meq/L x 908 L (227 L each) = 1.135 eq a day."""
+        run = stage(
+            {"kind": "anion_exchange", "target": "nitrate", "volume": "2 ft3", "tank": "12x52"},
+            readings=HARD_ONLY | {"hardness": "50 mg/L as CaCO3", "nitrate": "14.0067 mg/L as N", "sulfate": "48.03 mg/L"},
+        )
+        self.assertAlmostEqual(figure(run, "days_between_regenerations"), (56.634 * 0.35 - 1.135) / 1.135, places=2)
+        self.assertAlmostEqual(run.water_out.value("nitrate"), 1.40067, places=4)
+        # chloride rises by 35.45 x (0.9 + 0.25) meq
+        self.assertAlmostEqual(run.water_out.value("chloride") - run.water_in.value("chloride"), 35.453 * (0.9 + 0.25), places=1)
+
+    def test_greensand_by_permanganate(self) -> None:
+        """5 Fe and 0.5 Mn: 6 mg/L of demand; 1 ft3 holds 10 000 mg/L x gal: 10 000 / (6 x 240) = 6.9 days."""
+        run = stage(
+            {"kind": "oxidizing_filter", "medium": "greensand", "volume": "1 ft3", "tank": "9x48"},
+            readings={"iron": "5 mg/L", "ferrous_iron": "5 mg/L", "manganese": "0.5 mg/L", "ph": "7.2"},
+        )
+        self.assertAlmostEqual(figure(run, "oxidant_demand"), 6.0)
+        self.assertAlmostEqual(figure(run, "days_between_regenerations"), 10000 / (6 * 240), places=2)
+
+    def test_scale_control_changes_no_reading(self) -> None:
+        """Hardness stays what it was."""
+        run = stage({"kind": "scale_control"}, readings=HARD_ONLY)
+        self.assertEqual(run.water_out.hardness, run.water_in.hardness)
+
+    def test_pressure_is_broken_restored_and_held(self) -> None:
+        """A vented tank leaves none; the pump gives 50 psi (345 kPa); a valve set to 40 psi holds 36 at flow."""
+        points = worked(
+            job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, {"kind": "booster_pump"}, {"kind": "pressure_reducing_valve", "set": "40 psi"}])
+        ).chosen.pressure.points
+        after = {point.at: point.clean for point in points}
+        self.assertEqual(after["storage_tank"], 0)
+        self.assertAlmostEqual(after["booster_pump"], 345)
+        self.assertAlmostEqual(after["pressure_reducing_valve"], 0.9 * 275.79, places=1)
+
+    def test_barrier_elements(self) -> None:
+        """7 gpm through modules of 8: one; through candles of 0.5: fourteen. Bacteria are held."""
+        for element, count in (("ultrafiltration", 1), ("ceramic", 14)):
+            run = stage({"kind": "barrier_filter", "element": element}, readings={"turbidity": "0.2 NTU"})
+            self.assertEqual(figure(run, "elements"), count)
+            self.assertEqual(run.water_out.value("total_coliform"), 0)
+
+    def test_forms_of_sediment_filter(self) -> None:
+        """A flushed screen takes sand only; a bed is washed and never changed; a dual-gradient holds 1.6 times the dirt."""
+        dirty = HARD_ONLY | {"turbidity": "10 NTU"}
+        screen, bed, dual, plain = (
+            stage({"kind": "sediment", "form": form, "micron": micron, **more}, readings=dirty)
+            for form, micron, more in (
+                ("spin_down", 150, {}),
+                ("backwashing", 5, {}),
+                ("dual_gradient", 5, {"housing": "20x4.5"}),
+                ("cartridge", 5, {"housing": "20x4.5"}),
+            )
+        )
+        self.assertAlmostEqual(screen.water_out.value("turbidity"), 8.0)
+        self.assertIn("backwash_flow", bed.sizing.figures)
+        self.assertAlmostEqual(figure(dual, "replacement_interval") / figure(plain, "replacement_interval"), 1.6, places=3)
+
+    def test_runners_up_say_why_not(self) -> None:
+        """7 gpm of calcite in 2 × 10x54: one vessel wide enough for 7 gpm (0.7 ft2 at 10, a 12 in tank of 0.785) needs 10 x 0.785 x cold = 7.6 gpm to wash, the pump gives 7."""
+        design = worked(job())
+        run = design.proposal.run.stages[0]
+        said = run.why_this_vessel(design.duty)
+        self.assertEqual(run.sizing.bed.vessels, 2)
+        self.assertTrue(any(line.startswith("12x52") and "to backwash, the source gives 7.0 gpm" in line for line in said), said)
+        self.assertEqual(stage({"kind": "neutralizer", "tank": "12x52"}).why_this_vessel(design.duty), [])
+
+    def test_every_kind_runs_on_every_kind_of_water(self) -> None:
+        """No treatment fails on acid, salty, iron-rich, rain or town water; all give figures and a purpose."""
+        waters: list[dict[str, str | None]] = [
+            {}, HARD_ONLY, {"ph": "4.6", "alkalinity": "2 mg/L as CaCO3"}, {"iron": "25 mg/L", "hydrogen_sulfide": "8 mg/L"},
+            HARD_ONLY | {"tds": "6000 mg/L", "sodium": "1800 mg/L", "chloride": "3000 mg/L"}, {"hardness": "2 mg/L as CaCO3", "alkalinity": "1 mg/L as CaCO3", "ph": "5.8"},
+        ]  # fmt: skip
+        for kind, room in ROOMS.items():
+            for water in waters:
+                with self.subTest(f"{kind} {water}"):
+                    run = stage({"kind": kind}, readings=water)
+                    self.assertTrue(run.sizing.figures and room.does(run.water_in, run.water_out))
+                    self.assertTrue(4 < run.water_out.ph < 11)

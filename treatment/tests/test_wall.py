@@ -1,0 +1,277 @@
+"""The wall is asked for its geometry: nothing overlaps, everything is joined in order, every measure is the drawn one."""
+
+from __future__ import annotations
+
+from itertools import combinations, pairwise
+from math import ceil
+from typing import Any
+from unittest import TestCase
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ..drawing.shapes import Box
+from ..drawing.wall import compose
+from ..drawing.wall_parts import Run, Wall
+from ..drawing.wall_placing import snapped
+from ..drawing.wall_view import view
+from ..materials import materials, price_keys
+from ..stages import ROOMS
+from .example import ids, job, worked
+
+SITE = {"wall_width": "16 ft", "ceiling": "8 ft", "wall_depth": "36 in"}
+MAIN = (
+    "neutralizer",
+    "oxidizing_filter",
+    "softener",
+    "sediment",
+    "uv",
+    "carbon",
+    "booster_pump",
+    "chemical_feed",
+    "retention_tank",
+    "barrier_filter",
+)
+
+
+def wall_of(
+    train: list[dict[str, Any]] | None = None, site: dict[str, Any] | None = None, states: dict[str, str] | None = None, **readings: str
+) -> Wall:
+    document = job({"site": SITE | (site or {})}, readings=dict(readings), train=train)
+    design = worked(document)
+    return compose(design, design.chosen, states)
+
+
+def ends(run: Run) -> set[tuple[float, float]]:
+    return {(round(x, 3), round(z, 3)) for x, z in (run.points[0], run.points[-1])}
+
+
+class TheWayOfTheWater(TestCase):
+    def test_it_runs_through_every_unit_round_a_bypass_and_ends_at_a_shut_one(self) -> None:
+        """From the source at the left to the house at the right; ports lie on the way only where water runs."""
+        train = [{"kind": "neutralizer"}, {"kind": "softener"}, {"kind": "uv"}]
+        wall = wall_of(train)
+        ports = {unit.id: (unit.inlet, unit.outlet) for unit in wall.units}
+        self.assertEqual((wall.water_path[0], wall.water_path[-1]), ((0.0, wall.header), (wall.width, wall.header)))
+        for inlet, outlet in ports.values():
+            self.assertIn(inlet, wall.water_path)
+            self.assertIn(outlet, wall.water_path)
+        for a, b in pairwise(wall.water_path):
+            self.assertTrue(abs(a[0] - b[0]) < 1e-6 or abs(a[1] - b[1]) < 1e-6, f"{a} to {b} is not square")
+        round_it = wall_of(train, states={"softener": "bypass"})
+        self.assertEqual([port in round_it.water_path for port in ports["softener"]], [False, False])
+        self.assertEqual(round_it.water_path[-1], (wall.width, wall.header))
+        shut = wall_of(train, states={"softener": "shut"})
+        self.assertLess(shut.water_path[-1][0], ports["softener"][0][0])
+
+
+class Placing(TestCase):
+    @given(st.lists(st.sampled_from(sorted(ROOMS)), min_size=0, max_size=10))
+    @settings(max_examples=40, deadline=None)
+    def test_nothing_overlaps_in_a_layout_of_ours(self, kinds: list[str]) -> None:
+        """Whatever the train, no two solid parts share room, and every unit has its place in the order of the water."""
+        wall = wall_of([{"kind": kind} for kind in kinds])
+        parts = [(unit.id, rect) for unit in wall.units for _, rect in unit.parts]
+        for (one, a), (other, b) in combinations(parts, 2):
+            if one != other:
+                self.assertFalse(a.overlaps(b), f"{one} and {other}")
+        xs = [unit.outline.x for unit in wall.units]
+        self.assertEqual(xs, sorted(xs))
+        self.assertFalse([finding for finding in wall.findings if "same place" in finding.message])
+
+    @given(st.lists(st.sampled_from(MAIN), min_size=1, max_size=8))
+    @settings(max_examples=30, deadline=None)
+    def test_pipe_runs_from_source_to_house_through_every_unit_in_order(self, kinds: list[str]) -> None:
+        """Each piece of the way begins where the one before ended: header, leg in, unit, leg out, header; square all along."""
+        wall = wall_of([{"kind": kind} for kind in kinds])
+        here = (0.0, round(wall.header, 3))
+        for unit in wall.units:
+            own = [run for run in wall.runs if run.unit == unit.id]
+            main = next(run for run in own if run.role == "main")
+            self.assertIn(here, ends(main))
+            here = (round(main.points[-1][0], 3), round(main.points[-1][1], 3))
+            joints = [end for run in own if run.role in ("leg", "metal") for end in ends(run)]
+            self.assertIn(here, joints)
+            self.assertIn((round(unit.inlet[0], 3), round(unit.inlet[1], 3)), joints)
+            self.assertIn((round(unit.outlet[0], 3), round(unit.outlet[1], 3)), joints)
+            here = (round(max(x for x, z in joints if abs(z - wall.header) < 0.01), 3), here[1])
+        self.assertIn(here, ends([run for run in wall.runs if run.role == "main"][-1]))
+        for run in wall.runs:
+            for (x1, z1), (x2, z2) in pairwise(run.points):
+                self.assertTrue(abs(x1 - x2) < 1e-6 or abs(z1 - z2) < 1e-6, run)
+
+    def test_it_keeps_clear_of_what_is_there(self) -> None:
+        """A panel in the middle: units step over its room, the pipe that must pass it is a fault; a unit put before it is a danger."""
+        site = {"wall_width": "24 ft", "places": {"electrical_panel": {"x": "6 ft"}}}
+        wall = wall_of(site=site)
+        keep = wall.obstacles[0].keep
+        self.assertFalse(any(rect.overlaps(keep) for unit in wall.units for _, rect in unit.parts))
+        self.assertEqual({finding.severity for finding in wall.findings if finding.rule == "blocks/electrical_panel"}, {"fault"})
+        moved = wall_of([{"kind": "softener", "install": {"at": {"x": "6 ft"}}}], site=site)
+        self.assertEqual(next(finding.severity for finding in moved.findings if finding.rule == "blocks/electrical_panel"), "danger")
+
+    def test_what_does_not_fit_is_drawn_and_said(self) -> None:
+        """A narrow wall, a low ceiling, two units in one place: the drawing comes, with findings."""
+        narrow = wall_of(site={"wall_width": "4 ft", "ceiling": "4 ft", "wall_depth": "6 in"})
+        self.assertEqual(len(narrow.units), 5)
+        self.assertIn("does-not-fit", ids(list(narrow.findings)))
+        self.assertTrue(any(finding.rule.startswith("clearance/") for finding in narrow.findings))
+        at = {"install": {"at": {"x": "2 ft"}}}
+        crowd = wall_of([{"kind": "softener"} | at, {"kind": "carbon"} | at])
+        self.assertTrue(any("same place" in finding.message for finding in crowd.findings))
+
+    def test_a_lamp_can_be_pulled_or_it_is_said(self) -> None:
+        """Under 8 ft the lamp hangs low enough to come out upward; under 5 ft it cannot."""
+        self.assertNotIn("uv-clearance", ids(list(wall_of().findings)))
+        self.assertIn("uv-clearance", ids(list(wall_of(site={"ceiling": "5 ft"}).findings)))
+
+    def test_moves_keep_to_the_grid(self) -> None:
+        """1234.6 mm is 1230."""
+        self.assertEqual(snapped(1234.6), 1230)
+
+    def test_absurd_walls_get_an_answer(self) -> None:
+        """No wall, thirty stages, a ceiling at the floor, an empty train."""
+        for site, train in [({"wall_width": "0 m"}, None), ({"ceiling": "0 m"}, None), ({}, [{"kind": "softener"}] * 30), ({}, [])]:
+            wall = wall_of(train, site)
+            self.assertGreater(wall.width, 0)
+            self.assertGreaterEqual(len(wall.runs), 1)
+
+
+class Pipework(TestCase):
+    def test_three_valves_and_two_tees_at_each_bypassed_unit(self) -> None:
+        """Four of five units here have a bypass: twelve valves, eight tees, eight sample taps; two unions at each of five."""
+        wall = wall_of()
+        self.assertEqual([unit.bypassed for unit in wall.units], [True, True, True, True, False])
+        self.assertEqual((wall.count("valve"), wall.count("tee"), wall.count("sample_tap"), wall.count("union")), (12, 8, 8, 10))
+
+    def test_states_are_shown_by_the_handles(self) -> None:
+        """In service the bypass is shut; bypassed, it alone is open; shut, none is."""
+        for state, wanted in (("service", [True, True, False]), ("bypass", [False, False, True]), ("shut", [False, False, False])):
+            wall = wall_of(states={"softener": state})
+            found = [
+                fitting.open
+                for part in ("inlet", "outlet", "bypass")
+                for fitting in wall.fittings
+                if fitting.unit == "softener" and fitting.part == part
+            ]
+            self.assertEqual(found, wanted)
+        self.assertEqual(wall_of(states={"softener": "ajar"}).states, {})
+
+    def test_metal_at_a_lit_lamp(self) -> None:
+        """300 mm from each port, 600 in all; none where the ports are shielded."""
+        self.assertAlmostEqual(wall_of().pipe_length("metal"), 0.6)
+        self.assertEqual(wall_of([{"kind": "uv", "ports": "shielded"}]).pipe_length("metal"), 0)
+
+    def test_a_drain_with_an_air_gap_for_what_washes_itself(self) -> None:
+        """Neutralizer, iron filter and softener: three lines, three gaps."""
+        wall = wall_of()
+        self.assertEqual(len([run for run in wall.runs if run.role == "drain"]), 3)
+        self.assertEqual(wall.count("air_gap"), 3)
+
+    def test_the_pipe_bought_is_the_pipe_drawn(self) -> None:
+        """Length of every run, counted corner by corner, a tenth more for offcuts."""
+        design = worked(job({"site": SITE}))
+        wall = compose(design, design.chosen)
+        drawn = 0.0
+        for run in wall.runs:
+            if run.role in ("main", "leg", "bypass", "tap"):
+                drawn += sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in pairwise(run.points))
+        pipe = next(row for row in materials(design.chosen, wall) if row.key == "pipe")
+        self.assertAlmostEqual(pipe.quantity, drawn / 1000 * 1.1, places=2)
+
+
+class Lists(TestCase):
+    def setUp(self) -> None:
+        self.design = worked(job({"site": SITE}))
+        self.wall = compose(self.design, self.design.chosen)
+
+    def test_media_by_bags(self) -> None:
+        """The softener's resin: volume x 0.833 kg/L, in bags of 28.3 L rounded up."""
+        bed = next(stage.sizing.bed for stage in self.design.chosen.run.stages if stage.kind == "softener")
+        row = next(row for row in materials(self.design.chosen, self.wall) if row.key == "softening_resin")
+        self.assertAlmostEqual(row.quantity, bed.total_volume * 52 * 0.016018463, places=1)
+        self.assertTrue(row.note.startswith(f"{ceil(bed.total_volume / 28.3168 - 1e-3)} bag"))
+
+    def test_own_prices_count_in_place_of_samples(self) -> None:
+        """A valve at 20 instead of 14: twelve cost 240."""
+        row = next(row for row in materials(self.design.chosen, self.wall, {"valve": 20.0}) if row.key == "valve")
+        self.assertEqual((row.quantity, row.total), (12, 240))
+        self.assertEqual(price_keys()["valve"][3], 14)
+
+    def test_every_kind_is_on_the_list(self) -> None:
+        """Whatever stands on the wall is bought."""
+        for kind in ROOMS:
+            design = worked(job({"site": SITE}, train=[{"kind": kind}]))
+            rows = materials(design.chosen, compose(design, design.chosen))
+            self.assertTrue(any(row.group == "equipment" for row in rows), kind)
+
+
+class Shapes(TestCase):
+    def test_the_picture_holds_everything_and_names_it(self) -> None:
+        """Every unit has shapes inside the frame, its name and a box to take hold of; each valve a body and a handle."""
+        design = worked(job({"site": SITE | {"places": {"meter": {"x": "1 ft"}}}}))
+        wall = compose(design, design.chosen)
+        picture = view(wall, design.chosen, "us")
+        self.assertEqual(len(picture.units), 5)
+        for unit in picture.units:
+            self.assertTrue(unit.shapes and unit.labels and unit.hit.width > 0)
+            for shape in unit.shapes:
+                if isinstance(shape, Box):
+                    self.assertGreaterEqual(shape.x, picture.left)
+                    self.assertLessEqual(shape.right, picture.left + picture.width)
+        self.assertEqual(len(picture.valves), 2 * wall.count("valve"))
+        self.assertEqual(len(picture.obstacles), 1)
+
+    def test_a_feeder_doses_into_a_pipe_that_runs_on(self) -> None:
+        """The line passes above the solution tank without a gap."""
+        wall = wall_of([{"kind": "chemical_feed", "chemical": "soda_ash"}])
+        unit = wall.units[0]
+        self.assertIn((unit.inlet, unit.outlet), [(run.points[0], run.points[-1]) for run in wall.runs])
+
+
+class Panel(TestCase):
+    def test_no_pipe_passes_a_panel_that_can_be_kept_clear(self) -> None:
+        """With the panel to the right of the units the house pipe goes up before it, and the drains end before it."""
+        train = [{"kind": "neutralizer"}, {"kind": "softener"}]
+        wall = wall_of(train, {"wall_width": "20 ft", "places": {"electrical_panel": {"x": "17 ft"}}})
+        keep = wall.obstacles[0].keep
+        self.assertLess(max(x for run in wall.runs for x, _ in run.points), keep.x)
+        self.assertEqual(wall.water_path[-1], (wall.leaves, wall.height))
+        self.assertFalse([finding for finding in wall.findings if finding.rule.startswith("blocks/")])
+
+    def test_a_pipe_above_a_panel_between_the_units_is_a_fault(self) -> None:
+        """The panel at 5 ft, units on both sides of it: the header passes it, and that is said."""
+        wall = wall_of(
+            [{"kind": "sediment"}, {"kind": "softener", "install": {"at": {"x": "9 ft"}}}],
+            {"wall_width": "20 ft", "places": {"electrical_panel": {"x": "5 ft"}}},
+        )
+        self.assertIn("Water pipe runs above or before the electrical panel.", [finding.message for finding in wall.findings])
+
+
+class Extremes(TestCase):
+    def test_thirty_units_in_a_crawl_space_are_drawn_with_findings(self) -> None:
+        """Every unit is there, in order, and says that it is too high or beyond the end of the wall."""
+        wall = wall_of(
+            [{"kind": kind} for kind in ("softener", "sediment", "uv") * 10], {"wall_width": "3 ft", "ceiling": "3 ft", "wall_depth": "6 in"}
+        )
+        self.assertEqual(len(wall.units), 30)
+        words = {finding.stage: finding.message for finding in wall.findings if finding.severity == "fault"}
+        self.assertEqual(set(words), {unit.id for unit in wall.units})
+
+    def test_a_protected_outlet_for_every_unit_with_mains_above_the_pipe(self) -> None:
+        """A lamp and a metered softener need power, a cartridge does not; no outlet hangs under the header, where it drips."""
+        wall = wall_of([{"kind": "softener"}, {"kind": "sediment"}, {"kind": "uv"}])
+        outlets = [fitting for fitting in wall.fittings if fitting.kind == "outlet"]
+        self.assertEqual([fitting.unit for fitting in outlets], ["softener", "uv"])
+        for fitting in outlets:
+            self.assertGreater(fitting.z, wall.header)
+            self.assertLess(fitting.z, wall.height)
+
+    def test_the_design_document_carries_the_wall_and_the_materials(self) -> None:
+        """What the command line prints is what is drawn."""
+        document = job({"site": SITE | {"wall_width": "4 ft"}}, train=[{"kind": "neutralizer"}, {"kind": "softener"}])
+        design = worked(document)
+        printed, wall = design.as_json(), compose(design, design.chosen)
+        self.assertEqual([unit["x"]["value"] for unit in printed["wall"]["units"]], [unit.outline.x for unit in wall.units])
+        self.assertIn("does-not-fit", [finding["rule"] for finding in printed["wall"]["findings"]])
+        self.assertEqual(len(printed["materials"]), len(materials(design.chosen, wall)))

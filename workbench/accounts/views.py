@@ -1,0 +1,67 @@
+"""The firm: its name, and what its new jobs start from."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_http_methods
+
+from treatment.job import STANDARDS
+from treatment.tables import table
+
+from .access import may_change, membership
+from .models import Workspace
+
+
+class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
+    """A firm's defaults. ``was`` is what stood when the form was shown: a change by somebody else meanwhile is refused."""
+
+    standard = forms.ChoiceField(label="Limits its new jobs start with")
+    units = forms.ChoiceField(choices=[("us", "US units"), ("metric", "Metric")], label="Units its new jobs start with")
+    was = forms.CharField(widget=forms.HiddenInput, required=False)
+
+    class Meta:
+        model = Workspace
+        fields = ["name", "standard", "units"]
+        labels = {"name": "Name of the firm"}
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        sets = table("limits")
+        self.fields["standard"].choices = [(name, f"{sets[name]['title']}, {sets[name]['edition']}") for name in STANDARDS]  # type: ignore[attr-defined]
+        self.stands = stands(self.instance)
+        self.initial["was"] = self.stands
+
+    def clean_was(self) -> str:
+        if self.cleaned_data["was"] != self.stands:
+            raise forms.ValidationError(
+                "Somebody else changed this meanwhile. What is stored now: " + self.stands.replace("\n", ", ") + ". Save again to keep yours."
+            )
+        return self.stands
+
+
+def stands(workspace: Workspace) -> str:
+    """What is stored of a firm, as one text."""
+    return f"{workspace.name}\n{workspace.standard}\n{workspace.units}"
+
+
+@require_http_methods(["GET", "POST"])
+def firm(request: HttpRequest) -> HttpResponse:
+    member = membership(request)
+    if request.method == "POST":
+        may_change(member)
+        form = FirmForm(request.POST, instance=member.workspace)
+        if form.is_valid():
+            form.save()
+            return redirect("jobs")
+        if "was" in form.errors:
+            data = request.POST.copy()
+            data["was"] = form.stands
+            problem = form.errors["was"]
+            form = FirmForm(data, instance=Workspace.objects.get(pk=member.workspace.pk))
+            return render(request, "accounts/firm.html", {"form": form, "problem": problem}, status=409)
+        return render(request, "accounts/firm.html", {"form": form}, status=422)
+    return render(request, "accounts/firm.html", {"form": FirmForm(instance=member.workspace)})

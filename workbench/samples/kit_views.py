@@ -1,0 +1,105 @@
+"""Kits on the phone: choose one, start timers, tap what is seen."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import Count, Q
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
+
+from treatment.analytes import analytes
+from treatment.kits import KitTest, kits
+
+from ..accounts.access import job_for
+from ..jobs.models import Job
+from ..steps import steps
+from . import kit_services
+from .forms import POINTS
+from .models import KitSession
+
+
+@require_GET
+def kit_list(request: HttpRequest, pk: int) -> HttpResponse:
+    """The kits, and the sessions of this job."""
+    job = job_for(request, pk)
+    sessions = [
+        (session, kits()[session.kit])
+        for session in job.kit_sessions.annotate(answered=Count("runs", filter=Q(runs__answered_at__isnull=False)))
+        if session.kit in kits()
+    ]
+    context = {"job": job, "steps": steps(job, "water"), "tab": "kits", "kits": kits().values(), "sessions": sessions, "points": POINTS}
+    return render(request, "samples/kits.html", context)
+
+
+@require_POST
+def kit_open(request: HttpRequest, pk: int) -> HttpResponse:
+    """A new session with a kit."""
+    job = job_for(request, pk, change=True)
+    kit = kits().get(request.POST.get("kit", ""))
+    if kit is None:
+        raise Http404
+    point = request.POST.get("point", "raw")
+    session = kit_services.open_session(job, kit, point if point in dict(POINTS) else "raw")
+    return redirect("kit-session", pk, session.pk)
+
+
+def _session(job: Job, pk: int) -> KitSession:
+    session = get_object_or_404(KitSession.objects.select_related("sample").prefetch_related("runs"), pk=pk, job=job)
+    if session.kit not in kits():
+        raise Http404
+    session.job = job
+    return session
+
+
+def _page(request: HttpRequest, job: Job, session: KitSession, status: int = 200, **more: Any) -> HttpResponse:
+    now = timezone.now()
+    rows = kit_services.rows_of(session, now)
+    more = {"faults": {}, "typed": {}} | more
+    waiting = next((row.test.key for row in rows if row.phase in ("ready", "late", "dip")), "")
+    context = {
+        "job": job, "session": session, "kit": kits()[session.kit], "rows": rows, "now": now, "steps": steps(job, "water"), "tab": "kits",
+        "running": [row for row in rows if row.running], "place": dict(POINTS).get(session.point, session.point), "analytes": analytes(),
+        "opened": more.pop("opened", "") or waiting or next((row.test.key for row in rows if row.phase == "new"), ""),
+    } | more  # fmt: skip
+    return render(request, "samples/_session.html" if request.htmx else "samples/session.html", context, status=status)  # type: ignore[attr-defined]
+
+
+@require_GET
+def kit_session(request: HttpRequest, pk: int, session: int) -> HttpResponse:
+    job = job_for(request, pk)
+    return _page(request, job, _session(job, session), opened=request.GET.get("test", ""))
+
+
+def _test(session: KitSession, key: str) -> KitTest:
+    test = kits()[session.kit].test(key)
+    if test is None:
+        raise Http404
+    return test
+
+
+@require_POST
+def kit_act(request: HttpRequest, pk: int, session: int, test: str, act: str) -> HttpResponse:
+    """Start a timer, keep an answer, or do a test again."""
+    job = job_for(request, pk, change=True)
+    held = _session(job, session)
+    known = _test(held, test)
+    faults: dict[str, str] = {}
+    opened = ""
+    if act == "start":
+        kit_services.start(held, known)
+        opened = known.key
+    elif act == "again":
+        kit_services.again(held, known, request.user)
+        opened = known.key
+    else:
+        try:
+            kit_services.answer(held, known, request.POST, request.user)
+        except kit_services.Unanswered as error:
+            faults, opened = error.fields, known.key
+    if not request.htmx and not faults:  # type: ignore[attr-defined]
+        return redirect("kit-session", pk, held.pk)
+    job = job_for(request, pk)
+    return _page(request, job, _session(job, held.pk), 422 if faults else 200, opened=opened, faults=faults, typed=request.POST)

@@ -1,0 +1,50 @@
+"""What the supply page shows beyond the survey: peaks by school, what limits, pump, tank, drains, what if."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from treatment.beds import INCH
+from treatment.design import Design
+from treatment.flows import drain_check, drawdown_of, operating_point, peaks, what_if, what_if_range, what_limits
+
+from ..jobs.forms import CHOICE_WORDS
+from ..jobs.models import Job
+from .forms import PumpForm
+
+
+def supply_context(job: Job, design: Design) -> dict[str, Any]:
+    """Everything of the lower half of the supply page."""
+    facts, duty = design.job.facts, design.duty
+    drains = [(stage.name, check) for stage in design.chosen.run.stages if (check := drain_check(design, stage)) is not None]
+    tank = facts.supply.pressure_tank
+    return {
+        "pump_form": PumpForm(job=job),
+        "peaks": [(CHOICE_WORDS[school].replace(" (our default)", ""), peak, school == (facts.schools.peak_flow or "fixture_units")) for school, peak in peaks(design)],
+        "limits": what_limits(design, design.chosen),
+        "operating": operating_point(design, design.chosen),
+        "drawdown": drawdown_of(tank, duty.supply.pressure_low, duty.supply.pressure_high) if tank else None,
+        "drains": drains,
+    } | what_if_of(design, {})  # fmt: skip
+
+
+def what_if_of(design: Design, asked: Any) -> dict[str, Any]:
+    """The what-if as asked, each value held inside what can be; as designed where nothing was asked."""
+    span = what_if_range(design)
+    chosen, dirt = _held(asked.get("flow"), span.flow, 0.0, span.most), _held(asked.get("dirt"), 0.0, 0.0, 100.0)
+    size = min(span.sizes, key=lambda each: abs(each - _held(asked.get("size"), span.inches, 0.0, 100.0)))
+    return {
+        "what": what_if(design, design.chosen, chosen, size * INCH, dirt / 100),
+        "sizes": [(f"{each:g}", f"{each:.3g} in", each == size) for each in span.sizes],
+        "flow_most": f"{span.most:.0f}",
+        "flow_now": f"{chosen:.1f}",
+        "dirt": f"{dirt:.0f}",
+    }
+
+
+def _held(text: Any, otherwise: float, low: float, high: float) -> float:
+    try:
+        value = float(text)
+    except (TypeError, ValueError):
+        return otherwise
+    return min(max(value, low), high) if value == value else otherwise

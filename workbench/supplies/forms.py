@@ -1,0 +1,77 @@
+"""Pump and pressure tank: the parts of a job's supply that have no column."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from django import forms
+from django.db import transaction
+
+from treatment.errors import Fault
+from treatment.job import PumpFacts, SupplyFacts
+from treatment.spec import BAD, specs_of
+
+from ..jobs.forms import sentence
+from ..jobs.models import Job
+from ..jobs.rest_form import RestForm
+from ..jobs.survey_fields import put, take
+
+
+class PumpForm(RestForm):
+    """A pump's curve by points, or by shut-off head and best point; the tank's volume."""
+
+    points = forms.CharField(
+        label="Or points of its curve",
+        required=False,
+        max_length=400,
+        widget=forms.TextInput(attrs={"placeholder": "e.g. 3 gpm at 85 psi; 6 gpm at 70 psi; 9 gpm at 50 psi", "autocomplete": "off"}),
+    )
+
+    FIELDS = {
+        "shut_off": ("supply.pump", "shut_off", "Pressure at no flow", "80 psi"),
+        "best_flow": ("supply.pump", "best_flow", "Best point: flow", "10 gpm"),
+        "best_pressure": ("supply.pump", "best_pressure", "Best point: pressure", "50 psi"),
+        "pressure_tank": ("supply", "pressure_tank", "Pressure tank", "20 gal"),
+    }
+    RECORDS = {"supply.pump": PumpFacts, "supply": SupplyFacts}
+
+    def __init__(self, data: Any = None, *, job: Job) -> None:
+        super().__init__(data, job=job)
+        self.auto_id = "pump_%s"
+        held = job.survey.rest.get("supply", {}).get("pump", {}).get("points", [])
+        self.initial["points"] = "; ".join(f"{point.get('flow', '')} at {point.get('pressure', '')}" for point in held)
+        self.order_fields(["shut_off", "best_flow", "best_pressure", "pressure_tank", "points"])
+
+    def clean_points(self) -> list[dict[str, str]]:
+        """The points as a job file writes them; refused in the core's own words."""
+        text = self.cleaned_data["points"].strip()
+        pieces = [piece.strip() for piece in text.split(";") if piece.strip()]
+        pairs = [re.split(r"\s+at\s+|\s*@\s*|,\s+", piece, maxsplit=1) for piece in pieces]
+        unpaired = next((piece for piece, pair in zip(pieces, pairs, strict=True) if len(pair) != 2), None)
+        if unpaired is not None:
+            raise forms.ValidationError(f"“{unpaired}” is no point: a flow at a pressure, e.g. 6 gpm at 70 psi.")
+        points = [{"flow": flow.strip(), "pressure": pressure.strip()} for flow, pressure in pairs]
+        faults: list[Fault] = []
+        if points and (specs_of(PumpFacts)["points"].read(points, "", faults) is BAD or faults):
+            raise forms.ValidationError(sentence(faults[0].message))
+        if len(points) == 1:
+            raise forms.ValidationError("A curve needs two points or more.")
+        return points
+
+    @transaction.atomic
+    def save(self, user: Any) -> None:
+        super().save(user)
+        survey = self.job.survey
+        take(survey.rest, "supply.pump", "points")
+        if self.cleaned_data["points"]:
+            put(survey.rest, "supply.pump", "points", self.cleaned_data["points"])
+        survey.save(update_fields=["rest"])
+
+    def clean(self) -> dict[str, Any]:
+        cleaned = super().clean() or {}
+        curve = ("shut_off", "best_flow", "best_pressure")
+        missing = [name for name in curve if not cleaned.get(name) and name not in self.errors]
+        if 0 < len(missing) < len(curve) and not self.errors:
+            self.add_error(missing[0], "A curve needs all three: pressure at no flow, and flow and pressure of the best point.")
+        return cleaned

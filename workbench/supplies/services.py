@@ -1,0 +1,114 @@
+"""Runs of a bucket or drawdown test: started, marked and ended by taps, kept in the database, averaged by the core."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import transaction
+
+from treatment.display import show
+from treatment.errors import NotUnderstood
+from treatment.flows import Spread, measured_flow
+from treatment.quantity import parse_quantity
+from treatment.tables import table
+
+from ..jobs.forms import sentence
+from ..jobs.models import Job, SupplyRun
+from ..jobs.services import touch
+
+#: what each tap of a test says, in order; the last one ends the run
+TAPS = {
+    "bucket": ("Tap open: start", "Bucket full: stop"),
+    "drawdown": ("Pump has just stopped: open the tap", "Pump has just started: close the tap", "Pump has stopped again"),
+}
+
+
+class Refused(Exception):
+    """A tap or a value that cannot be taken, in words."""
+
+
+@dataclass(frozen=True)
+class RunRow:
+    """A run as the page shows it. seconds: of the part that counts; asks: whether its volume is still missing."""
+
+    run: SupplyRun
+    tap: str
+    seconds: float
+    running_for: int
+    flow: float | None
+
+    @property
+    def asks(self) -> bool:
+        return not self.tap and self.run.volume_l is None
+
+
+def rows_of(job: Job, now: dt.datetime) -> list[RunRow]:
+    """Every run of the job, oldest first."""
+    found = []
+    for run in job.supply_runs.all():
+        tap = TAPS[run.kind][len(run.marks)] if len(run.marks) < len(TAPS[run.kind]) else ""
+        seconds = _counted(run)
+        flow = measured_flow([(run.volume_l, seconds / 60)]).mean.value if run.volume_l and seconds else None
+        since = int((now - dt.datetime.fromisoformat(run.marks[-1])).total_seconds()) if tap and run.marks else 0
+        found.append(RunRow(run, tap, seconds, since, flow))
+    return found
+
+
+def _counted(run: SupplyRun) -> float:
+    """Seconds of the part that counts: the filling of a bucket, the pump's recovery."""
+    if len(run.marks) < len(TAPS[run.kind]):
+        return 0.0
+    last, before = (dt.datetime.fromisoformat(mark) for mark in (run.marks[-1], run.marks[-2]))
+    return (last - before).total_seconds()
+
+
+def averaged(rows: list[RunRow]) -> Spread | None:
+    """Mean and spread of the finished runs; None without one."""
+    done = [(row.run.volume_l, row.seconds / 60) for row in rows if row.run.volume_l and row.seconds]
+    return measured_flow(done) if done else None
+
+
+@transaction.atomic
+def tap(job: Job, kind: str, number: int | None, count: int, now: dt.datetime) -> None:
+    """Begin a run, or mark the next tap of one. count: how many taps the page knew of, so that a double tap counts once."""
+    if kind not in TAPS:
+        raise Refused("Choose the bucket or the drawdown test.")
+    if number is None:
+        if any(len(run.marks) < len(TAPS[run.kind]) for run in job.supply_runs.all()):
+            raise Refused("A run is still going; finish it or take it out first.")
+        SupplyRun.objects.create(job=job, kind=kind, marks=[now.isoformat()])
+        return
+    run = job.supply_runs.select_for_update().filter(pk=number).first()
+    if run is None or len(run.marks) != count or count >= len(TAPS[run.kind]):
+        return
+    if (now - dt.datetime.fromisoformat(run.marks[-1])).total_seconds() / 60 < table("plumbing")["measuring"]["least_min"]:
+        raise Refused("That was under two seconds after the last tap; wait for the pump or the bucket.")
+    run.marks = [*run.marks, now.isoformat()]
+    run.save(update_fields=["marks"])
+
+
+def measure(job: Job, number: int, text: str) -> None:
+    """Keep the volume of a run."""
+    run = job.supply_runs.filter(pk=number).first()
+    if run is None:
+        raise Refused("This run was taken out meanwhile.")
+    try:
+        read = parse_quantity(text.strip(), "volume")
+    except NotUnderstood as error:
+        raise Refused(sentence(str(error))) from None
+    if not 0.2 <= read.value <= 2000:
+        raise Refused("A volume between 0.2 and 2000 L, with its unit, e.g. 5 gal.")
+    run.volume_l, run.typed = read.value, text.strip()[:40]
+    run.save(update_fields=["volume_l", "typed"])
+
+
+@transaction.atomic
+def use(job: Job, spread: Spread, version: int, user: Any) -> None:
+    """Write the mean as the flow of the supply. Raises Stale."""
+    touch(job, version, user)
+    survey = job.survey
+    survey.flow_l_min = spread.mean.value
+    survey.typed = survey.typed | {"flow_l_min": show(spread.mean.value, "L/min", job.units)}
+    survey.save(update_fields=["flow_l_min", "typed"])

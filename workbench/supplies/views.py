@@ -1,0 +1,103 @@
+"""What the supply can do, beside the survey's own fields: what-if, pump and tank, and measuring on the phone."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from ..accounts.access import job_for
+from ..door import design_of
+from ..jobs.forms import SupplyForm
+from ..jobs.models import Job
+from ..jobs.rest_form import kept
+from ..jobs.services import Stale
+from ..steps import steps
+from ..trains.services import shown_stages
+from . import services
+from .context import supply_context, what_if_of
+from .forms import PumpForm
+
+
+@require_GET
+def what_if_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """Pressure left at another flow, pipe or state of the cartridges."""
+    job = job_for(request, pk)
+    design = design_of(job, shown_stages(job))
+    context = {"job": job, "design": design} | what_if_of(design, request.GET)
+    return render(request, "supplies/_what_if.html", context) if request.htmx else redirect("supply", pk)  # type: ignore[attr-defined]
+
+
+@require_POST
+def pump(request: HttpRequest, pk: int) -> HttpResponse:
+    """Keep what is known of pump and tank."""
+    job = job_for(request, pk, change=True)
+    form, newer, status = kept(PumpForm, request.POST, job, request.user)
+    if status == 302:
+        return redirect("supply", pk)
+    job, more = newer or job, {"stale_pump": newer} if newer else {}
+    design = design_of(job, shown_stages(job))
+    context = (
+        {"job": job, "design": design, "saved": False, "form": SupplyForm(job=job), "steps": steps(job, "supply")}
+        | supply_context(job, design)
+        | {"pump_form": form}
+    )
+    return render(request, "jobs/supply.html", context | more, status=status)
+
+
+@require_http_methods(["GET", "POST"])
+def measure(request: HttpRequest, pk: int) -> HttpResponse:
+    """Bucket and drawdown tests by taps."""
+    job = job_for(request, pk, change=request.method == "POST")
+    problem, at, typed, status = "", 0, "", 200
+    if request.method == "POST":
+        try:
+            at = _number(request, "run") or 0
+            typed = request.POST.get("volume", "")
+            done = _act(request, job, at)
+            if done or not request.htmx:  # type: ignore[attr-defined]
+                return redirect(done or "measure", pk)
+            typed = ""
+        except (services.Refused, Stale) as error:
+            problem, status = (
+                (str(error), 422)
+                if isinstance(error, services.Refused)
+                else ("Someone changed this job meanwhile; look at it, then use the mean again.", 409)
+            )
+    job = job_for(request, pk)
+    now = timezone.now()
+    rows = services.rows_of(job, now)
+    spread = services.averaged(rows)
+    context = {
+        "job": job, "steps": steps(job, "supply"), "rows": rows, "finished": [row for row in rows if not row.tap], "going": next((row for row in rows if row.tap), None), "spread": spread,
+        "problem": problem, "at": at, "typed": typed, "taps": services.TAPS,
+    }  # fmt: skip
+    return render(request, "supplies/_measure.html" if request.htmx else "supplies/measure.html", context, status=status)  # type: ignore[attr-defined]
+
+
+def _act(request: HttpRequest, job: Job, run: int) -> str:
+    """Do what was tapped; the name of the page to go to when that is another."""
+    action, now = request.POST.get("action", ""), timezone.now()
+    if action in services.TAPS:
+        services.tap(job, action, None, 0, now)
+    elif action == "tap":
+        services.tap(job, "bucket", run, _number(request, "count") or 0, now)
+    elif action == "volume":
+        services.measure(job, run, request.POST.get("volume", ""))
+    elif action == "drop":
+        job.supply_runs.filter(pk=run).delete()
+    elif action == "use":
+        spread = services.averaged(services.rows_of(job, now))
+        if spread is None:
+            raise services.Refused("There is no finished run yet.")
+        services.use(job, spread, _number(request, "version") or 0, request.user)
+        return "supply"
+    else:
+        raise services.Refused("This is not a step of the test.")
+    return ""
+
+
+def _number(request: HttpRequest, name: str) -> int | None:
+    text = request.POST.get(name, "")
+    return int(text) if text.isdigit() and len(text) < 10 else None

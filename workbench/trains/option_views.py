@@ -1,0 +1,139 @@
+"""Options side by side, the shelf, schools and limits: what surrounds the train."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from treatment.analytes import analytes, find_analyte
+from treatment.compare import alternatives, compare
+from treatment.limits import limits
+from treatment.shelf import shelf
+
+from ..accounts.access import job_for
+from ..door import design_of
+from ..jobs.models import Job
+from ..jobs.rest_form import kept
+from ..steps import steps
+from . import services
+from .panel import LimitForm, PanelForm, set_limit
+
+
+def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
+    services.option_of(job)
+    options = list(job.options.prefetch_related("revisions").order_by("letter"))
+    variants = [design_of(job, services.revision_of(option).stages).chosen for option in options]
+    design = design_of(job, None)
+    others = alternatives(design)
+    context = {
+        "job": job, "steps": steps(job, "train"), "options": options, "rows": compare(variants, job.units) if variants else [], "full": len(options) >= len(services.LETTERS),
+        "alternatives": [(number, each, [row for row in compare([design.proposal, each.variant], job.units) if row.differs]) for number, each in enumerate(others)],
+        "design": design,
+    } | more  # fmt: skip
+    return render(request, "trains/options.html", context, status=status)
+
+
+@require_GET
+def options(request: HttpRequest, pk: int) -> HttpResponse:
+    """The options of a job side by side, and what other schools would build."""
+    return _options(request, job_for(request, pk))
+
+
+@require_POST
+def option_act(request: HttpRequest, pk: int) -> HttpResponse:
+    """Copy an option, take an alternative as one, follow one, or drop one."""
+    job = job_for(request, pk, change=True)
+    act, letter = request.POST.get("act", ""), request.POST.get("letter", "")
+    option = services.option_of(job, letter if letter in services.LETTERS else "")
+    try:
+        if act == "copy":
+            made = services.open_option(
+                job,
+                services.revision_of(option).stages or services.proposed_stages(design_of(job, None).plan.train),
+                f"copied from {option.letter}",
+                request.user,
+            )
+            return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
+        if act == "take":
+            others, number = alternatives(design_of(job, None)), request.POST.get("number", "")
+            if not number.isdigit() or int(number) >= len(others):
+                raise services.Refused("", "This alternative is no longer offered; the job has changed.")
+            other = others[int(number)]
+            made = services.open_option(job, services.proposed_stages(other.variant.train), other.title, request.user)
+            return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
+        if act == "follow":
+            services.follow(job, option, request.user)
+        elif act == "drop":
+            services.drop_option(job, option)
+        else:
+            raise services.Refused("", "This is not something we know how to do.")
+    except services.Refused as refused:
+        return _options(request, job_for(request, pk), 422, problem=refused.reason)
+    return redirect("options", pk)
+
+
+@require_GET
+def shelf_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """What each treatment would do to the water behind a stage."""
+    job = job_for(request, pk)
+    letter = request.GET.get("option", "")
+    option = services.option_of(job, letter if letter in services.LETTERS else "")
+    design = design_of(job, services.revision_of(option).stages)
+    after = request.GET.get("stage", "")
+    stage = next((each for each in design.chosen.run.stages if each.id == after), None)
+    context = {
+        "job": job,
+        "steps": steps(job, "train"),
+        "option": option,
+        "after": stage,
+        "offers": shelf(design, design.chosen, after),
+        "why": design.plan.not_used,
+    }
+    return render(request, "trains/shelf.html", context)
+
+
+def _panel(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
+    own = [(analytes()[name], row) for name, row in job.survey.rest.get("limits", {}).items() if name in analytes()]
+    waived = job.survey.rest.get("waivers", [])
+    context = {
+        "job": job,
+        "steps": steps(job, "train"),
+        "form": PanelForm(job=job),
+        "limit_form": LimitForm(),
+        "own": own,
+        "waived": waived,
+        "set": limits(job.standard),
+    } | more
+    return render(request, "trains/panel.html", context, status=status)
+
+
+@require_http_methods(["GET", "POST"])
+def panel(request: HttpRequest, pk: int) -> HttpResponse:
+    """Schools, wishes and rain."""
+    job = job_for(request, pk, change=request.method == "POST")
+    if request.method == "GET":
+        return _panel(request, job)
+    form, newer, status = kept(PanelForm, request.POST, job, request.user)
+    if status == 302:
+        return redirect("panel", pk)
+    return _panel(request, newer or job, status, form=form, **({"stale": newer} if newer else {}))
+
+
+@require_POST
+def panel_limit(request: HttpRequest, pk: int) -> HttpResponse:
+    """A limit of the job's own, or one taken back."""
+    job = job_for(request, pk, change=True)
+    if "back" in request.POST:
+        set_limit(job, request.POST["back"], None, request.user)
+        return redirect("panel", pk)
+    form = LimitForm(request.POST)
+    if not form.is_valid():
+        return _panel(request, job, 422, limit_form=form)
+    found = find_analyte(form.cleaned_data["analyte"])
+    assert found is not None
+    set_limit(job, found.key, {"high": form.cleaned_data["high"], "reason": form.cleaned_data["reason"]}, request.user)
+    return redirect("panel", pk)

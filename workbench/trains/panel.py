@@ -1,0 +1,94 @@
+"""What a designer decides beside the train: schools, wishes without a column, limits of the job's own, findings accepted.
+
+All of it lives in the part of the survey that has no columns, written as a job file writes it, read by the core.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django import forms
+from django.db import transaction
+
+from treatment.errors import Fault
+from treatment.job import OwnLimits, Rain, Schools, Waivers, Wishes
+from treatment.spec import BAD
+
+from ..jobs.forms import sentence
+from ..jobs.models import Job
+from ..jobs.rest_form import RestForm
+from .services import Refused
+
+
+class PanelForm(RestForm):
+    """Schools, wishes and rain."""
+
+    FIELDS = {
+        "hardness": ("schools", "hardness", "Hardness", ""),
+        "disinfection": ("schools", "disinfection", "Disinfection", ""),
+        "carbon_order": ("schools", "carbon_order", "Carbon and softener", ""),
+        "ro_temperature": ("schools", "ro_temperature", "Membrane output in the cold", ""),
+        "high_purity": ("wishes", "high_purity", "Rinse or process water is wanted", ""),
+        "drinking_tap_only": ("wishes", "drinking_tap_only", "Only at the drinking tap", "nitrate, arsenic"),
+        "roof_area": ("source.rain", "roof_area", "Roof that catches rain", "1200 ft2"),
+        "runoff": ("source.rain", "runoff", "Share that runs off", "85 %"),
+        "first_flush": ("source.rain", "first_flush", "First flush", "15 gal"),
+        "monthly_rain": ("source.rain", "monthly_rain", "Rain by month, twelve values", "3.1 in; 2.8 in; …"),
+    }
+    RECORDS = {"schools": Schools, "wishes": Wishes, "source.rain": Rain}
+    WORDS = {
+        "exchange": "softener where soft water is wished (our default)", "scale_control": "crystallisation: hardness stays", "citrate": "citrate: hardness stays", "none": "leave hardness alone",
+        "uv": "light (our default)", "barrier": "barrier elements: bacteria and cysts, not viruses", "chlorine": "chlorine with contact: a residual, not against cysts",
+        "auto": "first on chlorinated water, else after (our default)", "first": "carbon first: spares the resin", "after_softener": "softener first: spares the carbon",
+        "exponential": "falls exponentially (our default)", "linear": "the linear school, T°F / 77",
+    }  # fmt: skip
+
+
+@transaction.atomic
+def waive(job: Job, rule: str, stage: str, reason: str, user: Any) -> None:
+    """Accept a finding with a reason, or take that back with an empty one. Raises Refused."""
+    survey = type(job.survey).objects.select_for_update().get(job=job)
+    kept = [row for row in survey.rest.get("waivers", []) if (row.get("rule"), row.get("stage", "")) != (rule, stage)]
+    if reason.strip():
+        kept.append({"rule": rule[:80], "stage": stage[:40], "reason": " ".join(reason.split())[:300]})
+    faults: list[Fault] = []
+    if Waivers().read(kept, "", faults) is BAD or faults:
+        raise Refused("", sentence(faults[0].message))
+    _keep(job, survey, "waivers", kept, user)
+
+
+class LimitForm(forms.Form):
+    """A limit of the job's own."""
+
+    analyte = forms.CharField(label="Analyte", max_length=60)
+    high = forms.CharField(label="At most, with unit", max_length=80)
+    reason = forms.CharField(label="Reason", max_length=300)
+
+    def clean(self) -> dict[str, Any]:
+        cleaned = super().clean() or {}
+        if {"analyte", "high", "reason"} <= set(cleaned):
+            faults: list[Fault] = []
+            OwnLimits().read({cleaned["analyte"]: {"high": cleaned["high"], "reason": cleaned["reason"]}}, "", faults)
+            for fault in faults:
+                field = fault.path.rsplit(".", 1)[-1]
+                self.add_error(field if field in self.fields else "analyte", sentence(fault.message))
+        return cleaned
+
+
+@transaction.atomic
+def set_limit(job: Job, analyte: str, row: dict[str, str] | None, user: Any) -> None:
+    """Put a limit of the job's own in place of its set's, or take it back with None."""
+    survey = type(job.survey).objects.select_for_update().get(job=job)
+    limits = {name: each for name, each in survey.rest.get("limits", {}).items() if name != analyte}
+    if row:
+        limits[analyte] = row
+    _keep(job, survey, "limits", limits, user)
+
+
+def _keep(job: Job, survey: Any, name: str, value: Any, user: Any) -> None:
+    from ..jobs.services import bump
+
+    survey.rest = {key: each for key, each in survey.rest.items() if key != name} | ({name: value} if value else {})
+    survey.save(update_fields=["rest"])
+    job.survey.rest = survey.rest
+    bump(job, user)

@@ -1,0 +1,111 @@
+"""Files that leave the wall: PDF at a scale, DXF of the same geometry, the materials list as CSV and XLSX."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Any
+
+from django.conf import settings
+
+from treatment.drawing.wall_parts import Wall
+from treatment.materials import Row
+
+from ..samples.readers import safe_cell
+
+#: layer -> colour index of the exchange file
+LAYERS = {"units": 7, "pipe": 5, "metal": 30, "drain": 34, "valves": 3, "electrical": 2, "zones": 8, "there": 1, "dimensions": 8, "text": 7}
+ROLE_LAYER = {"metal": "metal", "drain": "drain"}
+HEADER = ("group", "key", "what", "quantity", "unit", "price_each", "total", "note")
+
+
+def dxf(wall: Wall) -> bytes:
+    """The wall as DXF, millimetres, y up: units as closed outlines, pipe as polylines, fittings as blocks of lines."""
+    from ezdxf import filemanagement, units
+
+    document = filemanagement.new("R2010", setup=True)
+    document.units = units.MM
+    for name, colour in LAYERS.items():
+        document.layers.add(name, color=colour)
+    space = document.modelspace()
+
+    def rect(x: float, z: float, width: float, height: float, layer: str) -> None:
+        space.add_lwpolyline([(x, z), (x + width, z), (x + width, z + height), (x, z + height)], close=True, dxfattribs={"layer": layer})
+
+    rect(0, 0, wall.width, wall.height, "dimensions")
+    for unit in wall.units:
+        for _, part in unit.parts:
+            rect(part.x, part.z, part.width, part.height, "units")
+        for zone in unit.zones:
+            rect(zone.rect.x, zone.rect.z, zone.rect.width, zone.rect.height, "zones")
+        space.add_text(unit.name.replace("\u00a0", " "), height=40, dxfattribs={"layer": "text"}).set_placement((unit.outline.x, -70))
+    for obstacle in wall.obstacles:
+        rect(obstacle.rect.x, obstacle.rect.z, obstacle.rect.width, obstacle.rect.height, "there")
+        rect(obstacle.keep.x, obstacle.keep.z, obstacle.keep.width, obstacle.keep.height, "zones")
+    for run in wall.runs:
+        space.add_lwpolyline(list(run.points), dxfattribs={"layer": ROLE_LAYER.get(run.role, "pipe")})
+    for fitting in wall.fittings:
+        if fitting.kind == "valve":
+            space.add_circle((fitting.x, fitting.z), 20, dxfattribs={"layer": "valves"})
+            lies = (fitting.along == "h") == fitting.open
+            end = (fitting.x + 60, fitting.z) if lies else (fitting.x, fitting.z + 60)
+            space.add_line((fitting.x, fitting.z), end, dxfattribs={"layer": "valves"})
+        elif fitting.kind == "outlet":
+            rect(fitting.x - 32, fitting.z - 32, 64, 64, "electrical")
+    for each in wall.dimensions:
+        space.add_text(each.words.replace("\u202f", " "), height=34, dxfattribs={"layer": "dimensions"}).set_placement(
+            ((each.start[0] + each.end[0]) / 2 - 40, -150)
+        )
+    out = io.StringIO()
+    document.write(out)
+    return out.getvalue().encode()
+
+
+def pdf(html: str) -> bytes:
+    """A page as PDF, its fonts embedded, nothing fetched but our own static files."""
+    from weasyprint import HTML
+    from weasyprint.urls import URLFetcher, URLFetcherResponse
+
+    class Own(URLFetcher):  # type: ignore[misc]
+        """Serves our own static files and refuses everything else."""
+
+        def fetch(self, url: str, headers: Any = None) -> Any:
+            path = (settings.BASE_DIR / "static" / url.split("/static/", 1)[-1]).resolve()
+            if "/static/" not in url or not path.is_relative_to((settings.BASE_DIR / "static").resolve()) or not path.is_file():
+                raise ValueError(f"not one of our files: {url}")
+            return URLFetcherResponse(url, body=path.read_bytes())
+
+    found: bytes = HTML(string=html, base_url="http://ours/", url_fetcher=Own()).write_pdf()
+    return found
+
+
+def rows_of(rows: list[Row]) -> list[list[Any]]:
+    return [[row.group, row.key, row.what, row.quantity, row.unit, row.each, round(row.total, 2), row.note] for row in rows]
+
+
+def materials_csv(rows: list[Row]) -> str:
+    out = io.StringIO()
+    table = csv.writer(out)
+    table.writerow(HEADER)
+    for row in rows_of(rows):
+        table.writerow([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
+    return out.getvalue()
+
+
+def materials_xlsx(rows: list[Row], name: str) -> bytes:
+    from openpyxl import Workbook
+
+    book = Workbook()
+    sheet = book.active
+    assert sheet is not None
+    sheet.title = "Materials"
+    sheet.append([safe_cell(name)])
+    sheet.append(["Sample prices where the firm has no list of its own"])
+    sheet.append(list(HEADER))
+    for row in rows_of(rows):
+        sheet.append([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
+    for column, width in zip("ABCDEFGH", (13, 18, 44, 10, 10, 10, 10, 30), strict=True):
+        sheet.column_dimensions[column].width = width
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()

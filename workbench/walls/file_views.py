@@ -1,0 +1,172 @@
+"""Materials with prices, and the files of the wall and the train."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.template.loader import render_to_string
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_http_methods
+
+from treatment.design_file import STANDING_CAUTION
+from treatment.drawing.train_view import draw_train
+from treatment.materials import Row, by_group, materials, price_keys, total
+
+from ..accounts.access import job_for, may_change, membership
+from ..accounts.models import Workspace
+from ..jobs.models import Job
+from ..samples.readers import Unreadable
+from ..samples.readers import rows_of as file_rows
+from ..steps import steps
+from .exports import dxf, materials_csv, materials_xlsx, pdf
+from .svg_style import svg_style
+from .views import _states, drawn
+
+#: room for the drawing on an A3 sheet [mm]
+PAPER = (390.0, 240.0)
+
+
+def _list(job: Job) -> list[Row]:
+    design, wall, _ = drawn(job)
+    return materials(design.chosen, wall, job.workspace.prices)
+
+
+def _file(content: bytes | str, kind: str, job: Job, ending: str) -> HttpResponse:
+    response = HttpResponse(content, content_type=kind)
+    response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-{ending}"'
+    return response
+
+
+@require_GET
+def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """What has to be bought, by group, with prices marked as sample prices where the firm has none."""
+    job = job_for(request, pk)
+    rows = _list(job)
+    context = {
+        "job": job,
+        "steps": steps(job, "wall"),
+        "groups": by_group(rows),
+        "total": total(rows),
+        "own": set(job.workspace.prices),
+    }
+    return render(request, "walls/materials.html", context)
+
+
+@require_GET
+def materials_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
+    job = job_for(request, pk)
+    if ending == "csv":
+        return _file(materials_csv(_list(job)), "text/csv; charset=utf-8", job, "materials.csv")
+    return _file(materials_xlsx(_list(job), job.name), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", job, "materials.xlsx")
+
+
+@require_GET
+def wall_dxf(request: HttpRequest, pk: int) -> HttpResponse:
+    job = job_for(request, pk)
+    return _file(dxf(drawn(job, _states(request))[1]), "image/vnd.dxf", job, "wall.dxf")
+
+
+@require_GET
+def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
+    """The wall at a stated scale on A3, with its findings, fittings and materials."""
+    job = job_for(request, pk)
+    design, wall, shapes = drawn(job, _states(request))
+    scale = shapes.scale_for(*PAPER)
+    context = {
+        "job": job, "design": design, "wall": wall, "view": shapes, "scale": scale, "size": shapes.on_paper(scale),
+        "rows": materials(design.chosen, wall, job.workspace.prices), "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
+        "style": svg_style("wall"),
+    }  # fmt: skip
+    return _file(pdf(render_to_string("walls/wall_pdf.html", context)), "application/pdf", job, "wall.pdf")
+
+
+@require_GET
+def train_pdf(request: HttpRequest, pk: int) -> HttpResponse:
+    """The train sheet: the drawing, each stage with its figures, the findings with their remedies, what was accepted and why."""
+    job = job_for(request, pk)
+    design, _, _ = drawn(job)
+    context = {"job": job, "design": design, "variant": design.chosen, "drawing": draw_train(design, design.chosen, job.units), "caution": STANDING_CAUTION, "style": svg_style("train"),
+               "names": {stage.id: stage.name for stage in design.chosen.run.stages}}  # fmt: skip
+    return _file(pdf(render_to_string("walls/train_pdf.html", context)), "application/pdf", job, "train.pdf")
+
+
+@require_http_methods(["GET", "POST"])
+def prices(request: HttpRequest) -> HttpResponse:
+    """The firm's price list: edited in place, or read from a CSV or XLSX with a key and a price in each row."""
+    member = membership(request)
+    if request.method == "GET":
+        return _prices(request, member.workspace)
+    may_change(member)
+    typed: dict[str, str] = {}
+    problems: dict[str, str] = {}
+    upload = request.FILES.get("file")
+    if upload is not None:
+        try:
+            typed = _from_file(file_rows(upload.name or "", upload.read(5_000_001)))
+        except Unreadable as error:
+            return _prices(request, member.workspace, 422, problem=str(error))
+        if not typed:
+            return _prices(
+                request,
+                member.workspace,
+                422,
+                problem="No row of it begins with a key of this list; write the key in one column and the price in another.",
+            )
+        typed = {key: f"{price:g}" for key, price in member.workspace.prices.items()} | typed
+    else:
+        typed = {key: request.POST.get(key, "").strip() for key in price_keys()}
+    found: dict[str, float] = {}
+    for key, text in typed.items():
+        if not text:
+            continue
+        try:
+            found[key] = float(text.replace(",", "."))
+            if not 0 <= found[key] < 1e7:
+                raise ValueError
+        except ValueError:
+            problems[key] = "A price is a number, 0 or more."
+    if problems:
+        return _prices(request, member.workspace, 422, typed=typed, problems=problems)
+    if upload is None and request.POST.get("was", "") != _stamp(member.workspace):
+        return _prices(
+            request,
+            Workspace.objects.get(pk=member.workspace.pk),
+            409,
+            typed=typed,
+            problem="Somebody else changed the list meanwhile. What you typed is still here; save again to keep it.",
+        )
+    Workspace.objects.filter(pk=member.workspace.pk).update(prices={key: price for key, price in found.items() if price != price_keys()[key][3]})
+    return redirect("prices")
+
+
+def _from_file(rows: list[list[str]]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for row in rows:
+        cells = [cell.strip() for cell in row if cell.strip()]
+        key = next((cell for cell in cells if cell in price_keys()), None)
+        numbers = [cell for cell in cells if cell.replace(",", ".").replace(".", "", 1).isdigit()]
+        if key and numbers:
+            found[key] = numbers[-1]
+    return found
+
+
+def _stamp(workspace: Workspace) -> str:
+    return ";".join(f"{key}={price:g}" for key, price in sorted(workspace.prices.items()))
+
+
+def _prices(request: HttpRequest, workspace: Workspace, status: int = 200, **more: Any) -> HttpResponse:
+    typed, problems = more.pop("typed", None), more.pop("problems", {})
+    rows = [
+        (
+            key,
+            what,
+            unit,
+            sample,
+            typed.get(key, "") if typed is not None else f"{workspace.prices[key]:g}" if key in workspace.prices else "",
+            problems.get(key, ""),
+        )
+        for key, (_, what, unit, sample) in price_keys().items()
+    ]
+    return render(request, "walls/prices.html", {"rows": rows, "was": _stamp(workspace)} | more, status=status)

@@ -1,0 +1,36 @@
+"""The wall and its room: what is there, read by the core."""
+
+from __future__ import annotations
+
+from treatment.job import Places, Site, SiteDrain, Spot
+
+from ..jobs.rest_form import RestForm
+
+THINGS = ("electrical_panel", "water_heater", "main_shutoff", "meter")
+
+
+class WallForm(RestForm):
+    """Site facts of the wall: sizes, drain, power, frost, and where the things are that stay."""
+
+    FIELDS = {
+        "wall_width": ("site", "wall_width", "Width of the wall", "9 ft"),
+        "ceiling": ("site", "ceiling", "Ceiling", "7 ft"),
+        "wall_depth": ("site", "wall_depth", "Depth before it", "30 in"),
+        "joining": ("site", "joining", "Pipe is joined by", ""),
+        "drain_kind": ("site.drain", "kind", "Drain", ""),
+        "drain_distance": ("site.drain", "distance", "Drain line, length", "12 ft"),
+        "drain_lift": ("site.drain", "lift", "Drain line, climb", "0 ft"),
+        "drain_bore": ("site.drain", "bore", "Drain line, bore", "3/4 in"),
+        "drain_air_gap": ("site.drain", "air_gap", "Air gap", "2 in"),
+        "outlet_protected": ("site", "outlet_protected", "Outlet with GFCI/RCD", ""),
+        "frost_free": ("site", "frost_free", "Frost-free", ""),
+        "in_sun": ("site", "in_sun", "In the sun", ""),
+        **{f"{name}_x": (f"site.places.{name}", "x", f"{name.replace('_', ' ').capitalize()}, from the left", "6 ft") for name in THINGS},
+    }
+    RECORDS = {"site": Site, "site.drain": SiteDrain, **{f"site.places.{name}": Spot for name in THINGS}}
+    WORDS = {"none": "none", "expansion": "PEX, expansion", "crimp": "PEX, crimped", "push_fit": "push-fit", "solder": "copper, soldered", "press": "copper, pressed",
+             "solvent": "solvent weld", "compression": "compression"}  # fmt: skip
+    EMPTY = {"joining": "not decided", "drain_kind": "not known", "outlet_protected": "not known", "frost_free": "not known", "in_sun": "not known"}
+
+
+assert set(THINGS) == set(Places.__dataclass_fields__)

@@ -1,0 +1,46 @@
+"""Moves on the wall: each is an edit of the train, saved with its version, and can be undone there."""
+
+from __future__ import annotations
+
+import copy
+from typing import Any
+
+from treatment.drawing.wall_parts import Wall
+from treatment.drawing.wall_placing import snapped
+
+from ..trains.services import Refused, Stages, place_of, title
+
+STEP = 50.0  # mm an arrow key moves
+FARTHEST = 60000.0
+
+
+def put_at(stages: Stages, stage_id: str, x: float, foot: float | None) -> tuple[Stages, str, str]:
+    """A unit with its left edge at x [mm] and its foot above the floor [mm]; both kept to the grid."""
+    if not (-FARTHEST < x < FARTHEST and (foot is None or -FARTHEST < foot < FARTHEST)):
+        raise Refused("", "That is no place on a wall.")
+    here = place_of(stages, stage_id)
+    after = copy.deepcopy(stages)
+    install = after[here].setdefault("install", {})
+    install["at"] = {"x": f"{max(snapped(x), 0.0):g} mm"} | ({"foot": f"{max(snapped(foot), 0.0):g} mm"} if foot is not None else {})
+    return after, f"moved {title(stages[here])} on the wall", stage_id
+
+
+def nudge(stages: Stages, wall: Wall, stage_id: str, right: float, up: float) -> tuple[Stages, str, str]:
+    """A unit moved by some steps from where it stands now."""
+    unit = next((each for each in wall.units if each.id == stage_id), None)
+    if unit is None:
+        raise Refused("", "This unit is no longer on the wall.")
+    foot = unit.outline.z + up * STEP if up or unit.outline.z > 0 else None
+    return put_at(stages, stage_id, unit.outline.x + right * STEP, foot)
+
+
+def released(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
+    """A unit left to be placed again; every unit where none is named."""
+    after = copy.deepcopy(stages)
+    for stage in after:
+        if not stage_id or stage.get("id") == stage_id:
+            install: dict[str, Any] = stage.get("install", {})
+            install.pop("at", None)
+            if not install:
+                stage.pop("install", None)
+    return after, "placed for you" if stage_id else "placed all for you", stage_id

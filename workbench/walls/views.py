@@ -1,0 +1,151 @@
+"""The wall step: the drawing, moves on it, and the files that leave it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from treatment.design import Design
+from treatment.drawing.wall import compose
+from treatment.drawing.wall_parts import STATES, Wall
+from treatment.drawing.wall_view import WallView, view
+from treatment.errors import BadDocument
+from treatment.flows import routed_loss
+from treatment.tables import table
+
+from ..accounts.access import job_for
+from ..door import design_of
+from ..jobs.models import Job
+from ..jobs.rest_form import kept
+from ..steps import steps
+from ..trains import services as trains
+from ..trains.models import TrainOption
+from ..trains.services import Refused, StaleTrain
+from . import services
+from .forms import WallForm
+from .svg_style import svg_style
+
+
+def drawn(job: Job, states: dict[str, str] | None = None) -> tuple[Design, Wall, WallView]:
+    """The design of the option that the job follows, its wall and the wall as shapes."""
+    design = design_of(job, trains.shown_stages(job))
+    wall = compose(design, design.chosen, states)
+    return design, wall, view(wall, design.chosen, job.units)
+
+
+def _states(request: HttpRequest) -> dict[str, str]:
+    """Which units are in bypass or shut, as the address says: ?softener=bypass."""
+    return {name: value for name, value in request.GET.items() if value in STATES}
+
+
+def _context(request: HttpRequest, job: Job, option: TrainOption, selected: str, **more: Any) -> dict[str, Any]:
+    states = _states(request)
+    design, wall, shapes = drawn(job, states)
+    ids = [unit.id for unit in wall.units]
+    selected = selected if selected in ids else (wall.findings[0].stage if wall.findings else ids[0] if ids else "")
+    history = {revision.number for revision in option.revisions.all()}
+    joining = design.job.facts.site.joining
+    return {
+        "routed": routed_loss(design, wall), "piped": design.duty.supply.pipe.loss(design.duty.flow, design.evidence.adverse.temperature),
+        "job": job, "option": option, "design": design, "wall": wall, "view": shapes, "selected": selected, "unit": next((unit for unit in wall.units if unit.id == selected), None),
+        "state": states.get(selected, "service"), "states": STATES, "names": {unit.id: unit.name for unit in wall.units}, "joints": table("wall")["joining"], "joining": joining,
+        "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]), "wall_url": reverse("wall", args=[job.pk]),
+        "lengths": [(role, wall.pipe_length(*roles)) for role, roles in (("water", ("main", "leg", "bypass", "tap")), ("metal at the lamp", ("metal",)), ("drain", ("drain",)))],
+        "counts": [(kind, wall.count(kind)) for kind in ("valve", "tee", "elbow", "union", "sample_tap", "gauge", "outlet") if wall.count(kind)],
+    } | more  # fmt: skip
+
+
+@require_http_methods(["GET", "POST"])
+def wall(request: HttpRequest, pk: int) -> HttpResponse:
+    """The wall, drawn; and the facts of it."""
+    job = job_for(request, pk, change=request.method == "POST")
+    option = trains.option_of(job)
+    if request.method == "GET":
+        context = _context(request, job, option, request.GET.get("stage", ""))
+        if request.htmx:  # type: ignore[attr-defined]
+            return render(request, "walls/_wall.html", context)
+        return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)})
+    form, newer, status = kept(WallForm, request.POST, job, request.user)
+    if status == 302:
+        return redirect("wall", pk)
+    job = newer or job
+    context = _context(request, job, option, "", **({"stale_facts": newer} if newer else {}))
+    return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": form}, status=status)
+
+
+@require_POST
+def edit(request: HttpRequest, pk: int) -> HttpResponse:
+    """Move a unit on the wall, leave it to be placed, undo or redo."""
+    job = job_for(request, pk, change=True)
+    option = trains.option_of(job)
+    selected, status = request.POST.get("stage", ""), 200
+    more: dict[str, Any] = {}
+    try:
+        more = {"said": _apply(request, job, option, selected)}
+    except StaleTrain as stale:
+        option, status, more = (
+            stale.option,
+            409,
+            {
+                "problem": f"{stale.option.updated_by or 'Someone else'} changed this train meanwhile; below is the wall as it stands now. Move it again if you still want to."
+            },
+        )
+    except (Refused, BadDocument) as error:
+        status, more = 422, {"problem": getattr(error, "reason", "This cannot be read as a place.")}
+    if not request.htmx and status == 200:  # type: ignore[attr-defined]
+        return redirect(f"{reverse('wall', args=[pk])}?stage={selected}")
+    job = job_for(request, pk)
+    context = _context(request, job, option, selected, **more)
+    if request.htmx:  # type: ignore[attr-defined]
+        return render(request, "walls/_wall.html", context, status=status)
+    return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)}, status=status)
+
+
+def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -> str:
+    action, version = request.POST.get("action", ""), request.POST.get("version", "")
+    if not version.isdigit():
+        raise Refused("", "This page is out of date; open the wall anew.")
+    if action in ("undo", "redo"):
+        return trains.step(option, int(version), request.user, -1 if action == "undo" else 1)
+    stages = trains.revision_of(option).stages
+    if stages is None:
+        stages = trains.proposed_stages(design_of(job, None).plan.train)
+    stages = trains.named(stages)
+    if action == "place":
+        after, summary, _ = services.put_at(stages, selected, _number(request, "x"), _number(request, "foot") if request.POST.get("foot") else None)
+    elif action in ("left", "right", "up", "down"):
+        _, here, _ = drawn(job)
+        after, summary, _ = services.nudge(stages, here, selected, {"left": -1, "right": 1}.get(action, 0), {"down": -1, "up": 1}.get(action, 0))
+    elif action in ("release", "release_all"):
+        after, summary, _ = services.released(stages, selected if action == "release" else "")
+    else:
+        raise Refused("", "This is not a move we know.")
+    return trains.save(option, int(version), request.user, lambda: (after, summary))
+
+
+def _number(request: HttpRequest, name: str) -> float:
+    try:
+        value = float(request.POST.get(name, ""))
+    except ValueError:
+        raise Refused("", "That is no place on a wall.") from None
+    if value != value:
+        raise Refused("", "That is no place on a wall.")
+    return value
+
+
+@require_GET
+def wall_svg(request: HttpRequest, pk: int) -> HttpResponse:
+    """The wall as a picture file that stands alone, at 1:20."""
+    job = job_for(request, pk)
+    _, wall, shapes = drawn(job, _states(request))
+    response = HttpResponse(
+        render(request, "walls/standalone.svg", {"view": shapes, "wall": wall, "job": job, "scale": 20, "style": svg_style("wall")}).content,
+        content_type="image/svg+xml",
+    )
+    response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-wall.svg"'
+    return response
