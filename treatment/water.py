@@ -18,6 +18,8 @@ SOLIDS = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "ch
 #: marks that a stage leaves on the water, beside its analytes: scale is kept from sticking; it stood in a tank open to air; it went
 #: through a membrane
 SCALE_GUARD, OPEN_TO_AIR, PERMEATE = "scale_guard", "open_to_air", "permeate"
+#: alkalinity eaten by oxidising a mg/L of each: two acid equivalents [mg/L as CaCO3 per mg/L]
+ACID_OF_IRON, ACID_OF_MANGANESE = 1.792, 1.822
 DERIVED = ("iron", "hardness", "bicarbonate", "carbon_dioxide")
 
 
@@ -133,6 +135,19 @@ class Water:
         before = self.state.carbon
         after = self.with_(**changes)
         return after.with_(ph=carbonate.solve_ph(after.solution, before + carbon).ph)
+
+    def carries(self, acid: float) -> float:
+        """Share of a reaction that makes ``acid`` [mg/L as CaCO3] which this water's alkalinity can buffer, 0 to 1.
+
+        Once the alkalinity is spent the pH falls to where iron and manganese stay dissolved, so oxidation is counted no further.
+        """
+        return min(1.0, max(self.value("alkalinity"), 0.0) / acid) if acid > 0 else 1.0
+
+    def soured(self, acid: float, **changes: float) -> Water:
+        """This water after ``changes`` that made ``acid`` [mg/L as CaCO3], never more than its alkalinity."""
+        if acid <= 0.01:
+            return self.with_(**changes) if changes else self
+        return self.react(alkalinity=max(self.value("alkalinity") - acid, 0.0), **changes)
 
     def scaled(self, **factors: float) -> Water:
         """This water with some known analytes multiplied; unknown ones stay unknown."""

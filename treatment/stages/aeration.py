@@ -9,7 +9,7 @@ from .. import carbonate
 from ..carbonate import CO2
 from ..figure import figure, work
 from ..tables import table
-from ..water import Water
+from ..water import ACID_OF_IRON, Water
 from .base import Room, Sizing, StageKeys, tank_body
 
 if TYPE_CHECKING:
@@ -62,16 +62,33 @@ class Aeration(Room):
             gaseous = 1 / (1 + 10 ** (water.ph - 7.0))
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (1 - (1 - row["sulfide_left"]) * max(gaseous, 0.2))
         after = water.with_(**changes)
+        return self._rust(after, row["detention_min"])
+
+    def _rust(self, water: Water, minutes: float) -> Water:
+        """What the air rusts while the water stands. The tank is mixed: iron rusts at the pH that its own acid leaves."""
         ferrous = water.value("ferrous_iron")
-        if ferrous > 0:
-            rusted = ferrous * carbonate.iron_oxidised(after.ph, water.temperature, changes["dissolved_oxygen"], row["detention_min"])
-            if rusted > 0.005:
-                after = after.react(
-                    alkalinity=after.value("alkalinity") - 1.792 * rusted,
-                    ferrous_iron=ferrous - rusted,
-                    ferric_iron=after.value("ferric_iron") + rusted,
-                )
-        return after
+
+        def after(rusted: float) -> Water:
+            return water.soured(rusted * ACID_OF_IRON, ferrous_iron=ferrous - rusted, ferric_iron=water.value("ferric_iron") + rusted)
+
+        def kept_up(rusted: float) -> bool:
+            """Does the tank rust at least so much, at the pH this leaves?"""
+            return ferrous * carbonate.iron_oxidised(after(rusted).ph, water.temperature, water.value("dissolved_oxygen"), minutes) >= rusted
+
+        most = ferrous * water.carries(ferrous * ACID_OF_IRON)
+        most = min(most, ferrous * carbonate.iron_oxidised(water.ph, water.temperature, water.value("dissolved_oxygen"), minutes))
+        if most <= 0.005:
+            return water
+        least = 0.0
+        if kept_up(most):
+            return after(most)
+        while most - least > 0.002 * ferrous:
+            middle = (most + least) / 2
+            if kept_up(middle):
+                least = middle
+            else:
+                most = middle
+        return after(least) if least > 0.005 else water
 
     def loss(self, keys: AerationKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         return 0.0, 0.0

@@ -12,7 +12,7 @@ from ..figure import Figure, figure, work
 from ..rules import Hit, rule
 from ..spec import Choice, Fraction, Measure, Number, key
 from ..tables import table
-from ..water import EQ, Water
+from ..water import ACID_OF_IRON, EQ, Water
 from .base import Room, Sizing, StageKeys
 
 if TYPE_CHECKING:
@@ -186,8 +186,9 @@ class ChemicalFeed(Room):
         acid = 0.0
         if water.get("ferrous_iron") is not None:
             rusted = water.value("ferrous_iron") * share
+            rusted *= water.carries(rusted * ACID_OF_IRON)
             changes |= {"ferrous_iron": water.value("ferrous_iron") - rusted, "ferric_iron": water.value("ferric_iron") + rusted}
-            acid = rusted * 1.792
+            acid = rusted * ACID_OF_IRON
         if water.get("hydrogen_sulfide") is not None:
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (1 - share)
         if chemical == "chlorine":
@@ -196,9 +197,7 @@ class ChemicalFeed(Room):
                 "free_chlorine": water.value("free_chlorine") + left,
                 "total_chlorine": max(water.value("total_chlorine"), water.value("free_chlorine")) + left,
             }
-        if acid > 0.01:
-            return water.react(alkalinity=water.value("alkalinity") - acid, **changes)
-        return water.with_(**changes) if changes else water
+        return water.soured(acid, **changes)
 
     def loss(self, keys: ChemicalFeedKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         return 0.0, 0.0

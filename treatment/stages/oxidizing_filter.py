@@ -12,7 +12,7 @@ from ..hydraulics import GPM, PSI, square_law
 from ..rules import Hit, rule
 from ..spec import Choice, key
 from ..tables import table
-from ..water import Water
+from ..water import ACID_OF_IRON, ACID_OF_MANGANESE, Water
 from .base import BedKeys, FeedLimit, Room, Sizing, cartridge_body
 from .sediment import HOUSINGS
 
@@ -21,7 +21,6 @@ if TYPE_CHECKING:
     from ..duty import Duty
     from ..train import StageRun
 
-ALKALINITY_PER_FE, ALKALINITY_PER_MN = 1.792, 1.822  # mg/L CaCO3 per mg/L, two acid equivalents each
 GAL = 3.785411784  # L
 MANGANESE_MATTERS = 0.05  # mg/L
 O2_PER_FE, O2_PER_MN, O2_PER_H2S = 0.1432, 0.2912, 0.4694
@@ -236,13 +235,16 @@ class OxidizingFilter(Room):
         return self._oxidise(water, ferrous - after_ferrous, mn_gone, changes)
 
     def _oxidise(self, water: Water, iron: float, manganese: float, changes: dict[str, float]) -> Water:
-        """Oxidation makes acid: two equivalents for each iron or manganese ion."""
+        """Oxidation makes acid: two equivalents for each iron or manganese ion; it stops where no alkalinity is left to take it."""
+        acid = iron * ACID_OF_IRON + manganese * ACID_OF_MANGANESE
+        share = water.carries(acid)
+        if share < 1:
+            changes["ferrous_iron"] += iron * (1 - share)
+            if manganese:
+                changes["manganese"] += manganese * (1 - share)
         if water.get("iron") is None:
             changes = {name: value for name, value in changes.items() if name not in ("ferrous_iron", "ferric_iron")}
-        acid = iron * ALKALINITY_PER_FE + manganese * ALKALINITY_PER_MN
-        if acid <= 0.01:
-            return water.with_(**changes)
-        return water.react(alkalinity=water.value("alkalinity") - acid, **changes)
+        return water.soured(acid * share, **changes)
 
     def loss(self, keys: OxidizingFilterKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         if sizing.bed is None:

@@ -1,13 +1,27 @@
-"""How many random cases a fuzz test tries: a few hundred in a test run, thousands in ``./cairn fuzz``."""
+"""How property tests draw their cases: the same few hundred on every test run, fresh thousands in ``./cairn fuzz``.
+
+A test run must say the same of the same code, so it is not drawn anew; the night's run looks for what nobody thought of.
+"""
 
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from typing import Any
 
 from hypothesis import settings
 
+TIMES = int(os.environ.get("CAIRN_FUZZ", "0"))  # 0: the fixed cases of a test run
 
-def fuzz(cases: int) -> Any:
-    """Settings for a fuzz test: so many cases, times CAIRN_FUZZ."""
-    return settings(max_examples=cases * int(os.environ.get("CAIRN_FUZZ", "1")), deadline=None)
+settings.register_profile("cairn", derandomize=not TIMES, database=None, deadline=None, print_blob=True)
+settings.load_profile("cairn")
+
+
+def fuzz(cases: int) -> Callable[[Any], Any]:
+    """So many cases, times CAIRN_FUZZ; the test bears the tag ``property``."""
+
+    def mark(test: Any) -> Any:
+        test.tags = {"property"}
+        return settings(max_examples=cases * max(TIMES, 1))(test)
+
+    return mark

@@ -6,11 +6,12 @@ from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from .. import carbonate
 from ..carbonate import Solution, calcite_rate, calcite_to_ph, calcite_to_saturation, caustic_to_ph, soda_ash_to_ph, solve_ph, speciate
+from .fuzz import fuzz
 
 CASES = json.loads((Path(__file__).parent / "data" / "chemistry.json").read_text())
 
@@ -105,13 +106,13 @@ WATERS = st.builds(
 
 class Laws(TestCase):
     @given(WATERS, st.floats(5.0, 9.5))
-    @settings(max_examples=80, deadline=None)
+    @fuzz(80)
     def test_ph_and_carbon_are_inverse(self, water: Solution, ph: float) -> None:
         """Carbon from pH and pH from carbon undo each other."""
         self.assertAlmostEqual(solve_ph(water, speciate(water, ph).carbon).ph, ph, delta=2e-4)
 
     @given(WATERS, st.floats(5.0, 7.0))
-    @settings(max_examples=60, deadline=None)
+    @fuzz(60)
     def test_calcite_never_passes_saturation(self, water: Solution, ph: float) -> None:
         """The ceiling sits at a saturation index of zero, and the rate there is nothing."""
         full = calcite_to_saturation(water, speciate(water, ph).carbon)

@@ -6,12 +6,13 @@ import re
 from itertools import pairwise
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..drawing.shapes import Box
 from ..drawing.train_view import FLOOR, draw_train, marked_column
 from .example import HARD_ONLY, job, worked
+from .fuzz import fuzz
 
 KINDS = ["sediment", "neutralizer", "oxidizing_filter", "softener", "uv"]
 
@@ -34,7 +35,7 @@ class TrainDrawing(TestCase):
             self.assertLessEqual(max(heights), drawing.height)
 
     @given(st.lists(st.sampled_from(KINDS), min_size=0, max_size=12))
-    @settings(max_examples=25, deadline=None)
+    @fuzz(25)
     def test_columns_stand_side_by_side_in_order(self, kinds: list[str]) -> None:
         """Any train: one column a stage, in order, none over another, everything inside the picture."""
         _, drawing = drawing_of(kinds)
@@ -51,7 +52,7 @@ class TrainDrawing(TestCase):
         self.assertLessEqual(drawing.end, drawing.width)
 
     @given(st.lists(st.sampled_from(KINDS), min_size=1, max_size=8))
-    @settings(max_examples=15, deadline=None)
+    @fuzz(15)
     def test_the_pipe_runs_unbroken_from_source_to_house(self, kinds: list[str]) -> None:
         """One stretch before each stage and one to the house, each starting right of the last one's start."""
         _, drawing = drawing_of(kinds)

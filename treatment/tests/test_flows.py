@@ -15,6 +15,7 @@ from ..hydraulics import PSI
 from ..job_file import read_job
 from ..pump import flow_at, known, meets, pump_pressure
 from .example import HARD_ONLY, job, worked
+from .fuzz import fuzz
 
 GPM = 3.785411784
 CURVE = {"shut_off": "80 psi", "best_flow": "10 gpm", "best_pressure": "50 psi"}
@@ -32,6 +33,7 @@ class Measuring(TestCase):
         self.assertAlmostEqual(found.off, (8 * 60 / 70 - 6.4286) / 6.4286, places=3)
 
     @given(st.lists(st.tuples(st.floats(1, 200), st.floats(0.1, 10)), min_size=1, max_size=6))
+    @fuzz(100)
     def test_the_mean_lies_among_the_runs(self, runs: list[tuple[float, float]]) -> None:
         """Never below the slowest nor above the quickest."""
         found = measured_flow(runs)

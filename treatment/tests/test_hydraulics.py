@@ -7,13 +7,14 @@ from unittest import TestCase
 
 from fluids.friction import friction_factor, ft_Crane
 from fluids.packed_bed import Ergun
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..beds import FT3, Bed, choose_bed, least_in, measured_out, medium, most_in, tanks
 from ..carbonate import water_density, water_viscosity
 from ..hydraulics import PSI, bore, friction, packed_bed_loss, square_law, valve_loss
 from .example import HARD_ONLY, job, worked
+from .fuzz import fuzz
 
 GPM = 3.785411784
 
@@ -47,7 +48,7 @@ class Pipes(TestCase):
         self.assertAlmostEqual(square_law(20.0, 10.0, 5.0), 20.0)
 
     @given(st.floats(1, 60), st.floats(1.01, 3), st.floats(3, 35))
-    @settings(max_examples=50, deadline=None)
+    @fuzz(50)
     def test_more_flow_loses_more(self, flow: float, times: float, temperature: float) -> None:
         """Friction and beds alike; colder water loses more in a bed."""
         self.assertLess(friction(flow, 0.02, 10, 1e-5, temperature), friction(flow * times, 0.02, 10, 1e-5, temperature))
@@ -89,7 +90,7 @@ class PickingVessels(TestCase):
         self.assertGreaterEqual(Bed(calcite, "12x52", 1, most_in(calcite, "12x52")).freeboard, 0.5 - 1e-9)
 
     @given(st.sampled_from(["calcite", "air_charged", "softening_resin"]), st.floats(8, 80), st.floats(8, 80), st.floats(4, 25))
-    @settings(max_examples=80, deadline=None)
+    @fuzz(80)
     def test_a_chosen_bed_carries_the_flow_and_can_be_washed(self, key: str, flow: float, wash: float, temperature: float) -> None:
         """Whenever some vessel does both, the one chosen does both."""
         bed = choose_bed(key, flow, 0.0, wash, temperature)

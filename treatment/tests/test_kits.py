@@ -9,6 +9,7 @@ from ..analytes import analytes
 from ..errors import NotUnderstood
 from ..job import OBSERVATIONS
 from ..kits import kits, observed, outcome_readings, pad_reading, phase, times
+from .fuzz import fuzz
 
 
 class Charts(TestCase):
@@ -80,6 +81,7 @@ class Clocks(TestCase):
         self.assertEqual(phase(vial, 73 * 3600)[0], "late")
 
     @given(st.floats(0, 4e5), st.floats(0, 4e5))
+    @fuzz(100)
     def test_a_test_only_moves_forward(self, one: float, other: float) -> None:
         """Later is never an earlier phase."""
         order = ("dip", "wait", "ready", "late")

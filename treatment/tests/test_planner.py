@@ -2,12 +2,13 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..design import Design
 from ..stages import ROOMS
 from .example import HARD_ONLY, ids, job, worked
+from .fuzz import fuzz
 
 
 def kinds(design: Design) -> list[str]:
@@ -88,7 +89,7 @@ class ComposedTrains(TestCase):
         st.floats(0.5, 35), st.floats(5.5, 8.4), st.floats(0, 12), st.floats(0, 0.6), st.floats(15, 300),
         st.sampled_from(["present", "absent"]), st.floats(4, 15), st.integers(1, 8),
     )  # fmt: skip
-    @settings(max_examples=60, deadline=None)
+    @fuzz(60)
     def test_planners_own_trains_have_no_fault(
         self, grains: float, ph: float, iron: float, mn: float, alkalinity: float, coliform: str, gpm: float, people: int
     ) -> None:

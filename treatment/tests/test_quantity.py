@@ -3,7 +3,7 @@ from __future__ import annotations
 from unittest import TestCase
 
 import pint
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..display import digits, show
@@ -81,7 +81,7 @@ class ParsingQuantities(TestCase):
             self.assertAlmostEqual(parse_quantity(text, "hardness").value, expected, delta=expected * 2e-4)
 
     @given(st.sampled_from(sorted(table("units"))), st.floats(1e-3, 1e4))
-    @settings(max_examples=150, deadline=None)
+    @fuzz(150)
     def test_units_round_trip(self, dimension: str, value: float) -> None:
         """Canonical -> any unit of the dimension -> canonical is the same value."""
         for unit in set(units_of(dimension).values()):

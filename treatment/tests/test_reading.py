@@ -2,7 +2,7 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..analytes import analytes, find_analyte
@@ -76,7 +76,7 @@ class ReadingGrammar(TestCase):
                 read(name, text)
 
     @given(st.sampled_from(sorted(analytes())), st.floats(0.001, 1000), st.sampled_from(["{} {}", "<{} {}", ">{} {}", "{}..2000 {}"]))
-    @settings(max_examples=200, deadline=None)
+    @fuzz(200)
     def test_canonical_text_round_trips(self, name: str, value: float, form: str) -> None:
         """A reading written in canonical units and read again is the same interval."""
         unit = "" if name == "ph" else analytes()[name].unit

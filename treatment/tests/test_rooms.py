@@ -6,7 +6,7 @@ from math import isfinite
 from typing import Any
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..analytes import analytes
@@ -15,6 +15,7 @@ from ..limits import limits
 from ..stages import ROOMS
 from ..train import StageRun
 from .example import HARD_ONLY, ids, job, worked
+from .fuzz import fuzz
 
 GPM = 3.785411784
 #: what no house treatment but a membrane, an exchange resin or a dose of chemicals changes
@@ -47,7 +48,7 @@ def one(kind: str, readings: dict[str, Any] | None = None, supply: dict[str, Any
 
 class WhateverTheWater(TestCase):
     @given(kinds, waters)
-    @settings(max_examples=120, deadline=None)
+    @fuzz(120)
     def test_every_value_is_a_number_and_none_is_below_nothing(self, kind: str, readings: dict[str, Any]) -> None:
         """Water out, sizes and figures are finite; no concentration is negative; pH stays where water can be."""
         _, stage = one(kind, readings)
@@ -61,7 +62,7 @@ class WhateverTheWater(TestCase):
             self.assertTrue(figure.working and figure.unit is not None, name)
 
     @given(kinds, waters)
-    @settings(max_examples=120, deadline=None)
+    @fuzz(120)
     def test_nothing_comes_from_nothing(self, kind: str, readings: dict[str, Any]) -> None:
         """What is to be taken out never rises; salts are changed only by what exchanges or doses them; each rise has its bringer."""
         _, stage = one(kind, readings)
@@ -79,7 +80,7 @@ class WhateverTheWater(TestCase):
                 self.assertLessEqual(now, was * (1 + 1e-6) + 1e-6, name)
 
     @given(kinds, waters)
-    @settings(max_examples=60, deadline=None)
+    @fuzz(60)
     def test_the_same_water_gives_the_same_stage(self, kind: str, readings: dict[str, Any]) -> None:
         """Sizing and treatment depend on nothing but what is given."""
         first, second = one(kind, readings)[1], one(kind, readings)[1]
@@ -87,7 +88,7 @@ class WhateverTheWater(TestCase):
         self.assertEqual(first.sizing.params, second.sizing.params)
 
     @given(kinds, st.floats(2, 12), st.floats(1.1, 2.5))
-    @settings(max_examples=80, deadline=None)
+    @fuzz(80)
     def test_a_loss_grows_with_flow_and_dirt(self, kind: str, gpm: float, times: float) -> None:
         """Nothing gains pressure by being passed, dirt never helps, and more flow never loses less."""
         _, stage = one(kind)
@@ -99,7 +100,7 @@ class WhateverTheWater(TestCase):
             self.assertLessEqual(low, high + 1e-9)
 
     @given(waters)
-    @settings(max_examples=60, deadline=None)
+    @fuzz(60)
     def test_exchange_is_charge_for_charge(self, readings: dict[str, Any]) -> None:
         """A softener gives 46.0 mg of sodium for each 100.09 mg/L as CaCO3 it takes: 2 x 22.99 for 100.09."""
         _, stage = one("softener", readings)
@@ -151,7 +152,7 @@ class MoreAsksForMore(TestCase):
 
 class EveryWordIsSaid(TestCase):
     @given(st.lists(kinds, min_size=0, max_size=6), waters)
-    @settings(max_examples=60, deadline=None)
+    @fuzz(60)
     def test_findings_can_be_acted_on(self, train: list[str], readings: dict[str, Any]) -> None:
         """Any train on any water: every finding is a sentence, names a remedy and a source, and points at a stage that is there."""
         design = worked(job(readings=readings, train=[{"kind": kind} for kind in train]))
@@ -166,7 +167,7 @@ class EveryWordIsSaid(TestCase):
             self.assertNotRegex(finding.message + finding.remedy, r"\bNone\b|\bnan\b|\{|\}", finding.rule)
 
     @given(waters)
-    @settings(max_examples=30, deadline=None)
+    @fuzz(30)
     def test_a_repair_never_leaves_more_faults_than_it_found(self, readings: dict[str, Any]) -> None:
         """A train in a foolish order: after mending there are no more faults and dangers than before."""
         design = worked(job(readings=readings, train=[{"kind": "uv"}, {"kind": "softener"}, {"kind": "sediment"}, {"kind": "neutralizer"}]))
@@ -174,7 +175,7 @@ class EveryWordIsSaid(TestCase):
         self.assertLessEqual(grave[1], grave[0])
 
     @given(st.floats(2, 25), st.floats(0.05, 3), st.floats(6.0, 7.8), st.floats(0.2, 6))
-    @settings(max_examples=30, deadline=None)
+    @fuzz(30)
     def test_the_audit_finds_a_lamp_before_the_filter(self, hard: float, iron: float, ph: float, turbid: float) -> None:
         """Whatever the water, a lamp with a filter after it is flagged, and the planner never builds that."""
         readings = {

@@ -3,13 +3,14 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..errors import BadDocument
 from ..job_file import read_job
 from ..samples import AnalyteState
 from .example import job, worked
+from .fuzz import fuzz
 
 
 def sampled(*iron: tuple[str, str, str], basis: dict[str, Any] | None = None):  # noqa: ANN201
@@ -66,7 +67,7 @@ class DesignBasis(TestCase):
             self.assertIn(path, [fault.path for fault in caught.exception.faults])
 
     @given(st.lists(st.floats(0.1, 9).map(lambda v: round(v, 2)), min_size=2, max_size=6), st.integers(50, 100))
-    @settings(max_examples=20, deadline=None)
+    @fuzz(20)
     def test_a_percentile_lies_between_median_and_worst(self, values: list[float], percent: int) -> None:
         """Never above the worst reading, never below the smallest; the hundredth is the worst."""
         rows = tuple((f"2026-01-{i + 1:02d}", "raw", f"{value} mg/L") for i, value in enumerate(values))

@@ -8,7 +8,7 @@ import re
 from typing import Any
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..beds import FT3, Bed, cold_factor, medium
@@ -17,6 +17,7 @@ from ..stages.softener import capacity_per_litre
 from ..stages.uv import light_through
 from ..train import StageRun
 from .example import HARD_ONLY, job, worked
+from .fuzz import fuzz
 
 GPM, GPG, LB, GRAIN = 3.785411784, 17.118061, 0.45359237, 0.06479891
 
@@ -141,7 +142,7 @@ class NeutralizerByHand(TestCase):
         self.assertAlmostEqual(f["refill_interval"], f["media_volume"] * 90 * 0.016018463 * 0.333 / (kg / 12), places=2)
 
     @given(st.floats(5.6, 6.6), st.floats(15, 120), st.sampled_from([1.0, 1.5, 2.0]))
-    @settings(max_examples=25, deadline=None)
+    @fuzz(25)
     def test_more_contact_never_means_less_ph(self, ph: float, alkalinity: float, more: float) -> None:
         """A larger bed ends at a higher pH, never beyond saturation."""
         readings = {"ph": f"{ph:.2f}", "alkalinity": f"{alkalinity:.0f} mg/L as CaCO3"}
@@ -268,7 +269,7 @@ class Working(TestCase):
 
 class Monotone(TestCase):
     @given(st.floats(5, 60), st.floats(1.02, 3))
-    @settings(max_examples=30, deadline=None)
+    @fuzz(30)
     def test_more_hardness_never_means_longer_between_regenerations(self, grains: float, times: float) -> None:
         """For the same softener, harder water regenerates at least as often."""
         train = [{"kind": "softener", "volume": "2 ft3"}]
@@ -277,7 +278,7 @@ class Monotone(TestCase):
         self.assertLessEqual(hard["days_between_regenerations"], soft["days_between_regenerations"] + 1e-9)
 
     @given(st.floats(0, 60), st.floats(5.0, 8.5), st.floats(0, 6), st.permutations(["sediment", "neutralizer", "oxidizing_filter", "softener", "uv"]))
-    @settings(max_examples=30, deadline=None)
+    @fuzz(30)
     def test_no_train_makes_a_negative_water(self, grains: float, ph: float, iron: float, order: list[str]) -> None:
         """In any order of stages nothing in the water goes below zero."""
         readings = {"hardness": f"{grains:.2f} gpg", "ph": f"{ph:.2f}", "iron": f"{iron:.2f} mg/L", "ferrous_iron": None}

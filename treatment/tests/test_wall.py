@@ -7,7 +7,7 @@ from math import ceil
 from typing import Any
 from unittest import TestCase
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ..drawing.shapes import Box
@@ -18,6 +18,7 @@ from ..drawing.wall_view import view
 from ..materials import materials, price_keys
 from ..stages import ROOMS
 from .example import ids, job, worked
+from .fuzz import fuzz
 
 SITE = {"wall_width": "16 ft", "ceiling": "8 ft", "wall_depth": "36 in"}
 MAIN = (
@@ -67,7 +68,7 @@ class TheWayOfTheWater(TestCase):
 
 class Placing(TestCase):
     @given(st.lists(st.sampled_from(sorted(ROOMS)), min_size=0, max_size=10))
-    @settings(max_examples=40, deadline=None)
+    @fuzz(40)
     def test_nothing_overlaps_in_a_layout_of_ours(self, kinds: list[str]) -> None:
         """Whatever the train, no two solid parts share room, and every unit has its place in the order of the water."""
         wall = wall_of([{"kind": kind} for kind in kinds])
@@ -80,7 +81,7 @@ class Placing(TestCase):
         self.assertFalse([finding for finding in wall.findings if "same place" in finding.message])
 
     @given(st.lists(st.sampled_from(MAIN), min_size=1, max_size=8))
-    @settings(max_examples=30, deadline=None)
+    @fuzz(30)
     def test_pipe_runs_from_source_to_house_through_every_unit_in_order(self, kinds: list[str]) -> None:
         """Each piece of the way begins where the one before ended: header, leg in, unit, leg out, header; square all along."""
         wall = wall_of([{"kind": kind} for kind in kinds])

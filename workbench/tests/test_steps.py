@@ -5,11 +5,12 @@ from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
 from treatment.tests.example import job as job_document
+from treatment.tests.fuzz import fuzz
 from workbench.door import store
 from workbench.jobs.models import Job
 from workbench.samples.models import Reading, Sample
@@ -158,7 +159,7 @@ class AnyInput(HypothesisTestCase):
         cls.job = store(job_document(), workspace, cls.designer)
 
     @given(st.text(max_size=80))
-    @settings(max_examples=40, deadline=None)
+    @fuzz(40)
     def test_nothing_typed_breaks_the_water_step(self, line: str) -> None:
         """Any line is previewed; none is an error of the server."""
         self.client.force_login(self.designer)
@@ -168,7 +169,7 @@ class AnyInput(HypothesisTestCase):
         st.sampled_from(["flow_l_min", "pressure_low_kpa", "temperature_c", "pipe_size_m"]),
         st.text(max_size=30).filter(lambda text: "\x00" not in text),
     )
-    @settings(max_examples=40, deadline=None)
+    @fuzz(40)
     def test_nothing_typed_breaks_the_supply_step(self, name: str, text: str) -> None:
         """Any text is saved or refused beside its field."""
         self.client.force_login(self.designer)
