@@ -89,7 +89,7 @@ class Breach:
 def breaches(room: Room, keys: Any, water: Water, duty: Duty) -> list[Breach]:
     """Feed limits of a treatment that a water breaks; of several on one analyte the gravest."""
     worst: dict[str, Breach] = {}
-    for limit in room.feed_limits(keys, water, duty):
+    for limit in room.takes(keys, water, duty):
         value = water.get(limit.reads)
         if value is not None and limit.broken_by(value):
             known = worst.get(limit.analyte)

@@ -10,6 +10,7 @@ from .analytes import analytes
 from .compare import alternatives, differs
 from .drawing.wall import compose
 from .drawing.wall_parts import Wall
+from .feed_limits import FeedLimit
 from .figure import rounded
 from .materials import GROUPS, Row, materials
 from .next_tests import next_tests
@@ -77,9 +78,17 @@ def stage_document(stage: StageRun, variant: Variant, system: str) -> dict[str, 
         "water_out": water_document(stage.water_out, stage.mild_out),
         "pressure_loss_clean": value(stage.loss_clean, "kPa"),
         "pressure_loss_dirty": value(stage.loss_dirty, "kPa"),
+        "feed_limits": [limit_document(limit) for limit in stage.room.takes(stage.keys, stage.water_in, variant.audit.duty)],
         "cautions": list(stage.room.cautions),
         "runners_up": stage.why_this_vessel(variant.audit.duty),
     }
+
+
+def limit_document(limit: FeedLimit) -> dict[str, Any]:
+    """What a stage takes of one analyte; own: put there by the designer in place of ours."""
+    unit = analytes()[limit.reads].unit
+    ends = {end: None if held is None else value(held, unit) for end, held in (("low", limit.low), ("high", limit.high))}
+    return {"analyte": limit.reads, **ends, "because": limit.because, "source": limit.source, "own": limit.own}
 
 
 def train_document(variant: Variant, system: str) -> dict[str, Any]:
@@ -182,6 +191,7 @@ def design_schema() -> dict[str, Any]:
 
     text, number = {"type": "string"}, {"type": "number"}
     quantity = obj({"value": number, "unit": text})
+    nullable = {"anyOf": [quantity, {"type": "null"}]}
     line = obj(
         {
             "symbol": text,
@@ -199,7 +209,7 @@ def design_schema() -> dict[str, Any]:
     stage = obj({
         "id": text, "kind": {"enum": list(ROOMS)}, "name": text, "purpose": text, "reasons": array(text), "schools": array(text), "params": {"type": "object"},
         "figures": {"type": "object", "additionalProperties": figure}, "water_in": water, "water_out": water,
-        "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity, "cautions": array(text), "runners_up": array(text),
+        "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity, "feed_limits": array(obj({"analyte": text, "low": nullable, "high": nullable, "because": text, "source": text, "own": {"type": "boolean"}})), "cautions": array(text), "runners_up": array(text),
     })  # fmt: skip
     finding = obj(
         {

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, ClassVar
 
 from ..beds import Bed, RunnerUp, runners_up
+from ..feed_limits import FeedLimit, OwnFeedLimit, OwnFeedLimits, with_own
 from ..figure import Figure
 from ..job import FLOW, LENGTH, LIFT, OBSTRUCTIONS, VOLUME
 from ..spec import Choice, Either, Flag, ListOf, Measure, Number, Record, Text, TimeOfDay, Vessel, key
@@ -73,6 +74,7 @@ class StageKeys:
     hour: float | None = key(TimeOfDay(), None, "hour at which it regenerates or backwashes")
     install: Install | None = key(Record(Install), None, "how it is built in; what is absent is unknown")
     reason: str | None = key(Text(200), None, "why the designer fixed its sizes or choices")
+    feed_limits: tuple[OwnFeedLimit, ...] = key(OwnFeedLimits(), (), "what it takes, in place of our feed limits")
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,31 +84,6 @@ class BedKeys(StageKeys):
     volume: float | None = key(VOLUME, None, "medium in each vessel")
     tank: str | None = key(Vessel(), None, "vessel")
     vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time")
-
-
-@dataclass(frozen=True, slots=True)
-class FeedLimit:
-    """What a stage asks of the water that reaches it, in the analyte's canonical unit.
-
-    analyte names the rule (``feed-limit/softener/iron``); form the part of it that counts, where only a part does.
-    """
-
-    analyte: str
-    low: float | None
-    high: float | None
-    source: str
-    because: str
-    severity: str = "fault"
-    form: str = ""
-
-    @property
-    def reads(self) -> str:
-        """The analyte whose value is compared: a form of it (ferrous, ferric iron) where one is named."""
-        return self.form or self.analyte
-
-    def broken_by(self, value: float) -> bool:
-        slack = 1e-6
-        return (self.high is not None and value > self.high * (1 + slack)) or (self.low is not None and value < self.low * (1 - slack))
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,8 +150,12 @@ class Room:
         return self.title
 
     def feed_limits(self, keys: Any, water: Water, duty: Duty) -> list[FeedLimit]:
-        """What it asks of the water that reaches it."""
+        """What it asks of the water that reaches it, by our tables."""
         return []
+
+    def takes(self, keys: Any, water: Water, duty: Duty) -> list[FeedLimit]:
+        """What it asks of the water that reaches it, the designer's own limits in place of ours."""
+        return with_own(self.feed_limits(keys, water, duty), keys.feed_limits)
 
     def size(self, keys: Any, water: Water, duty: Duty) -> Sizing:
         """Complete its sizes for the water that arrives; figures carry their working."""

@@ -52,6 +52,30 @@ class EditingATrain(WorkbenchTestCase):
         self.edit("remove", "softener")
         self.assertContains(self.edit("redo"), "nothing to redo", status_code=422)
 
+    def test_what_a_stage_takes_can_be_set_with_a_reason_and_taken_back(self) -> None:
+        """The sheet marks it as yours; the other end of the same analyte is kept; one click goes back to ours."""
+        page = self.edit("takes", "uv", analyte="iron", end="high", value="0.5 mg/L", reason="maker's sheet")
+        self.assertContains(page, "the designer&#x27;s own limit: maker&#x27;s sheet")
+        self.assertEqual((shown_stages(self.job) or [])[-1]["feed_limits"], {"iron": {"high": "0.5 mg/L", "reason": "maker's sheet"}})
+        self.edit("takes", "uv", analyte="iron", end="low", value="0.1 mg/L", reason="odd")
+        self.edit("takes", "uv", analyte="iron", end="high", value="")
+        self.assertEqual((shown_stages(self.job) or [])[-1]["feed_limits"]["iron"]["low"], "0.1 mg/L")
+        self.edit("takes", "uv", analyte="iron", end="low", value="")
+        self.assertNotIn("feed_limits", (shown_stages(self.job) or [])[-1])
+
+    def test_a_limit_that_cannot_be_read_is_refused_beside_its_field(self) -> None:
+        """No reason, no number, a microbe, an unknown end: what was typed stays, nothing is stored."""
+        for more, word in (
+            ({"analyte": "iron", "end": "high", "value": "0.5 mg/L"}, "needs its reason"),
+            ({"analyte": "iron", "end": "high", "value": "lots & more", "reason": "r"}, "lots &amp; more"),
+            ({"analyte": "e_coli", "end": "high", "value": "1", "reason": "r"}, "Microbes keep our limit"),
+            ({"analyte": "nonsense", "end": "high", "value": "1", "reason": "r"}, "Unknown analyte"),
+            ({"analyte": "iron", "end": "sideways", "value": "1 mg/L", "reason": "r"}, "not an edit we know"),
+        ):
+            with self.subTest(more=more):
+                self.assertContains(self.edit("takes", "uv", **more), word, status_code=422)
+        self.assertIsNone(shown_stages(self.job))
+
     def test_a_wrong_order_is_flagged_at_once(self) -> None:
         """The softener before the neutralizer: hardness comes back after it."""
         self.edit("move", "softener", to="0")

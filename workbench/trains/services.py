@@ -10,12 +10,15 @@ from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
+from treatment.analytes import analytes
 from treatment.errors import BadDocument, Fault
+from treatment.feed_limits import OwnFeedLimits
 from treatment.job_file import MOST_STAGES, read_stage
 from treatment.spec import BAD
 from treatment.stages import ROOMS
 from treatment.train import Given
 
+from ..jobs.forms import sentence
 from ..jobs.models import Job
 from .models import Revision, TrainOption
 
@@ -195,7 +198,7 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages
     here = place_of(stages, stage_id)
     kind = stages[here]["kind"]
     spec = stage_fields(kind).get(name)
-    if spec is None or name in ("id", "install"):
+    if spec is None or name in ("id", "install", "feed_limits"):
         raise Refused(name, "This stage has no such choice.")
     after = copy.deepcopy(stages)
     text = text.strip()
@@ -211,6 +214,35 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages
         raise Refused(name, message[0].upper() + message[1:] + ".")
     after[here][name] = raw
     return after, f"set {name.replace('_', ' ')} of {title(stages[here])} to {text}", stage_id
+
+
+def set_feed_limit(stages: Stages, stage_id: str, analyte: str, end: str, text: str, reason: str) -> tuple[Stages, str, str]:
+    """Put a feed limit of the designer's own in place of ours (end: low or high); an empty text goes back to ours.
+
+    Raises Refused beside the field.
+    """
+    here = place_of(stages, stage_id)
+    field = f"takes-{analyte}-{end}"
+    if end not in ("low", "high"):
+        raise Refused("", "This is not an edit we know.")
+    after = copy.deepcopy(stages)
+    held = dict(after[here].get("feed_limits") or {})
+    row = {name: value for name, value in (held.pop(analyte, None) or {}).items() if name != end}
+    text = text.strip()
+    if text:
+        row |= {end: text, "reason": " ".join(reason.split())[:300]}
+    if "low" in row or "high" in row:
+        faults: list[Fault] = []
+        OwnFeedLimits().read({analyte: row}, "", faults)
+        if faults:
+            raise Refused("" if faults[0].path == f".{analyte}" else field, sentence(faults[0].message))
+        held[analyte] = row
+    after[here]["feed_limits"] = held
+    if not held:
+        del after[here]["feed_limits"]
+    said = analytes()[analyte].said if analyte in analytes() else analyte
+    what = f"set what {title(stages[here])} takes of {said} to {text}" if text else f"went back to our limit of {said} for {title(stages[here])}"
+    return after, what, stage_id
 
 
 def title(stage: dict[str, Any]) -> str:

@@ -8,11 +8,12 @@ from typing import Any
 from treatment.analytes import analytes
 from treatment.audit import clock
 from treatment.design import Design, Variant
+from treatment.feed_limits import FeedLimit
 from treatment.figure import Figure
 from treatment.job_file import stage_fields
 from treatment.quantity import canonical_unit
 from treatment.rules import Finding
-from treatment.spec import Choice, Flag, Measure, Number
+from treatment.spec import Choice, Flag, Fraction, Measure, Number
 from treatment.train import StageRun
 
 #: figures that matter most to a practitioner, in the order of their questions
@@ -61,6 +62,34 @@ class ChoiceField:
 
 
 @dataclass(frozen=True)
+class Take:
+    """A feed limit of the stage beside what arrives; typed: the designer's own, as typed."""
+
+    limit: FeedLimit
+    value: float | None
+    end: str
+    typed: str
+    reason: str
+
+    @property
+    def bound(self) -> float | None:
+        return self.limit.high if self.end == "high" else self.limit.low
+
+    @property
+    def broken(self) -> bool:
+        return self.value is not None and self.limit.broken_by(self.value)
+
+    @property
+    def field(self) -> str:
+        return f"takes-{self.limit.reads}-{self.end}"
+
+    @property
+    def fixed(self) -> bool:
+        """Whether nobody may put a limit of their own in its place: microbes keep ours."""
+        return analytes()[self.limit.reads].is_microbe
+
+
+@dataclass(frozen=True)
 class Sheet:
     """What the sheet shows of one stage."""
 
@@ -70,6 +99,7 @@ class Sheet:
     purpose: str
     reasons: list[str]
     arrives: list[tuple[str, float, float]]
+    takes: list[Take]
     leaves: list[tuple[str, float]]
     main: list[tuple[str, Figure]]
     more: list[tuple[str, Figure]]
@@ -109,6 +139,7 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
     return Sheet(
         run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out, design.job.facts.job.units), reasons=variant.reasons[run.id],
         arrives=[(name, before[name], mild.get(name, before[name])) for name in ARRIVING if name in before],
+        takes=_takes(run, design, typed.get("feed_limits") or {}),
         leaves=[(name, after[name]) for name in changed if name in ARRIVING],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
         choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id), schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units), reason=run.keys.reason or "",
@@ -120,11 +151,31 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
 OF_A_FORM = ("volume", "tank", "vessels", "housing", "outer_micron", "magnesia", "bed", "target_ph", "residual")
 
 
+def _takes(run: StageRun, design: Design, typed: dict[str, Any]) -> list[Take]:
+    found = []
+    for limit in run.room.takes(run.keys, run.water_in, design.duty):
+        end = "high" if limit.high is not None else "low"
+        row = typed.get(limit.reads) or {}
+        found.append(
+            Take(
+                limit,
+                run.water_in.get(limit.reads),
+                end,
+                str(row.get(end) or "") if limit.own else "",
+                str(row.get("reason") or "") if limit.own else "",
+            )
+        )
+    return found
+
+
+LABELS = {"target_ph": "target pH", "rated_uvt": "rated UVT"}
+
+
 def _choices(run: StageRun, typed: dict[str, Any]) -> list[ChoiceField]:
     fields = []
     for key, spec in stage_fields(run.kind).items():
-        if key in ("id", "install", "reason", "flow_controls") or (
-            not isinstance(spec, (Measure, Number, Choice, Flag)) and type(spec).__name__ not in ("Vessel", "Fraction", "TimeOfDay")
+        if key in ("id", "install", "reason", "flow_controls", "feed_limits") or (
+            not isinstance(spec, (Measure, Number, Choice, Flag, Fraction)) and type(spec).__name__ not in ("Vessel", "TimeOfDay")
         ):
             continue
         if key in OF_A_FORM and key not in run.sizing.params and key not in typed:
@@ -136,10 +187,18 @@ def _choices(run: StageRun, typed: dict[str, Any]) -> list[ChoiceField]:
             options = (("true", "yes"), ("false", "no"))
         held = typed.get(key)
         text = "" if held is None else str(held).lower() if isinstance(held, bool) else str(held)
-        unit = "um" if key == "micron" else canonical_unit(spec.dimension) if isinstance(spec, Measure) else ""
+        unit = (
+            "um"
+            if key == "micron"
+            else canonical_unit(spec.dimension)
+            if isinstance(spec, Measure)
+            else "share"
+            if isinstance(spec, Fraction)
+            else ""
+        )
         if unit == "m" and isinstance(spec, Measure) and spec.example.endswith("mm"):
             unit = "m small"
         hint = spec.example if isinstance(spec, Measure) else {"tank": "10x54", "hour": "02:00"}.get(key, "")
         doc = next((f.metadata["doc"] for f in type(run.keys).__dataclass_fields__.values() if f.name == key), "")
-        fields.append(ChoiceField(key, key.replace("_", " "), doc, text, run.sizing.params.get(key), unit, options, hint))
+        fields.append(ChoiceField(key, LABELS.get(key, key.replace("_", " ")), doc, text, run.sizing.params.get(key), unit, options, hint))
     return fields

@@ -95,6 +95,7 @@ def edit(request: HttpRequest, pk: int) -> HttpResponse:
                 "field": refused.field,
                 "reason": refused.reason,
                 "typed": request.POST.get("value", ""),
+                "typed_reason": request.POST.get("reason", ""),
                 "general": refused.field in ("", "kind"),
             }
         }
@@ -151,6 +152,9 @@ def _change(request: HttpRequest, action: str, stages: services.Stages, selected
         return services.remove(stages, selected)
     if action == "set":
         return services.set_key(stages, selected, request.POST.get("key", ""), request.POST.get("value", "")[:120])
+    if action == "takes":
+        text, reason = request.POST.get("value", "")[:80], request.POST.get("reason", "")
+        return services.set_feed_limit(stages, selected, request.POST.get("analyte", ""), request.POST.get("end", ""), text, reason)
     raise Refused("", "This is not an edit we know.")
 
 
@@ -160,6 +164,6 @@ def _words(wanted: dict[str, str]) -> str:
     said = {
         "earlier": f"move {stage} one place earlier", "later": f"move {stage} one place later", "move": f"move {stage}", "remove": f"remove {stage}", "replace": f"replace {stage}", "mend": "mend the train", "waive": "accept a finding",
         "add": f"add {wanted.get('kind', '').replace('_', ' ')} after {stage or 'the last stage'}", "undo": "undo the last change", "redo": "redo",
-        "restore": "take the proposal", "set": f"set {wanted.get('key', '').replace('_', ' ')} of {stage} to “{wanted.get('value', '')}”",
+        "restore": "take the proposal", "takes": f"set what {stage} takes of {wanted.get('analyte', '').replace('_', ' ')} to “{wanted.get('value', '')}”", "set": f"set {wanted.get('key', '').replace('_', ' ')} of {stage} to “{wanted.get('value', '')}”",
     }  # fmt: skip
     return said.get(wanted.get("action", ""), "your change")
