@@ -50,6 +50,11 @@ class Audit:
     def microbes_present(self) -> bool:
         return any(self.run.raw.value(name) > 0 for name in MICROBES)
 
+    @cached_property
+    def broken(self) -> list[list[Breach]]:
+        """Feed limits that the water arriving at each stage breaks, in the order of the train."""
+        return [breaches(stage.room, stage.keys, stage.water_in, self.duty) for stage in self.run.stages]
+
     def uv_flow(self, stage: StageRun) -> float:
         """The flow [L/min] a lamp has to treat."""
         return min(stage.keys.restrictor or self.duty.passable, self.duty.passable)
@@ -98,21 +103,16 @@ def breaches(room: Room, keys: Any, water: Water, duty: Duty) -> list[Breach]:
     return list(worst.values())
 
 
-def feed_breaches(stage: StageRun, duty: Duty) -> list[Breach]:
-    """Feed limits that the water arriving at a stage of a train breaks."""
-    return breaches(stage.room, stage.keys, stage.water_in, duty)
-
-
 def without(audit: Audit, stage: StageRun) -> list[str]:
-    """What goes wrong when a stage is taken out: needs and feed limits that are then no longer met."""
+    """What goes wrong when a stage is taken out and the others stay as they are: needs and feed limits that are then no longer met."""
     rest = [other for other in audit.run.stages if other.index != stage.index]
     here, trouble, wanted = stage.water_in, [], []
     tap: Water | None = None
     for other in audit.run.stages[: stage.index]:
         tap = other.water_out if other.at_tap else tap
-    broken_now = {(other.id, breach.limit.analyte) for other in audit.run.stages for breach in feed_breaches(other, audit.duty)}
+    broken_now = {(other.id, breach.limit.analyte) for other in audit.run.stages for breach in audit.broken[other.index]}
     for other in rest[stage.index :]:
-        _, out, _, _ = audit.runner.through(other.kind, other.keys, here)
+        out = audit.runner.as_sized(other.kind, other.keys, other.sizing, other.water_in, here)
         for breach in breaches(other.room, other.keys, here, audit.duty):
             if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in broken_now:
                 row = analytes()[breach.limit.reads]

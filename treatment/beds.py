@@ -61,6 +61,11 @@ def _nominal(tank: str) -> tuple[float, float]:
     return float(diameter) * INCH, float(height) * INCH
 
 
+@cache
+def _area(tank: str) -> float:
+    return pi * _nominal(tank)[0] ** 2 / 4
+
+
 @dataclass(frozen=True, slots=True)
 class Bed:
     """One or more identical vessels in parallel, washed one at a time. volume [L] is of each."""
@@ -83,7 +88,7 @@ class Bed:
     @property
     def area(self) -> float:
         """Cross-section of one vessel [m2]."""
-        return pi * self.diameter**2 / 4
+        return _area(self.tank)
 
     @property
     def total_area(self) -> float:

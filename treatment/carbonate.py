@@ -239,9 +239,17 @@ def add_calcite(solution: Solution, carbon: float, amount: float) -> Dosed:
 
 
 def _dose_to_ph(
-    solution: Solution, carbon: float, ph: float, alkalinity: float, carbon_in: float, sodium: float, calcium: float, magnesium: float = 0.0
+    solution: Solution,
+    carbon: float,
+    ph: float,
+    alkalinity: float,
+    carbon_in: float,
+    sodium: float,
+    calcium: float,
+    magnesium: float = 0.0,
+    near: float = 0.0,
 ) -> Dosed:
-    """Dose [mol/L] that brings the solution to ``ph``: nearly linear, so a secant on the carbon balance."""
+    """Dose [mol/L] that brings the solution to ``ph``: nearly linear, so a secant on the carbon balance. near: a dose known to fall short."""
 
     def after(x: float) -> Solution:
         s = solution
@@ -259,10 +267,13 @@ def _dose_to_ph(
     def excess(x: float) -> float:
         return speciate(after(x), ph).carbon - carbon - carbon_in * x
 
-    x0, f0 = 0.0, excess(0.0)
+    x0, f0 = near, excess(near)
     if f0 >= 0:
         return Dosed(0.0, solution, solve_ph(solution, carbon))
-    x1 = max(carbon - solution.alkalinity, 1e-5)
+    # at a fixed pH carbon goes nearly in proportion to alkalinity
+    held = solution.alkalinity + alkalinity * near
+    slope = alkalinity * (f0 + carbon + carbon_in * near) / held - carbon_in if held > 1e-5 else 0.0
+    x1 = near - f0 / slope if slope > 0 else near + max(carbon - solution.alkalinity, 1e-5)
     for _ in range(40):
         f1 = excess(x1)
         if abs(f1) < 1e-6 * carbon or f1 == f0:
@@ -272,9 +283,9 @@ def _dose_to_ph(
 
 
 @lru_cache(maxsize=2048)
-def calcite_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:
-    """Calcite [mol/L] that brings a closed solution to ``ph`` by arithmetic, saturated or not."""
-    return _dose_to_ph(solution, carbon, ph, alkalinity=2.0, carbon_in=1.0, sodium=0.0, calcium=1.0)
+def calcite_to_ph(solution: Solution, carbon: float, ph: float, near: float = 0.0) -> Dosed:
+    """Calcite [mol/L] that brings a closed solution to ``ph`` by arithmetic, saturated or not. near: an amount known to fall short."""
+    return _dose_to_ph(solution, carbon, ph, alkalinity=2.0, carbon_in=1.0, sodium=0.0, calcium=1.0, near=near)
 
 
 MGO = 40.304  # g/mol

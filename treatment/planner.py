@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from .analytes import analytes
-from .audit import Audit, breaches, feed_breaches, without
+from .audit import Audit, breaches, without
 from .display import show
 from .duty import Duty
 from .evidence import Evidence
@@ -384,9 +384,9 @@ def _swap_breaks(audit: Audit, train: list[Given], index: int) -> str:
     order = list(train)
     order[index - 1], order[index] = order[index], order[index - 1]
     run: TrainRun = audit.runner.run(order[: index + 1], audit.evidence.adverse, audit.evidence.adverse)
-    now = {(stage.id, breach.limit.analyte) for stage in audit.run.stages for breach in feed_breaches(stage, audit.duty)}
+    now = {(stage.id, breach.limit.analyte) for stage in audit.run.stages for breach in audit.broken[stage.index]}
     for stage in run.stages[index - 1 :]:
-        for breach in feed_breaches(stage, audit.duty):
+        for breach in breaches(stage.room, stage.keys, stage.water_in, audit.duty):
             if (stage.id, breach.limit.analyte) not in now:
                 row = analytes()[breach.limit.reads]
                 return f"{row.said} {audit.show(breach.value, row.shown_unit)} would reach the {stage.said}"

@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from .figure import source as cite
+
 if TYPE_CHECKING:
     from .audit import Audit
     from .train import StageRun
@@ -96,8 +98,6 @@ def rule(id: str, source: str, on: str | tuple[str, ...] = ()) -> Callable[[Call
 
 def findings_of(known: Rule, audit: Audit, stage: StageRun | None) -> Iterator[Finding]:
     """Run one rule and give its hits their id, stage and source."""
-    from .figure import source as cite
-
     hits = known.check(audit, stage) if stage is not None else known.check(audit)
     for hit in hits:
         where = hit.stage if hit.stage is not None else (stage.id if stage is not None else "")

@@ -136,7 +136,7 @@ class Runner:
     def __init__(self, duty: Duty):
         self.duty = duty
         self._sized: dict[tuple[str, Any, Water], tuple[Sizing, Water, float, float]] = {}
-        self._mild: dict[tuple[str, Any, Water, Water], Water] = {}
+        self._other: dict[tuple[str, Any, Water, Water], Water] = {}
 
     def through(self, kind: str, keys: Any, water: Water) -> tuple[Sizing, Water, float, float]:
         """Size a stage for the water that arrives and treat it: sizing, water out, loss clean and dirty [kPa]."""
@@ -145,12 +145,20 @@ class Runner:
         if found is None:
             if len(self._sized) > MOST_REMEMBERED:
                 self._sized.clear()
-                self._mild.clear()
+                self._other.clear()
             room = ROOMS[kind]
             sizing = room.size(keys, water, self.duty)
             out = room.treat(keys, sizing, water, self.duty)
             found = (sizing, out, *room.loss(keys, sizing, self.duty.flow, water.temperature))
             self._sized[known] = found
+        return found
+
+    def as_sized(self, kind: str, keys: Any, sizing: Sizing, sized_for: Water, water: Water) -> Water:
+        """What a stage that was sized for one water does to another."""
+        known = (kind, keys, sized_for, water)
+        found = self._other.get(known)
+        if found is None:
+            found = self._other[known] = ROOMS[kind].treat(keys, sizing, water, self.duty)
         return found
 
     def run(self, train: Sequence[Given], adverse: Water, mild: Water) -> TrainRun:
@@ -160,13 +168,7 @@ class Runner:
         tap: Water | None = None
         for index, stage in enumerate(train):
             sizing, out, clean, dirty = self.through(stage.kind, stage.keys, here)
-            known = (stage.kind, stage.keys, here, beside)
-            if beside == here:
-                mild_out = out
-            elif known in self._mild:
-                mild_out = self._mild[known]
-            else:
-                mild_out = self._mild[known] = stage.room.treat(stage.keys, sizing, beside, self.duty)
+            mild_out = out if beside == here else self.as_sized(stage.kind, stage.keys, sizing, here, beside)
             runs.append(StageRun(index, stage.id, stage.kind, stage.keys, stage.room, sizing, here, out, beside, mild_out, clean, dirty))
             if stage.room.at_tap(stage.keys):
                 tap = out

@@ -26,18 +26,21 @@ DERIVED = ("iron", "hardness", "bicarbonate", "carbon_dioxide")
 class Water:
     """One water: analyte -> value in canonical unit. Hashable; compares by value."""
 
-    __slots__ = ("_hash", "_signature", "_values")
+    __slots__ = ("_hash", "_signature", "_state", "_values")
 
     def __init__(self, values: Mapping[str, float]):
         self._values = dict(values)
-        self._hash = hash(frozenset(self._values.items()))
+        self._hash: int | None = None
         self._signature: tuple[str, ...] | None = None
+        self._state: State | None = None
 
     def __hash__(self) -> int:
+        if self._hash is None:
+            self._hash = hash(frozenset(self._values.items()))
         return self._hash
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Water) and self._values == other._values
+        return self is other or (isinstance(other, Water) and self._values == other._values)
 
     def __repr__(self) -> str:
         return f"Water({self._values})"
@@ -103,7 +106,9 @@ class Water:
     @property
     def state(self) -> State:
         """Carbon, free CO2 and saturation index at this pH."""
-        return carbonate.speciate(self.solution, self.ph)
+        if self._state is None:
+            self._state = carbonate.speciate(self.solution, self.ph)
+        return self._state
 
     @property
     def carbon_dioxide(self) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..analytes import analytes
-from ..audit import Audit, feed_breaches
+from ..audit import Audit
 from ..needs import MICROBES
 from ..rules import Hit, rule
 from ..tables import table
@@ -17,7 +17,7 @@ REFERRED = ("arsenic", "uranium", "radon", "methane", "pfas", "voc", "pesticides
 @rule("feed-limit/<kind>/<analyte>", "safety.evidence", on="*")
 def feed_limit(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """The water that reaches a stage is not what it needs."""
-    for breach in feed_breaches(stage, audit.duty):
+    for breach in audit.broken[stage.index]:
         limit, row = breach.limit, analytes()[breach.limit.reads]
         if row.is_microbe:
             message = f"{row.name} reaches the {stage.said}, which cannot bear it: {limit.because}."

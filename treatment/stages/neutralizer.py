@@ -48,7 +48,7 @@ def dissolving(solution: Solution, carbon: float) -> tuple[tuple[float, ...], tu
     amounts, slow, steps = [0.0], [_seconds(start, solution.temperature)], 9
     for i in range(1, steps + 1):
         share = 1 - (1 - i / steps) ** 1.5 if i < steps else 0.9995
-        dosed = carbonate.calcite_to_ph(solution, carbon, start.ph + (ceiling.state.ph - start.ph) * share)
+        dosed = carbonate.calcite_to_ph(solution, carbon, start.ph + (ceiling.state.ph - start.ph) * share, near=amounts[-1])
         if dosed.amount > amounts[-1]:
             amounts.append(dosed.amount)
             slow.append(_seconds(dosed.state, solution.temperature))
