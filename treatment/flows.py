@@ -59,6 +59,35 @@ def measured_flow(runs: list[tuple[float, float]]) -> Spread:
     return Spread(figure(*lines), max(abs(flow - mean) for flow in flows) / mean if mean else 0.0, flows)
 
 
+@dataclass(frozen=True, slots=True)
+class PressureSpan:
+    """What a gauge showed [kPa]: lowest and highest by day, highest at night; None where nothing was read then."""
+
+    low: float | None
+    high: float | None
+    night: float | None
+
+
+def is_night(hour: int) -> bool:
+    """Whether a reading taken in this hour of the day counts as one of the night, when nobody draws and mains pressure rises.
+
+    >>> is_night(23), is_night(5), is_night(12)
+    (True, True, False)
+    """
+    row = table("plumbing")["measuring"]
+    return bool(hour >= row["night_from"] or hour < row["night_to"])
+
+
+def pressure_span(readings: list[tuple[bool, float]]) -> PressureSpan:
+    """The span of gauge readings, each (at night, pressure [kPa]): a design stands on the lowest by day, its limits on the highest.
+
+    >>> pressure_span([(False, 300.0), (False, 380.0), (True, 520.0)])
+    PressureSpan(low=300.0, high=380.0, night=520.0)
+    """
+    day, night = [value for late, value in readings if not late], [value for late, value in readings if late]
+    return PressureSpan(min(day, default=None), max(day, default=None), max(night, default=None))
+
+
 def operating_point(design: Design, variant: Variant, dirty: bool = False) -> Figure | None:
     """Where the pump's curve meets the losses of pipe, train and height with taps wide open; None without a curve."""
     pump = design.job.facts.supply.pump

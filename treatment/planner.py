@@ -175,35 +175,31 @@ def plan(
     raw, first = evidence.adverse, carbon_first(duty, evidence.adverse)
     blocks = [*_blocks(raw, duty, needs, avoid), *extra]
     front = [_start(duty, raw, runner)]
-    least = _score(front[0], [])
-    best: tuple[tuple[float, ...], list[Given]] = ((1.0, *_unmet(front[0], needs), *least[3:]), name_stages(list(front[0].stages)))
+    best = (_score(front[0], needs, []), name_stages(list(front[0].stages)))
     for _ in range(LONGEST):
         goals = [path for path in front if all(path.meets(need) for need in needs)]
         for path in sorted(goals, key=lambda p: _price(p))[:8]:
-            if best[0][0] == 0 and _price(path) > best[0][3:5]:
+            if _works(best[0]) and _price(path) > best[0][3:5]:
                 break  # dearer than one that works
             for tried in (path, _pumped(path, duty)):
                 train = name_stages(list(tried.stages))
                 found = judge(train)
-                score = _score(tried, found)
+                score = _score(tried, needs, found)
                 if score < best[0]:
                     best = (score, train)
                 if not any(finding.rule.startswith("pressure-") and finding.severity == "fault" for finding in found):
                     break
-        if best[0][0] == 0:
+        if _works(best[0]):
             break
         longer = [after for path in front for block in blocks if not _repeats(path, block, first) and (after := _extend(path, block, runner, duty))]
         if not longer:
             break
         front = _distinct(sorted(longer, key=lambda p: (_unmet(p, needs), _price(p))))
-        if best[0][0] > 0:
-            leading = front[0]
-            train = name_stages(list(leading.stages))
-            score = (1.0, *_unmet(leading, needs), *_score(leading, [])[3:])
-            if not any(all(path.meets(need) for need in needs) for path in front) and score < best[0]:
-                best = (score, train)
+        leading = _score(front[0], needs, [])
+        if leading[1] > 0 and leading < best[0]:  # one that meets every need is judged first
+            best = (leading, name_stages(list(front[0].stages)))
     chosen = best[1]
-    complete = best[0][0] == 0
+    complete = _works(best[0])
     return Plan(tuple(chosen), complete, why_not(chosen, complete, duty, evidence, needs))
 
 
@@ -270,14 +266,21 @@ def _unmet(path: _Path, needs: list[Need]) -> tuple[float, ...]:
     return (sum(need.health for need in left), len(left))
 
 
-def _score(path: _Path, found: list[Finding]) -> tuple[float, ...]:
-    """Lower is better: faults that stand, length, price, cautions."""
+def _score(path: _Path, needs: list[Need], found: list[Finding]) -> tuple[float, ...]:
+    """Lower is better: health needs unmet, needs unmet, faults that stand, length, price, cautions.
+
+    What no other train mends does not count: the water itself, the drain line, the room.
+    """
     about_water = ("boil-water", "nitrate-infants", "gas-hazard", "refer/", "pipe-velocity", "pressure-high", "too-")
-    about_the_room = ("does-not-fit", "frost", "unprotected-outlet")  # no other order of treatments mends the room
+    about_the_room = ("does-not-fit", "frost", "unprotected-outlet", "drain-bore", "drain-lift", "drain-air-gap")
     faults = sum(finding.severity in ("fault", "danger") and not finding.rule.startswith(about_water + about_the_room) for finding in found)
     cautions = sum(finding.severity == "caution" and bool(finding.stage) for finding in found)
-    length, price = _price(path)
-    return (float(faults), 0.0, 0.0, length, price, float(cautions))
+    return (*_unmet(path, needs), float(faults), *_price(path), float(cautions))
+
+
+def _works(score: tuple[float, ...]) -> bool:
+    """Whether a train of this score meets every need without a fault."""
+    return score[:3] == (0, 0, 0)
 
 
 SERVING = {

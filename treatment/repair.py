@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from math import isclose
 from typing import TYPE_CHECKING, Any
 
+from .needs import MICROBES
 from .stages import ROOMS
 from .train import Given, name_stages
 
@@ -13,7 +14,22 @@ if TYPE_CHECKING:
     from .design import Design, Variant
 
 #: keys that say what a stage is, kept when its sizes are thrown away
-IDENTITY = ("id", "install", "reason", "medium", "form", "target", "method", "element", "chemical", "scale", "flow", "micron", "magnesia")
+IDENTITY = (
+    "id",
+    "install",
+    "reason",
+    "feed_limits",
+    "medium",
+    "form",
+    "target",
+    "method",
+    "element",
+    "chemical",
+    "scale",
+    "flow",
+    "micron",
+    "magnesia",
+)
 Stage = tuple[str, Any]
 
 
@@ -29,7 +45,7 @@ def repair(design: Design) -> Repair:
     """The given train with its faults mended: stages kept in the order that works, sizes kept where they serve.
 
     The planner's train gives the order and what is missing. Stages beyond it are kept where they do no harm, sizes are
-    given up only where the audit finds fault with them.
+    given up only where the audit finds fault with them. The only barrier against microbes that were found is never taken out.
     """
     given = list(design.chosen.train)
     draft = _draft(given, list(design.plan.train))
@@ -72,17 +88,17 @@ def _draft(given: list[Given], wanted: list[Given]) -> list[Stage]:
 
 def _resized(design: Design, draft: list[Stage]) -> list[Stage]:
     """Give up the sizes of a stage where that leaves fewer faults; hours that clash are left to the schedule."""
+    faults = _faults(design, draft)
     for place in range(len(draft)):
-        faults = _faults(design, draft)
-        if not faults:
-            break
-        kind, keys = draft[place]
-        free = ROOMS[kind].Keys(**{name: getattr(keys, name) for name in IDENTITY if hasattr(keys, name)})
-        for tried in (replace(keys, hour=None), free):
+        for free in (False, True):
+            if not faults:
+                return draft
+            kind, keys = draft[place]
+            kept = {name: getattr(keys, name) for name in IDENTITY if hasattr(keys, name)}
+            tried = ROOMS[kind].Keys(**kept) if free else replace(keys, hour=None)
             other = [*draft[:place], (kind, tried), *draft[place + 1 :]]
-            if tried != keys and _faults(design, other) < faults:
-                draft = other
-                break
+            if tried != keys and (fewer := _faults(design, other)) < faults:
+                draft, faults = other, fewer
     return draft
 
 
@@ -97,9 +113,18 @@ def _kept(design: Design, draft: list[Stage], given: list[Given]) -> list[Stage]
         )
         at = next((i + 1 for i, (_, keys) in enumerate(draft) if keys.id == before), 0) if before else 0
         other = [*draft[:at], (stage.kind, replace(stage.keys, id=stage.id)), *draft[at:]]
-        if _faults(design, other) <= _faults(design, draft):
+        lone_barrier = (
+            _holds_microbes(stage.kind)
+            and any(design.evidence.adverse.value(name) > 0 for name in MICROBES)
+            and not any(_holds_microbes(kind) for kind, _ in draft)
+        )
+        if lone_barrier or _faults(design, other) <= _faults(design, draft):
             draft = other
     return draft
+
+
+def _holds_microbes(kind: str) -> bool:
+    return bool(set(ROOMS[kind].answers) & set(MICROBES))
 
 
 def _changes(given: list[Given], draft: list[Stage]) -> list[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from ..rules import Finding
+from ..rules import SEVERITIES, Finding
 
 STATES = ("service", "bypass", "shut")
 Point = tuple[float, float]
@@ -165,6 +165,11 @@ class Wall:
                     (leave[0], unit.outlet[1]),
                 ]
         return tuple(path)
+
+    @property
+    def tally(self) -> dict[str, int]:
+        """How many findings of each severity, gravest first."""
+        return {severity: sum(finding.severity == severity for finding in self.findings) for severity in SEVERITIES}
 
     def findings_at(self, unit: str) -> list[Finding]:
         return [finding for finding in self.findings if finding.stage == unit]

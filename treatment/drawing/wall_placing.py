@@ -6,7 +6,7 @@ from ..design import Design, Variant
 from ..job import OBSTRUCTIONS
 from ..tables import table
 from ..train import StageRun
-from .wall_parts import Obstacle, Point, Rect, Unit, Zone
+from .wall_parts import Obstacle, Point, Rect, Unit, Wall, Zone
 
 #: share of a vessel's width at which its narrower head begins
 HEAD_RIM = 0.18
@@ -23,6 +23,30 @@ def snapped(value: float) -> float:
     """
     step = float(table("wall")["place"]["snap"])
     return round(value / step) * step
+
+
+def drawn_to(wall: Wall, unit: Unit, x: float, foot: float | None) -> tuple[float, float | None]:
+    """Where a unit dropped at x with its foot at ``foot`` [mm] comes to stand: against a neighbour's usual distance, the edge of a
+    kept-free space, or the height of another's foot, top or port, where one is near; else on the grid.
+    """
+    rows = table("wall")["place"]
+    gap, edge, reach = float(rows["between"] + 2 * rows["leg"]), float(rows["leg"] + 21), float(rows["reach"])
+    others = [other for other in wall.units if other.id != unit.id]
+    width, height = unit.outline.width, unit.outline.height
+    lefts = [place for other in others for place in (other.outline.right + gap, other.outline.x - gap - width)]
+    lefts += [place for thing in wall.obstacles for place in (thing.keep.right + edge, thing.keep.x - edge - width)]
+    across = _nearest(x, lefts, reach)
+    if foot is None:
+        return across, None
+    feet = [0.0]
+    for other in others:
+        feet += [other.outline.z, other.outline.top - height, other.outlet[1] - (unit.inlet[1] - unit.outline.z)]
+    return across, _nearest(foot, feet, reach)
+
+
+def _nearest(value: float, places: list[float], reach: float) -> float:
+    near = min(places, key=lambda place: abs(place - value), default=value + reach + 1)
+    return near if abs(near - value) <= reach and near >= 0 else max(snapped(value), 0.0)
 
 
 def obstacles_of(design: Design) -> tuple[Obstacle, ...]:

@@ -135,6 +135,23 @@ class Repair(TestCase):
         self.assertTrue(any(change.startswith("Add") for change in mended.changes))
         self.assertTrue(any(change.startswith("Move") for change in mended.changes))
 
+    def test_weak_pressure_is_mended_by_a_pump_and_the_lamp_stays(self) -> None:
+        """30 psi at the cut-in do not carry four units to a tap 14 ft up; a half-inch drain is for the plumber, not for the train."""
+        supply = {
+            "flow": "6 gpm",
+            "pressure_low": "30 psi",
+            "pressure_high": "50 psi",
+            "temperature": "50 degF",
+            "pipe": {"material": "copper", "size": "3/4 in", "length": "55 ft"},
+        }
+        site = {"drain": {"kind": "standpipe", "distance": "22 ft", "lift": "3 ft", "bore": "1/2 in"}}
+        building = {"people": 5, "top_fixture_height": "14 ft"}
+        mended = worked(job({"supply": supply, "site": site, "building": building}, train=list(self.FAULTY))).repaired
+        kinds = [stage.kind for stage in mended.variant.run.stages]
+        self.assertEqual((kinds[0], kinds[-1]), ("booster_pump", "uv"))
+        self.assertEqual(ids(mended.variant.findings, "fault"), {"drain-bore"})
+        self.assertFalse(any("Take out the UV" in change for change in mended.changes))
+
     def test_a_sound_train_needs_no_change(self) -> None:
         """Nothing is touched where nothing is wrong, sizes given by hand included."""
         train = [{"kind": "softener", "volume": "2.5 ft3", "tank": "13x54"}]

@@ -69,6 +69,20 @@ class ComposedTrains(TestCase):
         self.assertFalse(design.plan.complete)
         self.assertIn("iron is 8", design.plan.not_used["neutralizer"])
 
+    def test_what_no_train_mends_does_not_cost_the_lamp(self) -> None:
+        """A thin drain line and a narrow wall are the room's faults: the train is whole, lamp included, and the faults are told."""
+        site = {"wall_width": "4 ft", "drain": {"kind": "standpipe", "distance": "22 ft", "lift": "3 ft", "bore": "3/8 in"}}
+        design = worked(job({"site": site}))
+        self.assertTrue(design.plan.complete)
+        self.assertEqual([stage.kind for stage in design.proposal.run.stages], ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"])
+        self.assertLessEqual({"drain-bore", "does-not-fit"}, ids(design.proposal.findings, "fault"))
+
+    def test_meeting_a_health_need_comes_before_any_fault(self) -> None:
+        """No drain at all: every bed that is washed is at fault, yet the microbes are held before faults are counted."""
+        design = worked(job({"site": {"drain": {"kind": "none"}}}, readings={"iron": "6 mg/L", "ferrous_iron": "6 mg/L"}))
+        self.assertFalse(design.plan.complete)
+        self.assertNotIn("microbes-untreated", ids(design.proposal.findings, "danger"))
+
     def test_a_given_train_is_never_reordered(self) -> None:
         """It is audited as it stands; the proposal stands beside it."""
         design = worked(job(train=[{"kind": "uv"}, {"kind": "softener"}]))

@@ -174,6 +174,16 @@ class EveryWordIsSaid(TestCase):
         grave = [sum(finding.severity in ("danger", "fault") for finding in variant.findings) for variant in (design.chosen, design.repaired.variant)]
         self.assertLessEqual(grave[1], grave[0])
 
+    @given(waters)
+    @fuzz(30)
+    def test_a_repair_never_takes_out_the_only_barrier_against_microbes_found(self, readings: dict[str, Any]) -> None:
+        """Whatever else is changed: with microbes in the water, a train that holds them still does once mended."""
+        for no_power in (False, True):
+            changes = {"wishes": {"no_power": no_power}, "supply": {"flow": "4 gpm", "pressure_low": "25 psi", "pressure_high": "45 psi"}}
+            design = worked(job(changes, readings=readings | {"total_coliform": "present"}, train=[{"kind": "softener"}, {"kind": "uv"}]))
+            kinds = {stage.kind for stage in design.repaired.variant.run.stages}
+            self.assertTrue(kinds & {"uv", "barrier_filter", "retention_tank"}, kinds)
+
     @given(st.floats(2, 25), st.floats(0.05, 3), st.floats(6.0, 7.8), st.floats(0.2, 6))
     @fuzz(30)
     def test_the_audit_finds_a_lamp_before_the_filter(self, hard: float, iron: float, ph: float, turbid: float) -> None:

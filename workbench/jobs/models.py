@@ -107,6 +107,23 @@ class Survey(models.Model):
         return f"survey of {self.job}"
 
 
+class PressureReading(models.Model):
+    """A gauge read at the supply [kPa]: when, whether by day or at night, and as typed."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="pressure_readings")
+    taken_at = models.DateTimeField()
+    night = models.BooleanField()
+    value_kpa = models.FloatField()
+    typed = models.CharField(max_length=40)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.CheckConstraint(condition=Q(value_kpa__gt=0), name="pressure_reading_positive")]
+
+    def __str__(self) -> str:
+        return f"{self.typed} at {self.job}"
+
+
 class SupplyRun(models.Model):
     """A run of a bucket or drawdown test: the moments of its taps (ISO 8601, in order), the volume as typed and in litres."""
 

@@ -15,7 +15,7 @@ from ..jobs.rest_form import kept
 from ..jobs.services import Stale
 from ..steps import steps
 from ..trains.services import shown_stages
-from . import services
+from . import gauge, services
 from .context import supply_context, what_if_of
 from .forms import PumpForm
 
@@ -71,7 +71,8 @@ def measure(request: HttpRequest, pk: int) -> HttpResponse:
     spread = services.averaged(rows)
     context = {
         "job": job, "steps": steps(job, "supply"), "rows": rows, "finished": [row for row in rows if not row.tap], "going": next((row for row in rows if row.tap), None), "spread": spread,
-        "problem": problem, "at": at, "typed": typed, "taps": services.TAPS,
+        "problem": problem, "at": at, "typed": typed, "taps": services.TAPS, "span": gauge.span_of(job), "periods": gauge.PERIODS, "gauge_readings": job.pressure_readings.all(),
+        "gauge_problem": problem if request.POST.get("action") == "gauge" else "", "pressure_typed": request.POST.get("pressure", "") if problem else "", "period": request.POST.get("period", "now"),
     }  # fmt: skip
     return render(request, "supplies/_measure.html" if request.htmx else "supplies/measure.html", context, status=status)  # type: ignore[attr-defined]
 
@@ -87,6 +88,16 @@ def _act(request: HttpRequest, job: Job, run: int) -> str:
         services.measure(job, run, request.POST.get("volume", ""))
     elif action == "drop":
         job.supply_runs.filter(pk=run).delete()
+    elif action == "gauge":
+        gauge.note(job, request.POST.get("pressure", ""), request.POST.get("period", ""), now)
+    elif action == "drop_gauge":
+        job.pressure_readings.filter(pk=_number(request, "reading") or 0).delete()
+    elif action == "use_gauge":
+        span = gauge.span_of(job)
+        if span is None:
+            raise services.Refused("No gauge was read yet.")
+        gauge.use(job, span, _number(request, "version") or 0, request.user)
+        return "supply"
     elif action == "use":
         spread = services.averaged(services.rows_of(job, now))
         if spread is None:

@@ -71,6 +71,12 @@ def figure_name(key: str) -> str:
 SHORT = {"ph": "pH", "ct": "CT", "uv": "UV", "uvt": "UVT", "tds": "TDS", "ro": "RO"}
 
 
+@register.filter(name="any")
+def any_of(counts: dict[str, int]) -> bool:
+    """Whether any count of a tally is above nothing."""
+    return any(counts.values())
+
+
 @register.filter
 def item(mapping: dict[str, Any], key: str) -> Any:
     """A value of a mapping by a key held in a variable."""

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from treatment.design import Design
 from treatment.design_file import STANDING_CAUTION
 from treatment.drawing.train_view import draw_train, marked_column
+from treatment.drawing.wall import compose
 from treatment.errors import BadDocument
 from treatment.stages import ROOMS
 
@@ -45,7 +46,7 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
         "names": {stage.id: stage.name for stage in variant.run.stages},
         "can_undo": option.at > min(history), "can_redo": option.at < max(history), "follows_proposal": revision.stages is None,
         "shelf": [(kind, room.title) for kind, room in ROOMS.items()], "standing_caution": STANDING_CAUTION,
-        "repair": design.repaired if design.given and any(f.severity in ("fault", "danger") and f.stage for f in variant.findings) else None,
+        "wall_tally": compose(design, variant).tally, "repair": design.repaired if design.given and any(f.severity in ("fault", "danger") and f.stage for f in variant.findings) else None,
         "options": job.options.order_by("letter"), "letters": LETTERS,
         "bench_url": reverse("train", args=[job.pk]) + query, "edit_url": reverse("train-edit", args=[job.pk]) + query,
     } | more  # fmt: skip

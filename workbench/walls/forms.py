@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from django.forms import BoundField
+
 from treatment.job import Places, Site, SiteDrain, Spot
 
 from ..jobs.rest_form import RestForm
 
+SPOT = (("x", "From the left", "6 ft"), ("width", "Width", "14 in"), ("foot", "Foot above the floor", "4 ft"), ("height", "Height", "20 in"))
 THINGS = ("electrical_panel", "water_heater", "main_shutoff", "meter")
 
 
@@ -25,12 +28,22 @@ class WallForm(RestForm):
         "outlet_protected": ("site", "outlet_protected", "Outlet with GFCI/RCD", ""),
         "frost_free": ("site", "frost_free", "Frost-free", ""),
         "in_sun": ("site", "in_sun", "In the sun", ""),
-        **{f"{name}_x": (f"site.places.{name}", "x", f"{name.replace('_', ' ').capitalize()}, from the left", "6 ft") for name in THINGS},
+        **{f"{name}_{key}": (f"site.places.{name}", key, label, hint) for name in THINGS for key, label, hint in SPOT},
     }
     RECORDS = {"site": Site, "site.drain": SiteDrain, **{f"site.places.{name}": Spot for name in THINGS}}
     WORDS = {"none": "none", "expansion": "PEX, expansion", "crimp": "PEX, crimped", "push_fit": "push-fit", "solder": "copper, soldered", "press": "copper, pressed",
              "solvent": "solvent weld", "compression": "compression"}  # fmt: skip
     EMPTY = {"joining": "not decided", "drain_kind": "not known", "outlet_protected": "not known", "frost_free": "not known", "in_sun": "not known"}
+
+    @property
+    def room(self) -> list[BoundField]:
+        """The fields of the wall itself."""
+        return [field for field in self.visible_fields() if not field.name.startswith(THINGS)]
+
+    @property
+    def things(self) -> list[tuple[str, list[BoundField]]]:
+        """What stays on the wall, each with the fields of its place and size."""
+        return [(name.replace("_", " ").capitalize(), [self[f"{name}_{key}"] for key, _, _ in SPOT]) for name in THINGS]
 
 
 assert set(THINGS) == set(Places.__dataclass_fields__)

@@ -6,7 +6,7 @@ import copy
 from typing import Any
 
 from treatment.drawing.wall_parts import Wall
-from treatment.drawing.wall_placing import snapped
+from treatment.drawing.wall_placing import drawn_to, snapped
 
 from ..trains.services import Refused, Stages, place_of, title
 
@@ -14,14 +14,27 @@ STEP = 50.0  # mm an arrow key moves
 FARTHEST = 60000.0
 
 
-def put_at(stages: Stages, stage_id: str, x: float, foot: float | None) -> tuple[Stages, str, str]:
-    """A unit with its left edge at x [mm] and its foot above the floor [mm]; both kept to the grid."""
+def drop(stages: Stages, wall: Wall, stage_id: str, x: float, foot: float | None) -> tuple[Stages, str, str]:
+    """A unit let go at x [mm] with its foot above the floor [mm]: it comes to stand where it lines up, see the core."""
+    _reachable(x, foot)
+    unit = next((each for each in wall.units if each.id == stage_id), None)
+    if unit is None:
+        raise Refused("", "This unit is no longer on the wall.")
+    return put_at(stages, stage_id, *drawn_to(wall, unit, x, foot))
+
+
+def _reachable(x: float, foot: float | None) -> None:
     if not (-FARTHEST < x < FARTHEST and (foot is None or -FARTHEST < foot < FARTHEST)):
         raise Refused("", "That is no place on a wall.")
+
+
+def put_at(stages: Stages, stage_id: str, x: float, foot: float | None) -> tuple[Stages, str, str]:
+    """A unit with its left edge at x [mm] and its foot above the floor [mm], to the millimetre."""
+    _reachable(x, foot)
     here = place_of(stages, stage_id)
     after = copy.deepcopy(stages)
     install = after[here].setdefault("install", {})
-    install["at"] = {"x": f"{max(snapped(x), 0.0):g} mm"} | ({"foot": f"{max(snapped(foot), 0.0):g} mm"} if foot is not None else {})
+    install["at"] = {"x": f"{max(round(x), 0)} mm"} | ({"foot": f"{max(round(foot), 0)} mm"} if foot is not None else {})
     return after, f"moved {title(stages[here])} on the wall", stage_id
 
 
@@ -31,7 +44,7 @@ def nudge(stages: Stages, wall: Wall, stage_id: str, right: float, up: float) ->
     if unit is None:
         raise Refused("", "This unit is no longer on the wall.")
     foot = unit.outline.z + up * STEP if up or unit.outline.z > 0 else None
-    return put_at(stages, stage_id, unit.outline.x + right * STEP, foot)
+    return put_at(stages, stage_id, snapped(unit.outline.x + right * STEP), snapped(foot) if foot is not None else None)
 
 
 def released(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:

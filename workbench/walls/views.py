@@ -117,7 +117,10 @@ def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -
         stages = trains.proposed_stages(design_of(job, None).plan.train)
     stages = trains.named(stages)
     if action == "place":
-        after, summary, _ = services.put_at(stages, selected, _number(request, "x"), _number(request, "foot") if request.POST.get("foot") else None)
+        _, here, _ = drawn(job)
+        after, summary, _ = services.drop(
+            stages, here, selected, _number(request, "x"), _number(request, "foot") if request.POST.get("foot") else None
+        )
     elif action in ("left", "right", "up", "down"):
         _, here, _ = drawn(job)
         after, summary, _ = services.nudge(stages, here, selected, {"left": -1, "right": 1}.get(action, 0), {"down": -1, "up": 1}.get(action, 0))

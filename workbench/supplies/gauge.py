@@ -1,0 +1,54 @@
+"""Pressure read from a gauge by day and by night: each reading with its moment, summed up by the core."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from treatment.display import show
+from treatment.errors import NotUnderstood
+from treatment.flows import PressureSpan, is_night, pressure_span
+from treatment.job import PRESSURE
+from treatment.quantity import parse_quantity
+
+from ..jobs.forms import sentence
+from ..jobs.models import Job, PressureReading
+from ..jobs.services import touch
+from .services import Refused
+
+PERIODS = (("now", "just now"), ("day", "by day"), ("night", "at night"))
+
+
+def note(job: Job, text: str, period: str, now: dt.datetime) -> None:
+    """Keep a gauge reading: taken now, or noted by somebody by day or at night. Raises Refused."""
+    if period not in dict(PERIODS):
+        raise Refused("Say whether it was read now, by day or at night.")
+    try:
+        read = parse_quantity(text.strip(), "pressure")
+    except NotUnderstood as error:
+        raise Refused(sentence(str(error))) from None
+    if not 0 < read.value <= (PRESSURE.high or 0.0):
+        raise Refused("A pressure above 0 with its unit, e.g. 52 psi.")
+    night = is_night(timezone.localtime(now).hour) if period == "now" else period == "night"
+    PressureReading.objects.create(job=job, taken_at=now, night=night, value_kpa=read.value, typed=text.strip()[:40])
+
+
+def span_of(job: Job) -> PressureSpan | None:
+    """Lowest and highest by day, highest at night; None where nothing was read."""
+    readings = [(reading.night, reading.value_kpa) for reading in job.pressure_readings.all()]
+    return pressure_span(readings) if readings else None
+
+
+@transaction.atomic
+def use(job: Job, span: PressureSpan, version: int, user: Any) -> None:
+    """Write what was read as the pressures of the supply; what was not read stays. Raises Stale."""
+    touch(job, version, user)
+    survey = job.survey
+    for name, value in (("pressure_low_kpa", span.low), ("pressure_high_kpa", span.high), ("night_pressure_kpa", span.night)):
+        if value is not None:
+            setattr(survey, name, value)
+            survey.typed = survey.typed | {name: show(value, "kPa", job.units)}
+    survey.save(update_fields=["pressure_low_kpa", "pressure_high_kpa", "night_pressure_kpa", "typed"])
