@@ -49,21 +49,27 @@ def _nearest(value: float, places: list[float], reach: float) -> float:
     return near if abs(near - value) <= reach and near >= 0 else max(snapped(value), 0.0)
 
 
+def usual_size(name: str) -> tuple[float, float, float]:
+    """Width, foot above the floor and height [mm] of a thing on the wall that was not measured."""
+    width, height, foot = (float(each) for each in table("wall")["obstructions"][name])
+    return width, foot, height
+
+
 def obstacles_of(design: Design) -> tuple[Obstacle, ...]:
-    places, rows = design.job.facts.site.places, table("wall")
+    places, kept_free = design.job.facts.site.places, table("wall")["zones"]["obstruction"]
     found = []
     for name in OBSTRUCTIONS:
         spot = getattr(places, name) if places else None
         if spot is None or spot.x is None:
             continue
-        width, height, foot = (float(each) for each in rows["obstructions"][name])
+        width, foot, height = usual_size(name)
         rect = Rect(
             spot.x * 1000,
             spot.foot * 1000 if spot.foot is not None else foot,
             (spot.width or width / 1000) * 1000,
             (spot.height or height / 1000) * 1000,
         )
-        keep_width = max(float(rows["zones"]["obstruction"][name]), rect.width)
+        keep_width = max(float(kept_free[name]), rect.width)
         middle = rect.x + rect.width / 2
         tall = 1980.0 if name in ("electrical_panel", "water_heater") else rect.height + 200
         keep = Rect(middle - keep_width / 2, 0.0 if name == "electrical_panel" else max(rect.z - 100, 0.0), keep_width, max(tall, rect.top))

@@ -13,10 +13,11 @@ from hypothesis import strategies as st
 from ..drawing.shapes import Box
 from ..drawing.wall import compose
 from ..drawing.wall_parts import Run, Wall
-from ..drawing.wall_placing import snapped
+from ..drawing.wall_placing import drawn_to, snapped
 from ..drawing.wall_view import view
 from ..materials import materials, price_keys
 from ..stages import ROOMS
+from ..tables import table
 from .example import ids, job, worked
 from .fuzz import fuzz
 
@@ -129,6 +130,36 @@ class Placing(TestCase):
     def test_moves_keep_to_the_grid(self) -> None:
         """1234.6 mm is 1230."""
         self.assertEqual(snapped(1234.6), 1230)
+
+    def test_a_unit_let_go_lines_up_with_what_is_near(self) -> None:
+        """250 mm is the usual space (90 between, 80 for each leg): 20 mm off that it comes to stand there; far from all it keeps to the grid."""
+        wall = wall_of([{"kind": "softener", "install": {"at": {"x": "500 mm"}}}, {"kind": "uv"}])
+        softener, lamp = wall.units
+        place = table("wall")["place"]
+        beside = softener.outline.right + place["between"] + 2 * place["leg"]
+        self.assertEqual(drawn_to(wall, lamp, beside + 20, None), (beside, None))
+        self.assertEqual(drawn_to(wall, lamp, beside + 1234.6, None)[0], snapped(beside + 1234.6))
+        self.assertEqual(drawn_to(wall, lamp, -300, None)[0], 0.0)
+        tops = softener.outline.top - lamp.outline.height
+        self.assertEqual(drawn_to(wall, lamp, 3000, tops + 25)[1], tops)
+        self.assertEqual(drawn_to(wall, lamp, 3000, 30)[1], 0.0)
+
+    def test_a_unit_let_go_by_the_panel_stands_clear_of_it(self) -> None:
+        """Near the edge of the space kept free, and its pipe beside it: no finding about the panel."""
+        site = {"places": {"electrical_panel": {"x": "3 m", "width": "500 mm", "foot": "1 m", "height": "700 mm"}}}
+        wall = wall_of([{"kind": "carbon", "install": {"at": {"x": "300 mm"}}}], site)
+        panel, unit = wall.obstacles[0], wall.units[0]
+        self.assertEqual([round(side) for side in (panel.rect.x, panel.rect.width, panel.rect.z, panel.rect.height)], [3000, 500, 1000, 700])
+        x, _ = drawn_to(wall, unit, panel.keep.x - unit.outline.width - 60, None)
+        self.assertLess(x + unit.outline.width, panel.keep.x)
+        moved = wall_of([{"kind": "carbon", "install": {"at": {"x": f"{x} mm"}}}], site)
+        self.assertNotIn("blocks/electrical_panel", ids([each for each in moved.findings if "stands in the room" in each.message]))
+
+    def test_the_tally_counts_what_was_found(self) -> None:
+        """As many of each severity as there are findings."""
+        wall = wall_of(site={"wall_width": "3 ft", "ceiling": "4 ft"})
+        self.assertEqual(sum(wall.tally.values()), len(wall.findings))
+        self.assertGreater(wall.tally["fault"], 0)
 
     def test_absurd_walls_get_an_answer(self) -> None:
         """No wall, thirty stages, a ceiling at the floor, an empty train."""

@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from treatment.quantity import unit_named
 from workbench.jobs.models import SupplyRun
+from workbench.supplies.gauge import note
 from workbench.supplies.services import Refused, averaged, rows_of, tap
 
 from .base import WorkbenchTestCase
@@ -72,6 +73,55 @@ class Runs(WorkbenchTestCase):
             self.assertIn(self.client.post(address, values).status_code, (302, 422), values)
         run.refresh_from_db()
         self.assertIsNone(run.volume_l)
+
+
+class GaugeReadings(WorkbenchTestCase):
+    def tell(self, pressure: str, period: str = "day", status: int = 200):  # noqa: ANN201
+        values = {"action": "gauge", "pressure": pressure, "period": period}
+        response = self.client.post(reverse("measure", args=[self.job.pk]), values, headers={"HX-Request": "true"})
+        self.assertEqual(response.status_code, status)
+        return response
+
+    def test_day_and_night_are_told_apart_and_become_the_supply(self) -> None:
+        """48 and 61 psi by day, 83 at night: cut-in 48, cut-out 61, night 83 psi (572 kPa), and the planner answers the night with a valve."""
+        for pressure, period in (("61 psi", "day"), ("48 psi", "day"), ("83 psi", "night"), ("79 psi", "night")):
+            page = self.tell(pressure, period)
+        self.assertContains(page, "Highest at night")
+        self.job.refresh_from_db()
+        self.client.post(reverse("measure", args=[self.job.pk]), {"action": "use_gauge", "version": self.job.version})
+        document = self.client.get(reverse("job-export", args=[self.job.pk])).json()
+        told = [document["supply"][name] for name in ("pressure_low", "pressure_high", "night_pressure")]
+        self.assertEqual(told, ["48 psi", "61 psi", "83 psi"])
+        self.assertContains(self.client.get(reverse("train", args=[self.job.pk])), 'id="stage-pressure_reducing_valve"')
+
+    def test_what_was_not_read_stays(self) -> None:
+        """Only a reading at night: the pressures by day keep what the survey says."""
+        self.tell("70 psi", "night")
+        low = self.job.survey.pressure_low_kpa
+        self.job.refresh_from_db()
+        self.client.post(reverse("measure", args=[self.job.pk]), {"action": "use_gauge", "version": self.job.version})
+        self.job.survey.refresh_from_db()
+        self.assertEqual(self.job.survey.pressure_low_kpa, low)
+        self.assertAlmostEqual(self.job.survey.night_pressure_kpa or 0, 70 * 6.894757, places=2)
+
+    def test_the_clock_decides_where_it_is_asked_to(self) -> None:
+        """A quarter past eleven in the evening is night, noon is day."""
+        for hour, night in ((23, True), (5, True), (12, False)):
+            note(self.job, "50 psi", "now", timezone.make_aware(dt.datetime(2026, 5, 4, hour, 15)))
+            self.assertEqual(self.job.pressure_readings.latest("pk").night, night)
+
+    def test_nonsense_and_a_stale_use_are_refused(self) -> None:
+        """What was typed stays beside its message; nothing is stored; nothing read cannot be used."""
+        address = reverse("measure", args=[self.job.pk])
+        self.assertEqual(self.client.post(address, {"action": "use_gauge", "version": self.job.version}).status_code, 422)
+        for pressure, period in (("lots", "day"), ("7 gpm", "day"), ("0 psi", "day"), ("1e9 psi", "day"), ("50 psi", "dusk")):
+            self.assertContains(self.tell(pressure, period, 422), pressure, status_code=422)
+        self.assertFalse(self.job.pressure_readings.exists())
+        self.tell("50 psi")
+        self.assertEqual(self.client.post(address, {"action": "use_gauge", "version": 0}).status_code, 409)
+        reading = self.job.pressure_readings.get()
+        self.client.post(address, {"action": "drop_gauge", "reading": reading.pk})
+        self.assertFalse(self.job.pressure_readings.exists())
 
 
 class PumpAndTank(WorkbenchTestCase):

@@ -11,6 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 from openpyxl import load_workbook
 
+from treatment.tables import table
 from workbench.door import store
 from workbench.trains.services import option_of
 from workbench.walls.views import drawn
@@ -52,6 +53,35 @@ class Moving(WallCase):
         self.assertEqual(self.x_of("softener"), 3330)
         self.assertEqual(self.edit(action="release", stage="softener"), 200)
         self.assertAlmostEqual(self.x_of("softener"), before)
+
+    def test_a_drop_lines_up_with_the_neighbour(self) -> None:
+        """Let go 15 mm from the usual space beside the softener, the lamp comes to stand in it."""
+        self.edit(action="place", stage="softener", x="500")
+        softener = next(unit for unit in drawn(type(self.job).objects.get(pk=self.job.pk))[1].units if unit.id == "softener")
+        place = table("wall")["place"]
+        beside = softener.outline.right + place["between"] + 2 * place["leg"]
+        self.edit(action="place", stage="uv", x=f"{beside + 15}")
+        self.assertEqual(self.x_of("uv"), round(beside))
+
+    def test_what_stays_on_the_wall_is_drawn_in_its_own_size(self) -> None:
+        """A panel with its place alone is drawn in a usual size; with its own width and height in those."""
+        for size, width in (
+            ({}, 400),
+            ({"electrical_panel_width": "22 in", "electrical_panel_height": "30 in", "electrical_panel_foot": "48 in"}, 22 * 25.4),
+        ):
+            self.job.refresh_from_db()
+            self.client.post(self.url("wall"), {"version": self.job.version, "electrical_panel_x": "14 ft"} | size)
+            panel = drawn(type(self.job).objects.get(pk=self.job.pk))[1].obstacles[0]
+            self.assertAlmostEqual(panel.rect.width, width)
+        self.assertAlmostEqual(panel.rect.z, 48 * 25.4)
+        self.assertContains(self.client.get(self.url("wall")), "15.7 in (ours)")
+
+    def test_the_train_page_tells_of_the_wall(self) -> None:
+        """How many findings stand on the wall, with a way there."""
+        self.assertContains(self.client.get(self.url("train")), "nothing collides")
+        self.job.refresh_from_db()
+        self.client.post(self.url("wall"), {"version": self.job.version, "wall_width": "3 ft"})
+        self.assertNotContains(self.client.get(self.url("train")), "nothing collides")
 
     def test_a_stale_move_and_a_place_that_is_none_are_refused(self) -> None:
         """Neither moves anything, both say why."""

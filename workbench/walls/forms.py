@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.forms import BoundField
 
+from treatment.display import show
+from treatment.drawing.wall_placing import usual_size
 from treatment.job import Places, Site, SiteDrain, Spot
 
+from ..jobs.models import Job
 from ..jobs.rest_form import RestForm
 
-SPOT = (("x", "From the left", "6 ft"), ("width", "Width", "14 in"), ("foot", "Foot above the floor", "4 ft"), ("height", "Height", "20 in"))
+SPOT = (("x", "From the left", "6 ft"), ("width", "Width", ""), ("foot", "Foot above the floor", ""), ("height", "Height", ""))
 THINGS = ("electrical_panel", "water_heater", "main_shutoff", "meter")
 
 
@@ -34,6 +39,12 @@ class WallForm(RestForm):
     WORDS = {"none": "none", "expansion": "PEX, expansion", "crimp": "PEX, crimped", "push_fit": "push-fit", "solder": "copper, soldered", "press": "copper, pressed",
              "solvent": "solvent weld", "compression": "compression"}  # fmt: skip
     EMPTY = {"joining": "not decided", "drain_kind": "not known", "outlet_protected": "not known", "frost_free": "not known", "in_sun": "not known"}
+
+    def __init__(self, data: Any = None, *, job: Job) -> None:
+        super().__init__(data, job=job)
+        for name in THINGS:
+            for (key, _, _), usual in zip(SPOT[1:], usual_size(name), strict=True):
+                self.fields[f"{name}_{key}"].widget.attrs["placeholder"] = f"{show(usual, 'mm', job.units)} (ours)"
 
     @property
     def room(self) -> list[BoundField]:
