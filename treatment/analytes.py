@@ -35,6 +35,7 @@ class Analyte:
     basis: dict[str, float] = field(default_factory=dict, hash=False)
     ambiguous_basis: str = ""
     colour: str = "slate"
+    pattern: str = "plain"
     shown: str = ""
 
     @property

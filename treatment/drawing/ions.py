@@ -13,7 +13,7 @@ WIDTH, HEIGHT, BAR, LEFT = 320.0, 108.0, 26.0, 52.0
 
 @dataclass(frozen=True, slots=True)
 class IonBalance:
-    """Two bars of boxes with their labels; off: how far the sides differ, as a share of their sum. 0 where there are no ions."""
+    """Two bars of boxes, each with its pattern for role and its colour, and their labels; off: how far the sides differ, as a share of their sum. 0 where there are no ions."""
 
     cations: tuple[tuple[Box, str], ...]
     anions: tuple[tuple[Box, str], ...]
@@ -50,7 +50,7 @@ def _row(parts: list[tuple[str, float]], y: float, scale: float, evidence: Evide
             continue
         row = analytes()[name]
         supposed = evidence.states[name].origin in ("computed", "assumed")
-        boxes.append((Box(x, y, width, BAR, "ion-supposed" if supposed else "ion", 2.0), row.colour))
+        boxes.append((Box(x, y, width, BAR, "hatch" if supposed else row.pattern, 2.0), row.colour))
         short = "HCO₃" if name == "alkalinity" else row.short
         if width > 8.0 * len(short) + 4:
             labels.append(Label(x + width / 2, y + BAR + 13, short, "faint"))

@@ -52,6 +52,7 @@ class Ribbon:
     name: str
     unit: str
     colour: str
+    pattern: str
     y: float
     band: Line
     likely: Line | None
@@ -301,6 +302,7 @@ def _ribbon(design: Design, variant: Variant, name: str, y: float, middles: list
         row.name if len(row.name) < 14 else row.short,
         unit,
         row.colour,
+        row.pattern,
         y,
         band,
         likely,
@@ -363,6 +365,7 @@ def _ph_ribbon(design: Design, adverse: list[float], mild: list[float], y: float
         "pH",
         "",
         "verdigris",
+        "plain",
         y,
         band,
         likely,
