@@ -13,6 +13,7 @@ from .demand import demand
 from .duty import Duty
 from .evidence import Evidence, gather
 from .hydraulics import supply
+from .job import Facts
 from .job_file import Job
 from .needs import Need, needs
 from .planner import Plan, explain, plan
@@ -22,6 +23,7 @@ from .samples import AnalyteState, Assumption
 from .stages import StageKeys
 from .symptoms import Cause, causes
 from .train import Given, PressureLine, Runner, TrainRun, name_stages, pressure_line
+from .working import rows_of, told, working_values
 
 
 class Variant:
@@ -87,10 +89,10 @@ class Design:
         self.evidence: Evidence = gather(job.facts)
         flows, notes = demand(job.facts)
         source, more = supply(job.facts, flows.supply_flow, flows.design_flow.value)
-        self.duty = Duty(job.facts, flows, source)
+        self.duty = Duty(job.facts, flows, source, rows_of(job.facts.working_values))
         self.needs: list[Need]
         self.needs, wishes = needs(job.facts, self.evidence.adverse, frozenset(self.evidence.stated))
-        self.assumptions: list[Assumption] = [*self.evidence.assumptions, *notes, *more, *wishes]
+        self.assumptions: list[Assumption] = [*self.evidence.assumptions, *notes, *more, *wishes, *own_values(job.facts)]
         self._runner = Runner(self.duty)
 
     def with_train(self, train: tuple[tuple[str, StageKeys], ...] | None) -> Design:
@@ -176,6 +178,15 @@ class Design:
         from .design_file import design_document
 
         return design_document(self)
+
+
+def own_values(facts: Facts) -> list[Assumption]:
+    """The job's own working values, told beside ours among the assumptions."""
+    known = working_values()
+    return [
+        Assumption(f"$.working_values.{path}", told(path, own), f"{known[path].group}, {known[path].words.lower()}: the designer's own, {own.reason}")
+        for path, own in facts.working_values.items()
+    ]
 
 
 def schedule(run: TrainRun) -> dict[str, float]:

@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 from .demand import Demand
 from .hydraulics import Supply
 from .job import Facts
 from .pump import flow_at, known
-from .tables import table
 
 
 @dataclass(frozen=True, slots=True)
 class Duty:
-    """Facts of the job, its demand and its supply; flows in L/min, daily use in L/day."""
+    """Facts of the job, its demand and its supply; flows in L/min, daily use in L/day.
+
+    rows: the working values of every treatment (``data/stages.toml``), the designer's own in place of ours.
+    """
 
     facts: Facts
     demand: Demand
     supply: Supply
+    rows: dict[str, Any] = field(hash=False, compare=False)
 
     @property
     def flow(self) -> float:
@@ -37,7 +41,7 @@ class Duty:
     @property
     def drinking_daily(self) -> float:
         """Drinking and cooking water of the house [L/day]."""
-        return float((self.facts.building.people or 3.0) * table("stages")["reverse_osmosis"]["drink_l"])
+        return float((self.facts.building.people or 3.0) * self.rows["reverse_osmosis"]["drink_l"])
 
     @property
     def passable(self) -> float:

@@ -128,7 +128,7 @@ def what_limits(design: Design, variant: Variant) -> list[tuple[str, float]]:
     found = [
         ("the source", design.duty.demand.supply_flow),
         ("the house's own peak", design.duty.demand.peak_flow.value),
-        ("the pipe at its velocity mark", table("stages")["house"]["velocity_max"] * pi * pipe.bore**2 / 4 * 60000),
+        ("the pipe at its velocity mark", design.duty.rows["house"]["velocity_max"] * pi * pipe.bore**2 / 4 * 60000),
     ]
     units = [
         (stage.said, stage.sizing.figures["service_flow_limit"].value)
@@ -168,7 +168,7 @@ def drain_check(design: Design, stage: StageRun) -> DrainCheck | None:
     wash = stage.sizing.figures.get("backwash_flow")
     if wash is None:
         return None
-    told, row, house = drain_of(design.job.facts, stage), table("plumbing")["drain_line"], table("stages")["house"]
+    told, row, house = drain_of(design.job.facts, stage), table("plumbing")["drain_line"], design.duty.rows["house"]
     length = (told and told.distance) or row["length_m"]
     lift = (told and told.lift) or 0.0
     rule = drain_rule(length)
@@ -224,7 +224,7 @@ def what_if(design: Design, variant: Variant, flow: float, nominal: float, dirt:
         work("left at the highest tap", "cut_in − pipe − units − 9.80665 × height", left, "kPa", "hydraulics.residual",
              cut_in=(supply.pressure_low, "kPa"), pipe=(pipe.loss(flow, temperature), "kPa"), units=(units, "kPa, less what pumps add"), height=(supply.height, "m")),
     )  # fmt: skip
-    return WhatIf(flow, nominal, dirt, residual, pipe.velocity(flow), residual.value >= table("stages")["house"]["residual_kpa"])
+    return WhatIf(flow, nominal, dirt, residual, pipe.velocity(flow), residual.value >= design.duty.rows["house"]["residual_kpa"])
 
 
 def drawdown_of(volume: float, cut_in: float, cut_out: float) -> Figure:

@@ -10,6 +10,7 @@ from .analytes import analytes, find_analyte, nearest_name
 from .errors import Fault, NotUnderstood
 from .reading import Reading, parse_reading
 from .spec import Choice, Day, Either, Flag, Fraction, ListOf, MapOf, Measure, Number, Record, Spec, Text, TimeOfDay, key, read_record, record_schema
+from .working import OwnValue, OwnValues
 
 STANDARDS = ("us", "who", "ca", "eu", "uk", "au")
 FIXTURES = ("wc", "basin", "bath", "shower", "kitchen_sink", "dishwasher", "washer", "laundry_tray", "hose_tap", "bathroom_group")
@@ -358,6 +359,7 @@ class Facts:
     samples: tuple[SampleFacts, ...] = key(ListOf(Record(SampleFacts)), ())
     design_basis: dict[str, Basis] = key(Bases(), {})
     limits: dict[str, OwnLimit] = key(OwnLimits(), {})
+    working_values: dict[str, OwnValue] = key(OwnValues(), {}, "working values of the treatments in place of ours")
     waivers: tuple[Waiver, ...] = key(Waivers(), ())
     observations: tuple[str, ...] = key(ListOf(Choice(OBSERVATIONS)), ())
     building: Building = key(Record(Building), Building())

@@ -27,7 +27,6 @@ from .stages.reverse_osmosis import ReverseOsmosisKeys
 from .stages.sediment import SedimentKeys
 from .stages.storage_tank import StorageTankKeys
 from .stages.uv import UvKeys
-from .tables import table
 from .train import Given, Runner, TrainRun, name_stages
 from .water import Water
 
@@ -222,7 +221,7 @@ def _start(duty: Duty, raw: Water, runner: Runner) -> _Path:
             ("storage_tank", StorageTankKeys(dark=True, screened=True)),
             ("booster_pump", BoosterPumpKeys(pressure=pressure)),
         )
-    elif max(duty.supply.pressure_high, duty.supply.night_pressure or 0.0) > table("stages")["house"]["house_max_kpa"]:
+    elif max(duty.supply.pressure_high, duty.supply.night_pressure or 0.0) > duty.rows["house"]["house_max_kpa"]:
         stages = (("pressure_reducing_valve", ReducingValveKeys()),)
     stages += _prefilters(duty)
     here = raw

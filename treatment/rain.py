@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from .job import Facts
-from .tables import table
+from .working import rows_of
 
 MONTH_DAYS = (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
 WET_EVERY = 4  # days: a month's rain is taken to fall on every fourth day where only months are known
@@ -46,7 +46,7 @@ def record(facts: Facts) -> Record | None:
     rain = facts.source.rain
     if rain is None or rain.roof_area is None:
         return None
-    row = table("stages")["first_flush"]
+    row = rows_of(facts.working_values)["first_flush"]
     runoff = rain.runoff if rain.runoff is not None else float(row["runoff"])
     flush = (
         (rain.first_flush / 1000 / rain.roof_area)

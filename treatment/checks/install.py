@@ -302,7 +302,7 @@ def sunlight(audit: Audit) -> Iterator[Hit]:
 @rule("bore-shrunk", "hydraulics.velocity")
 def bore_shrunk(audit: Audit) -> Iterator[Hit]:
     """Crimped fittings narrow the pipe at every joint, at a flow that feels it."""
-    pipe, row = audit.facts.supply.pipe, table("stages")["house"]
+    pipe, row = audit.facts.supply.pipe, audit.duty.rows["house"]
     if pipe is None or pipe.material != "pex_crimp" or pipe.size is None:
         return
     speed = audit.duty.supply.pipe.velocity(audit.duty.flow)

@@ -8,7 +8,6 @@ from ..analytes import analytes
 from ..audit import Audit
 from ..needs import MICROBES
 from ..rules import Hit, rule
-from ..tables import table
 from ..train import StageRun
 
 REFERRED = ("arsenic", "uranium", "radon", "methane", "pfas", "voc", "pesticides", "atrazine", "simazine", "trihalomethanes")
@@ -93,7 +92,7 @@ def nitrate_infants(audit: Audit) -> Iterator[Hit]:
 @rule("gas-hazard", "safety.gas")
 def gas_hazard(audit: Audit) -> Iterator[Hit]:
     """A dissolved gas that is dangerous in a closed room."""
-    for name, level in table("stages")["hazards"].items():
+    for name, level in audit.duty.rows["hazards"].items():
         value, row = audit.run.raw.value(name), analytes()[name]
         if value >= level:
             yield Hit("danger", f"{row.name} {audit.show(value, row.shown_unit)}: the gas leaves the water and gathers in closed rooms.",

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 
 from ..audit import Audit
 from ..rules import Hit, rule
-from ..tables import table
 from ..train import StageRun
 
 
@@ -25,7 +24,7 @@ def hot_feed(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 @rule("pressure-short", "hydraulics.residual")
 def pressure_short(audit: Audit) -> Iterator[Hit]:
     """Too little pressure left at the highest tap."""
-    row = table("stages")["house"]
+    row = audit.duty.rows["house"]
     clean, dirty = audit.pressure.residual_clean.value, audit.pressure.residual_dirty.value
     least = audit.show(row["residual_kpa"], "kPa")
     if clean < row["residual_kpa"]:
@@ -39,7 +38,7 @@ def pressure_short(audit: Audit) -> Iterator[Hit]:
 @rule("pressure-high", "safety.pressure")
 def pressure_high(audit: Audit) -> Iterator[Hit]:
     """More pressure than house or vessels bear, and no pressure-reducing valve."""
-    row, supply = table("stages")["house"], audit.duty.supply
+    row, supply = audit.duty.rows["house"], audit.duty.supply
     if any(stage.kind == "pressure_reducing_valve" for stage in audit.run.stages):
         return
     most = max(supply.pressure_high, supply.night_pressure or 0.0)
@@ -61,7 +60,7 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
 @rule("pressure-backwash", "beds.backwash_pressure")
 def pressure_backwash(audit: Audit) -> Iterator[Hit]:
     """Too little pressure to work a backwashing valve."""
-    row, low = table("stages")["house"], audit.duty.supply.pressure_low
+    row, low = audit.duty.rows["house"], audit.duty.supply.pressure_low
     washed = [stage.said for stage in audit.run.stages if stage.regenerates]
     if washed and low < row["backwash_kpa"] * 0.995:
         severity = "fault" if low < row["residual_kpa"] else "caution"
@@ -72,10 +71,10 @@ def pressure_backwash(audit: Audit) -> Iterator[Hit]:
 @rule("too-cold", "safety.temperature")
 def too_cold(audit: Audit) -> Iterator[Hit]:
     """Water near freezing."""
-    if audit.run.stages and audit.run.raw.temperature < table("stages")["house"]["coldest"] - 0.2:
+    if audit.run.stages and audit.run.raw.temperature < audit.duty.rows["house"]["coldest"] - 0.2:
         yield Hit(
             "fault",
-            f"The water comes at {audit.show(audit.run.raw.temperature, 'degC')}; equipment is for {audit.show(table('stages')['house']['coldest'], 'degC')} and more.",
+            f"The water comes at {audit.show(audit.run.raw.temperature, 'degC')}; equipment is for {audit.show(audit.duty.rows['house']['coldest'], 'degC')} and more.",
             "Keep pipe and room from freezing.",
         )
 
@@ -84,10 +83,10 @@ def too_cold(audit: Audit) -> Iterator[Hit]:
 def too_hot(audit: Audit) -> Iterator[Hit]:
     """Water warmer than vessels and media bear."""
     hottest = max(audit.run.raw.temperature, audit.evidence.states["temperature"].high or 0.0)
-    if audit.run.stages and hottest > table("stages")["house"]["hottest"] + 0.2:
+    if audit.run.stages and hottest > audit.duty.rows["house"]["hottest"] + 0.2:
         yield Hit(
             "fault",
-            f"The water comes at {audit.show(hottest, 'degC')}; equipment bears {audit.show(table('stages')['house']['hottest'], 'degC')}.",
+            f"The water comes at {audit.show(hottest, 'degC')}; equipment bears {audit.show(audit.duty.rows['house']['hottest'], 'degC')}.",
             "Treat cold water, upstream of the heater.",
         )
 
@@ -95,7 +94,7 @@ def too_hot(audit: Audit) -> Iterator[Hit]:
 @rule("pipe-velocity", "hydraulics.velocity")
 def pipe_velocity(audit: Audit) -> Iterator[Hit]:
     """Water runs too fast in the pipe: noise, wear, pressure lost."""
-    row, pipe = table("stages")["house"], audit.duty.supply.pipe
+    row, pipe = audit.duty.rows["house"], audit.duty.supply.pipe
     speed = pipe.velocity(audit.duty.flow)
     known = audit.facts.supply.pipe is not None and audit.facts.supply.pipe.size is not None
     if known and speed > row["velocity_max"] * 1.001:
@@ -110,7 +109,7 @@ def pipe_velocity(audit: Audit) -> Iterator[Hit]:
 @rule("pressure-loss/<kind>", "hydraulics.ergun", on="*")
 def pressure_loss(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """One unit alone takes more than 15 psi at design flow, clean."""
-    most = table("stages")["softener"]["max_loss_psi"] * 6.894757
+    most = audit.duty.rows["softener"]["max_loss_psi"] * 6.894757
     if stage.loss_clean > most:
         yield Hit("caution", f"The {stage.said} takes {audit.show(stage.loss_clean, 'kPa')} at {audit.show(audit.duty.flow, 'L/min')}, clean; {audit.show(most, 'kPa')} is the mark.",
                   "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip

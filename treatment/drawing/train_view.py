@@ -14,7 +14,6 @@ from ..display import digits, show, unit_text
 from ..limits import strictest
 from ..needs import MICROBES, soften_above
 from ..rules import SEVERITIES
-from ..tables import table
 from .shapes import Box, Label, Line, n
 from .silhouettes import Shape, silhouette
 
@@ -389,7 +388,7 @@ def _trace(heights: list[float], middles: list[float], each: float, end: float) 
 def _pressure(design: Design, variant: Variant, y: float, middles: list[float], each: float, end: float, system: str) -> Pressure:
     points = variant.pressure.points
     clean, dirty = [point.clean for point in points[1:-1]], [point.dirty for point in points[1:-1]]
-    least = table("stages")["house"]["residual_kpa"]
+    least = design.duty.rows["house"]["residual_kpa"]
     top = max(*(point.clean for point in points), 1.0)
     floor = min(0.0, points[-1].dirty, points[-1].clean)
 

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, Any
 from .. import carbonate
 from ..carbonate import CO2
 from ..figure import figure, work
-from ..tables import table
 from ..water import ACID_OF_IRON, Water
 from .base import Room, Sizing, StageKeys, tank_body
 
@@ -35,7 +34,7 @@ class Aeration(Room):
     )
 
     def size(self, keys: AerationKeys, water: Water, duty: Duty) -> Sizing:
-        row = table("stages")["aeration"]
+        row = duty.rows["aeration"]
         volume = row["detention_min"] * duty.flow
         sizing = Sizing({"volume": volume}, {})
         after = self.treat(keys, sizing, water, duty)
@@ -48,7 +47,7 @@ class Aeration(Room):
         return sizing
 
     def treat(self, keys: AerationKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        row = table("stages")["aeration"]
+        row = duty.rows["aeration"]
         changes: dict[str, float] = {"dissolved_oxygen": max(row["oxygen"], water.value("dissolved_oxygen"))}
         left = row["co2_left"] / 1000 / CO2
         state = water.state

@@ -46,7 +46,7 @@ class AnionExchange(Room):
         return "Tannin exchanger" if target_of(keys) == "tannin" else "Nitrate exchanger"
 
     def feed_limits(self, keys: AnionExchangeKeys, water: Water, duty: Duty) -> list[FeedLimit]:
-        row, cited = table("stages")["anion_exchange"], source("anion.feed")
+        row, cited = duty.rows["anion_exchange"], source("anion.feed")
         return [
             FeedLimit("hardness", None, row["hardness_max"], cited, "hardness scales in the resin; soften first"),
             FeedLimit("iron", None, row["iron_max"], cited, "iron fouls the resin"),
@@ -55,7 +55,7 @@ class AnionExchange(Room):
         ]
 
     def size(self, keys: AnionExchangeKeys, water: Water, duty: Duty) -> Sizing:
-        row, target = table("stages")["anion_exchange"], target_of(keys)
+        row, target = duty.rows["anion_exchange"], target_of(keys)
         name = f"{target}_resin"
         if target == "nitrate":
             load = (water.value("nitrate") / N_NITRATE + row["sulfate_share"] * 2 * water.value("sulfate") / SO4) * duty.daily / 1000
@@ -107,7 +107,7 @@ class AnionExchange(Room):
         return Sizing({"target": target, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, figures, bed)
 
     def treat(self, keys: AnionExchangeKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        row, chloride = table("stages")["anion_exchange"], water.value("chloride")
+        row, chloride = duty.rows["anion_exchange"], water.value("chloride")
         if target_of(keys) == "nitrate":
             gone = water.value("nitrate") * (1 - row["nitrate_left"])
             sulfate = water.value("sulfate") * row["sulfate_share"]

@@ -38,6 +38,9 @@ class BarrierFilter(Room):
         "Clean hands and a boiled brush for ceramic; never a hard jet.",
     )
 
+    def rows(self, keys: Any) -> tuple[str, ...]:
+        return ("barrier",)
+
     def name(self, keys: BarrierKeys) -> str:
         return "Ceramic filter" if keys.element == "ceramic" else "Ultrafiltration"
 
@@ -45,7 +48,7 @@ class BarrierFilter(Room):
         return 0.5
 
     def feed_limits(self, keys: BarrierKeys, water: Water, duty: Duty) -> list[FeedLimit]:
-        row, cited = table("stages")["barrier"], source("barrier.feed")
+        row, cited = duty.rows["barrier"], source("barrier.feed")
         most = row["ceramic_turbidity_max"] if keys.element == "ceramic" else row["turbidity_max"]
         return [
             FeedLimit("turbidity", None, most, cited, "silt blinds the element; filter it first"),
@@ -54,7 +57,7 @@ class BarrierFilter(Room):
         ]
 
     def size(self, keys: BarrierKeys, water: Water, duty: Duty) -> Sizing:
-        row, element = table("stages")["barrier"], keys.element or "ultrafiltration"
+        row, element = duty.rows["barrier"], keys.element or "ultrafiltration"
         flow = duty.drinking if self.at_tap(keys) else duty.flow
         each = row[f"{element}_gpm"] * GPM
         count = max(ceil(flow / each - 1e-9), 1)
@@ -73,7 +76,7 @@ class BarrierFilter(Room):
         )
 
     def treat(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        left = table("stages")["barrier"]["turbidity_left"]
+        left = duty.rows["barrier"]["turbidity_left"]
         return water.scaled(turbidity=left, tss=left, ferric_iron=0.1).with_(**{name: 0.0 for name in HELD if water.get(name) is not None})
 
     def loss(self, keys: BarrierKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:

@@ -127,6 +127,10 @@ class Room:
         """Pressure [kPa] behind it, from that before it and its own loss."""
         return pressure - loss
 
+    def rows(self, keys: Any) -> tuple[str, ...]:
+        """The rows of ``data/stages.toml`` it is reckoned with."""
+        return (self.kind,)
+
     def peak(self, keys: Any, sizing: Sizing) -> float:
         """Greatest short peak [L/min] it bears; by default its vessels' velocity limit, or half above its steady flow."""
         if sizing.bed is not None:

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from ..figure import figure, work
 from ..job import PRESSURE
 from ..spec import key
-from ..tables import table
 from ..water import Water
 from .base import Room, Sizing, StageKeys
 
@@ -31,7 +30,7 @@ class BoosterPump(Room):
     cautions = ("Mains near water: a protected outlet (GFCI/RCD), licensed electrician.", "Dry running destroys it: fit a low-water switch.")
 
     def size(self, keys: BoosterPumpKeys, water: Water, duty: Duty) -> Sizing:
-        pressure = keys.pressure or float(table("stages")["storage"]["booster_kpa"])
+        pressure = keys.pressure or float(duty.rows["storage"]["booster_kpa"])
         watts = duty.flow / 60000 * pressure * 1000 / 0.35
         return Sizing(
             {"pressure": pressure},

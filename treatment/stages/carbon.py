@@ -42,9 +42,9 @@ def chloramine(water: Water) -> float:
     return max(water.value("total_chlorine") - water.value("free_chlorine"), 0.0)
 
 
-def tasks(keys: CarbonKeys, water: Water, standard: str) -> dict[str, float]:
+def tasks(keys: CarbonKeys, water: Water, duty: Duty) -> dict[str, float]:
     """What there is for the carbon to do, with the empty-bed contact [min] each asks."""
-    rows = table("stages")["carbon"]["contact"]
+    rows, standard = duty.rows["carbon"]["contact"], duty.facts.job.standard
     found: dict[str, float] = {}
     if water.value("free_chlorine") > TASTED:
         found["chlorine"] = rows["chlorine"]
@@ -86,7 +86,7 @@ class Carbon(Room):
         return float(table("stages")["carbon"]["block_micron"]) if is_block(keys) else None
 
     def feed_limits(self, keys: CarbonKeys, water: Water, duty: Duty) -> list[FeedLimit]:
-        row, cited = table("stages")["carbon"], source("carbon.feed")
+        row, cited = duty.rows["carbon"], source("carbon.feed")
         return [
             FeedLimit("iron", None, row["iron_max"], cited, "iron coats the carbon"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "manganese coats the carbon"),
@@ -104,13 +104,13 @@ class Carbon(Room):
 
     def _size_bed(self, keys: CarbonKeys, water: Water, duty: Duty) -> Sizing:
         medium, form = keys.medium or "granular", keys.form or "backwashing"
-        asked = tasks(keys, water, duty.facts.job.standard)
-        contact = max(asked.values(), default=table("stages")["carbon"]["contact"]["chlorine"])
+        asked = tasks(keys, water, duty)
+        contact = max(asked.values(), default=duty.rows["carbon"]["contact"]["chlorine"])
         wash = duty.wash if form == "backwashing" else None
         bed = choose_bed(f"{medium}_carbon", duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
         figures = bed_figures(bed, duty.flow, water.temperature, backwash=form == "backwashing")
         if form == "backwashing":
-            days = float(table("stages")["carbon"]["backwash_days"])
+            days = float(duty.rows["carbon"]["backwash_days"])
             figures["backwash_interval"] = figure(work("backwash every", "days", days, "day", "beds.cycle", days=(days, "day")))
             figures |= wash_figures(bed, water.temperature)
         figures |= self._common(keys, asked, bed.total_volume, bed.medium.density, water, duty)
@@ -118,12 +118,12 @@ class Carbon(Room):
         return Sizing(params, figures, bed)
 
     def _size_block(self, keys: CarbonKeys, water: Water, duty: Duty) -> Sizing:
-        row, rows = table("stages")["carbon"], table("vessels")["cartridges"]
+        row, rows = duty.rows["carbon"], table("vessels")["cartridges"]
         share = row["block_flow_share"]
         flow = duty.drinking if self.at_tap(keys) else duty.flow
         housing = keys.housing or next((h for h in HOUSINGS if rows[h]["gpm"] * GPM * share >= flow), HOUSINGS[-1])
         litres, rated = float(row["block_litres"][housing]), rows[housing]["gpm"] * GPM * share
-        asked = tasks(keys, water, duty.facts.job.standard)
+        asked = tasks(keys, water, duty)
         figures: dict[str, Figure] = {
             "media_volume": figure(work("carbon", "block", litres, "L", "carbon.contact", block=(litres, "L"))),
             "service_flow_limit": figure(
@@ -144,7 +144,7 @@ class Carbon(Room):
 
     def _common(self, keys: CarbonKeys, asked: dict[str, float], litres: float, density: float, water: Water, duty: Duty) -> dict[str, Figure]:
         """Contact and life, from the litres of carbon."""
-        row = table("stages")["carbon"]
+        row = duty.rows["carbon"]
         flow, daily = (duty.drinking, duty.drinking_daily) if self.at_tap(keys) else (duty.flow, duty.daily)
         contact = litres / flow
         chlorine = max(water.value("total_chlorine"), water.value("free_chlorine"))
@@ -163,32 +163,32 @@ class Carbon(Room):
             ),
         }  # fmt: skip
 
-    def _left(self, keys: CarbonKeys, sizing: Sizing, task: str, needed: float) -> float:
+    def _left(self, keys: CarbonKeys, sizing: Sizing, duty: Duty, task: str, needed: float) -> float:
         """Share left after the bed: first order in contact, so that half the contact leaves the root."""
-        contact = sizing.figures["contact_time"].value * (table("stages")["carbon"]["block_gain"] if is_block(keys) else 1.0)
-        return float(table("stages")["carbon"]["left"][task] ** min(contact / needed, 2.0))
+        contact = sizing.figures["contact_time"].value * (duty.rows["carbon"]["block_gain"] if is_block(keys) else 1.0)
+        return float(duty.rows["carbon"]["left"][task] ** min(contact / needed, 2.0))
 
     def treat(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        asked, changes = tasks(keys, water, duty.facts.job.standard), {}
-        rows = table("stages")["carbon"]["contact"]
+        asked, changes = tasks(keys, water, duty), {}
+        rows = duty.rows["carbon"]["contact"]
         free, combined = water.value("free_chlorine"), chloramine(water)
         if free > 0:
-            free *= self._left(keys, sizing, "chlorine", rows["chlorine"])
+            free *= self._left(keys, sizing, duty, "chlorine", rows["chlorine"])
         if combined > 0:
-            combined *= self._left(keys, sizing, "chloramine", rows["chloramine" if keys.medium == "catalytic" else "chloramine_granular"])
+            combined *= self._left(keys, sizing, duty, "chloramine", rows["chloramine" if keys.medium == "catalytic" else "chloramine_granular"])
         if water.get("free_chlorine") is not None:
             changes["free_chlorine"] = free
         if water.get("total_chlorine") is not None:
             changes["total_chlorine"] = free + combined
         if "sulfide" in asked:
-            most = table("stages")["carbon"]["sulfide_max"]
+            most = duty.rows["carbon"]["sulfide_max"]
             held = min(water.value("hydrogen_sulfide"), most)
-            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") - held * (1 - self._left(keys, sizing, "sulfide", rows["sulfide"]))
+            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") - held * (1 - self._left(keys, sizing, duty, "sulfide", rows["sulfide"]))
         for name in (*ORGANICS, "odour"):
             if water.get(name) is not None:
-                changes[name] = water.value(name) * self._left(keys, sizing, "organics", rows["organics"])
+                changes[name] = water.value(name) * self._left(keys, sizing, duty, "organics", rows["organics"])
         if water.get("pfas") is not None:
-            changes["pfas"] = water.value("pfas") * self._left(keys, sizing, "pfas", rows["pfas"])
+            changes["pfas"] = water.value("pfas") * self._left(keys, sizing, duty, "pfas", rows["pfas"])
         if is_block(keys):
             for name in ("turbidity", "tss"):
                 if water.get(name) is not None:
@@ -204,13 +204,12 @@ class Carbon(Room):
         return clean, clean * table("stages")["carbon"]["dirty_factor"]
 
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        standard = duty.facts.job.standard
         catalytic = CarbonKeys(medium="catalytic", form="upflow" if duty.facts.wishes.no_power else "backwashing")
         granular = CarbonKeys(medium="granular", form="upflow" if duty.facts.wishes.no_power else "backwashing")
         found: list[Any] = []
         if chloramine(water) > TASTED or water.value("hydrogen_sulfide") > 0.02:
             found.append(catalytic)
-        elif tasks(granular, water, standard):
+        elif tasks(granular, water, duty):
             found.append(granular)
         return found
 
@@ -241,7 +240,7 @@ def sediment_after_carbon(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     from .sediment import solids
 
     filters = [other.index for other in audit.run.stages if other.kind == "sediment"]
-    limit = table("stages")["carbon"]["turbidity_max"]
+    limit = audit.duty.rows["carbon"]["turbidity_max"]
     if filters and min(filters) > stage.index and (stage.water_in.value("turbidity") > limit or solids(stage.water_in) > 1.5 * limit):
         yield Hit("fault", f"Particles ({audit.show(stage.water_in.value('turbidity'), 'NTU')}) reach the carbon first; the sediment filter stands after it.",
                   "Put a sediment filter before the carbon; a second one after it catches fines.")  # fmt: skip
@@ -250,8 +249,8 @@ def sediment_after_carbon(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 @rule("contact-short/<kind>", "carbon.contact", on="carbon")
 def contact_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Too little contact at design flow for what the carbon should take out."""
-    asked = tasks(stage.keys, stage.water_in, audit.facts.job.standard)
-    given = stage.sizing.figures["contact_time"].value * (table("stages")["carbon"]["block_gain"] if is_block(stage.keys) else 1.0)
+    asked = tasks(stage.keys, stage.water_in, audit.duty)
+    given = stage.sizing.figures["contact_time"].value * (audit.duty.rows["carbon"]["block_gain"] if is_block(stage.keys) else 1.0)
     for task, needed in asked.items():
         if given < needed * 0.98:
             severity = "fault" if task in ("organics", "pfas", "chloramine") or given < 0.6 * needed else "caution"

@@ -11,7 +11,6 @@ from ..carbonate import NA
 from ..figure import Figure, figure, work
 from ..rules import Hit, rule
 from ..spec import Choice, Fraction, Measure, Number, key
-from ..tables import table
 from ..water import ACID_OF_IRON, EQ, Water
 from .base import Room, Sizing, StageKeys
 
@@ -77,7 +76,7 @@ class ChemicalFeed(Room):
         return need, work("demand", f"{fe} × Fe + {mn} × Mn + {h2s} × H2S", need, "mg/L", f"feed.{chemical}", **values)
 
     def size(self, keys: ChemicalFeedKeys, water: Water, duty: Duty) -> Sizing:
-        row, chemical = table("stages")["chemical_feed"], chemical_of(keys)
+        row, chemical = duty.rows["chemical_feed"], chemical_of(keys)
         figures: dict[str, Figure] = {}
         params: dict[str, Any] = {"chemical": chemical}
         if chemical in OXIDISES:
@@ -205,7 +204,7 @@ class ChemicalFeed(Room):
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         if duty.facts.wishes.no_power:
             return []
-        rows, found = table("stages"), []
+        rows, found = duty.rows, []
         if water.ph < 6.5 and (water.ph < rows["neutralizer"]["ph_low"] or water.iron > rows["neutralizer"]["iron_max"]):
             found.append(ChemicalFeedKeys(chemical="soda_ash"))
         air = rows["oxidizing_filter"]
@@ -236,7 +235,7 @@ def no_contact_time(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Chlorine is fed with no retention after it, or with too little."""
     if stage.sizing.params["chemical"] not in OXIDISES:
         return
-    row = table("stages")["retention"]
+    row = audit.duty.rows["retention"]
     tanks = [other for other in audit.run.stages[stage.index + 1 :] if other.kind == "retention_tank"]
     contact = sum(other.sizing.figures["contact_time"].value for other in tanks)
     if contact < row["contact_min"] * 0.98:

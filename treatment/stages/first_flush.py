@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from ..figure import figure, work
-from ..tables import table
 from ..water import Water
 from .base import Room, Sizing, StageKeys
 
@@ -34,7 +33,7 @@ class FirstFlush(Room):
     )
 
     def size(self, keys: FirstFlushKeys, water: Water, duty: Duty) -> Sizing:
-        row, facts = table("stages")["first_flush"], duty.facts.source.rain
+        row, facts = duty.rows["first_flush"], duty.facts.source.rain
         area = (facts.roof_area if facts else None) or 100.0
         per = row["gal_per_100ft2"] * GAL / (100 * 0.09290304)
         given = facts.first_flush if facts else None
@@ -47,7 +46,7 @@ class FirstFlush(Room):
         return Sizing({}, {"first_flush_volume": figure(line)})
 
     def treat(self, keys: FirstFlushKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        left = table("stages")["first_flush"]["particles_left"]
+        left = duty.rows["first_flush"]["particles_left"]
         return water.scaled(turbidity=left, tss=left)
 
     def loss(self, keys: FirstFlushKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:

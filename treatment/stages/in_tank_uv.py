@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from .. import rain
 from ..figure import figure, work
-from ..tables import table
 from ..water import Water
 from .base import Room, Sizing, StageKeys
 from .uv import light_through
@@ -35,11 +34,11 @@ class InTankUv(Room):
     )
 
     def size(self, keys: InTankUvKeys, water: Water, duty: Duty) -> Sizing:
-        row = table("stages")["in_tank_uv"]
-        volume = table("stages")["storage"]["storage_l"][2]
+        row = duty.rows["in_tank_uv"]
+        volume = duty.rows["storage"]["storage_l"][2]
         record = rain.record(duty.facts)
         if record is not None:
-            volume = rain.smallest(record, duty.daily, table("stages")["storage"]["rain_reliability"], table("stages")["storage"]["storage_l"])
+            volume = rain.smallest(record, duty.daily, duty.rows["storage"]["rain_reliability"], duty.rows["storage"]["storage_l"])
         share = light_through(water.value("uvt", 85.0) / 100, row["layer_cm"])
         watts = row["lamp_watt"] * row["germicidal"]
         # every litre once a day: dose x volume / (absorbing length) over the light that reaches it

@@ -104,19 +104,22 @@ class Neutralizer(Room):
         "Top up the medium before a third has dissolved, with the vessel shut off and relieved of pressure.",
     )
 
+    def rows(self, keys: Any) -> tuple[str, ...]:
+        return ("blend", "neutralizer") if keys.medium == "blend" else ("neutralizer",)
+
     def name(self, keys: NeutralizerKeys) -> str:
         return "Blend neutralizer" if keys.medium == "blend" else "Calcite neutralizer"
 
     def feed_limits(self, keys: NeutralizerKeys, water: Water, duty: Duty) -> list[FeedLimit]:
-        limit, cited = table("stages")["neutralizer"], source("neutralizer.feed")
+        limit, cited = duty.rows["neutralizer"], source("neutralizer.feed")
         return [
             FeedLimit("iron", None, limit["iron_max"], cited, "more iron coats the grains and stops them dissolving"),
             FeedLimit("turbidity", None, limit["turbidity_max"], cited, "silt packs the bed"),
         ]
 
-    def _contact_for(self, water: Water, target: float) -> float:
+    def _contact_for(self, water: Water, target: float, rows: dict[str, Any]) -> float:
         """Empty-bed contact [min] that reaches the target, or comes within 0.1 of saturation where that is lower."""
-        rows, state = table("stages")["neutralizer"], water.state
+        state = water.state
         if state.ph >= target:
             return float(rows["contact_min"])
         ceiling = carbonate.calcite_to_saturation(water.solution, state.carbon).state.ph
@@ -132,11 +135,11 @@ class Neutralizer(Room):
             return choose_bed(medium_of(keys), duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
 
         blend = keys.medium == "blend"
-        least = choose(table("stages")["blend" if blend else "neutralizer"]["contact_min"])
+        least = choose(duty.rows["blend" if blend else "neutralizer"]["contact_min"])
         if keys.volume or blend:
             return least
-        best, contact = least, self._contact_for(water, target)
-        while contact > table("stages")["neutralizer"]["contact_min"]:
+        best, contact = least, self._contact_for(water, target, duty.rows["neutralizer"])
+        while contact > duty.rows["neutralizer"]["contact_min"]:
             bed = choose(contact)
             washed = wash is None or bed.backwash_flow(water.temperature) <= wash
             if bed.vessels <= least.vessels and washed and bed.total_volume >= contact * duty.flow * 0.99:
@@ -145,7 +148,7 @@ class Neutralizer(Room):
         return best
 
     def size(self, keys: NeutralizerKeys, water: Water, duty: Duty) -> Sizing:
-        rows = table("stages")["neutralizer"]
+        rows = duty.rows["neutralizer"]
         target = keys.target_ph or duty.facts.wishes.target_ph or rows["target_ph"]
         flow = keys.flow or "down"
         bed = self._bed(keys, water, duty, target, duty.wash if flow == "down" else None)
@@ -263,7 +266,7 @@ class Neutralizer(Room):
                 daily=(duty.daily, "L/day"),
             )
         )
-        self._refill(figures, bed, yearly)
+        self._refill(figures, bed, yearly, duty.rows["neutralizer"]["refill_share"])
 
     def _blend_chemistry(self, figures: dict[str, Any], keys: NeutralizerKeys, sizing: Sizing, water: Water, after: Water, duty: Duty) -> None:
         """What a blend dissolves: calcite and magnesia in the proportion of the blend, towards its target."""
@@ -302,7 +305,7 @@ class Neutralizer(Room):
                 dissolved=(calcite + magnesia, "mg/L"),
             ),
         )
-        standing = float(table("stages")["blend"]["standing_ph"])
+        standing = float(duty.rows["blend"]["standing_ph"])
         figures["ph_standing"] = figure(work("pH after a night's standing", "about", standing, "pH", "neutralizer.blend", about=(standing, "pH")))
         yearly = (calcite + magnesia) * duty.daily * 365 / 1e6
         figures["media_per_year"] = figure(
@@ -317,10 +320,10 @@ class Neutralizer(Room):
                 daily=(duty.daily, "L/day"),
             )
         )
-        self._refill(figures, bed, yearly)
+        self._refill(figures, bed, yearly, duty.rows["neutralizer"]["refill_share"])
 
-    def _refill(self, figures: dict[str, Any], bed: Bed, yearly: float) -> None:
-        mass, share = bed.total_volume * bed.medium.density, table("stages")["neutralizer"]["refill_share"]
+    def _refill(self, figures: dict[str, Any], bed: Bed, yearly: float, share: float) -> None:
+        mass = bed.total_volume * bed.medium.density
         months = min(mass * share / max(yearly / 12, 1e-9), 60.0)
         figures["refill_interval"] = figure(
             work("medium in the bed", "volume × density", mass, "kg", "beds.media", volume=(bed.total_volume, "L"), density=(bed.medium.density, "kg/L")),
@@ -332,7 +335,7 @@ class Neutralizer(Room):
         assert bed is not None
         state = water.state
         if keys.medium == "blend":
-            return self._treat_blend(keys, sizing, water, bed.total_volume / duty.flow)
+            return self._treat_blend(keys, sizing, water, bed.total_volume / duty.flow / duty.rows["blend"]["contact_min"])
         amount = dissolved_in(water.solution, state.carbon, surface_time(bed.total_volume / duty.flow, bed.medium))
         if amount <= 0:
             return water
@@ -342,13 +345,13 @@ class Neutralizer(Room):
             calcium=water.value("calcium") + amount * carbonate.CA * 1000,
         )
 
-    def _treat_blend(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, contact: float) -> Water:
-        """Calcite and magnesia dissolve together up to the target; in shorter contact than the least, in proportion."""
+    def _treat_blend(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, met: float) -> Water:
+        """Calcite and magnesia dissolve together up to the target; met: contact as a share of the least, in proportion below 1."""
         state, share = water.state, magnesia_of(keys)
         if water.ph >= sizing.params["target_ph"]:
             return water
         dosed = carbonate.blend_to_ph(water.solution, state.carbon, sizing.params["target_ph"], share)
-        amount = dosed.amount * min(contact / table("stages")["blend"]["contact_min"], 1.0)
+        amount = dosed.amount * min(met, 1.0)
         ratio = carbonate.blend_ratio(share)
         return water.react(
             carbon=amount,
@@ -365,10 +368,10 @@ class Neutralizer(Room):
     def candidates(self, water: Water, duty: Duty) -> list[Any]:
         if water.ph >= 7.5 or water.ph < 5.0:
             return []
-        rows, wishes = table("stages")["blend"], duty.facts.wishes
+        rows, wishes = duty.rows["blend"], duty.facts.wishes
         alone = wishes.no_salt or wishes.no_power or duty.facts.schools.hardness != "exchange"
         higher = [NeutralizerKeys(target_ph=7.6)] if alone and water.value("manganese") > 0.05 else []
-        blend = [NeutralizerKeys(medium="blend")] if rows["ph_low"] <= water.ph < table("stages")["neutralizer"]["ph_low"] + 0.5 else []
+        blend = [NeutralizerKeys(medium="blend")] if rows["ph_low"] <= water.ph < duty.rows["neutralizer"]["ph_low"] + 0.5 else []
         upward = [NeutralizerKeys(flow="up")] if wishes.no_power else []
         return [*upward, NeutralizerKeys(), *higher, *blend] if not wishes.no_power else upward
 
@@ -385,9 +388,9 @@ class Neutralizer(Room):
 @rule("calcite-too-acid", "neutralizer.feed", on="neutralizer")
 def calcite_too_acid(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Water too acid for calcite alone: it dissolves fast and still leaves the pH low."""
-    low = table("stages")["neutralizer"]["ph_low"]
+    low = audit.duty.rows["neutralizer"]["ph_low"]
     if stage.keys.medium == "blend":
-        low = table("stages")["blend"]["ph_low"]
+        low = audit.duty.rows["blend"]["ph_low"]
         if stage.water_in.ph < low:
             yield Hit(
                 "fault",
@@ -415,7 +418,7 @@ def calcite_idle(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 @rule("contact-short/<kind>", "neutralizer.sizing", on="neutralizer")
 def contact_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """Too little contact to bring the pH up at design flow."""
-    contact, floor = stage.sizing.figures["empty_bed_contact"].value, table("stages")["neutralizer"]["contact_floor"]
+    contact, floor = stage.sizing.figures["empty_bed_contact"].value, audit.duty.rows["neutralizer"]["contact_floor"]
     limit = next((limit for limit in audit.limits if limit.analyte == "ph"), None)
     low = limit.low if limit and limit.low else 6.5
     if stage.water_out.ph < low and stage.water_in.ph < low:
@@ -429,7 +432,7 @@ def contact_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 @rule("blend-overshoot", "neutralizer.blend", on="neutralizer")
 def blend_overshoot(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """A magnesia blend on water that calcite alone would do for: the pH shoots up when the water stands."""
-    row = table("stages")["blend"]
+    row = audit.duty.rows["blend"]
     if stage.keys.medium != "blend":
         return
     share = magnesia_of(stage.keys)

@@ -48,9 +48,9 @@ def is_cartridge(keys: OxidizingFilterKeys) -> bool:
     return keys.medium == "cartridge"
 
 
-def row_of(keys: OxidizingFilterKeys) -> dict[str, Any]:
+def row_of(keys: OxidizingFilterKeys, duty: Duty) -> dict[str, Any]:
     """Working values of the medium of a bed."""
-    found: dict[str, Any] = table("stages")[KINDS[keys.medium or "air_charged"][0]]
+    found: dict[str, Any] = duty.rows[KINDS[keys.medium or "air_charged"][0]]
     return found
 
 
@@ -70,14 +70,17 @@ class OxidizingFilter(Room):
         "A filled vessel is heavy: two people and a trolley.",
     )
 
+    def rows(self, keys: Any) -> tuple[str, ...]:
+        return ("oxidizing_cartridge",) if is_cartridge(keys) else tuple(dict.fromkeys(("oxidizing_filter", KINDS[keys.medium or "air_charged"][0])))
+
     def name(self, keys: OxidizingFilterKeys) -> str:
         return "Oxidising cartridge" if is_cartridge(keys) else KINDS[keys.medium or "air_charged"][2]
 
     def feed_limits(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         if is_cartridge(keys):
-            row, cited = table("stages")["oxidizing_cartridge"], source("iron.feed_cartridge")
+            row, cited = duty.rows["oxidizing_cartridge"], source("iron.feed_cartridge")
             return [FeedLimit("ph", row["ph_min"], None, cited, "below it the iron does not oxidise in the cartridge")]
-        row, cited, medium = row_of(keys), source("iron.feed_air"), keys.medium or "air_charged"
+        row, cited, medium = row_of(keys, duty), source("iron.feed_air"), keys.medium or "air_charged"
         limits = [
             FeedLimit("iron", None, row["iron_max"], cited, "more iron than the bed clears between backwashes"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "more manganese than the bed takes"),
@@ -119,7 +122,7 @@ class OxidizingFilter(Room):
         )
 
     def _size_bed(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
-        row, medium = table("stages")["oxidizing_filter"], keys.medium or "air_charged"
+        row, medium = duty.rows["oxidizing_filter"], keys.medium or "air_charged"
         load = (water.iron + water.value("manganese")) * duty.daily / 1000
         bed = choose_bed(KINDS[medium][1], duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
         figures = bed_figures(bed, duty.flow, water.temperature)
@@ -148,7 +151,7 @@ class OxidizingFilter(Room):
 
     def _permanganate(self, water: Water, duty: Duty, bed: Bed) -> dict[str, Figure]:
         """Greensand without a feed ahead of it: regenerated with permanganate, by its oxidant demand."""
-        row = table("stages")["greensand"]
+        row = duty.rows["greensand"]
         fe, mn, h2s = water.iron, water.value("manganese"), water.value("hydrogen_sulfide")
         demand = fe + 2 * mn + 5 * h2s
         per_litre = row["permanganate_capacity"] * GAL / FT3
@@ -176,7 +179,7 @@ class OxidizingFilter(Room):
         }  # fmt: skip
 
     def _size_cartridge(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
-        share = table("stages")["oxidizing_cartridge"]["flow_share"]
+        share = duty.rows["oxidizing_cartridge"]["flow_share"]
         rows = table("vessels")["cartridges"]
         housing = keys.housing or next((h for h in HOUSINGS if rows[h]["gpm"] * GPM * share >= duty.flow), HOUSINGS[-1])
         load, holds = water.iron * duty.daily / 1000, float(rows[housing]["iron_g"])
@@ -213,11 +216,11 @@ class OxidizingFilter(Room):
     def treat(self, keys: OxidizingFilterKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         ferrous, ferric, mn = water.value("ferrous_iron"), water.value("ferric_iron"), water.get("manganese")
         if is_cartridge(keys):
-            row = table("stages")["oxidizing_cartridge"]
+            row = duty.rows["oxidizing_cartridge"]
             oxidised = ferrous * (1 - row["iron_left"])
             changes = {"ferrous_iron": ferrous - oxidised, "ferric_iron": ferric * row["rust_left"] + oxidised * row["iron_pass_as_rust"]}
             return self._oxidise(water, oxidised, 0.0, changes)
-        row, common = row_of(keys), table("stages")["oxidizing_filter"]
+        row, common = row_of(keys, duty), duty.rows["oxidizing_filter"]
         works = 1.0 if water.ph >= row["ph_min"] else max(0.3, 1 - (row["ph_min"] - water.ph))
         left = max(common["iron_floor"], row["iron_left"] * (ferrous + ferric)) if works == 1.0 else (1 - works) * ferrous
         left = min(left, ferrous + ferric)
@@ -260,7 +263,7 @@ class OxidizingFilter(Room):
         options: list[Any] = []
         if not duty.facts.wishes.no_power:
             options.append(OxidizingFilterKeys(medium="air_charged"))
-            row = table("stages")["oxidizing_filter"]
+            row = duty.rows["oxidizing_filter"]
             hard = (
                 water.iron > row["iron_max"]
                 or water.value("manganese") > row["manganese_max"]
@@ -276,7 +279,7 @@ class OxidizingFilter(Room):
                 options.append(OxidizingFilterKeys(medium="greensand"))
             if water.value("hydrogen_sulfide") > row["sulfide_max"]:
                 options.append(OxidizingFilterKeys(medium="manganese_dioxide"))
-        if water.iron <= table("stages")["oxidizing_cartridge"]["iron_max"]:
+        if water.iron <= duty.rows["oxidizing_cartridge"]["iron_max"]:
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
 
@@ -308,7 +311,7 @@ class OxidizingFilter(Room):
 @rule("cartridge-iron", "iron.feed_cartridge", on="oxidizing_filter")
 def cartridge_iron(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """An oxidising cartridge asked to hold more iron than a cartridge can."""
-    limit = table("stages")["oxidizing_cartridge"]["iron_max"]
+    limit = audit.duty.rows["oxidizing_cartridge"]["iron_max"]
     if is_cartridge(stage.keys) and stage.water_in.iron > limit:
         yield Hit("fault", f"{audit.show(stage.water_in.iron, 'mg/L')} of iron reaches an oxidising cartridge; cartridges end at {limit:g} mg/L.",
                   "Use an iron filter tank: above this there is no cartridge answer.")  # fmt: skip

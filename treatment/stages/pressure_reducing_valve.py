@@ -9,7 +9,6 @@ from ..figure import figure, work
 from ..hydraulics import PSI
 from ..job import PRESSURE
 from ..spec import key
-from ..tables import table
 from ..water import Water
 from .base import Room, Sizing, StageKeys
 
@@ -31,7 +30,7 @@ class ReducingValve(Room):
     cautions = ("Behind it the heater needs an expansion vessel.",)
 
     def size(self, keys: ReducingValveKeys, water: Water, duty: Duty) -> Sizing:
-        row = table("stages")["storage"]
+        row = duty.rows["storage"]
         pressure = keys.set or float(row["prv_kpa"])
         at_flow = pressure * (1 - row["prv_droop"])
         return Sizing(

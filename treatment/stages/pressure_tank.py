@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from ..figure import figure, work
 from ..job import VOLUME
 from ..spec import key
-from ..tables import table
 from ..water import Water
 from .base import Room, Sizing, StageKeys, tank_body
 
@@ -33,7 +32,7 @@ class PressureTank(Room):
     cautions = ("Set its air charge 2 psi (14 kPa) below cut-in, with no water in it.",)
 
     def size(self, keys: PressureTankKeys, water: Water, duty: Duty) -> Sizing:
-        row = table("stages")["storage"]
+        row = duty.rows["storage"]
         least = duty.wash / row["drawdown_share"]
         volume = keys.volume or next((gal * GAL for gal in row["tank_gal"] if gal * GAL >= least), row["tank_gal"][-1] * GAL)
         return Sizing(

@@ -31,8 +31,11 @@ class RetentionTank(Room):
     serves = True
     cautions = ("A full tank is heavy: check the floor.", "Flush the bottom every few months.")
 
+    def rows(self, keys: Any) -> tuple[str, ...]:
+        return ("retention",)
+
     def size(self, keys: RetentionTankKeys, water: Water, duty: Duty) -> Sizing:
-        row = table("stages")["retention"]
+        row = duty.rows["retention"]
         chlorine = water.value("free_chlorine")
         least = row["contact_min"] * duty.flow
         asked = duty.facts.schools.disinfection == "chlorine" and chlorine >= row["free_chlorine_min"]
@@ -55,7 +58,7 @@ class RetentionTank(Room):
         return Sizing({"volume": volume}, figures)
 
     def treat(self, keys: RetentionTankKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        row, chlorine = table("stages")["retention"], water.value("free_chlorine")
+        row, chlorine = duty.rows["retention"], water.value("free_chlorine")
         if chlorine < row["free_chlorine_min"]:
             return water
         changes: dict[str, float] = {}

@@ -14,7 +14,6 @@ from ..job import VOLUME
 from ..needs import TAP_GOALS
 from ..rules import Hit, rule
 from ..spec import Choice, Fraction, Measure, key
-from ..tables import table
 from ..water import OPEN_TO_AIR, PERMEATE, Water
 from .base import FeedLimit, Room, Sizing, StageKeys
 
@@ -70,7 +69,7 @@ class ReverseOsmosis(Room):
         return "Membrane at the tap" if self.at_tap(keys) else "Reverse osmosis"
 
     def feed_limits(self, keys: ReverseOsmosisKeys, water: Water, duty: Duty) -> list[FeedLimit]:
-        row, cited, tap = table("stages")["reverse_osmosis"], source("membrane.feed"), self.at_tap(keys)
+        row, cited, tap = duty.rows["reverse_osmosis"], source("membrane.feed"), self.at_tap(keys)
         mild = "caution" if tap else "fault"
         return [
             FeedLimit("ph", row["ph_min"], None, cited, "acid water harms the membrane"),
@@ -94,7 +93,7 @@ class ReverseOsmosis(Room):
 
     def _need(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[Figure, list[float]]:
         """Permeate a day [L/day] with its working, and what is asked hour by hour over the busiest week [L]."""
-        row = table("stages")["reverse_osmosis"]
+        row = duty.rows["reverse_osmosis"]
         if self.at_tap(keys):
             people = duty.facts.building.people or 3.0
             need = people * row["drink_l"]
@@ -106,7 +105,7 @@ class ReverseOsmosis(Room):
         return figure(work("busiest day", "day", busiest, "L/day", "membrane.balance", day=(busiest, "L/day"))), week
 
     def size(self, keys: ReverseOsmosisKeys, water: Water, duty: Duty) -> Sizing:
-        row, scale = table("stages")["reverse_osmosis"], scale_of(keys)
+        row, scale = duty.rows["reverse_osmosis"], scale_of(keys)
         coldest = duty.facts.supply.coldest if duty.facts.supply.coldest is not None else water.temperature
         factor = temperature_factor(coldest, duty.facts.schools.ro_temperature)
         required, week = self._need(keys, duty)
@@ -135,7 +134,7 @@ class ReverseOsmosis(Room):
         return Sizing({"scale": scale, "rated": rated, "recovery": recovery, "storage": storage}, figures)
 
     def treat(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        held = table("stages")["reverse_osmosis"]["rejection"]
+        held = duty.rows["reverse_osmosis"]["rejection"]
         changes = {name: water.value(name) * (1 - share) for name, share in held.items() if water.get(name) is not None}
         state = water.state
         after = water.with_(**changes)
@@ -174,7 +173,7 @@ def ro_undersized(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """The membrane and its storage do not carry the busiest days."""
     figures, params = stage.sizing.figures, stage.sizing.params
     need, makes = figures["permeate_required"].value, figures["output"].value
-    usable = table("stages")["reverse_osmosis"]["usable"]
+    usable = audit.duty.rows["reverse_osmosis"]["usable"]
     if params["rated"] < need * 0.995:
         yield Hit("fault", f"Rated {audit.show(params['rated'], 'L/day')}; {audit.show(need, 'L/day')} of permeate are asked on the busiest day.",
                   f"Fit {audit.show(figures['rated_required'].value, 'L/day')} rated at 25 °C or more.")  # fmt: skip

@@ -10,7 +10,6 @@ from ..figure import figure, source, work
 from ..hydraulics import GPM, PSI, square_law
 from ..rules import Hit, rule
 from ..spec import Choice, key
-from ..tables import table
 from ..water import SCALE_GUARD, Water
 from .base import FeedLimit, Room, Sizing, StageKeys
 
@@ -42,7 +41,7 @@ class ScaleControl(Room):
         return "Citrate scale control" if keys.method == "citrate" else "Scale control"
 
     def feed_limits(self, keys: ScaleControlKeys, water: Water, duty: Duty) -> list[FeedLimit]:
-        row, cited = table("stages")["scale_control"], source("scale.feed")
+        row, cited = duty.rows["scale_control"], source("scale.feed")
         hard = "caution" if water.hardness <= row["hardness_ceiling"] else "fault"
         return [
             FeedLimit("iron", None, row["iron_max"], cited, "iron coats the medium"),
@@ -56,7 +55,7 @@ class ScaleControl(Room):
         ]
 
     def size(self, keys: ScaleControlKeys, water: Water, duty: Duty) -> Sizing:
-        row = table("stages")["scale_control"]
+        row = duty.rows["scale_control"]
         citrate = keys.method == "citrate"
         rated = next((gpm for gpm in row["sizes_gpm"] if gpm * GPM >= duty.flow), row["sizes_gpm"][-1]) * GPM
         months = float(row["cartridge_months"] if citrate else row["years"] * 12)

@@ -115,9 +115,9 @@ class Sediment(Room):
         micron, dual = micron_of(keys), form_of(keys) == "dual_gradient"
         offered = LARGE_HOUSINGS if dual else HOUSINGS
         housing = keys.housing or next((h for h in offered if self.rated_flow(h, micron) >= duty.flow), offered[-1])
-        row, limit = table("vessels")["cartridges"][housing], table("stages")["sediment"]
+        row, limit = table("vessels")["cartridges"][housing], duty.rows["sediment"]
         held = holds(keys)[0] * solids(water)
-        dirt, months = row["dirt_g"] * (table("stages")["sediment_forms"]["dual_dirt"] if dual else 1.0), limit["life_days"] / 30.4
+        dirt, months = row["dirt_g"] * (duty.rows["sediment_forms"]["dual_dirt"] if dual else 1.0), limit["life_days"] / 30.4
         month = held * duty.daily / 1000 * 30.4
         life = min(dirt / max(month, 1e-6), months)
         params = {"form": form_of(keys), "micron": micron, "housing": housing}
@@ -138,7 +138,7 @@ class Sediment(Room):
         return Sizing(params, figures)
 
     def _size_screen(self, keys: SedimentKeys, water: Water, duty: Duty) -> Sizing:
-        micron, days = micron_of(keys), float(table("stages")["sediment_forms"]["spin_down_flush_days"])
+        micron, days = micron_of(keys), float(duty.rows["sediment_forms"]["spin_down_flush_days"])
         rated = max(self.rated_flow("20x4.5", micron), duty.flow)
         return Sizing(
             {"form": "spin_down", "micron": micron, "housing": "10x2.5"},
@@ -150,7 +150,7 @@ class Sediment(Room):
         )
 
     def _size_bed(self, keys: SedimentKeys, water: Water, duty: Duty) -> Sizing:
-        row = table("stages")["sediment_forms"]
+        row = duty.rows["sediment_forms"]
         for name in ("zeolite", "light_silicate"):
             bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
             if bed.vessels == 1 and bed.backwash_flow(water.temperature) <= duty.wash:

@@ -101,7 +101,7 @@ class Softener(Room):
     )
 
     def feed_limits(self, keys: SoftenerKeys, water: Water, duty: Duty) -> list[FeedLimit]:
-        row, cited = table("stages")["softener"], source("softener.feed")
+        row, cited = duty.rows["softener"], source("softener.feed")
         chlorine = row["chlorine_max"] * (2 if keys.resin == 10 else 1)
         return [
             FeedLimit("iron", None, row["ferrous_max"], cited, "more dissolved iron fouls the resin", form="ferrous_iron"),
@@ -113,7 +113,7 @@ class Softener(Room):
         ]
 
     def size(self, keys: SoftenerKeys, water: Water, duty: Duty) -> Sizing:
-        row, schools = table("stages")["softener"], duty.facts.schools
+        row, schools = duty.rows["softener"], duty.facts.schools
         compensated, lines = compensated_hardness(water, schools.iron_compensation, schools.iron_adder)
         load = compensated * duty.daily / 1000
         day = work(
@@ -154,10 +154,10 @@ class Softener(Room):
             reserve=(reserve, "g CaCO3"),
             load=(load, "g CaCO3/day"),
         )
-        interval = self._interval(keys, days, aim, iron)
+        interval = self._interval(keys, days, iron, row)
         salt = bed.volume * dose / 1000
         yearly = 365 / interval * salt * bed.vessels
-        removed = max(water.hardness - self._leakage(water), 0.0)
+        removed = max(water.hardness - duty.rows["softener"]["leakage"], 0.0)
         setting = keys.hardness_setting or ceil(round(compensated / GPG, 6)) * GPG
         figures |= {
             "compensated_hardness": figure(*lines),
@@ -166,10 +166,10 @@ class Softener(Room):
             "resin_volume": figures["media_volume"],
             "salt_per_regeneration": figure(work("salt", "resin × dose ÷ 1000", salt, "kg", "softener.capacity", resin=(bed.volume, "L"), dose=(dose, "g/L"))),
             "days_between_regenerations": figure(*lines, day, room, between),
-            "regeneration_interval": interval_figure(keys, days, interval, aim, iron),
+            "regeneration_interval": interval_figure(keys, days, interval, iron, row),
             "salt_per_year": figure(work("salt a year", "365 ÷ interval × salt × vessels", yearly, "kg", "softener.efficiency", interval=(interval, "day"), salt=(salt, "kg"), vessels=(float(bed.vessels), ""))),
             "salt_efficiency": figure(work("efficiency", "per_litre ÷ dose ÷ 64.79891 × 453592.37", per_litre / dose / 64.79891 * 453592.37, "grains/lb", "softener.efficiency", per_litre=(per_litre, "g/L"), dose=(dose, "g/L"))),
-            "sodium_added": figure(work("sodium added", "0.4594 × (hardness − left)", SODIUM_PER_HARDNESS * removed, "mg/L", "chemistry.exchange", hardness=(water.hardness, "mg/L CaCO3"), left=(min(self._leakage(water), water.hardness), "mg/L CaCO3"))),
+            "sodium_added": figure(work("sodium added", "0.4594 × (hardness − left)", SODIUM_PER_HARDNESS * removed, "mg/L", "chemistry.exchange", hardness=(water.hardness, "mg/L CaCO3"), left=(min(duty.rows["softener"]["leakage"], water.hardness), "mg/L CaCO3"))),
             "hardness_setting": self._setting(keys, compensated, setting),
             "service_flow_limit": figure(
                 work("by volume", "5 × 3.7854 ÷ 28.3168 × resin", self._steady(bed), "L/min", "softener.flow", resin=(bed.total_volume, "L")),
@@ -177,7 +177,7 @@ class Softener(Room):
                 work("steady flow", "min(volume, area)", min(self._steady(bed), bed.service_limit), "L/min", "softener.flow", volume=(self._steady(bed), "L/min"), area=(bed.service_limit, "L/min")),
             ),
         }  # fmt: skip
-        figures |= self._cycle(keys, bed, salt, water)
+        figures |= self._cycle(keys, bed, salt, water, row)
         params = {
             "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "salt_dose": dose, "hardness_setting": setting,
             "regeneration": keys.regeneration or "metered", "twin": twin, "resin": keys.resin or 8,
@@ -199,8 +199,8 @@ class Softener(Room):
         """The smallest bed that lasts the interval aimed at and carries the flow; never so large that it idles."""
         days_held = aim + (0.0 if twin else 1.0)
         by_load = load * days_held / capacity_per_litre(dose)
-        by_flow = duty.flow / GPM / table("stages")["softener"]["steady_gpm_ft3"] * FT3
-        most = load * (table("stages")["softener"]["interval_max"] - 0.5) / capacity_per_litre(dose)
+        by_flow = duty.flow / GPM / duty.rows["softener"]["steady_gpm_ft3"] * FT3
+        most = load * (duty.rows["softener"]["interval_max"] - 0.5) / capacity_per_litre(dose)
         volume = max(by_load, min(by_flow, max(most, by_flow * 0.5)))
         if keys.volume is not None or keys.tank is not None:
             each = keys.volume
@@ -210,10 +210,9 @@ class Softener(Room):
             return choose_bed("softening_resin", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, each)
         return choose_bed("softening_resin", duty.flow, volume, duty.wash, water.temperature, None, keys.vessels)
 
-    def _interval(self, keys: SoftenerKeys, days: float, aim: float, iron: bool) -> float:
+    def _interval(self, keys: SoftenerKeys, days: float, iron: bool, row: dict[str, Any]) -> float:
         if keys.regeneration == "timer" and keys.every_days:
             return keys.every_days
-        row = table("stages")["softener"]
         cap = row["interval_iron"] if iron else row["interval_max"]
         return float(max(min(days, cap), 0.25))
 
@@ -231,8 +230,8 @@ class Softener(Room):
             )
         )
 
-    def _cycle(self, keys: SoftenerKeys, bed: Bed, salt: float, water: Water) -> dict[str, Figure]:
-        row, controls = table("stages")["softener"], keys.flow_controls
+    def _cycle(self, keys: SoftenerKeys, bed: Bed, salt: float, water: Water, row: dict[str, Any]) -> dict[str, Figure]:
+        controls = keys.flow_controls
         wash = keys.backwash or bed.backwash_flow(water.temperature)
         refill_flow = (controls and controls.refill) or row["refill_gpm"] * GPM
         brine = (controls and controls.brine) or row["brine_rinse_gpm_ft3"] * GPM / FT3 * bed.volume
@@ -254,14 +253,11 @@ class Softener(Room):
             ),
         }  # fmt: skip
 
-    def _leakage(self, water: Water) -> float:
-        return float(table("stages")["softener"]["leakage"])
-
     def treat(self, keys: SoftenerKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        left = min(self._leakage(water), water.hardness)
+        left = min(duty.rows["softener"]["leakage"], water.hardness)
         share = left / water.hardness if water.hardness > 0 else 1.0
         removed = water.hardness - left
-        passes = table("stages")["softener"]["iron_left"]
+        passes = duty.rows["softener"]["iron_left"]
         changes = {
             "calcium": water.value("calcium") * share,
             "magnesium": water.value("magnesium") * share,
@@ -300,11 +296,10 @@ class Softener(Room):
         return "exchanges " + " and ".join(taken) + " for sodium"
 
 
-def interval_figure(keys: SoftenerKeys, days: float, interval: float, aim: float, iron: bool) -> Figure:
+def interval_figure(keys: SoftenerKeys, days: float, interval: float, iron: bool, row: dict[str, Any]) -> Figure:
     """What the schedule uses: the timer's days, or the capacity capped by the interval of the trade."""
     if keys.regeneration == "timer" and keys.every_days:
         return figure(work("timer", "given", interval, "day", "softener.interval", given=(interval, "day")))
-    row = table("stages")["softener"]
     cap = float(row["interval_iron"] if iron else row["interval_max"])
     return figure(work("regenerate every", "max(min(days, cap), 0.25)", interval, "day", "softener.interval", days=(days, "day"), cap=(cap, "day")))
 
@@ -312,7 +307,7 @@ def interval_figure(keys: SoftenerKeys, days: float, interval: float, aim: float
 @rule("capacity-short", "softener.interval", on="softener")
 def capacity_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """The resin is spent too soon: less than two days between regenerations, or a timer that waits too long."""
-    days, least = stage.sizing.figures["days_between_regenerations"].value, table("stages")["softener"]["interval_min"]
+    days, least = stage.sizing.figures["days_between_regenerations"].value, audit.duty.rows["softener"]["interval_min"]
     waits = stage.keys.every_days if stage.keys.regeneration == "timer" else None
     lasts = days + (0.0 if stage.keys.twin else 1.0)
     if waits and waits > lasts + 1e-6:
@@ -332,7 +327,7 @@ def capacity_idle(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         if stage.keys.regeneration == "timer" and stage.keys.every_days
         else stage.sizing.figures["days_between_regenerations"].value
     )
-    most = table("stages")["softener"]["interval_max"]
+    most = audit.duty.rows["softener"]["interval_max"]
     if interval > most:
         yield Hit("caution", f"{audit.show(interval, 'day')} between regenerations by capacity; beyond {most} the bed packs and stagnates.",
                   f"Fit less resin or a lower salt dose, and set the valve to regenerate at least every {most} days.")  # fmt: skip
@@ -350,7 +345,7 @@ def setting_uncompensated(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 @rule("salt-inefficient", "softener.efficiency", on="softener")
 def salt_inefficient(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """More salt than the capacity is worth."""
-    good, waste = stage.sizing.figures["salt_efficiency"].value, table("stages")["softener"]["wasteful_gr_lb"]
+    good, waste = stage.sizing.figures["salt_efficiency"].value, audit.duty.rows["softener"]["wasteful_gr_lb"]
     if good < waste:
         yield Hit("caution", f"{good:.0f} grains for each pound of salt ({audit.show(stage.sizing.params['salt_dose'], 'g/L')}); below {waste} salt is wasted.",
                   "Dose less salt and regenerate a little more often, or fit more resin.")  # fmt: skip

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from .. import rain
 from ..figure import figure, work
 from ..job import VOLUME
 from ..rules import Hit, rule
 from ..spec import Flag, key
-from ..tables import table
 from ..water import OPEN_TO_AIR, Water
 from .base import Room, Sizing, StageKeys, tank_body
 
@@ -41,10 +40,13 @@ class StorageTank(Room):
         "Never enter a tank alone or without checking its air.",
     )
 
+    def rows(self, keys: Any) -> tuple[str, ...]:
+        return ("storage",)
+
     def size(self, keys: StorageTankKeys, water: Water, duty: Duty) -> Sizing:
         figures = {}
         record = rain.record(duty.facts)
-        row = table("stages")["storage"]
+        row = duty.rows["storage"]
         if record is not None:
             chosen = keys.volume or rain.smallest(record, duty.daily, row["rain_reliability"], row["storage_l"])
             balance = rain.balance(record, duty.daily, chosen)
@@ -80,7 +82,7 @@ class StorageTank(Room):
         return Sizing({"volume": chosen, "vented": keys.vented is not False}, figures)
 
     def treat(self, keys: StorageTankKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        left = table("stages")["storage"]["particles_left"]
+        left = duty.rows["storage"]["particles_left"]
         after = water.scaled(turbidity=left, tss=left)
         return after.with_(**{OPEN_TO_AIR: 1.0}) if keys.vented is not False else after
 
@@ -130,7 +132,7 @@ def not_repressurised(audit: Audit, stage: StageRun) -> Iterator[Hit]:
 def storage_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     """The tank and the roof do not carry the house through the dry days."""
     found = stage.sizing.figures.get("reliability")
-    wanted = table("stages")["storage"]["rain_reliability"] * 100
+    wanted = audit.duty.rows["storage"]["rain_reliability"] * 100
     if found and found.value < wanted:
         yield Hit("caution", f"{audit.show(stage.sizing.params['volume'], 'L')} carry {found.value:.0f} % of the days over the rain record; {wanted:.0f} % is the mark.",
                   "A larger tank, more roof, less use, or a second source behind its own isolation and backflow protection.")  # fmt: skip

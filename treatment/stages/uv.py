@@ -67,7 +67,7 @@ class Uv(Room):
     )
 
     def feed_limits(self, keys: UvKeys, water: Water, duty: Duty) -> list[FeedLimit]:
-        row, cited = table("stages")["uv"], source("uv.feed")
+        row, cited = duty.rows["uv"], source("uv.feed")
         return [
             FeedLimit("iron", None, row["iron_max"], cited, "iron stains the sleeve and takes the light"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "manganese stains the sleeve and takes the light"),
@@ -79,7 +79,7 @@ class Uv(Room):
         ]
 
     def size(self, keys: UvKeys, water: Water, duty: Duty) -> Sizing:
-        rows, row = table("vessels")["lamps"], table("stages")["uv"]
+        rows, row = table("vessels")["lamps"], duty.rows["uv"]
         layer = keys.water_layer * 100 if keys.water_layer else rows["water_layer_cm"]
         rated_uvt = keys.rated_uvt * 100 if keys.rated_uvt else rows["rated_uvt"]
         rated_dose = keys.rated_dose or row["required_dose"]

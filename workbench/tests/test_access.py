@@ -12,7 +12,7 @@ PAGES = {
     "job": False, "site": False, "supply": False, "water": False, "train": False, "job-export": False, "design-export": False,
     "water-says": False, "water-history": False, "water-basis": True, "water-value": True, "kits": False, "kit-open": True,
     "samples-csv": False, "report-preview": True, "report-keep": True, "own-keep": True, "units": True, "job-delete": True, "water-read": True, "sample-new": True, "train-edit": True,
-    "options": False, "shelf": False, "panel": False, "option-act": True, "panel-limit": True,
+    "options": False, "shelf": False, "panel": False, "option-act": True, "panel-limit": True, "panel-working": True,
     "supply-what-if": False, "supply-pump": True, "measure": False, "wall": False, "wall-edit": True, "wall-svg": False, "wall-pdf": False, "wall-dxf": False,
     "train-pdf": False, "materials": False, "materials-csv": False, "materials-xlsx": False,
 }  # fmt: skip

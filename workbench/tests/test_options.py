@@ -127,6 +127,34 @@ class Decisions(TrainTestCase):
         self.client.post(address, {"back": "manganese"})
         self.assertNotIn("manganese", [need.goal for need in self.design().needs])
 
+    def test_a_working_value_of_ones_own_and_back(self) -> None:
+        """With its reason it is reckoned with and told on the panel, on the sheet, in both files; one click goes back to ours."""
+        address = reverse("panel-working", args=[self.job.pk])
+        self.client.post(address, {"path": "softener.leakage", "value": "20", "reason": "  tested  here "})
+        self.assertEqual(next(stage for stage in self.design().chosen.run.stages if stage.kind == "softener").water_out.hardness, 20)
+        self.assertContains(self.client.get(reverse("panel", args=[self.job.pk])), "20 mg/L CaCO3 in place of 10: tested here")
+        self.assertContains(self.client.get(reverse("train", args=[self.job.pk]) + "?stage=softener"), "20 mg/L CaCO3 in place of 10: tested here")
+        document = self.client.get(reverse("job-export", args=[self.job.pk])).json()
+        self.assertEqual(document["working_values"], {"softener.leakage": {"value": "20", "unit": "mg/L CaCO3", "reason": "tested here"}})
+        told = self.client.get(reverse("design-export", args=[self.job.pk])).json()["assumptions"]
+        self.assertIn("$.working_values.softener.leakage", [note["path"] for note in told])
+        self.client.post(address, {"back": "softener.leakage"})
+        self.assertNotContains(self.client.get(reverse("train", args=[self.job.pk]) + "?stage=softener"), "in place of 10")
+
+    def test_a_working_value_that_cannot_be_taken_is_refused_beside_its_field(self) -> None:
+        """Beyond its bounds, no number, no reason, none chosen: what was typed stays, nothing is kept."""
+        address = reverse("panel-working", args=[self.job.pk])
+        for values, word in (
+            ({"path": "softener.leakage", "value": "900", "reason": "x"}, "from 0 to 100"),
+            ({"path": "softener.leakage", "value": "a few", "reason": "x"}, "a few"),
+            ({"path": "softener.leakage", "value": "20", "reason": " "}, "required"),
+            ({"path": "uv.magic", "value": "20", "reason": "x"}, "uv.magic"),
+            ({"path": "", "value": "20", "reason": "x"}, "required"),
+        ):
+            self.assertContains(self.client.post(address, values), word, status_code=422)
+        self.job.survey.refresh_from_db()
+        self.assertNotIn("working_values", self.job.survey.rest)
+
     def test_a_finding_is_accepted_and_taken_back(self) -> None:
         """Counted no more, its reason shown; dangers stay."""
         before = self.design().chosen.tally["caution"]

@@ -13,14 +13,13 @@ from treatment.analytes import analytes, find_analyte
 from treatment.compare import alternatives, compare
 from treatment.limits import limits
 from treatment.shelf import shelf
-
 from ..accounts.access import job_for
 from ..door import design_of
 from ..jobs.models import Job
 from ..jobs.rest_form import kept
 from ..steps import steps
 from . import services
-from .panel import LimitForm, PanelForm, set_limit
+from .panel import LimitForm, PanelForm, WorkingForm, own_values, set_limit, set_working
 
 
 def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
@@ -106,6 +105,8 @@ def _panel(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
         "limit_form": LimitForm(),
         "own": own,
         "waived": waived,
+        "working_form": WorkingForm(),
+        "own_values": own_values(job),
         "set": limits(job.standard),
     } | more
     return render(request, "trains/panel.html", context, status=status)
@@ -136,4 +137,18 @@ def panel_limit(request: HttpRequest, pk: int) -> HttpResponse:
     found = find_analyte(form.cleaned_data["analyte"])
     assert found is not None
     set_limit(job, found.key, {"high": form.cleaned_data["high"], "reason": form.cleaned_data["reason"]}, request.user)
+    return redirect("panel", pk)
+
+
+@require_POST
+def panel_working(request: HttpRequest, pk: int) -> HttpResponse:
+    """A working value of the job's own, or one taken back."""
+    job = job_for(request, pk, change=True)
+    if "back" in request.POST:
+        set_working(job, request.POST["back"], None, request.user)
+        return redirect("panel", pk)
+    form = WorkingForm(request.POST)
+    if not form.is_valid():
+        return _panel(request, job, 422, working_form=form)
+    set_working(job, form.cleaned_data["path"], form.row(), request.user)
     return redirect("panel", pk)

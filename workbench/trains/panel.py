@@ -13,6 +13,7 @@ from django.db import transaction
 from treatment.errors import Fault
 from treatment.job import OwnLimits, Rain, Schools, Waivers, Wishes
 from treatment.spec import BAD
+from treatment.working import OwnValues, WorkingValue, told, working_values
 
 from ..jobs.forms import sentence
 from ..jobs.models import Job
@@ -73,6 +74,53 @@ class LimitForm(forms.Form):
                 field = fault.path.rsplit(".", 1)[-1]
                 self.add_error(field if field in self.fields else "analyte", sentence(fault.message))
         return cleaned
+
+
+class WorkingForm(forms.Form):
+    """A working value of the job's own."""
+
+    path = forms.ChoiceField(label="Value")
+    value = forms.CharField(label="Yours, in the unit shown", max_length=40)
+    reason = forms.CharField(label="Reason", max_length=300)
+
+    def __init__(self, data: Any = None) -> None:
+        super().__init__(data)
+        groups: dict[str, list[tuple[str, str]]] = {}
+        for each in working_values().values():
+            groups.setdefault(each.group, []).append((each.path, f"{each.words}: {each.value:g} {each.unit}".rstrip()))
+        self.fields["path"].choices = [("", "choose one"), *groups.items()]  # type: ignore[attr-defined]
+        self.auto_id = "working_%s"
+
+    def clean(self) -> dict[str, Any]:
+        cleaned = super().clean() or {}
+        if {"path", "value", "reason"} <= set(cleaned):
+            faults: list[Fault] = []
+            OwnValues().read({cleaned["path"]: self.row()}, "", faults)
+            for fault in faults:
+                field = fault.path.rsplit(".", 1)[-1]
+                self.add_error(field if field in self.fields else "value", sentence(fault.message))
+        return cleaned
+
+    def row(self) -> dict[str, str]:
+        """The value as a job file writes it."""
+        unit = working_values()[self.cleaned_data["path"]].unit
+        return {"value": self.cleaned_data["value"], "reason": " ".join(self.cleaned_data["reason"].split())} | ({"unit": unit} if unit else {})
+
+
+def own_values(job: Job) -> list[tuple[WorkingValue, str, str]]:
+    """The job's own working values: ours, both in words, the reason."""
+    held = OwnValues().read(job.survey.rest.get("working_values", {}), "", [])
+    return [(working_values()[path], told(path, own), own.reason) for path, own in held.items()]
+
+
+@transaction.atomic
+def set_working(job: Job, path: str, row: dict[str, str] | None, user: Any) -> None:
+    """Put a working value of the job's own in place of ours, or take it back with None."""
+    survey = type(job.survey).objects.select_for_update().get(job=job)
+    values = {name: each for name, each in survey.rest.get("working_values", {}).items() if name != path}
+    if row:
+        values[path] = row
+    _keep(job, survey, "working_values", values, user)
 
 
 @transaction.atomic
