@@ -13,6 +13,7 @@ from treatment.analytes import analytes, find_analyte
 from treatment.compare import alternatives, compare
 from treatment.limits import limits
 from treatment.shelf import shelf
+
 from ..accounts.access import job_for
 from ..door import design_of
 from ..jobs.models import Job
