@@ -48,6 +48,10 @@ FUSS = {
     "dual_gradient": 0.3,
     "spin_down": 0.2,
 }
+#: the order of the trade, to choose between trains that do as well; particle filters stand wherever they are needed
+USUAL = ("first_flush", "storage_tank", "booster_pump", "pressure_reducing_valve", "aeration", "chemical_feed", "retention_tank", "neutralizer",
+         "oxidizing_filter", "carbon", "softener", "scale_control", "anion_exchange", "barrier_filter", "uv", "reverse_osmosis")  # fmt: skip
+RANK = {kind: place for place, kind in enumerate(USUAL)}
 Stage = tuple[str, Any]
 FINE = SedimentKeys(micron=5e-6)
 PUMP: Stage = ("booster_pump", BoosterPumpKeys())
@@ -64,9 +68,12 @@ class Plan:
 
 @dataclass(frozen=True, slots=True)
 class _Path:
+    """A train being composed; turned: how many pairs of its stages stand against the usual order."""
+
     stages: tuple[Stage, ...]
     water: Water
     tap: Water | None = None
+    turned: int = 0
 
     def kinds(self) -> list[str]:
         return [kind for kind, _ in self.stages]
@@ -113,7 +120,7 @@ def _membranes(duty: Duty, needs: list[Need]) -> list[tuple[Stage, ...]]:
 
 def _extend(path: _Path, block: tuple[Stage, ...], runner: Runner, duty: Duty) -> _Path | None:
     """The path with a block appended, None where a feed limit breaks or the water stays as it is."""
-    stages, here, tap = list(path.stages), path.water, path.tap
+    stages, here, tap, turned = list(path.stages), path.water, path.tap, path.turned
     if block[0] == ("sediment", FINE) and len(block) > 1 and stages and stages[-1] == ("sediment", FINE):
         block = block[1:]
     for kind, keys in block:
@@ -125,10 +132,11 @@ def _extend(path: _Path, block: tuple[Stage, ...], runner: Runner, duty: Duty) -
             tap = out
         else:
             here = out
+        turned += sum(RANK.get(before, 0) > RANK.get(kind, len(RANK)) for before, _ in stages)
         stages.append((kind, keys))
     if here == path.water and tap == path.tap:
         return None
-    return _Path(tuple(stages), here, tap)
+    return _Path(tuple(stages), here, tap, turned)
 
 
 def _repeats(path: _Path, block: tuple[Stage, ...], carbon_first: bool) -> bool:
@@ -177,7 +185,7 @@ def plan(
     best = (_score(front[0], needs, []), name_stages(list(front[0].stages)))
     for _ in range(LONGEST):
         goals = [path for path in front if all(path.meets(need) for need in needs)]
-        for path in sorted(goals, key=lambda p: _price(p))[:8]:
+        for path in sorted(goals, key=lambda p: (_price(p), p.turned))[:8]:
             if _works(best[0]) and _price(path) > best[0][3:5]:
                 break  # dearer than one that works
             for tried in (path, _pumped(path, duty)):
@@ -193,7 +201,7 @@ def plan(
         longer = [after for path in front for block in blocks if not _repeats(path, block, first) and (after := _extend(path, block, runner, duty))]
         if not longer:
             break
-        front = _distinct(sorted(longer, key=lambda p: (_unmet(p, needs), _price(p))))
+        front = _distinct(sorted(longer, key=lambda p: (_unmet(p, needs), _price(p), p.turned)))
         leading = _score(front[0], needs, [])
         if leading[1] > 0 and leading < best[0]:  # one that meets every need is judged first
             best = (leading, name_stages(list(front[0].stages)))
@@ -257,7 +265,7 @@ def _pumped(path: _Path, duty: Duty) -> _Path:
     """The path with a booster pump at its head, where the source's pressure is too low for it."""
     if duty.facts.wishes.no_power or "booster_pump" in path.kinds():
         return path
-    return _Path((PUMP, *path.stages), path.water, path.tap)
+    return _Path((PUMP, *path.stages), path.water, path.tap, path.turned)
 
 
 def _unmet(path: _Path, needs: list[Need]) -> tuple[float, ...]:
@@ -266,7 +274,7 @@ def _unmet(path: _Path, needs: list[Need]) -> tuple[float, ...]:
 
 
 def _score(path: _Path, needs: list[Need], found: list[Finding]) -> tuple[float, ...]:
-    """Lower is better: health needs unmet, needs unmet, faults that stand, length, price, cautions.
+    """Lower is better: health needs unmet, needs unmet, faults that stand, length, price, cautions, turns against the usual order.
 
     What no other train mends does not count: the water itself, the drain line, the room.
     """
@@ -274,7 +282,7 @@ def _score(path: _Path, needs: list[Need], found: list[Finding]) -> tuple[float,
     about_the_room = ("does-not-fit", "frost", "unprotected-outlet", "drain-bore", "drain-lift", "drain-air-gap")
     faults = sum(finding.severity in ("fault", "danger") and not finding.rule.startswith(about_water + about_the_room) for finding in found)
     cautions = sum(finding.severity == "caution" and bool(finding.stage) for finding in found)
-    return (*_unmet(path, needs), float(faults), *_price(path), float(cautions))
+    return (*_unmet(path, needs), float(faults), *_price(path), float(cautions), float(path.turned))
 
 
 def _works(score: tuple[float, ...]) -> bool:

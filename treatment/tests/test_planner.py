@@ -77,6 +77,13 @@ class ComposedTrains(TestCase):
         self.assertEqual([stage.kind for stage in design.proposal.run.stages], ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"])
         self.assertLessEqual({"drain-bore", "does-not-fit"}, ids(design.proposal.findings, "fault"))
 
+    def test_of_trains_that_do_as_well_the_usual_order_is_taken(self) -> None:
+        """Neutralizer, iron filter and softener could stand otherwise here: the order of the trade is proposed."""
+        sulfide = HARD_ONLY | {"hydrogen_sulfide": "0.8 mg/L", "ph": "7.4", "hardness": "20 gpg", "alkalinity": "200 mg/L as CaCO3"}
+        self.assertEqual([stage.kind for stage in worked(job(readings=sulfide)).proposal.run.stages], ["oxidizing_filter", "softener"])
+        acid = sulfide | {"ph": "5.3", "alkalinity": "60 mg/L as CaCO3"}
+        self.assertEqual([stage.kind for stage in worked(job(readings=acid)).proposal.run.stages], ["neutralizer", "oxidizing_filter", "softener"])
+
     def test_meeting_a_health_need_comes_before_any_fault(self) -> None:
         """No drain at all: every bed that is washed is at fault, yet the microbes are held before faults are counted."""
         design = worked(job({"site": {"drain": {"kind": "none"}}}, readings={"iron": "6 mg/L", "ferrous_iron": "6 mg/L"}))
