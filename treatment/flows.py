@@ -14,7 +14,7 @@ from .checks.install import drain_of, drain_rule
 from .demand import peak_of
 from .figure import Figure, figure, work
 from .hydraulics import FITTINGS, G, PipeRun, Supply, bore, friction
-from .pump import known, meets, pump_pressure
+from .pump import flow_at, known, meets, pump_pressure
 from .tables import table
 from .train import pressure_along
 
@@ -115,6 +115,19 @@ def operating_point(design: Design, variant: Variant, dirty: bool = False) -> Fi
         ),
         work("flow", "solve(gives, asks)", flow, "L/min", "supply.curve", gives=(pump_pressure(pump, flow), "kPa"), asks=(asks(flow), "kPa")),
     )
+
+
+def wash_flow(design: Design) -> Figure:
+    """What the source gives for a backwash [L/min]: as measured, or by the pump's curve at cut-in where that gives less."""
+    duty, pump = design.duty, design.job.facts.supply.pump
+    measured = duty.demand.supply_flow
+    if pump is None or not known(pump):
+        return figure(work("for a backwash", "measured", duty.wash, "L/min", "beds.backwash_pressure", measured=(measured, "L/min")))
+    curve = flow_at(pump, duty.supply.pressure_low)
+    return figure(
+        work("by the curve at cut-in", "solve(curve, cut_in)", curve, "L/min", "supply.curve", curve=(pump_pressure(pump, 0.0), "kPa at no flow"), cut_in=(duty.supply.pressure_low, "kPa")),
+        work("for a backwash", "min(measured, by_curve)", duty.wash, "L/min", "beds.backwash_pressure", measured=(measured, "L/min"), by_curve=(curve, "L/min")),
+    )  # fmt: skip
 
 
 def peaks(design: Design) -> list[tuple[str, Figure]]:

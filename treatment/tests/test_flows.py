@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..drawing.wall import compose
-from ..flows import drain_check, drawdown_of, measured_flow, operating_point, peaks, routed_loss, what_if, what_limits
+from ..flows import drain_check, drawdown_of, measured_flow, operating_point, peaks, routed_loss, wash_flow, what_if, what_limits
 from ..hydraulics import PSI
 from ..job_file import read_job
 from ..pump import flow_at, known, meets, pump_pressure
@@ -73,6 +73,16 @@ class Pumps(TestCase):
         """100 - Q against Q: 50. Never where the system asks more from the start."""
         self.assertAlmostEqual(meets(lambda q: 100 - q, lambda q: q, 1000), 50, places=6)
         self.assertEqual(meets(lambda q: 10 - q, lambda q: 20 + q, 1000), 0)
+
+    def test_what_is_there_for_a_backwash(self) -> None:
+        """Without a curve what was measured (7 gpm); with one that gives 10 x sqrt(40/30) = 11.5 gpm at 40 psi still 7; a weak pump's curve governs."""
+        self.assertAlmostEqual(wash_flow(worked(job())).value / GPM, 7)
+        supply = {"pressure_low": "40 psi", "pump": CURVE}
+        found = wash_flow(worked(job({"supply": supply})))
+        self.assertAlmostEqual(found.working[0].value / GPM, 10 * sqrt(40 / 30), places=3)
+        self.assertAlmostEqual(found.value / GPM, 7)
+        weak = wash_flow(worked(job({"supply": {"pressure_low": "40 psi", "pump": CURVE | {"best_flow": "4 gpm"}}})))
+        self.assertAlmostEqual(weak.value / GPM, 4 * sqrt(40 / 30), places=3)
 
     def test_operating_point_gives_what_is_asked(self) -> None:
         """At the point found, the pump's pressure is the losses; dirty filters let less through; no curve, no point."""

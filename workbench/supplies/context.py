@@ -6,7 +6,7 @@ from typing import Any
 
 from treatment.beds import INCH
 from treatment.design import Design
-from treatment.flows import drain_check, drawdown_of, operating_point, peaks, what_if, what_if_range, what_limits
+from treatment.flows import drain_check, drawdown_of, operating_point, peaks, wash_flow, what_if, what_if_range, what_limits
 
 from ..jobs.forms import CHOICE_WORDS
 from ..jobs.models import Job
@@ -24,6 +24,7 @@ def supply_context(job: Job, design: Design) -> dict[str, Any]:
         "limits": what_limits(design, design.chosen),
         "operating": operating_point(design, design.chosen),
         "drawdown": drawdown_of(tank, duty.supply.pressure_low, duty.supply.pressure_high) if tank else None,
+        "wash": wash_flow(design),
         "drains": drains,
     } | what_if_of(design, {})  # fmt: skip
 
