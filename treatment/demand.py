@@ -122,7 +122,7 @@ def _peak(facts: Facts, building: Building, notes: list[Assumption], school: str
             for name, n in fixtures.items()
             if name in ("wc", "basin", "shower", "kitchen_sink", "bathroom_group")
         }
-        gpm = sum(rates[name] * n for name, n in running.items()) or 3.0
+        gpm = max(sum(rates[name] * n for name, n in running.items()), tables["hunter"]["gpm"][0])  # never less than the curve of one unit
         return figure(work("peak", "together × gpm", gpm * GPM, "L/min", "demand.simultaneous", together=(gpm, "gpm"), gpm=(GPM, "L/min per gpm")))
     weights = tables["fixture_units"]
     units = sum(weights[name] * n for name, n in fixtures.items())

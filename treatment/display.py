@@ -73,7 +73,7 @@ def show_span(low: float, high: float | None, unit: str, system: str) -> str:
     """A reading as a span: exact, below, above, or from one end to the other.
 
     >>> show_span(0.0, 0.01, "mg/L", "us"), show_span(120.0, None, "mg/L", "us"), show_span(1.0, 2.0, "NTU", "us")
-    ('< 0.010 mg/L', '> 120 mg/L', '1.0 to 2.0 NTU')
+    ('< 0.01 mg/L', '> 120 mg/L', '1 to 2 NTU')
     """
     if high is None:
         return f"> {show(low, unit, system)}"

@@ -243,9 +243,9 @@ def what_if(design: Design, variant: Variant, flow: float, nominal: float, dirt:
 def drawdown_of(volume: float, cut_in: float, cut_out: float) -> Figure:
     """Water a pressure tank gives back between its switch points [L]; Boyle, air charged 14 kPa below cut-in.
 
-    volume [L], cut_in and cut_out [kPa]. 75 L between 276 and 414 kPa: 75 x (363/377 - 363/515) = 19.3 L.
+    volume [L], cut_in and cut_out [kPa]. 75 L between 276 and 414 kPa: 75 x (363/377 - 363/515) = 19.4 L.
     >>> round(drawdown_of(75.0, 276.0, 414.0).value, 1)
-    19.3
+    19.4
     """
     air = cut_in - 14 + 101
     found = volume * (air / (cut_in + 101) - air / (cut_out + 101))

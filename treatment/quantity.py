@@ -129,7 +129,7 @@ def parse_quantity(text: str, dimension: str) -> Quantity:
     dimension: a key of ``data/units.toml``. Raises NotUnderstood with what was expected.
     >>> round(parse_quantity("7 gpm", "flow").value, 3)
     26.498
-    >>> parse_quantity("3/4 in", "length").value
+    >>> round(parse_quantity("3/4 in", "length").value, 5)
     0.01905
     """
     number_text, unit_text = split_number(text)

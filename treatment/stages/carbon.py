@@ -192,7 +192,7 @@ class Carbon(Room):
         if is_block(keys):
             for name in ("turbidity", "tss"):
                 if water.get(name) is not None:
-                    changes[name] = water.value(name) * 0.15
+                    changes[name] = water.value(name) * duty.rows["carbon"]["block_particles_left"]
         return water.with_(**changes) if changes else water
 
     def loss(self, keys: CarbonKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
