@@ -5,8 +5,9 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ..analytes import fold
 from ..errors import NotUnderstood
-from ..report import read_report
+from ..report import MOST_ROWS, SAMPLE_COLUMNS, layout_of, own_samples, read_report
 from .fuzz import fuzz
 
 
@@ -55,6 +56,45 @@ class Reports(TestCase):
         self.assertEqual([row.sure for row in read], ["aside", "aside", "sure", "check"])
         self.assertIn("needs its unit", read[0].problem)
         self.assertIn("twice", read[3].problem)
+
+    def test_a_layout_is_known_by_its_header(self) -> None:
+        """The same words in another case are the same layout; other columns are another; no header is none."""
+        one = layout_of([["Larkfell Laboratory"], ["Parameter", "Result", "Units"], ["Iron", "2", "mg/L"]])
+        self.assertEqual(one, layout_of([["PARAMETER", "result", "units"], ["Lead", "2", "ug/L"]]))
+        self.assertNotEqual(one, layout_of([["Parameter", "Method", "Result", "Units"], ["Iron", "A", "2", "mg/L"]]))
+        self.assertEqual(layout_of([["Iron", "2", "mg/L"], ["pH", "7", ""]]), "")
+
+    def test_what_was_remembered_of_a_layout_is_used(self) -> None:
+        """Its odd name is the analyte meant, its missing unit the one remembered; what was left aside stays aside."""
+        rows = [["Parameter", "Result", "Unit"], ["Fe-tot ICP", "2.4", ""], ["Hardness", "12", ""], ["Odd thing", "5", "mg/L"]]
+        known = {fold("Fe-tot ICP"): ["iron", "mg/L"], fold("Hardness"): ["hardness", "gpg"], fold("Odd thing"): ["", ""]}
+        read = read_report(rows, known)
+        self.assertEqual([row.analyte.key if row.analyte else None for row in read], ["iron", "hardness", None])
+        self.assertAlmostEqual(read[0].reading.low if read[0].reading else 0, 2.4)
+        self.assertAlmostEqual(read[1].reading.low if read[1].reading else 0, 12 * 17.118, places=1)
+        self.assertIn("as remembered", read[2].problem)
+
+    def test_our_own_table_is_read_back(self) -> None:
+        """Rows of one sample belong together, an apostrophe against formulas is taken off, empty facts are left out; another table is not ours."""
+        header = list(SAMPLE_COLUMNS)
+        rows = [
+            header,
+            ["1", "2026-05-04", "raw", "", "rain", "laboratory", "iron", "Iron", "exact", "2.4", "2.4", "mg/L", "2.4 mg/L"],
+            ["1", "2026-05-04", "raw", "", "rain", "laboratory", "ph", "pH", "exact", "6.1", "6.1", "pH", "'6.1"],
+            ["2", "", "tap", "", "", "", "iron", "Iron", "below", "0", "0.1", "mg/L", "<0.1 mg/L"],
+        ]
+        samples = own_samples(rows)
+        self.assertEqual(samples, [
+            {"taken_on": "2026-05-04", "point": "raw", "weather": "rain", "method": "laboratory", "readings": {"iron": "2.4 mg/L", "ph": "6.1"}},
+            {"point": "tap", "readings": {"iron": "<0.1 mg/L"}},
+        ])  # fmt: skip
+        self.assertIsNone(own_samples([["Parameter", "Result"]]))
+        self.assertIsNone(own_samples([]))
+
+    def test_too_many_rows_are_refused(self) -> None:
+        """Twenty thousand are read, one more is said to be too many."""
+        with self.assertRaisesRegex(NotUnderstood, f"more than {MOST_ROWS}"):
+            read_report([["Iron", "2", "mg/L"]] * (MOST_ROWS + 1))
 
     def test_no_table_is_said(self) -> None:
         """Nothing in it, or nothing we know."""
