@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 import zipfile
 from typing import Any
 
@@ -142,6 +143,11 @@ def _cells(line: list[dict[str, Any]]) -> list[tuple[float, str]]:
     return cells
 
 
+#: a minus with a number and at most a unit behind it, such as -1.5 degC; anything longer may be a formula
+_BELOW_ZERO = re.compile(r"-\d+([.,]\d+)?( [A-Za-z°µ/%]+[0-9]?)?")
+
+
 def safe_cell(text: str) -> str:
     """A cell that no spreadsheet takes for a formula."""
-    return f"'{text}" if text[:1] in ("=", "+", "@", "\t", "\r") or (text[:1] == "-" and not text[1:2].isdigit()) else text
+    risky = text[:1] in ("=", "+", "@", "\t", "\r") or (text[:1] == "-" and not _BELOW_ZERO.fullmatch(text))
+    return f"'{text}" if risky else text

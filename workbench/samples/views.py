@@ -106,12 +106,26 @@ def readings_add(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     held = get_object_or_404(Sample, pk=sample, job=job)
     entries = _entries(request)
+    replaced = _replaced(held, entries)
     _keep(job, held, entries, request.user)
     left = [entry for entry in entries if entry.reading is None]
-    more: dict[str, Any] = {"line": ", ".join(entry.text for entry in left), "left": left, "at": held.pk, "added": len(entries) - len(left)}
-    if not request.htmx and not left:  # type: ignore[attr-defined]
+    more: dict[str, Any] = {
+        "line": ", ".join(entry.text for entry in left),
+        "left": left,
+        "at": held.pk,
+        "added": len(entries) - len(left),
+        "replaced": replaced,
+    }
+    if not request.htmx and not left and not replaced:  # type: ignore[attr-defined]
         return redirect("water", pk)
     return _page(request, job, "samples/_water.html" if request.htmx else "samples/water.html", status=422 if left else 200, **more)  # type: ignore[attr-defined]
+
+
+def _replaced(sample: Sample, entries: list[Entry]) -> list[tuple[str, str, str]]:
+    """Readings that a line puts in place of others: the analyte's name, what stood there, what stands there now."""
+    stood = {reading.analyte: reading.typed for reading in sample.readings.all()}
+    new = [entry.reading for entry in entries if entry.reading is not None]
+    return [(analytes()[each.analyte].name, stood[each.analyte], each.typed) for each in new if stood.get(each.analyte, each.typed) != each.typed]
 
 
 @transaction.atomic
@@ -141,7 +155,22 @@ def sample_new(request: HttpRequest, pk: int) -> HttpResponse:
 def sample_edit(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     held = get_object_or_404(Sample, pk=sample, job=job)
-    form = SampleForm(request.POST, instance=held, prefix=f"s{held.pk}", places=after_stages(design_of(job, shown_stages(job))))
+    places, prefix = after_stages(design_of(job, shown_stages(job))), f"s{held.pk}"
+    form = SampleForm(request.POST, instance=held, prefix=prefix, places=places)
+    if form.is_valid() and form.stale:
+        again = request.POST.copy()
+        again[f"{prefix}-seen"] = form.stands
+        newer = Sample.objects.get(pk=held.pk)
+        template = "samples/_water.html" if request.htmx else "samples/water.html"  # type: ignore[attr-defined]
+        return _page(
+            request,
+            job,
+            template,
+            409,
+            bad_form=SampleForm(again, instance=newer, prefix=prefix, places=places),
+            bad_sample=held.pk,
+            newer=Sample.objects.get(pk=held.pk),
+        )
     if form.is_valid():
         form.save()
         bump(job, request.user)

@@ -61,9 +61,10 @@ class Reading(PlainTestCase):
     def test_formulas_are_neither_run_nor_written(self) -> None:
         """A formula in a spreadsheet has no value of its own here, and none leaves as a formula."""
         self.assertEqual(rows_of("x", spreadsheet([["Iron", "=1+1"], ["pH", 7]])), [["Iron", ""], ["pH", "7"]])
-        for text in ("=1+1", "@x", "+x", "-x", "\tx"):
+        for text in ("=1+1", "@x", "+x", "-x", "\tx", "-2+3", "-2+3+cmd|' /C calc'!A0", "-1*A1", "- 1"):
             self.assertTrue(safe_cell(text).startswith("'"))
-        self.assertEqual(safe_cell("-1.5 degC"), "-1.5 degC")
+        for text in ("-1.5 degC", "-40", "-0,5 m", "2.4 mg/L", "pH 7"):
+            self.assertEqual(safe_cell(text), text)
 
     @given(st.binary(max_size=200))
     @fuzz(150)

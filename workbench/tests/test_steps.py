@@ -124,6 +124,32 @@ class Water(WorkbenchTestCase):
         )
         self.assertContains(response, "has not come yet", status_code=422)
 
+    def test_two_people_at_one_sample_do_not_overwrite_each_other(self) -> None:
+        """The later save is refused with what the other wrote; what was chosen stays, and saving again keeps it."""
+        sample = Sample.objects.get(job=self.job)
+        page = self.client.get(reverse("water", args=[self.job.pk]))
+        seen = page.context["samples"][0]["form"].initial["seen"]
+        address, prefix = reverse("sample-edit", args=[self.job.pk, sample.pk]), f"s{sample.pk}"
+        Sample.objects.filter(pk=sample.pk).update(point="tap", draw="first")
+        mine = {f"{prefix}-taken_on": "2026-05-03", f"{prefix}-point": "pressure_tank", f"{prefix}-seen": seen}
+        refused = self.client.post(address, mine, headers={"HX-Request": "true"})
+        self.assertContains(refused, "Someone else changed this sample", status_code=409)
+        sample.refresh_from_db()
+        self.assertEqual(sample.point, "tap")
+        form = refused.context["bad_form"]
+        self.assertEqual(form["point"].value(), "pressure_tank")
+        self.assertEqual(self.client.post(address, mine | {f"{prefix}-seen": form["seen"].value()}).status_code, 302)
+        sample.refresh_from_db()
+        self.assertEqual((sample.point, sample.draw), ("pressure_tank", ""))
+
+    def test_a_reading_that_replaces_another_says_so(self) -> None:
+        """Iron was 2.4, is 3 now; the same value again is nothing new."""
+        sample = Sample.objects.get(job=self.job)
+        address = reverse("readings-add", args=[self.job.pk, sample.pk])
+        self.assertContains(self.client.post(address, {"line": "iron 3 mg/L"}, headers={"HX-Request": "true"}), "Iron was 2.4 mg/L, it is 3 mg/L now")
+        again = self.client.post(address, {"line": "iron 3 mg/L, sulfate 30 mg/L"}, headers={"HX-Request": "true"})
+        self.assertNotContains(again, "A sample holds one reading of each")
+
     def test_markup_in_a_reading_is_only_text(self) -> None:
         """What people type is shown, never run."""
         response = self.client.post(reverse("water-read", args=[self.job.pk]), {"line": "<script>alert(1)</script> 3"})
