@@ -131,6 +131,20 @@ class ReverseOsmosis(Room):
             "replacement_interval": figure(work("membrane", "months", float(row["membrane_months"]), "month", "membrane.rejection", months=(float(row["membrane_months"]), "month"))),
             "prefilter_interval": figure(work("prefilters", "months", float(row["prefilter_months"]), "month", "membrane.rejection", months=(float(row["prefilter_months"]), "month"))),
         }  # fmt: skip
+        if scale == "whole_house":
+            feed, lift, share = rated / recovery / 1440, float(row["pump_kpa"]), float(row["pump_efficiency"])
+            figures["power"] = figure(
+                work(
+                    "power of its pump",
+                    "feed × lift ÷ 60 ÷ efficiency",
+                    feed * lift / 60 / share,
+                    "W",
+                    "membrane.pump",
+                    feed=(feed, "L/min"),
+                    lift=(lift, "kPa"),
+                    efficiency=(share, ""),
+                )
+            )
         return Sizing({"scale": scale, "rated": rated, "recovery": recovery, "storage": storage}, figures)
 
     def treat(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
@@ -190,6 +204,21 @@ def ro_cold(audit: Audit, stage: StageRun) -> Iterator[Hit]:
     if rated >= need * 0.995 and makes < need * 0.995:
         yield Hit("fault", f"Rated {audit.show(rated, 'L/day')} at 25 °C, it makes {audit.show(makes, 'L/day')} in the coldest water; {audit.show(need, 'L/day')} are asked.",
                   f"Fit {audit.show(figures['rated_required'].value, 'L/day')} rated at 25 °C or more.")  # fmt: skip
+
+
+@rule("ro-feed", "membrane.tap", on="reverse_osmosis")
+def ro_feed(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+    """Too little pressure reaches a membrane at the tap, or the source gives less than a house unit's pump draws."""
+    if stage.at_tap:
+        arrives, least = audit.pressure.points[stage.index + 1].clean, float(audit.duty.rows["reverse_osmosis"]["least_kpa"])
+        if arrives < least:
+            yield Hit("caution", f"{audit.show(arrives, 'kPa')} reach the membrane at the tap; it wants {audit.show(least, 'kPa')}: it makes less and wastes more.",
+                      "A small booster at the tap, or more pressure for the house.")  # fmt: skip
+        return
+    feed, gives = stage.sizing.figures["feed_flow"].value, audit.duty.demand.supply_flow
+    if feed > gives * 1.005:
+        yield Hit("fault", f"Its pump draws {audit.show(feed, 'L/min')}; the source gives {audit.show(gives, 'L/min')}: it would run dry.",
+                  "A smaller membrane with more storage, a tank before its pump, or a stronger source.", source=source("membrane.pump"))  # fmt: skip
 
 
 @rule("permeate-aggressive", "membrane.permeate", on="reverse_osmosis")

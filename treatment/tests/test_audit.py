@@ -180,6 +180,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "storage-short": (rain("300 L"), rain("5000 L")),
     "permeate-aggressive": (salty(PUMP, SEDIMENT, UV), salty(PUMP, CALCITE, SEDIMENT, UV)),
     "ro-undersized": (salty(PUMP, CALCITE, rated="100 gal/day"), salty(PUMP, CALCITE, rated="600 gal/day")),
+    "ro-feed": (salty(PUMP, CALCITE, rated="6000 gal/day", recovery=0.3), salty(PUMP, CALCITE, rated="600 gal/day")),
     "ro-cold": (salty(PUMP, CALCITE, rated="250 gal/day"), salty(PUMP, CALCITE, rated="600 gal/day")),
     "no-bypass/softener": (soft(install={"bypass": False}), soft(install={"bypass": True})),
     "uv-bypass": (lamp(bypass=True), lamp(bypass="locked")),

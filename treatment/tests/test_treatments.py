@@ -224,6 +224,20 @@ class CarbonBlocks(TestCase):
 
 
 class Membranes(TestCase):
+    def test_power_of_a_house_unit(self) -> None:
+        """1440 L/day at 50 % draw 2 L/min; lifted by 1000 kPa that is 2 x 1000 / 60 = 33.3 W in the water, 83.3 W at 40 %."""
+        run = stage({"kind": "reverse_osmosis", "scale": "whole_house", "rated": "1440 L/day", "recovery": 0.5}, readings=HARD_ONLY)
+        self.assertAlmostEqual(figure(run, "feed_flow"), 2, places=4)
+        self.assertAlmostEqual(figure(run, "power"), 2 * 1000 / 60 / 0.4, places=2)
+
+    def test_a_membrane_at_the_tap_wants_pressure(self) -> None:
+        """40 psi at least: 30 psi at the cut-in is too little, 60 psi is enough; a house unit has its own pump and does not mind."""
+        tap = [{"kind": "reverse_osmosis", "scale": "point_of_use"}]
+        for pressure, speaks in (("30 psi", True), ("60 psi", False)):
+            supply = {"pressure_low": pressure, "pressure_high": "70 psi"}
+            found = worked(job({"supply": supply}, readings=HARD_ONLY, train=tap)).chosen.findings
+            self.assertEqual("ro-feed" in {finding.rule for finding in found}, speaks, pressure)
+
     def test_temperature_factor(self) -> None:
         """exp(2640 x (1/298 - 1/283)) = 0.625 at 10 degC; the linear school says 50 / 77 = 0.649."""
         self.assertAlmostEqual(temperature_factor(10, "exponential"), exp(2640 * (1 / 298 - 1 / 283)), places=6)

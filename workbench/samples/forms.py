@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from .models import Sample
 
-POINTS = [("raw", "Raw, before everything"), ("pressure_tank", "At the pressure tank"), ("tap", "At a tap in the house")]
+POINTS = [("raw", "Raw, untreated"), ("pressure_tank", "At the pressure tank"), ("tap", "At a tap in the house")]
 
 
 def as_seen(sample: Sample) -> str:
