@@ -71,6 +71,15 @@ class Knowledge(TestCase):
         for key in sorted(named):
             self.assertTrue(source(key), key)
 
+    def test_no_working_value_lies_idle(self) -> None:
+        """Every value of the working table is read somewhere, by its name or by a name made of two parts."""
+        code = "".join(path.read_text() for path in CORE.rglob("*.py") if "tests" not in path.parts)
+        made = re.findall(r'f"\{[^}]*\}(_[a-z]+)"', code)
+        for section, rows in table("stages").items():
+            for name in rows:
+                read = f'"{name}"' in code or any(name.endswith(end) for end in made)
+                self.assertTrue(read, f"{section}.{name}")
+
     def test_tables_are_as_printed(self) -> None:
         """Sums and counts of the tables, so that a slip of the finger shows."""
         plumbing = table("plumbing")
