@@ -93,6 +93,10 @@ class OxidizingFilter(Room):
             limits.append(FeedLimit("ph", None, row["ph_max"], cited, "above it colloids form that pass the bed"))
         if medium == "coated_oxygen":
             limits.append(FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine harms this medium"))
+        elif medium == "air_charged":
+            because = "air-charged media are kept free of chlorine unless their maker allows it; ask, or take greensand"
+            limits.append(FeedLimit("free_chlorine", None, row["chlorine_max"], cited, because, "caution"))
+        if medium == "coated_oxygen":
             needed = row["oxygen_share"] * water.iron
             limits.append(FeedLimit("dissolved_oxygen", needed, None, cited, "this medium works with the oxygen in the water"))
         if medium == "manganese_dioxide" and water.value("free_chlorine") <= 0 and water.value("dissolved_oxygen") <= 0 and water.iron > 1:

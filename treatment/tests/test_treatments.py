@@ -188,6 +188,17 @@ class Carbon(TestCase):
         self.assertEqual(figure(run, "replacement_interval"), 60)
 
 
+class ChlorineOnIronMedia(TestCase):
+    def test_air_charged_media_ask_for_the_maker_greensand_does_not(self) -> None:
+        """1 mg/L of free chlorine is a caution on an air-charged bed, a fault on an oxygen-fed one, welcome on greensand."""
+        water = {"free_chlorine": "1 mg/L", "total_chlorine": "1 mg/L", "ph": "7.4"}
+        said = {}
+        for medium in ("air_charged", "coated_oxygen", "greensand"):
+            found = worked(job(readings=water, train=[{"kind": "oxidizing_filter", "medium": medium}])).chosen.findings
+            said[medium] = next((each.severity for each in found if each.rule == "feed-limit/oxidizing_filter/free_chlorine"), "")
+        self.assertEqual(said, {"air_charged": "caution", "coated_oxygen": "fault", "greensand": ""})
+
+
 class CarbonBlocks(TestCase):
     WATER = HARD_ONLY | {"free_chlorine": "1 mg/L", "turbidity": "0.8 NTU"}
 
