@@ -9,7 +9,7 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from treatment.analytes import analytes, find_analyte
+from treatment.analytes import analytes
 from treatment.compare import alternatives, compare
 from treatment.limits import limits
 from treatment.shelf import shelf
@@ -20,7 +20,7 @@ from ..jobs.models import Job
 from ..jobs.rest_form import kept
 from ..steps import steps
 from . import services
-from .panel import LimitForm, PanelForm, WorkingForm, own_values, set_limit, set_working
+from .panel import LimitForm, OwnForm, PanelForm, WorkingForm, own_values, set_own
 
 
 def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
@@ -125,31 +125,25 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
     return _panel(request, newer or job, status, form=form, **({"stale": newer} if newer else {}))
 
 
+def _own(request: HttpRequest, pk: int, shown_as: str, form: OwnForm) -> HttpResponse:
+    """Keep something of the job's own, or take it back."""
+    job = job_for(request, pk, change=True)
+    if "back" in request.POST:
+        set_own(job, form.PART, request.POST["back"], None, request.user)
+        return redirect("panel", pk)
+    if not form.is_valid():
+        return _panel(request, job, 422, **{shown_as: form})
+    set_own(job, form.PART, form.key, form.row, request.user)
+    return redirect("panel", pk)
+
+
 @require_POST
 def panel_limit(request: HttpRequest, pk: int) -> HttpResponse:
     """A limit of the job's own, or one taken back."""
-    job = job_for(request, pk, change=True)
-    if "back" in request.POST:
-        set_limit(job, request.POST["back"], None, request.user)
-        return redirect("panel", pk)
-    form = LimitForm(request.POST)
-    if not form.is_valid():
-        return _panel(request, job, 422, limit_form=form)
-    found = find_analyte(form.cleaned_data["analyte"])
-    assert found is not None
-    set_limit(job, found.key, {"high": form.cleaned_data["high"], "reason": form.cleaned_data["reason"]}, request.user)
-    return redirect("panel", pk)
+    return _own(request, pk, "limit_form", LimitForm(request.POST))
 
 
 @require_POST
 def panel_working(request: HttpRequest, pk: int) -> HttpResponse:
     """A working value of the job's own, or one taken back."""
-    job = job_for(request, pk, change=True)
-    if "back" in request.POST:
-        set_working(job, request.POST["back"], None, request.user)
-        return redirect("panel", pk)
-    form = WorkingForm(request.POST)
-    if not form.is_valid():
-        return _panel(request, job, 422, working_form=form)
-    set_working(job, form.cleaned_data["path"], form.row(), request.user)
-    return redirect("panel", pk)
+    return _own(request, pk, "working_form", WorkingForm(request.POST))

@@ -5,14 +5,15 @@ All of it lives in the part of the survey that has no columns, written as a job 
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, ClassVar
 
 from django import forms
 from django.db import transaction
 
+from treatment.analytes import find_analyte
 from treatment.errors import Fault
 from treatment.job import OwnLimits, Rain, Schools, Waivers, Wishes
-from treatment.spec import BAD
+from treatment.spec import BAD, Spec
 from treatment.working import OwnValues, WorkingValue, told, working_values
 
 from ..jobs.forms import sentence
@@ -58,30 +59,67 @@ def waive(job: Job, rule: str, stage: str, reason: str, user: Any) -> None:
     _keep(job, survey, "waivers", kept, user)
 
 
-class LimitForm(forms.Form):
-    """A limit of the job's own."""
+class OwnForm(forms.Form):
+    """Something of the job's own in place of ours: read by the core's spec, kept in a part of the job file under its key."""
 
-    analyte = forms.CharField(label="Analyte", max_length=60)
-    high = forms.CharField(label="At most, with unit", max_length=80)
+    PART: ClassVar[str]
+    SPEC: ClassVar[Spec]
+    FALLBACK: ClassVar[str]
+
     reason = forms.CharField(label="Reason", max_length=300)
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or {}
-        if {"analyte", "high", "reason"} <= set(cleaned):
+        if set(self.fields) <= set(cleaned):
             faults: list[Fault] = []
-            OwnLimits().read({cleaned["analyte"]: {"high": cleaned["high"], "reason": cleaned["reason"]}}, "", faults)
+            self.SPEC.read({self.key: self.row}, "", faults)
             for fault in faults:
                 field = fault.path.rsplit(".", 1)[-1]
-                self.add_error(field if field in self.fields else "analyte", sentence(fault.message))
+                self.add_error(field if field in self.fields else self.FALLBACK, sentence(fault.message))
         return cleaned
 
+    @property
+    def why(self) -> str:
+        return " ".join(self.cleaned_data["reason"].split())
 
-class WorkingForm(forms.Form):
+    @property
+    def key(self) -> str:
+        """The key it stands under in the job file."""
+        raise NotImplementedError
+
+    @property
+    def row(self) -> dict[str, str]:
+        """It, as a job file writes it."""
+        raise NotImplementedError
+
+
+class LimitForm(OwnForm):
+    """A limit of the job's own."""
+
+    PART, SPEC, FALLBACK = "limits", OwnLimits(), "analyte"
+
+    analyte = forms.CharField(label="Analyte", max_length=60)
+    high = forms.CharField(label="At most, with unit", max_length=80)
+    field_order = ("analyte", "high", "reason")
+
+    @property
+    def key(self) -> str:
+        found = find_analyte(self.cleaned_data["analyte"])
+        return found.key if found else str(self.cleaned_data["analyte"])
+
+    @property
+    def row(self) -> dict[str, str]:
+        return {"high": self.cleaned_data["high"], "reason": self.why}
+
+
+class WorkingForm(OwnForm):
     """A working value of the job's own."""
+
+    PART, SPEC, FALLBACK = "working_values", OwnValues(), "value"
 
     path = forms.ChoiceField(label="Value")
     value = forms.CharField(label="Yours, in the unit shown", max_length=40)
-    reason = forms.CharField(label="Reason", max_length=300)
+    field_order = ("path", "value", "reason")
 
     def __init__(self, data: Any = None) -> None:
         super().__init__(data)
@@ -91,20 +129,14 @@ class WorkingForm(forms.Form):
         self.fields["path"].choices = [("", "choose one"), *groups.items()]  # type: ignore[attr-defined]
         self.auto_id = "working_%s"
 
-    def clean(self) -> dict[str, Any]:
-        cleaned = super().clean() or {}
-        if {"path", "value", "reason"} <= set(cleaned):
-            faults: list[Fault] = []
-            OwnValues().read({cleaned["path"]: self.row()}, "", faults)
-            for fault in faults:
-                field = fault.path.rsplit(".", 1)[-1]
-                self.add_error(field if field in self.fields else "value", sentence(fault.message))
-        return cleaned
+    @property
+    def key(self) -> str:
+        return str(self.cleaned_data["path"])
 
+    @property
     def row(self) -> dict[str, str]:
-        """The value as a job file writes it."""
-        unit = working_values()[self.cleaned_data["path"]].unit
-        return {"value": self.cleaned_data["value"], "reason": " ".join(self.cleaned_data["reason"].split())} | ({"unit": unit} if unit else {})
+        unit = working_values()[self.key].unit
+        return {"value": self.cleaned_data["value"], "reason": self.why} | ({"unit": unit} if unit else {})
 
 
 def own_values(job: Job) -> list[tuple[WorkingValue, str, str]]:
@@ -114,23 +146,13 @@ def own_values(job: Job) -> list[tuple[WorkingValue, str, str]]:
 
 
 @transaction.atomic
-def set_working(job: Job, path: str, row: dict[str, str] | None, user: Any) -> None:
-    """Put a working value of the job's own in place of ours, or take it back with None."""
+def set_own(job: Job, part: str, key: str, row: dict[str, str] | None, user: Any) -> None:
+    """Put a limit or a working value of the job's own in place of ours, or take it back with None."""
     survey = type(job.survey).objects.select_for_update().get(job=job)
-    values = {name: each for name, each in survey.rest.get("working_values", {}).items() if name != path}
+    rows = {name: each for name, each in survey.rest.get(part, {}).items() if name != key}
     if row:
-        values[path] = row
-    _keep(job, survey, "working_values", values, user)
-
-
-@transaction.atomic
-def set_limit(job: Job, analyte: str, row: dict[str, str] | None, user: Any) -> None:
-    """Put a limit of the job's own in place of its set's, or take it back with None."""
-    survey = type(job.survey).objects.select_for_update().get(job=job)
-    limits = {name: each for name, each in survey.rest.get("limits", {}).items() if name != analyte}
-    if row:
-        limits[analyte] = row
-    _keep(job, survey, "limits", limits, user)
+        rows[key] = row
+    _keep(job, survey, part, rows, user)
 
 
 def _keep(job: Job, survey: Any, name: str, value: Any, user: Any) -> None:
