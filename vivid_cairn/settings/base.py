@@ -3,6 +3,8 @@
 import os
 from pathlib import Path
 
+from .clock import time_zone
+
 BASE_DIR = Path(__file__).resolve().parents[2]
 DEBUG = os.environ.get("CAIRN_DEBUG") == "1"
 SECRET_KEY = os.environ.get("CAIRN_SECRET_KEY", "for-loopback-demonstration-only-set-CAIRN_SECRET_KEY-elsewhere")
@@ -81,7 +83,7 @@ LOGIN_REDIRECT_URL = "jobs"
 LOGOUT_REDIRECT_URL = "login"
 
 LANGUAGE_CODE = "en"
-TIME_ZONE = "UTC"
+TIME_ZONE = time_zone()
 USE_I18N = False
 USE_TZ = True
 

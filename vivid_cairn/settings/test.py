@@ -1,5 +1,6 @@
 """For the test runner: quick passwords, plain static files."""
 
+TIME_ZONE = "UTC"
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},

@@ -1,10 +1,12 @@
 from __future__ import annotations
 
+import datetime as dt
 import json
 from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
+from django.utils import timezone
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
@@ -123,6 +125,14 @@ class Water(WorkbenchTestCase):
             reverse("sample-edit", args=[self.job.pk, sample.pk]), {f"s{sample.pk}-taken_on": "2199-01-01", f"s{sample.pk}-point": "raw"}
         )
         self.assertContains(response, "has not come yet", status_code=422)
+
+    def test_a_phone_further_east_may_be_a_day_ahead(self) -> None:
+        """Tomorrow is taken, the day after is not."""
+        sample = Sample.objects.get(job=self.job)
+        address = reverse("sample-edit", args=[self.job.pk, sample.pk])
+        for ahead, status in ((1, 302), (2, 422)):
+            day = (timezone.localdate() + dt.timedelta(days=ahead)).isoformat()
+            self.assertEqual(self.client.post(address, {f"s{sample.pk}-taken_on": day, f"s{sample.pk}-point": "raw"}).status_code, status, ahead)
 
     def test_two_people_at_one_sample_do_not_overwrite_each_other(self) -> None:
         """The later save is refused with what the other wrote; what was chosen stays, and saving again keeps it."""
