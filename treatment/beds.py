@@ -46,6 +46,7 @@ def medium(key: str) -> Medium:
     )  # fmt: skip
 
 
+@lru_cache(maxsize=1024)
 def cold_factor(temperature: float) -> float:
     """Share of the printed backwash rate that does the same work at ``temperature`` [degC]; Leva (1959).
 

@@ -211,8 +211,9 @@ def solve_ph(solution: Solution, carbon: float) -> State:
         if abs(f) < 1e-7 or high - low < 1e-9:
             return state
         low, high = (ph, high) if f > 0 else (low, ph)
-        if step == 0:
-            after = ph + (0.05 if f > 0 else -0.05)
+        if step == 0:  # log carbon falls with pH about as fast as the share of free CO2
+            gas = state.co2 / state.carbon if state.carbon > 0 else 0.0
+            after = ph + (min(max(f / gas, -1.0), 1.0) if gas > 0.02 else (0.05 if f > 0 else -0.05))
         elif f != last_f:
             after = ph - f * (ph - last_ph) / (f - last_f)
         else:
@@ -349,17 +350,17 @@ def calcite_to_saturation(solution: Solution, carbon: float) -> Dosed:
     if start.saturation_index >= 0:
         return Dosed(0.0, solution, start)
     low, high = start.ph, 10.5
-    ph, last_ph, last_index = min(max(7.6, low + 0.1), 10.0), low, start.saturation_index
+    ph, last_ph, last_index, short = min(max(7.6, low + 0.1), 10.0), low, start.saturation_index, 0.0
     best = calcite_to_ph(solution, carbon, ph)
     for _ in range(60):
         index = best.state.saturation_index
         if abs(index) < 1e-5 or high - low < 1e-8:
             break
-        low, high = (ph, high) if index < 0 else (low, ph)
+        low, high, short = (ph, high, best.amount) if index < 0 else (low, ph, short)
         after = ph - index * (ph - last_ph) / (index - last_index) if index != last_index else ph
         last_ph, last_index = ph, index
         ph = after if low < after < high else 0.5 * (low + high)
-        best = calcite_to_ph(solution, carbon, ph)
+        best = calcite_to_ph(solution, carbon, ph, near=short)
     return best
 
 
