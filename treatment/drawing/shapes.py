@@ -57,6 +57,13 @@ class Label:
     role: str
     anchor: str = "middle"
 
+    @property
+    def plate(self) -> Box:
+        """A plate to lay under it where it would be hard to read: letters of 12 units, digits 6.8 of them wide, and a rim."""
+        width = 6.8 * len(self.text) + 5
+        left = {"start": self.x - 2.5, "end": self.x - width + 2.5}.get(self.anchor, self.x - width / 2)
+        return Box(left, self.y - 10.5, width, 13.0, "plate", 3.0)
+
 
 def n(value: float) -> str:
     """A coordinate with one decimal, as short as it can be."""

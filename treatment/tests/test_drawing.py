@@ -9,7 +9,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..drawing.shapes import Box
+from ..drawing.shapes import Box, Label
 from ..drawing.train_view import FLOOR, draw_train, marked_column
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
@@ -90,3 +90,13 @@ class TrainDrawing(TestCase):
         assert box is not None
         self.assertGreater(box.height, 500)
         self.assertIsNone(marked_column(drawing, "carbon"))
+
+
+class Plates(TestCase):
+    def test_a_plate_lies_under_its_text(self) -> None:
+        """Five letters of 6.8 and a rim of 2.5 on each side are 39 wide; the anchor tells from where."""
+        for anchor, left in (("start", 97.5), ("middle", 80.5), ("end", 63.5)):
+            plate = Label(100, 50, "0.056", "number", anchor).plate
+            self.assertAlmostEqual(plate.width, 39)
+            self.assertAlmostEqual(plate.x, left)
+            self.assertTrue(plate.y < 50 < plate.y + plate.height)
