@@ -26,12 +26,16 @@ def pressure_short(audit: Audit) -> Iterator[Hit]:
     """Too little pressure left at the highest tap."""
     row = audit.duty.rows["house"]
     clean, dirty = audit.pressure.residual_clean.value, audit.pressure.residual_dirty.value
-    least = audit.show(row["residual_kpa"], "kPa")
+    least, flow = audit.show(row["residual_kpa"], "kPa"), audit.show(audit.duty.flow, "L/min")
+
+    def left(kpa: float) -> str:
+        return f"{audit.show(kpa, 'kPa')} is left" if kpa > 0 else f"Nothing is left ({audit.show(-kpa, 'kPa')} too little)"
+
     if clean < row["residual_kpa"]:
-        yield Hit("fault" if audit.facts.supply.pressure_low is not None else "caution", f"{audit.show(clean, 'kPa')} is left at the highest tap at {audit.show(audit.duty.flow, 'L/min')}, units clean; {least} is the least.",
+        yield Hit("fault" if audit.facts.supply.pressure_low is not None else "caution", f"{left(clean)} at the highest tap at {flow}, units clean; {least} is the least.",
                   "Larger housings or vessels, wider pipe, a higher switch setting, or a booster pump.")  # fmt: skip
     elif dirty < row["residual_kpa"]:
-        yield Hit("caution", f"{audit.show(dirty, 'kPa')} is left at the highest tap once filters are dirty ({audit.show(clean, 'kPa')} clean); {least} is the least.",
+        yield Hit("caution", f"{left(dirty)} at the highest tap once all filters are dirty ({audit.show(clean, 'kPa')} clean); {least} is the least.",
                   "Change cartridges earlier than at the full pressure drop, or gain pressure elsewhere.")  # fmt: skip
 
 
