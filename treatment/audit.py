@@ -6,7 +6,7 @@ in ``docs/rules.md``, written from the registry.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -17,7 +17,7 @@ from .evidence import Evidence
 from .job import Facts
 from .limits import Limit, limits_of
 from .needs import MICROBES, Need
-from .rules import RULES, SEVERITIES, Finding, findings_of
+from .rules import RULES, SEVERITIES, Finding, accepted, findings_of
 from .stages import FeedLimit, Room
 from .train import PressureLine, Runner, StageRun, TrainRun
 from .water import Water
@@ -71,9 +71,8 @@ class Audit:
             for stage in self.run.stages:
                 if stage.kind in known.kinds or known.kinds == ("*",):
                     found += findings_of(known, self, stage)
-        waived = {(waiver.rule, waiver.stage): waiver.reason for waiver in self.facts.waivers}
-        if waived:
-            found = [replace(each, waived=waived.get((each.rule, each.stage), "")) if each.severity != "danger" else each for each in found]
+        if self.facts.waivers:
+            found = accepted(found, self.facts.waivers)
         place = {stage.id: stage.index for stage in self.run.stages}
         return sorted(found, key=lambda finding: (SEVERITIES.index(finding.severity), place.get(finding.stage, -1), finding.rule))
 

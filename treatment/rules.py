@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from .figure import source as cite
 
 if TYPE_CHECKING:
     from .audit import Audit
+    from .job import Waiver
     from .train import StageRun
 
 SEVERITIES = ("danger", "fault", "caution", "advice")
@@ -102,3 +103,9 @@ def findings_of(known: Rule, audit: Audit, stage: StageRun | None) -> Iterator[F
     for hit in hits:
         where = hit.stage if hit.stage is not None else (stage.id if stage is not None else "")
         yield Finding(known.final_id(hit.parts), hit.severity, where, hit.message, hit.remedy, hit.source or cite(known.source))
+
+
+def accepted(found: Iterable[Finding], waivers: Iterable[Waiver]) -> list[Finding]:
+    """The findings, those that the designer accepts bearing the reason. Dangers cannot be accepted."""
+    reasons = {(waiver.rule, waiver.stage): waiver.reason for waiver in waivers}
+    return [each if each.severity == "danger" else replace(each, waived=reasons.get((each.rule, each.stage), "")) for each in found]

@@ -116,7 +116,7 @@ class Dimension:
 class Wall:
     """The whole wall. width and height are those of the drawing; given says whether the job gave the wall's own.
 
-    header: height of the main pipe; leaves: where it leaves for the house, up to the ceiling where an electrical panel follows.
+    end: where the job's own wall ends, where the units reach beyond it. header: height of the main pipe; leaves: where it leaves for the house, up to the ceiling where an electrical panel follows.
     """
 
     width: float
@@ -131,6 +131,7 @@ class Wall:
     findings: tuple[Finding, ...]
     header: float
     leaves: float
+    end: float | None
     states: dict[str, str] = field(hash=False)
 
     def pipe_length(self, *roles: str) -> float:
@@ -169,7 +170,7 @@ class Wall:
     @property
     def tally(self) -> dict[str, int]:
         """How many findings of each severity, gravest first."""
-        return {severity: sum(finding.severity == severity for finding in self.findings) for severity in SEVERITIES}
+        return {severity: sum(finding.severity == severity and not finding.waived for finding in self.findings) for severity in SEVERITIES}
 
     def findings_at(self, unit: str) -> list[Finding]:
         return [finding for finding in self.findings if finding.stage == unit]

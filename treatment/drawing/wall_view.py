@@ -91,7 +91,7 @@ def view(wall: Wall, variant: Variant, system: str) -> WallView:
     plan += [Box(unit.outline.x, plan_top + 14, unit.outline.width, unit.depth, "plan", 8) for unit in wall.units]
     if wall.depth:
         plan.append(Box(0, plan_top + 14 + wall.depth, wall.width, 4, "depthline"))
-    plan_labels = (
+    plan_labels: tuple[Label, ...] = (
         Label(
             0,
             plan_top - 22,
@@ -100,6 +100,13 @@ def view(wall: Wall, variant: Variant, system: str) -> WallView:
             "start",
         ),
     )
+    if wall.depth is not None:
+        plan_labels += (
+            Label(wall.width - 6, plan_top + 14 + wall.depth - 12, f"room before the wall: {show(wall.depth, 'mm', system)}", "wall-note", "end"),
+        )
+    if wall.end is not None:
+        plan.append(Box(wall.end, 0, 8, floor, "depthline"))
+        plan_labels += (Label(wall.end + 20, floor - 18, "the wall ends here", "wall-note", "start"),)
     return WallView(
         -MARGIN, -ABOVE, wall.width + 2 * MARGIN, floor + ABOVE + BELOW + PLAN_GAP + deepest + 70, floor, Box(0, 0, wall.width, floor, "room"),
         units, obstacles, pipes, valves, small, dimensions, (*labels, *_ends(wall, y)), tuple(plan), plan_labels,

@@ -155,6 +155,31 @@ class Placing(TestCase):
         moved = wall_of([{"kind": "carbon", "install": {"at": {"x": f"{x} mm"}}}], site)
         self.assertNotIn("blocks/electrical_panel", ids([each for each in moved.findings if "stands in the room" in each.message]))
 
+    def test_a_finding_on_the_wall_is_accepted_with_a_reason_a_danger_is_not(self) -> None:
+        """Accepted it bears the reason and is counted no more; what stands before the panel stays a danger."""
+        site = {"wall_width": "3 ft", "places": {"electrical_panel": {"x": "2 ft"}}}
+        train = [{"kind": "softener", "install": {"at": {"x": "2 ft"}}}]
+        plain = wall_of(train, site)
+        waivers = [{"rule": finding.rule, "stage": finding.stage, "reason": "the side wall is free"} for finding in plain.findings]
+        document = job({"site": SITE | site, "waivers": waivers}, train=train)
+        design = worked(document)
+        wall = compose(design, design.chosen)
+        self.assertEqual({finding.waived for finding in wall.findings if finding.severity != "danger"}, {"the side wall is free"})
+        self.assertGreater(plain.tally["fault"], 0)
+        self.assertEqual((wall.tally["fault"], wall.tally["danger"]), (0, plain.tally["danger"]))
+        self.assertGreater(wall.tally["danger"], 0)
+
+    def test_where_a_wall_too_short_ends_is_drawn(self) -> None:
+        """A line at 6 ft where the units reach beyond; none where they all fit, or where nobody measured."""
+        short = wall_of(site={"wall_width": "6 ft"})
+        self.assertAlmostEqual(short.end or 0, 6 * 304.8, places=3)
+        document = job({"site": SITE | {"wall_width": "6 ft"}})
+        design = worked(document)
+        shapes = view(compose(design, design.chosen), design.chosen, "us")
+        self.assertIn("the wall ends here", [label.text for label in shapes.plan_labels])
+        self.assertIsNone(wall_of().end)
+        self.assertIsNone(wall_of(site={"wall_width": None}).end)
+
     def test_the_tally_counts_what_was_found(self) -> None:
         """As many of each severity as there are findings."""
         wall = wall_of(site={"wall_width": "3 ft", "ceiling": "4 ft"})

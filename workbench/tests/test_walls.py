@@ -76,12 +76,24 @@ class Moving(WallCase):
         self.assertAlmostEqual(panel.rect.z, 48 * 25.4)
         self.assertContains(self.client.get(self.url("wall")), "15.7 in (ours)")
 
-    def test_the_train_page_tells_of_the_wall(self) -> None:
-        """How many findings stand on the wall, with a way there."""
-        self.assertContains(self.client.get(self.url("train")), "nothing collides")
+    def test_a_finding_is_accepted_on_the_wall_and_taken_back(self) -> None:
+        """With its reason it is shown as accepted there and in the PDF; one click takes that back."""
         self.job.refresh_from_db()
         self.client.post(self.url("wall"), {"version": self.job.version, "wall_width": "3 ft"})
-        self.assertNotContains(self.client.get(self.url("train")), "nothing collides")
+        rule, unit = "does-not-fit", drawn(type(self.job).objects.get(pk=self.job.pk))[1].findings[0].stage
+        self.assertEqual(self.edit(action="waive", rule=rule, on=unit, reason="goes round the corner"), 200)
+        self.assertContains(self.client.get(self.url("wall")), "goes round the corner")
+        with pdfplumber.open(io.BytesIO(self.client.get(self.url("wall-pdf")).content)) as pdf:
+            self.assertIn("goes round the corner", "".join(page.extract_text() for page in pdf.pages))
+        self.assertEqual(self.edit(action="unwaive", rule=rule, on=unit), 200)
+        self.assertNotContains(self.client.get(self.url("wall")), "goes round the corner")
+
+    def test_the_train_page_tells_of_the_wall(self) -> None:
+        """How many findings stand on the wall, with a way there."""
+        self.assertContains(self.client.get(self.url("train")), "no finding stands open there")
+        self.job.refresh_from_db()
+        self.client.post(self.url("wall"), {"version": self.job.version, "wall_width": "3 ft"})
+        self.assertNotContains(self.client.get(self.url("train")), "no finding stands open there")
 
     def test_a_stale_move_and_a_place_that_is_none_are_refused(self) -> None:
         """Neither moves anything, both say why."""

@@ -25,6 +25,7 @@ from ..jobs.rest_form import kept
 from ..steps import steps
 from ..trains import services as trains
 from ..trains.models import TrainOption
+from ..trains.panel import waive
 from ..trains.services import Refused, StaleTrain
 from . import services
 from .forms import WallForm
@@ -112,6 +113,10 @@ def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -
         raise Refused("", "This page is out of date; open the wall anew.")
     if action in ("undo", "redo"):
         return trains.step(option, int(version), request.user, -1 if action == "undo" else 1)
+    if action in ("waive", "unwaive"):
+        reason = request.POST.get("reason", "") if action == "waive" else ""
+        waive(job, request.POST.get("rule", ""), request.POST.get("on", ""), reason, request.user)
+        return "accepted a finding" if reason else "took an acceptance back"
     stages = trains.revision_of(option).stages
     if stages is None:
         stages = trains.proposed_stages(design_of(job, None).plan.train)
