@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from .. import carbonate
 from ..beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figures
-from ..carbonate import CACO3, CO2, Solution
+from ..carbonate import CACO3, CO2
 from ..figure import figure, source, work
+from ..kinetics import dissolving
 from ..rules import Hit, rule
 from ..spec import Choice, Fraction, Number, key
 from ..tables import table
@@ -32,45 +31,6 @@ class NeutralizerKeys(BedKeys):
     magnesia: float | None = key(Fraction(), None, "mass fraction of magnesia in a blend")
     flow: str | None = key(Choice(("down", "up")), None, "down-flow is backwashed; up-flow needs clean water, no drain")
     target_ph: float | None = key(Number(6.5, 8.5), None, "pH to reach at design flow")
-
-
-@lru_cache(maxsize=512)
-def dissolving(solution: Solution, carbon: float) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    """How calcite dissolves into a closed water: (amounts [mol/L], surface time [s m2/m3] to reach each).
-
-    The rate law of Plummer, Wigley & Parkhurst (1978) integrated towards saturation; contact times the bed's
-    surface per volume is the surface time. Walked in steps of pH that grow shorter, the last just short of saturation.
-    """
-    start = carbonate.solve_ph(solution, carbon)
-    ceiling = carbonate.calcite_to_saturation(solution, carbon)
-    if ceiling.amount <= 0:
-        return (0.0,), (0.0,)
-    amounts, slow, steps = [0.0], [_seconds(start, solution.temperature)], 9
-    for i in range(1, steps + 1):
-        share = 1 - (1 - i / steps) ** 1.5 if i < steps else 0.9995
-        dosed = carbonate.calcite_to_ph(solution, carbon, start.ph + (ceiling.state.ph - start.ph) * share, near=amounts[-1])
-        if dosed.amount > amounts[-1]:
-            amounts.append(dosed.amount)
-            slow.append(_seconds(dosed.state, solution.temperature))
-    times = [0.0]
-    for i in range(1, len(amounts)):
-        times.append(times[-1] + (amounts[i] - amounts[i - 1]) * (slow[i] + slow[i - 1]) / 2)
-    return tuple(amounts), tuple(times)
-
-
-def _seconds(state: carbonate.State, temperature: float) -> float:
-    """Surface time [s m2/m3] for each mol/L dissolved at this state."""
-    return 1000.0 / max(carbonate.calcite_rate(state, temperature), 1e-14)
-
-
-def dissolved_in(solution: Solution, carbon: float, surface_time: float) -> float:
-    """Calcite dissolved [mol/L] after a surface time [s m2/m3]; rises with time, never beyond saturation."""
-    amounts, times = dissolving(solution, carbon)
-    if surface_time >= times[-1]:
-        return amounts[-1]
-    i = max(bisect_right(times, surface_time), 1)
-    span = times[i] - times[i - 1]
-    return amounts[i - 1] + (amounts[i] - amounts[i - 1]) * ((surface_time - times[i - 1]) / span if span else 1.0)
 
 
 def surface_time(contact: float, m: Medium) -> float:
@@ -124,9 +84,8 @@ class Neutralizer(Room):
             return float(rows["contact_min"])
         ceiling = carbonate.calcite_to_saturation(water.solution, state.carbon).state.ph
         wanted = carbonate.calcite_to_ph(water.solution, state.carbon, min(target, ceiling - 0.1))
-        amounts, times = dissolving(water.solution, state.carbon)
-        i = next((n for n, amount in enumerate(amounts) if amount >= wanted.amount), len(amounts) - 1)
-        return float(min(max(times[i] / surface_time(1.0, medium("calcite")), rows["contact_min"]), rows["contact_most"]))
+        time = dissolving(water.solution, state.carbon).time_to(wanted.amount)
+        return float(min(max(time / surface_time(1.0, medium("calcite")), rows["contact_min"]), rows["contact_most"]))
 
     def _bed(self, keys: NeutralizerKeys, water: Water, duty: Duty, target: float, wash: float | None) -> Bed:
         """Two vessels at most where they carry the flow: the contact wished for, else the most they hold."""
@@ -219,7 +178,7 @@ class Neutralizer(Room):
                 dissolved=(dissolved, "mg/L"),
             ),
         )
-        slow = dissolved_in(water.solution, state.carbon, met * 2)
+        slow = dissolving(water.solution, state.carbon).after(met * 2)
         gentle = carbonate.add_calcite(water.solution, state.carbon, slow).state.ph
         figures["ph_at_half_flow"] = figure(
             work(
@@ -336,7 +295,7 @@ class Neutralizer(Room):
         state = water.state
         if keys.medium == "blend":
             return self._treat_blend(keys, sizing, water, bed.total_volume / duty.flow / duty.rows["blend"]["contact_min"])
-        amount = dissolved_in(water.solution, state.carbon, surface_time(bed.total_volume / duty.flow, bed.medium))
+        amount = dissolving(water.solution, state.carbon).after(surface_time(bed.total_volume / duty.flow, bed.medium))
         if amount <= 0:
             return water
         return water.react(

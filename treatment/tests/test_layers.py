@@ -17,7 +17,7 @@ from ..tables import DATA, table
 CORE = Path(__file__).resolve().parents[1]
 #: lower layers first; a module may import only from its own line or above
 LAYERS = (
-    ("errors", "tables"), ("quantity",), ("analytes",), ("reading", "figure", "display"), ("spec", "report", "kits"), ("working",), ("job", "feed_limits"), ("carbonate", "limits"), ("water",),
+    ("errors", "tables"), ("quantity",), ("analytes",), ("reading", "figure", "display"), ("spec", "report", "kits"), ("working",), ("job", "feed_limits"), ("carbonate", "limits"), ("kinetics",), ("water",),
     ("samples",), ("evidence",), ("verdict",), ("pump",), ("demand", "hydraulics"), ("beds", "duty", "needs"), ("rules", "events", "rain"), ("stages",), ("train",), ("audit",), ("checks", "planner", "job_file"), ("repair", "compare", "shelf"),
     ("symptoms",), ("design",), ("next_tests",), ("drawing",), ("materials",), ("design_file", "flows"), ("cli",),
 )  # fmt: skip
