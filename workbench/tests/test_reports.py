@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import io
+import re
 from unittest import TestCase as PlainTestCase
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -101,6 +102,14 @@ class Importing(WorkbenchTestCase):
         for row in rows:
             data |= {f"name-{row.number}": row.name, f"text-{row.number}": row.text, f"key-{row.number}": row.key}
         return self.client.post(reverse("report-keep", args=[self.job.pk]), data | changes)
+
+    def test_every_label_stands_beside_a_field_that_shows(self) -> None:
+        """A field that travels hidden has no label on the page."""
+        html = self.send(spreadsheet(REPORT)).content.decode()
+        labels = set(re.findall(r'<label for="([^"]+)"', html))
+        hidden = {match for tag in re.findall(r'<input type="hidden"[^>]*>', html) for match in re.findall(r'id="([^"]+)"', tag)}
+        self.assertGreaterEqual(len(labels), 5)
+        self.assertEqual(labels & hidden, set())
 
     def test_nothing_is_stored_until_confirmed(self) -> None:
         """Preview shows how each row is understood; confirming stores the readings and keeps the rest aside."""
