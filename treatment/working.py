@@ -5,14 +5,11 @@ from __future__ import annotations
 from copy import deepcopy
 from dataclasses import dataclass
 from functools import cache
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from .errors import Fault
 from .spec import BAD, Number, Spec, Text, key, read_record, record_schema, refuse_unknown
 from .tables import table
-
-if TYPE_CHECKING:
-    from .job import Facts
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +105,6 @@ def told(path: str, own: OwnValue) -> str:
     return f"{own.value:g} {ours.unit}".strip() + f" in place of {ours.value:g}"
 
 
-def own_of(facts: Facts, row: str) -> list[tuple[WorkingValue, OwnValue]]:
+def own_of(held: dict[str, OwnValue], row: str) -> list[tuple[WorkingValue, OwnValue]]:
     """A job's own values of one row of the table, such as ``softener``."""
-    return [(working_values()[path], own) for path, own in facts.working_values.items() if path.split(".")[0] == row]
+    return [(working_values()[path], own) for path, own in held.items() if path.split(".")[0] == row]

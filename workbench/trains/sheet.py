@@ -141,7 +141,7 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
     return Sheet(
         run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out, design.job.facts.job.units), reasons=variant.reasons[run.id],
         arrives=[(name, before[name], mild.get(name, before[name])) for name in ARRIVING if name in before],
-        own_values=[(ours.words, told(ours.path, own), own.reason) for row in run.room.rows(run.keys) for ours, own in own_of(design.job.facts, row)],
+        own_values=[(ours.words, told(ours.path, own), own.reason) for row in run.room.rows(run.keys) for ours, own in own_of(design.job.facts.working_values, row)],
         takes=_takes(run, design, typed.get("feed_limits") or {}),
         leaves=[(name, after[name]) for name in changed if name in ARRIVING],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
