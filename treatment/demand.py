@@ -60,11 +60,12 @@ def _daily_use(facts: Facts, notes: list[Assumption]) -> Figure:
     building = facts.building
     people, each = building.people, building.use_per_person
     if people is None:
-        people = 0.0 if building.events else 3.0
+        people = 0.0 if building.events else float(table("plumbing")["use"]["people"])
         if not building.events:
             notes.append(Assumption("$.building.people", "3 people", "the number of people was not given; a usual household"))
     if each is None:
-        each = 227.0 if facts.job.standard in ("us", "ca") else 150.0
+        usual = table("plumbing")["use"]["each_l"]
+        each = float(usual.get(facts.job.standard, usual["other"]))
         notes.append(Assumption("$.building.use_per_person", show(each, "L/day", facts.job.units), "usual use per person; a metered bill beats it"))
     extra = building.extra_daily_use or 0.0
     events = 0.0

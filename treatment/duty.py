@@ -9,6 +9,7 @@ from .demand import Demand
 from .hydraulics import Supply
 from .job import Facts
 from .pump import flow_at, known
+from .tables import table
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,12 +37,12 @@ class Duty:
     @property
     def drinking(self) -> float:
         """Flow at a drinking tap [L/min]."""
-        return 3.8
+        return float(self.rows["reverse_osmosis"]["tap_l_min"])
 
     @property
     def drinking_daily(self) -> float:
         """Drinking and cooking water of the house [L/day]."""
-        return float((self.facts.building.people or 3.0) * self.rows["reverse_osmosis"]["drink_l"])
+        return float((self.facts.building.people or table("plumbing")["use"]["people"]) * self.rows["reverse_osmosis"]["drink_l"])
 
     @property
     def passable(self) -> float:

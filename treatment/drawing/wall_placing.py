@@ -30,7 +30,7 @@ def drawn_to(wall: Wall, unit: Unit, x: float, foot: float | None) -> tuple[floa
     kept-free space, or the height of another's foot, top or port, where one is near; else on the grid.
     """
     rows = table("wall")["place"]
-    gap, edge, reach = float(rows["between"] + 2 * rows["leg"]), float(rows["leg"] + 21), float(rows["reach"])
+    gap, edge, reach = float(rows["between"] + 2 * rows["leg"]), float(rows["leg"] + rows["clear"] + 1), float(rows["reach"])
     others = [other for other in wall.units if other.id != unit.id]
     width, height = unit.outline.width, unit.outline.height
     lefts = [place for other in others for place in (other.outline.right + gap, other.outline.x - gap - width)]
@@ -92,11 +92,13 @@ def place(variant: Variant, obstacles: tuple[Obstacle, ...], ceiling: float) -> 
             x = cursor
             for _ in range(60):
                 tried = _unit(stage, x, place[1], ceiling)
-                around = Rect(x - rows["leg"] - 20, tried.outline.z, tried.outline.width + 2 * rows["leg"] + 40, tried.outline.height)
+                around = Rect(
+                    x - rows["leg"] - rows["clear"], tried.outline.z, tried.outline.width + 2 * (rows["leg"] + rows["clear"]), tried.outline.height
+                )
                 in_the_way = [other for other in (*(o.keep for o in obstacles), *fixed) if around.overlaps(other)]
                 if not in_the_way:
                     break
-                x = max(other.right for other in in_the_way) + rows["leg"] + 21
+                x = max(other.right for other in in_the_way) + rows["leg"] + rows["clear"] + 1
             unit = tried
             cursor = unit.outline.right + rows["between"] + 2 * rows["leg"]
         fixed += [rect for _, rect in unit.parts]

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from .. import carbonate
 from ..beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figures
 from ..carbonate import CACO3, CO2
-from ..figure import figure, source, work
+from ..figure import Line, figure, source, work
 from ..kinetics import dissolving
 from ..rules import Hit, rule
 from ..spec import Choice, Fraction, Number, key
@@ -48,6 +48,19 @@ def medium_of(keys: NeutralizerKeys) -> str:
 def magnesia_of(keys: NeutralizerKeys) -> float:
     """Mass fraction of magnesia in a blend [-]."""
     return float(keys.magnesia if keys.magnesia is not None else table("stages")["blend"]["magnesia"])
+
+
+def ph_left(water: Water, after: Water, dissolved: float) -> Line:
+    """The pH that so much dissolved [mg/L] leaves."""
+    carbon_dioxide = (water.carbon_dioxide, "mg/L")
+    return work("pH out", "solve(CO2, dissolved)", after.ph, "pH", "chemistry.carbonate", CO2=carbon_dioxide, dissolved=(dissolved, "mg/L"))
+
+
+def medium_a_year(sum_of: str, duty: Duty, **parts: float) -> Line:
+    """Medium that dissolves in a year [kg]; sum_of: the parts [mg/L] as an expression."""
+    yearly = sum(parts.values()) * duty.daily * 365 / 1e6
+    each = {name: (value, "mg/L") for name, value in parts.items()}
+    return work("medium a year", f"{sum_of} × daily × 365 ÷ 1000000", yearly, "kg", "neutralizer.sizing", **each, daily=(duty.daily, "L/day"))
 
 
 class Neutralizer(Room):
@@ -165,19 +178,7 @@ class Neutralizer(Room):
         figures["hardness_added"] = figure(
             work("hardness added", "dissolved", dissolved, "mg/L CaCO3", "neutralizer.carbonate", dissolved=(dissolved, "mg/L"))
         )
-        figures["ph_out"] = figure(
-            meets,
-            goes,
-            work(
-                "pH out",
-                "solve(CO2, dissolved)",
-                after.ph,
-                "pH",
-                "chemistry.carbonate",
-                CO2=(water.carbon_dioxide, "mg/L"),
-                dissolved=(dissolved, "mg/L"),
-            ),
-        )
+        figures["ph_out"] = figure(meets, goes, ph_left(water, after, dissolved))
         slow = dissolving(water.solution, state.carbon).after(met * 2)
         gentle = carbonate.add_calcite(water.solution, state.carbon, slow).state.ph
         figures["ph_at_half_flow"] = figure(
@@ -213,19 +214,9 @@ class Neutralizer(Room):
                 ceiling=(most, "mg/L"),
             )
         )
-        yearly = dissolved * duty.daily * 365 / 1e6
-        figures["media_per_year"] = figure(
-            work(
-                "calcite a year",
-                "dissolved × daily × 365 ÷ 1000000",
-                yearly,
-                "kg",
-                "neutralizer.sizing",
-                dissolved=(dissolved, "mg/L"),
-                daily=(duty.daily, "L/day"),
-            )
-        )
-        self._refill(figures, bed, yearly, duty.rows["neutralizer"]["refill_share"])
+        yearly = medium_a_year("dissolved", duty, dissolved=dissolved)
+        figures["media_per_year"] = figure(yearly)
+        self._refill(figures, bed, yearly.value, duty.rows["neutralizer"]["refill_share"])
 
     def _blend_chemistry(self, figures: dict[str, Any], keys: NeutralizerKeys, sizing: Sizing, water: Water, after: Water, duty: Duty) -> None:
         """What a blend dissolves: calcite and magnesia in the proportion of the blend, towards its target."""
@@ -252,34 +243,12 @@ class Neutralizer(Room):
                 magnesia=(magnesia, "mg/L"),
             )
         )
-        figures["ph_out"] = figure(
-            goes,
-            work(
-                "pH out",
-                "solve(CO2, dissolved)",
-                after.ph,
-                "pH",
-                "chemistry.carbonate",
-                CO2=(water.carbon_dioxide, "mg/L"),
-                dissolved=(calcite + magnesia, "mg/L"),
-            ),
-        )
+        figures["ph_out"] = figure(goes, ph_left(water, after, calcite + magnesia))
         standing = float(duty.rows["blend"]["standing_ph"])
         figures["ph_standing"] = figure(work("pH after a night's standing", "about", standing, "pH", "neutralizer.blend", about=(standing, "pH")))
-        yearly = (calcite + magnesia) * duty.daily * 365 / 1e6
-        figures["media_per_year"] = figure(
-            work(
-                "blend a year",
-                "(calcite + magnesia) × daily × 365 ÷ 1000000",
-                yearly,
-                "kg",
-                "neutralizer.sizing",
-                calcite=(calcite, "mg/L"),
-                magnesia=(magnesia, "mg/L"),
-                daily=(duty.daily, "L/day"),
-            )
-        )
-        self._refill(figures, bed, yearly, duty.rows["neutralizer"]["refill_share"])
+        yearly = medium_a_year("(calcite + magnesia)", duty, calcite=calcite, magnesia=magnesia)
+        figures["media_per_year"] = figure(yearly)
+        self._refill(figures, bed, yearly.value, duty.rows["neutralizer"]["refill_share"])
 
     def _refill(self, figures: dict[str, Any], bed: Bed, yearly: float, share: float) -> None:
         mass = bed.total_volume * bed.medium.density

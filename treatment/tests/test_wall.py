@@ -132,7 +132,7 @@ class Placing(TestCase):
         self.assertEqual(snapped(1234.6), 1230)
 
     def test_a_unit_let_go_lines_up_with_what_is_near(self) -> None:
-        """250 mm is the usual space (90 between, 80 for each leg): 20 mm off that it comes to stand there; far from all it keeps to the grid."""
+        """250 mm is the usual space (110 between, 70 for each leg): 20 mm off that it comes to stand there; far from all it keeps to the grid."""
         wall = wall_of([{"kind": "softener", "install": {"at": {"x": "500 mm"}}}, {"kind": "uv"}])
         softener, lamp = wall.units
         place = table("wall")["place"]
