@@ -58,8 +58,9 @@ def line(name: str, times: list[float], aim: str) -> None:
 def core() -> None:
     from treatment.design import design
     from treatment.job_file import read_job
+    from treatment.papers.design_file import design_document
 
-    design(read_job(varied_jobs(1, 1)[0])).as_json()
+    design_document(design(read_job(varied_jobs(1, 1)[0])))
     jobs = [read_job(document) for document in varied_jobs(500)]
     line("plan, size and audit one job", [timed(lambda job=job: design(job).proposal.findings) for job in jobs], "20 / 150")
     trains = [
@@ -69,7 +70,7 @@ def core() -> None:
         for document in varied_jobs(200, 8)
     ]
     line("audit a given train of five", [timed(lambda job=job: design(job).chosen.findings) for job in trains], "5")
-    line("write the whole design document", [timed(lambda job=job: design(job).as_json()) for job in jobs[:60]], "-")
+    line("write the whole design document", [timed(lambda job=job: design_document(design(job))) for job in jobs[:60]], "-")
     water_bench()
     with tempfile.TemporaryDirectory() as folder:
         for i, document in enumerate(varied_jobs(200, 9)):
@@ -92,9 +93,9 @@ def core() -> None:
 def water_bench() -> None:
     """Reading a large report, and which test next on badly tested waters."""
     from treatment.design import design
+    from treatment.evidence.report import read_report
     from treatment.job_file import read_job
-    from treatment.next_tests import next_tests
-    from treatment.report import read_report
+    from treatment.studies.next_tests import next_tests
     from workbench.samples.readers import rows_of
 
     names = ("Iron, total", "Hardness as CaCO3", "Nitrate as N", "Mystery", "pH", "Lead", "Total coliform bacteria")
@@ -169,7 +170,7 @@ def _pages() -> None:
 def walled(address: str, client: Any, option_of: Callable[[Any], Any], job: Any) -> None:
     """Composing walls, and a move on one by htmx."""
     from treatment.design import design
-    from treatment.drawing.wall import compose
+    from treatment.drawing.wall.compose import compose
     from treatment.job_file import read_job
 
     designs = [design(read_job(document)) for document in varied_jobs(60, 12)]

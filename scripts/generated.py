@@ -10,10 +10,10 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
 
 from treatment import checks  # noqa: E402
-from treatment.design_file import design_schema  # noqa: E402
-from treatment.figure import source  # noqa: E402
+from treatment.audit.rules import RULES  # noqa: E402
 from treatment.job_file import job_schema  # noqa: E402
-from treatment.rules import RULES  # noqa: E402
+from treatment.language.figure import source  # noqa: E402
+from treatment.papers.design_schema import design_schema  # noqa: E402
 
 assert checks  # registers the rules about the whole job
 

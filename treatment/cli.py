@@ -15,7 +15,7 @@ from typing import Any
 if __name__ == "__main__":
     sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
 
-from .errors import BadDocument, Fault
+from .language.errors import BadDocument, Fault
 
 LARGEST = 20_000_000  # bytes of one document
 
@@ -51,11 +51,12 @@ def work_text(text: str) -> dict[str, Any]:
 
     from .design import design
     from .job_file import Job, loads
+    from .papers.design_file import design_document
 
     job = loads(text)
     if job.facts.as_of is None:
         job = Job(replace(job.facts, as_of=dt.date.today()), job.train)
-    return design(job).as_json()
+    return design_document(design(job))
 
 
 def _read(name: str) -> str:
@@ -125,8 +126,8 @@ def _spread(items: list[tuple[str, str]]) -> Iterable[tuple[str, bool]]:
 
 
 def _schema(which: str) -> int:
-    from .design_file import design_schema
     from .job_file import job_schema
+    from .papers.design_schema import design_schema
 
     return _write([json.dumps(job_schema() if which == "job" else design_schema(), ensure_ascii=False, indent=1)])
 

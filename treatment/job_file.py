@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from .errors import BadDocument, Fault
-from .job import Facts
-from .spec import BAD, Choice, read_record, record_schema, specs_of
-from .stages import ROOMS, StageKeys
+from .job.facts import Facts
+from .language.errors import BadDocument, Fault
+from .language.spec import BAD, Choice, read_record, record_schema, specs_of
+from .stages import ROOMS
+from .train.room import Stage
 
 FORMAT = "cairn-job/1"
 MOST_STAGES = 40
@@ -17,10 +19,10 @@ MOST_STAGES = 40
 
 @dataclass(frozen=True, slots=True)
 class Job:
-    """A job as read: its facts, and its train where it gives one (stage kind and keys, in order)."""
+    """A job as read: its facts, and its train where it gives one, in order."""
 
     facts: Facts
-    train: tuple[tuple[str, StageKeys], ...] | None
+    train: tuple[Stage[Any], ...] | None
 
 
 def read_job(document: Any) -> Job:
@@ -46,7 +48,7 @@ def read_job(document: Any) -> Job:
     return Job(facts, train)
 
 
-def read_train(raw: Any) -> tuple[tuple[str, StageKeys], ...] | None:
+def read_train(raw: Any) -> tuple[Stage[Any], ...] | None:
     """Read the ``train`` of a document by itself. Raises BadDocument with every fault found."""
     faults: list[Fault] = []
     train = _read_train(raw, faults)
@@ -55,7 +57,7 @@ def read_train(raw: Any) -> tuple[tuple[str, StageKeys], ...] | None:
     return train
 
 
-def _read_train(raw: Any, faults: list[Fault]) -> tuple[tuple[str, StageKeys], ...] | None:
+def _read_train(raw: Any, faults: list[Fault]) -> tuple[Stage[Any], ...] | None:
     if raw is None:
         return None
     if not isinstance(raw, list):
@@ -69,7 +71,7 @@ def _read_train(raw: Any, faults: list[Fault]) -> tuple[tuple[str, StageKeys], .
         read = read_stage(each, f"$.train[{i}]", faults)
         if read is None:
             continue
-        name = read[1].id
+        name = read.keys.id
         if name is not None and name in ids:
             faults.append(Fault(f"$.train[{i}].id", f"“{name}” is already the id of another stage"))
         ids.add(name)
@@ -77,7 +79,7 @@ def _read_train(raw: Any, faults: list[Fault]) -> tuple[tuple[str, StageKeys], .
     return tuple(stages)
 
 
-def read_stage(raw: Any, path: str, faults: list[Fault]) -> tuple[str, StageKeys] | None:
+def read_stage(raw: Any, path: str, faults: list[Fault]) -> Stage[Any] | None:
     """Read one stage of a train; None where it cannot be read."""
     if not isinstance(raw, dict):
         faults.append(Fault(path, "expected a stage such as {“kind”: “softener”}"))
@@ -87,8 +89,28 @@ def read_stage(raw: Any, path: str, faults: list[Fault]) -> tuple[str, StageKeys
     if Choice(tuple(ROOMS)).read(kind, f"{path}.kind", known) is BAD:
         faults += known
         return None
-    keys = read_record(ROOMS[str(kind)].Keys, raw, path, faults, skip=("kind",))
-    return None if keys is BAD else (str(kind), keys)
+    room = ROOMS[str(kind)]
+    keys = read_record(room.Keys, raw, path, faults, skip=("kind",))
+    return None if keys is BAD else Stage(room, keys)
+
+
+def written(train: Iterable[Stage[Any]], typed: Iterable[dict[str, Any]] = ()) -> list[dict[str, Any]]:
+    """A composed train as the job file writes it and a person edits it: what makes each stage what it is, by its identity keys.
+
+    Sizes are left out, so that they follow the water. Reading it gives stages that do the same. typed: stages as somebody
+    wrote them; one that the train keeps stays as it was written, less the sizes that the train gave up.
+    """
+    stood = {stage.get("id"): stage for stage in typed}
+    found = []
+    for stage in train:
+        held = stood.get(stage.id)
+        if held is not None and held["kind"] == stage.kind:
+            found.append({name: value for name, value in held.items() if name in ("kind", "id") or getattr(stage.keys, name, None) is not None})
+            continue
+        specs = specs_of(stage.room.Keys)
+        identity = stage.room.identity(stage.keys) | ({"id": stage.id} if stage.id else {})
+        found.append({"kind": stage.kind} | {name: specs[name].write(value) for name, value in identity.items()})
+    return found
 
 
 def loads(text: str) -> Job:

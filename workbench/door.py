@@ -13,9 +13,9 @@ from django.db import transaction
 from treatment.design import Design, design
 from treatment.job_file import FORMAT, read_job, read_train
 from treatment.job_file import Job as CoreJob
-from treatment.next_tests import in_words, next_tests
-from treatment.quantity import canonical_unit
-from treatment.spec import Measure
+from treatment.language.quantity import canonical_unit
+from treatment.language.spec import Measure
+from treatment.studies.next_tests import in_words, next_tests
 
 from .accounts.models import Workspace
 from .jobs.models import Job, Survey
@@ -130,7 +130,7 @@ def store_sample(job: Job, facts: Any) -> None:
 
 def reading_row(sample: Sample, reading: Any) -> Reading:
     """The row of a parsed reading."""
-    from treatment.analytes import analytes
+    from treatment.language.analytes import analytes
 
     return Reading(
         sample=sample, analyte=reading.analyte, low=reading.low, high=reading.high, qualifier=reading.qualifier,

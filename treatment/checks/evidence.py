@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..analytes import analytes
-from ..audit import Audit
-from ..needs import soften_above
-from ..rules import Hit, rule
-from ..samples import RAW_POINTS
-from ..stages.softener import COMPENSATION, GPG
-from ..tables import table
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..evidence.samples import RAW_POINTS
+from ..house.needs import soften_above
+from ..language.analytes import analytes
+from ..language.tables import table
+from ..stages.softener import GPG
 
 
-@rule("microbes-untested", "safety.evidence")
+@rule("microbes-untested", "test water", "safety.evidence")
 def microbes_untested(audit: Audit) -> Iterator[Hit]:
     """A private source without a microbe test."""
     if audit.facts.source.kind != "town" and not any(audit.evidence.measured(name) for name in ("total_coliform", "e_coli")):
@@ -24,7 +24,7 @@ def microbes_untested(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("test-missing/<analyte>", "safety.evidence")
+@rule("test-missing/<analyte>", "test", "safety.evidence")
 def test_missing(audit: Audit) -> Iterator[Hit]:
     """A value the design stands on was not measured, only assumed."""
     for name in ("ph", "hardness", "alkalinity"):
@@ -36,7 +36,7 @@ def test_missing(audit: Audit) -> Iterator[Hit]:
         yield Hit("caution", "Iron was not measured; the design stands on none.", "Measure iron and manganese together.", ("iron",))
 
 
-@rule("unit-ambiguous", "safety.evidence")
+@rule("unit-ambiguous", "test", "safety.evidence")
 def unit_ambiguous(audit: Audit) -> Iterator[Hit]:
     """A reading whose unit could mean two things, and how it was read."""
     for note in audit.evidence.assumptions:
@@ -44,7 +44,7 @@ def unit_ambiguous(audit: Audit) -> Iterator[Hit]:
             yield Hit("caution", f"{note.why}.", "Look at the report and write the unit with its basis, e.g. “mg/L as N”.")
 
 
-@rule("iron-form-unknown", "safety.evidence")
+@rule("iron-form-unknown", "test", "safety.evidence")
 def iron_form_unknown(audit: Audit) -> Iterator[Hit]:
     """Total iron is known, but not whether it is dissolved or rust."""
     measured = audit.evidence.measured
@@ -56,7 +56,7 @@ def iron_form_unknown(audit: Audit) -> Iterator[Hit]:
 MEASURED_FOR_BALANCE = ("hardness", "alkalinity", "sodium", "chloride", "sulfate")
 
 
-@rule("sample-stale", "evidence.stale")
+@rule("sample-stale", "test", "evidence.stale")
 def sample_stale(audit: Audit) -> Iterator[Hit]:
     """The newest raw sample is old, or something happened to the source since."""
     today, raw = audit.facts.as_of, [s for s in audit.facts.samples if s.point in RAW_POINTS]
@@ -81,7 +81,7 @@ def sample_stale(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("sample-treated", "evidence.treated")
+@rule("sample-treated", "test", "evidence.treated")
 def sample_treated(audit: Audit) -> Iterator[Hit]:
     """A treated or softened sample stands in for raw water."""
     if audit.evidence.treated_only:
@@ -101,7 +101,7 @@ def sample_treated(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("sample-single-season", "evidence.season")
+@rule("sample-single-season", "test", "evidence.season")
 def sample_single_season(audit: Audit) -> Iterator[Hit]:
     """A source that changes with the weather, tested in one season only."""
     kind = audit.facts.source.kind
@@ -113,11 +113,11 @@ def sample_single_season(audit: Audit) -> Iterator[Hit]:
             )
 
 
-@rule("ph-not-field", "evidence.field_ph")
+@rule("ph-not-field", "test", "evidence.field_ph")
 def ph_not_field(audit: Audit) -> Iterator[Hit]:
     """pH from a laboratory, where the treatment stands on it."""
     methods = {sample.method for sample in audit.facts.samples if "ph" in sample.readings}
-    if methods and "field" not in methods and any(stage.kind == "neutralizer" for stage in audit.run.stages):
+    if methods and "field" not in methods and any("ph" in stage.room.answers and stage.room.bypassed for stage in audit.run.stages):
         yield Hit(
             "advice",
             f"pH {audit.run.raw.ph:.1f} was not measured on site; in the bottle it drifts up as carbon dioxide leaves.",
@@ -125,7 +125,7 @@ def ph_not_field(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("strip-only", "evidence.strip")
+@rule("strip-only", "test", "evidence.strip")
 def strip_only(audit: Audit) -> Iterator[Hit]:
     """A strip's interval so wide that it decides whether something is treated."""
     marks = {need.goal for need in audit.needs}
@@ -143,7 +143,7 @@ def strip_only(audit: Audit) -> Iterator[Hit]:
             )
 
 
-@rule("ion-balance", "evidence.balance")
+@rule("ion-balance", "test", "evidence.balance")
 def ion_balance(audit: Audit) -> Iterator[Hit]:
     """Cations and anions that do not balance: something was misread or not tested."""
     cations, anions = audit.evidence.ions
@@ -157,7 +157,7 @@ def ion_balance(audit: Audit) -> Iterator[Hit]:
             )
 
 
-@rule("tds-inconsistent", "evidence.solids")
+@rule("tds-inconsistent", "test", "evidence.solids")
 def tds_inconsistent(audit: Audit) -> Iterator[Hit]:
     """Dissolved solids that agree neither with the ions nor with conductivity."""
     m, states = audit.evidence.measured, audit.evidence.states
@@ -178,11 +178,11 @@ def tds_inconsistent(audit: Audit) -> Iterator[Hit]:
             )
 
 
-@rule("hardness-inconsistent", "evidence.hardness")
+@rule("hardness-inconsistent", "test", "evidence.hardness")
 def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
     """Hardness that is not what calcium and magnesium make, or is less than its iron counts for."""
     m, states = audit.evidence.measured, audit.evidence.stated
-    iron_counts = COMPENSATION["x4"] * GPG
+    iron_counts = table("stages")["softener"]["iron_grains"]["x4"] * GPG
     if m("hardness") and m("calcium") and m("magnesium"):
         made = 2.497 * states["calcium"].design + 4.118 * states["magnesium"].design
         stated = states["hardness"].design
@@ -200,7 +200,7 @@ def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("carbonate-inconsistent", "evidence.carbonate")
+@rule("carbonate-inconsistent", "test", "evidence.carbonate")
 def carbonate_inconsistent(audit: Audit) -> Iterator[Hit]:
     """Free carbon dioxide that pH and alkalinity do not allow."""
     m, states = audit.evidence.measured, audit.evidence.states
@@ -220,7 +220,7 @@ def carbonate_inconsistent(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("reading-implausible", "evidence.plausible")
+@rule("reading-implausible", "test", "evidence.plausible")
 def reading_implausible(audit: Audit) -> Iterator[Hit]:
     """A reading far outside what natural waters show: often a unit or a decimal."""
     for name, state in audit.evidence.states.items():
@@ -233,7 +233,7 @@ def reading_implausible(audit: Audit) -> Iterator[Hit]:
                       "Check the unit and the decimal point on the report.")  # fmt: skip
 
 
-@rule("observation-conflict", "evidence.symptoms")
+@rule("observation-conflict", "test", "evidence.symptoms")
 def observation_conflict(audit: Audit) -> Iterator[Hit]:
     """What is seen or smelt contradicts the test."""
     for seen in audit.facts.observations:

@@ -6,27 +6,16 @@ What a job does not say is unknown: it is asked for elsewhere, never accused her
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
-from ..audit import Audit
-from ..job import Facts
-from ..rules import Hit, rule
-from ..stages.base import PipeEnd, StageDrain
-from ..tables import table
-from ..train import StageRun
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..language.tables import table
+from ..train.drains import drain_of, drain_rule
+from ..train.keys import PipeEnd
+from ..train.room import StageRun
 
 METAL = ("copper", "stainless")
-#: equipment that is serviced and so wants a bypass; a lamp is a choice of its own
-BYPASSED = (
-    "neutralizer",
-    "oxidizing_filter",
-    "carbon",
-    "softener",
-    "anion_exchange",
-    "sediment",
-    "scale_control",
-    "barrier_filter",
-    "reverse_osmosis",
-)
 
 
 def _marks() -> dict[str, float]:
@@ -34,25 +23,16 @@ def _marks() -> dict[str, float]:
     return found
 
 
-def drain_of(facts: Facts, stage: StageRun) -> StageDrain | None:
-    """The stage's own drain, else that of the site."""
-    own = stage.keys.install.drain if stage.keys.install else None
-    if own is not None:
-        return own  # type: ignore[no-any-return]
-    site = facts.site.drain
-    return StageDrain(site.distance, site.lift, site.bore, site.air_gap) if site else None
-
-
-@rule("no-bypass/<kind>", "install.bypass", on=BYPASSED)
-def no_bypass(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("no-bypass/<kind>", "place train", "install.bypass", on="*")
+def no_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A unit that cannot be taken out of the line without shutting the water."""
-    if stage.keys.install and stage.keys.install.bypass is False:
+    if stage.room.bypassed and stage.keys.install and stage.keys.install.bypass is False:
         yield Hit("caution", f"The {stage.said} has no bypass: servicing it shuts the whole house.",
                   "Fit a three-valve bypass, or the valve's own.", (stage.kind,))  # fmt: skip
 
 
-@rule("uv-bypass", "install.bypass", on="uv")
-def uv_bypass(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-bypass", "place train", "install.bypass", on="uv")
+def uv_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A bypass round the lamp that anybody can open."""
     if stage.keys.install and stage.keys.install.bypass is True:
         severity = "danger" if audit.microbes_present else "fault"
@@ -63,8 +43,8 @@ def uv_bypass(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("uv-plastic", "install.lit", on="uv")
-def uv_plastic(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-plastic", "place train", "install.lit", on="uv")
+def uv_plastic(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Plastic pipe where the lamp shines into it."""
     install, least = stage.keys.install, _marks()["uv_metal_m"]
     if install is None or stage.keys.ports == "shielded":
@@ -84,8 +64,8 @@ def _too_little_metal(end: PipeEnd | None, least: float) -> bool:
     return (end.metal_length or 0.0) < least - 1e-9
 
 
-@rule("uv-clearance", "install.lamp", on="uv")
-def uv_clearance(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-clearance", "place train", "install.lamp", on="uv")
+def uv_clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """No room to pull the lamp straight out."""
     install, needed = stage.keys.install, stage.sizing.params["chamber_length"]
     if install is None:
@@ -96,8 +76,8 @@ def uv_clearance(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "Lower it, turn it on its side, or move it.")  # fmt: skip
 
 
-@rule("uv-orientation", "install.lamp", on="uv")
-def uv_orientation(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-orientation", "place train", "install.lamp", on="uv")
+def uv_orientation(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A lamp hung upside down."""
     if stage.keys.install and stage.keys.install.orientation == "upside_down":
         yield Hit(
@@ -107,26 +87,26 @@ def uv_orientation(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("uv-ballast", "install.lamp", on="uv")
-def uv_ballast(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-ballast", "place train", "install.lamp", on="uv")
+def uv_ballast(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The ballast hangs below the water connections."""
     if stage.keys.install and stage.keys.install.ballast == "below":
         yield Hit("fault", "The ballast hangs below the water connections: every drop runs into it.", "Mount it above them, in a dry place.")
 
 
-@rule("uv-drip-loop", "install.lamp", on="uv")
-def uv_drip_loop(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-drip-loop", "place train", "install.lamp", on="uv")
+def uv_drip_loop(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The lamp's cable has no drip loop."""
     if stage.keys.install and stage.keys.install.drip_loop is False:
         yield Hit("caution", "The cable runs straight down into the plug: water follows it.", "Hang a loop below the plug.")
 
 
-@rule("unprotected-outlet", "install.outlet", on="*")
-def unprotected_outlet(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("unprotected-outlet", "place", "install.outlet", on="*")
+def unprotected_outlet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Electrical equipment near water on an outlet that does not trip."""
     install = stage.keys.install
     own = install.outlet if install else None
-    bad = own == "unprotected" or (own is None and audit.facts.site.outlet_protected is False and stage.kind in ("uv", "in_tank_uv", "booster_pump"))
+    bad = own == "unprotected" or (own is None and audit.facts.site.outlet_protected is False and stage.room.wants_outlet)
     if bad and stage.room.uses_power:
         yield Hit(
             "danger",
@@ -135,8 +115,8 @@ def unprotected_outlet(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("uv-warm", "install.idle", on="uv")
-def uv_warm(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-warm", "place", "install.idle", on="uv")
+def uv_warm(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The lamp warms the water standing in it."""
     power = stage.keys.lamp_power
     if power is None or stage.sizing.params.get("lamp") == "flow_switched":
@@ -148,8 +128,8 @@ def uv_warm(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "A cool-down valve bleeds it; a flow-switched lamp saves it, but gives up the warm-up guarantee.")  # fmt: skip
 
 
-@rule("drain-missing", "install.drain", on="*")
-def drain_missing(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("drain-missing", "place train", "install.drain", on="*")
+def drain_missing(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A unit that washes itself, and nowhere for the water to go."""
     drain = audit.facts.site.drain
     own = stage.keys.install.drain if stage.keys.install else None
@@ -161,10 +141,10 @@ def drain_missing(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("drain-air-gap", "install.drain", on="*")
-def drain_air_gap(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("drain-air-gap", "place", "install.drain", on="*")
+def drain_air_gap(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A drain line that could suck sewage back."""
-    drain, row = drain_of(audit.facts, stage), _marks()
+    drain, row = drain_of(audit.facts, stage.keys), _marks()
     if drain is None or drain.air_gap is None or not stage.drains:
         return
     needed = max(row["air_gap_m"], row["air_gap_bores"] * (drain.bore or row["drain_bore_m"]))
@@ -173,16 +153,10 @@ def drain_air_gap(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "End it in free air, two bores and two inches above, and fasten it.")  # fmt: skip
 
 
-def drain_rule(length: float) -> float:
-    """Bore [m] a drain line wants by the rule of thumb, for its length [m]."""
-    row = _marks()
-    return float(row["drain_bore_far_m"] if length > row["drain_far_m"] else row["drain_bore_m"])
-
-
-@rule("drain-bore", "install.drain", on="*")
-def drain_bore(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("drain-bore", "place", "install.drain", on="*")
+def drain_bore(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A drain line too thin for the backwash."""
-    drain = drain_of(audit.facts, stage)
+    drain = drain_of(audit.facts, stage.keys)
     if drain is None or drain.bore is None or not stage.regenerates:
         return
     needed = drain_rule(drain.distance or 0.0)
@@ -195,17 +169,17 @@ def drain_bore(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("drain-lift", "install.drain", on="*")
-def drain_lift(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("drain-lift", "place", "install.drain", on="*")
+def drain_lift(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A drain line that climbs too high."""
-    drain, row = drain_of(audit.facts, stage), _marks()
+    drain, row = drain_of(audit.facts, stage.keys), _marks()
     if drain is not None and drain.lift is not None and stage.regenerates and drain.lift > row["drain_lift_m"] + 1e-3:
         yield Hit("fault", f"The drain line of the {stage.said} climbs {audit.show(drain.lift, 'm')}; {audit.show(row['drain_lift_m'], 'm')} is the most, and only with 20 psi.",
                   "Drain lower, or into a sump with its own pump.")  # fmt: skip
 
 
-@rule("overflow-high", "install.overflow", on=("softener", "anion_exchange"))
-def overflow_high(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("overflow-high", "place train", "install.overflow", on=("softener", "anion_exchange"))
+def overflow_high(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A brine-tank overflow that would have to run uphill."""
     overflow = stage.keys.install.overflow if stage.keys.install else None
     if overflow is not None and overflow.lift is not None and overflow.lift > -_marks()["overflow_drop_m"] + 1e-4:
@@ -213,8 +187,8 @@ def overflow_high(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   f"Lead it to a drain {audit.show(_marks()['overflow_drop_m'] * 1000, 'mm')} or more below the fitting, never into the pressurised drain line.")  # fmt: skip
 
 
-@rule("blocks/<obstruction>", "install.room", on="*")
-def blocks(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("blocks/<obstruction>", "place train", "install.room", on="*")
+def blocks(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A unit stands in front of something that must stay reachable."""
     for name in stage.keys.install.blocks if stage.keys.install else ():
         severity = "danger" if name == "electrical_panel" else "fault"
@@ -226,11 +200,11 @@ def blocks(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("clearance/<kind>", "install.room", on="*")
-def clearance(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("clearance/<kind>", "place train", "install.room", on="*")
+def clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Too little room to work on a unit, to drop its sump, or to lift its lid."""
     install, row = stage.keys.install, _marks()
-    if install is None or stage.kind == "uv":
+    if install is None or stage.room.pulled(stage.sizing) > 0:
         return
     if install.clearance_front is not None and install.clearance_front < row["front_m"] - 1e-3:
         yield Hit(
@@ -249,11 +223,11 @@ def clearance(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("does-not-fit", "install.room")
+@rule("does-not-fit", "place", "install.room")
 def does_not_fit(audit: Audit) -> Iterator[Hit]:
     """The train is wider than the wall, or a vessel taller than the room."""
     site, stages = audit.facts.site, [stage for stage in audit.run.stages if not stage.at_tap]
-    bodies = [(stage, stage.room.body(stage.keys, stage.sizing)) for stage in stages]
+    bodies = [(stage, stage.body) for stage in stages]
     if site.ceiling is not None:
         for stage, (_, height, foot) in bodies:
             if (height + foot) / 1000 > site.ceiling:
@@ -264,7 +238,7 @@ def does_not_fit(audit: Audit) -> Iterator[Hit]:
                     stage=stage.id,
                 )
     if site.wall_width is not None and bodies:
-        width = sum(room_mm(stage, body) for stage, body in bodies)
+        width = sum(stage.room_mm for stage in stages)
         if width / 1000 > site.wall_width:
             yield Hit(
                 "fault",
@@ -273,14 +247,7 @@ def does_not_fit(audit: Audit) -> Iterator[Hit]:
             )
 
 
-def room_mm(stage: StageRun, body: tuple[float, float, float]) -> float:
-    """Width a unit takes on the wall [mm]: its vessels side by side, its brine tank, and a hand's room between."""
-    count = stage.sizing.bed.vessels if stage.sizing.bed else 1
-    brine = float(table("vessels")["brine_tank_mm"]["width"]) if stage.room.uses_salt else 0.0
-    return count * body[0] + (count - 1) * 50 + brine + 100
-
-
-@rule("frost", "install.frost")
+@rule("frost", "place", "install.frost")
 def frost(audit: Audit) -> Iterator[Hit]:
     """The train stands where water freezes."""
     site = audit.facts.site
@@ -292,14 +259,14 @@ def frost(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("sunlight", "install.frost")
+@rule("sunlight", "place", "install.frost")
 def sunlight(audit: Audit) -> Iterator[Hit]:
     """The train stands in the sun."""
     if audit.run.stages and audit.facts.site.in_sun:
         yield Hit("caution", "The train stands in the sun: plastic ages, algae grow in clear housings, water warms.", "Shade it, or move it.")
 
 
-@rule("bore-shrunk", "hydraulics.velocity")
+@rule("bore-shrunk", "place", "hydraulics.velocity")
 def bore_shrunk(audit: Audit) -> Iterator[Hit]:
     """Crimped fittings narrow the pipe at every joint, at a flow that feels it."""
     pipe, row = audit.facts.supply.pipe, audit.duty.rows["house"]
@@ -314,8 +281,8 @@ def bore_shrunk(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("no-sample-tap", "install.taps", on=BYPASSED)
-def no_sample_tap(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("no-sample-tap", "place train", "install.taps", on="*")
+def no_sample_tap(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """No tap to test whether a unit works."""
-    if stage.keys.install and stage.keys.install.sample_taps is False:
+    if stage.room.bypassed and stage.keys.install and stage.keys.install.sample_taps is False:
         yield Hit("advice", f"No sample taps before and after the {stage.said}: nobody can tell whether it works.", "Fit one on each side.")

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
-from ..analytes import analytes
-from ..audit import Audit
-from ..needs import MICROBES
-from ..rules import Hit, rule
-from ..train import StageRun
-
-REFERRED = ("arsenic", "uranium", "radon", "methane", "pfas", "voc", "pesticides", "atrazine", "simazine", "trihalomethanes")
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..house.needs import MICROBES
+from ..language.analytes import analytes
+from ..train.room import StageRun
 
 
-@rule("feed-limit/<kind>/<analyte>", "safety.evidence", on="*")
-def feed_limit(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("feed-limit/<kind>/<analyte>", "train", "safety.evidence", on="*")
+def feed_limit(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The water that reaches a stage is not what it needs."""
     for breach in audit.broken[stage.index]:
         limit, row = breach.limit, analytes()[breach.limit.reads]
@@ -27,7 +26,7 @@ def feed_limit(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         yield Hit(limit.severity, message, remedy, (stage.kind, limit.analyte), source=limit.source)
 
 
-@rule("unmet/<analyte>", "safety.evidence")
+@rule("unmet/<analyte>", "train", "safety.evidence")
 def unmet(audit: Audit) -> Iterator[Hit]:
     """A comfort need that the finished water does not meet."""
     for need in audit.needs:
@@ -48,7 +47,7 @@ def unmet(audit: Audit) -> Iterator[Hit]:
             )
 
 
-@rule("health/<analyte>", "safety.evidence")
+@rule("health/<analyte>", "train", "safety.evidence")
 def health(audit: Audit) -> Iterator[Hit]:
     """A health limit that the finished water does not meet."""
     for need in audit.needs:
@@ -58,7 +57,7 @@ def health(audit: Audit) -> Iterator[Hit]:
                       "Do not drink it untreated; treat it at the drinking tap or refer to a specialist, and retest.", (need.goal,), source=need.source)  # fmt: skip
 
 
-@rule("microbes-untreated", "safety.boil")
+@rule("microbes-untreated", "train", "safety.boil")
 def microbes_untreated(audit: Audit) -> Iterator[Hit]:
     """Microbes were found and reach the tap."""
     left = [analytes()[name].name for name in MICROBES if audit.run.finished.value(name) > 0]
@@ -70,7 +69,7 @@ def microbes_untreated(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("boil-water", "safety.boil")
+@rule("boil-water", "water", "safety.boil")
 def boil_water(audit: Audit) -> Iterator[Hit]:
     """Microbes were found: the notice stands until the treated water is retested."""
     if audit.microbes_present:
@@ -79,7 +78,7 @@ def boil_water(audit: Audit) -> Iterator[Hit]:
                   "Until the treatment runs, its pipes are disinfected, and a retest is clear. Find and mend how microbes get in.")  # fmt: skip
 
 
-@rule("nitrate-infants", "safety.nitrate")
+@rule("nitrate-infants", "water", "safety.nitrate")
 def nitrate_infants(audit: Audit) -> Iterator[Hit]:
     """Nitrate above the limit: a danger to infants, and boiling makes it worse."""
     for name in ("nitrate", "nitrite"):
@@ -89,7 +88,7 @@ def nitrate_infants(audit: Audit) -> Iterator[Hit]:
                       "Give no infant under six months this water, nor formula made with it. Never boil it for this: boiling concentrates it.")  # fmt: skip
 
 
-@rule("gas-hazard", "safety.gas")
+@rule("gas-hazard", "water", "safety.gas")
 def gas_hazard(audit: Audit) -> Iterator[Hit]:
     """A dissolved gas that is dangerous in a closed room."""
     for name, level in audit.duty.rows["hazards"].items():
@@ -99,18 +98,18 @@ def gas_hazard(audit: Audit) -> Iterator[Hit]:
                       "Ventilate, keep flames away, and have a licensed contractor design vented aeration.")  # fmt: skip
 
 
-@rule("refer/<analyte>", "safety.refer")
+@rule("refer/<analyte>", "water", "safety.refer")
 def refer(audit: Audit) -> Iterator[Hit]:
     """Something beyond what is sized here."""
     for need in audit.needs:
-        if need.goal in REFERRED:
+        if "referred" in analytes()[need.goal].places:
             row = analytes()[need.goal]
             at_tap = audit.run.tap is not audit.run.finished and need.met_by(audit.run.finished, audit.run.tap)
             yield Hit("danger" if need.health and not at_tap else "caution", f"{row.name} {audit.show(need.value, analytes()[need.goal].shown_unit)} is beyond what this tool sizes.",
                       "Refer it to a specialist and the local authority; use other water for drinking until then.", (need.goal,))  # fmt: skip
 
 
-@rule("lead-plumbing", "safety.lead")
+@rule("lead-plumbing", "water", "safety.lead")
 def lead_plumbing(audit: Audit) -> Iterator[Hit]:
     """Aggressive water in metal pipe, with no lead or copper test."""
     pipe = audit.facts.supply.pipe
@@ -120,7 +119,7 @@ def lead_plumbing(audit: Audit) -> Iterator[Hit]:
                   "Take a first-draw sample after a night's standing for lead and copper; flush taps before drinking until then.")  # fmt: skip
 
 
-@rule("iron-bacteria-first", "safety.iron_bacteria")
+@rule("iron-bacteria-first", "train water", "safety.iron_bacteria")
 def iron_bacteria_first(audit: Audit) -> Iterator[Hit]:
     """Iron bacteria with no disinfection ahead of the beds."""
     if audit.run.raw.value("iron_bacteria") > 0 and audit.run.stages and audit.run.stages[0].kind != "chemical_feed":

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
-from ..audit import Audit
-from ..rules import Hit, rule
-from ..train import StageRun
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..house.hydraulics import PSI
+from ..train.room import StageRun
 
 
-@rule("hot-feed/<kind>", "safety.temperature", on="*")
-def hot_feed(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("hot-feed/<kind>", "train place", "safety.temperature", on="*")
+def hot_feed(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A stage fed with hot water."""
     if stage.keys.install and stage.keys.install.feed == "hot":
         yield Hit(
@@ -21,7 +23,7 @@ def hot_feed(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("pressure-short", "hydraulics.residual")
+@rule("pressure-short", "supply pressure train", "hydraulics.residual")
 def pressure_short(audit: Audit) -> Iterator[Hit]:
     """Too little pressure left at the highest tap."""
     row = audit.duty.rows["house"]
@@ -39,11 +41,11 @@ def pressure_short(audit: Audit) -> Iterator[Hit]:
                   "Change cartridges earlier than at the full pressure drop, or gain pressure elsewhere.")  # fmt: skip
 
 
-@rule("pressure-high", "safety.pressure")
+@rule("pressure-high", "supply", "safety.pressure")
 def pressure_high(audit: Audit) -> Iterator[Hit]:
     """More pressure than house or vessels bear, and no pressure-reducing valve."""
     row, supply = audit.duty.rows["house"], audit.duty.supply
-    if any(stage.kind == "pressure_reducing_valve" for stage in audit.run.stages):
+    if any(stage.room.reduces for stage in audit.run.stages):
         return
     most = max(supply.pressure_high, supply.night_pressure or 0.0)
     when = " at night" if supply.night_pressure and supply.night_pressure >= most else ""
@@ -61,7 +63,7 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("pressure-backwash", "beds.backwash_pressure")
+@rule("pressure-backwash", "supply pressure train", "beds.backwash_pressure")
 def pressure_backwash(audit: Audit) -> Iterator[Hit]:
     """Too little pressure to work a backwashing valve."""
     row, low = audit.duty.rows["house"], audit.duty.supply.pressure_low
@@ -72,7 +74,7 @@ def pressure_backwash(audit: Audit) -> Iterator[Hit]:
                   "Raise the switch setting, or fit a booster pump.")  # fmt: skip
 
 
-@rule("too-cold", "safety.temperature")
+@rule("too-cold", "supply", "safety.temperature")
 def too_cold(audit: Audit) -> Iterator[Hit]:
     """Water near freezing."""
     if audit.run.stages and audit.run.raw.temperature < audit.duty.rows["house"]["coldest"] - 0.2:
@@ -83,7 +85,7 @@ def too_cold(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("too-hot", "safety.temperature")
+@rule("too-hot", "supply", "safety.temperature")
 def too_hot(audit: Audit) -> Iterator[Hit]:
     """Water warmer than vessels and media bear."""
     hottest = max(audit.run.raw.temperature, audit.evidence.states["temperature"].high or 0.0)
@@ -95,7 +97,7 @@ def too_hot(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("pipe-velocity", "hydraulics.velocity")
+@rule("pipe-velocity", "supply", "hydraulics.velocity")
 def pipe_velocity(audit: Audit) -> Iterator[Hit]:
     """Water runs too fast in the pipe: noise, wear, pressure lost."""
     row, pipe = audit.duty.rows["house"], audit.duty.supply.pipe
@@ -110,10 +112,10 @@ def pipe_velocity(audit: Audit) -> Iterator[Hit]:
         )
 
 
-@rule("pressure-loss/<kind>", "hydraulics.ergun", on="*")
-def pressure_loss(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("pressure-loss/<kind>", "supply train", "hydraulics.ergun", on="*")
+def pressure_loss(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """One unit alone takes more than 15 psi at design flow, clean."""
-    most = audit.duty.rows["softener"]["max_loss_psi"] * 6.894757
+    most = audit.duty.rows["softener"]["max_loss_psi"] * PSI
     if stage.loss_clean > most:
         yield Hit("caution", f"The {stage.said} takes {audit.show(stage.loss_clean, 'kPa')} at {audit.show(audit.duty.flow, 'L/min')}, clean; {audit.show(most, 'kPa')} is the mark.",
                   "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip

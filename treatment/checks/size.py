@@ -3,53 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
-from ..audit import Audit, clock, without
-from ..needs import MICROBES, soften_above
-from ..rules import Hit, rule
-from ..train import StageRun
+from ..audit.audit import Audit, clock, without
+from ..audit.rules import Hit, rule
+from ..house.needs import MICROBES
+from ..train.room import StageRun
 
 
-@rule("unneeded/<kind>", "safety.short", on="*")
-def unneeded(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("unneeded/<kind>", "train", "safety.short", on="*", tries=True)
+def unneeded(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A stage without which this water and these wishes would be served as well."""
-    if stage.room.serves or stage.kind in ("sediment", "uv", "barrier_filter") or without(audit, stage):
+    room = stage.room
+    if room.serves or room.guards or room.purposeful(stage, audit.run, audit.duty, audit.microbes_present) or without(audit, stage):
         return
-    if stage.kind == "chemical_feed" and any(other.kind == "retention_tank" for other in audit.run.stages) and audit.microbes_present:
-        return
-    if stage.kind == "scale_control" and stage.water_in.hardness > soften_above(audit.facts):
-        return
-    if stage.kind == "carbon" and wanted_taste(audit, stage):
-        return
-    if stage.kind == "reverse_osmosis" and (audit.facts.wishes.high_purity or audit.facts.wishes.low_sodium):
-        return
-    if stage.kind == "neutralizer" and stage.water_in.value("open_to_air") > 0 and stage.water_in.value("alkalinity") < 20:
-        return  # after a membrane or on rain: soft water eats metal
     yield Hit("caution", f"{stage.name} has no purpose for this water and these wishes: every need and feed limit is met without it.",
               "Leave it out: each stage costs pressure, space and upkeep.", (stage.kind,))  # fmt: skip
 
 
-def wanted_taste(audit: Audit, stage: StageRun) -> bool:
-    """Whether there is chlorine, smell or a membrane that a carbon filter is good for."""
-    chlorine = max(stage.water_in.value("free_chlorine"), stage.water_in.value("total_chlorine")) > 0.1
-    return chlorine or bool({"bleach_smell", "rotten_egg_cold"} & set(audit.facts.observations))
-
-
-@rule("unneeded/<kind>", "safety.short", on="sediment")
-def unneeded_sediment(audit: Audit, stage: StageRun) -> Iterator[Hit]:
-    """A particle filter directly after one that is as fine or finer."""
-    before = audit.before(stage)
-    if before and before.kind == "sediment" and before.sizing.params["micron"] <= stage.sizing.params["micron"]:
-        yield Hit(
-            "caution",
-            f"A {stage.sizing.params['micron']:g} µm filter directly after one of {before.sizing.params['micron']:g} µm holds nothing more.",
-            "Leave it out.",
-            ("sediment",),
-        )
-
-
-@rule("unneeded/<kind>", "safety.short", on="uv")
-def unneeded_uv(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("unneeded/<kind>", "train", "safety.short", on="uv")
+def unneeded_uv(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A lamp on a town supply in which no microbes were found."""
     tested = any(audit.evidence.measured(name) for name in MICROBES)
     if audit.facts.source.kind == "town" and tested and not audit.microbes_present:
@@ -61,13 +34,13 @@ def unneeded_uv(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("service-flow/<kind>", "beds.media", on="*")
-def service_flow(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("service-flow/<kind>", "train", "beds.media", on="*")
+def service_flow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """More flow than the stage serves: a short peak above the steady rate, or more than its peak."""
-    if "service_flow_limit" not in stage.sizing.figures or stage.kind == "uv":
+    steady = stage.room.steady(stage.sizing)
+    if steady is None:
         return
     flow = audit.duty.drinking if stage.at_tap else audit.duty.flow
-    steady = stage.sizing.figures["service_flow_limit"].value
     peak = stage.room.peak(stage.keys, stage.sizing)
     if flow > peak * 1.001:
         yield Hit("fault", f"{audit.show(flow, 'L/min')} at design flow; the {stage.said} passes at most {audit.show(peak, 'L/min')} even for a short peak.",
@@ -77,19 +50,19 @@ def service_flow(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "Accept it for short peaks, or fit a larger unit or two in parallel.", (stage.kind,))  # fmt: skip
 
 
-@rule("backwash-unmet/<kind>", "beds.backwash_pressure", on="*")
-def backwash_unmet(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("backwash-unmet/<kind>", "supply train", "beds.backwash_pressure", on="*")
+def backwash_unmet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The source cannot give the flow that lifts the bed: it packs and plugs."""
-    needed = stage.sizing.figures.get("backwash_flow")
-    if any(other.kind == "booster_pump" for other in audit.run.stages[: stage.index]):
+    needed = stage.figures.get("backwash_flow")
+    if any(other.room.pumps for other in audit.run.earlier(stage)):
         return  # the pump in the train washes it, from the tank before it
     if needed and needed.value > audit.duty.wash * 1.001:
         yield Hit("fault", f"The {stage.said} needs {audit.show(needed.value, 'L/min')} to backwash; the source gives {audit.show(audit.duty.wash, 'L/min')}.",
                   "Smaller vessels in parallel, washed one at a time, an up-flow unit, or a bigger pump.", (stage.kind,))  # fmt: skip
 
 
-@rule("bed-shallow", "beds.media", on="*")
-def bed_shallow(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("bed-shallow", "train", "beds.media", on="*")
+def bed_shallow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A bed so shallow that water finds ways round it."""
     bed = stage.sizing.bed
     if bed and bed.depth < bed.medium.min_bed * 0.97:
@@ -97,8 +70,8 @@ def bed_shallow(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "More medium, or a narrower vessel.")  # fmt: skip
 
 
-@rule("freeboard-short", "beds.freeboard", on="*")
-def freeboard_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("freeboard-short", "train", "beds.freeboard", on="*")
+def freeboard_short(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Too little room above the bed to expand: backwash carries medium away."""
     bed = stage.sizing.bed
     if bed and bed.freeboard < bed.medium.freeboard - 0.03:
@@ -110,10 +83,10 @@ def freeboard_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("regeneration-clash", "safety.schedule")
+@rule("regeneration-clash", "train", "safety.schedule")
 def regeneration_clash(audit: Audit) -> Iterator[Hit]:
     """Two units set to regenerate at the same hour."""
-    taken: dict[float, StageRun] = {}
+    taken: dict[float, StageRun[Any]] = {}
     for stage in audit.run.stages:
         if stage.keys.hour is None or not stage.regenerates:
             continue
@@ -127,11 +100,11 @@ def regeneration_clash(audit: Audit) -> Iterator[Hit]:
             )
 
 
-@rule("regeneration-awake", "safety.schedule", on="*")
-def regeneration_awake(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("regeneration-awake", "train", "safety.schedule", on="*")
+def regeneration_awake(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A unit regenerates while people use water, which then passes it untreated."""
     hour = stage.keys.hour
-    if hour is not None and 5 <= hour < 23 and not getattr(stage.keys, "twin", False):
+    if hour is not None and 5 <= hour < 23 and not stage.sizing.params.get("twin"):
         yield Hit(
             "caution",
             f"It regenerates at {clock(hour)}, in hours of use: untreated water passes meanwhile.",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..verdict import Verdict
+from ..evidence.verdict import Verdict
 
 WIDTH, HEIGHT = 240.0, 22.0
 TRACK = 8.0  # height of the track

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..analytes import Analyte, analytes
-from ..evidence import Evidence
-from ..job import Facts
-from ..limits import strictest
-from ..samples import standing_for_raw
+from ..evidence.gather import Evidence
+from ..evidence.samples import standing_for_raw
+from ..job.facts import Facts
+from ..job.limits import strictest
+from ..language.analytes import Analyte, analytes
 
 WIDTH, HEIGHT = 300.0, 96.0
 LEFT, RIGHT, TOP, BOTTOM = 8.0, 8.0, 10.0, 8.0

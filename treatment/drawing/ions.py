@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..analytes import analytes
-from ..evidence import Evidence
+from ..evidence.gather import Evidence
+from ..language.analytes import analytes
 from .shapes import Box, Label
 
 WIDTH, HEIGHT, BAR, LEFT = 320.0, 108.0, 26.0, 52.0

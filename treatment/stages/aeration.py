@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
 
-from .. import carbonate
-from ..carbonate import CO2
-from ..figure import figure, work
-from ..water import ACID_OF_IRON, Water
-from .base import Room, Sizing, StageKeys, tank_body
-
-if TYPE_CHECKING:
-    from ..duty import Duty
+from ..chemistry import carbonate
+from ..chemistry.carbonate import CO2
+from ..chemistry.water import ACID_OF_IRON, Water
+from ..house.duty import Duty
+from ..language.figure import Figure, figure, solved, work
+from ..train.keys import StageKeys
+from ..train.room import Purchase, Room, Sizing, tank_body
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,12 +18,18 @@ class AerationKeys(StageKeys):
     pass
 
 
-class Aeration(Room):
+class Aeration(Room[AerationKeys]):
     kind = "aeration"
     title = "Aeration"
     silhouette = "tank"
     Keys = AerationKeys
     answers = ("hydrogen_sulfide", "methane", "radon")
+    price = 4.5
+    place = 4
+    bypassed = False
+    absent = "nothing in this water asks for it"
+    main = ("ph_out", "oxidant_demand")
+    oxidises = True
     uses_power = True
     cautions = (
         "What leaves the water is a gas: vent it outdoors, away from windows; methane burns.",
@@ -34,17 +38,23 @@ class Aeration(Room):
     )
 
     def size(self, keys: AerationKeys, water: Water, duty: Duty) -> Sizing:
-        row = duty.rows["aeration"]
-        volume = row["detention_min"] * duty.flow
-        sizing = Sizing({"volume": volume}, {})
-        after = self.treat(keys, sizing, water, duty)
-        sizing.figures.update({
-            "detention_volume": figure(work("volume", "minutes × flow", volume, "L", "aeration.performance", minutes=(float(row["detention_min"]), "min"), flow=(duty.flow, "L/min"))),
-            "carbon_dioxide_removed": figure(work("carbon dioxide removed", "before − after", water.carbon_dioxide - after.carbon_dioxide, "mg/L", "aeration.strip", before=(water.carbon_dioxide, "mg/L"), after=(after.carbon_dioxide, "mg/L"))),
-            "ph_out": figure(work("pH out", "solve(alkalinity, CO2)", after.ph, "pH", "aeration.strip", alkalinity=(water.value("alkalinity"), "mg/L CaCO3"), CO2=(after.carbon_dioxide, "mg/L"))),
-            "oxidant_demand": figure(work("oxygen demand", "0.1432 × Fe", 0.1432 * water.value("ferrous_iron"), "mg/L", "iron.oxidant", Fe=(water.value("ferrous_iron"), "mg/L"))),
-        })  # fmt: skip
-        return sizing
+        return Sizing({"volume": duty.rows["aeration"]["detention_min"] * duty.flow})
+
+    def figures(self, keys: AerationKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        after, minutes = self.treat(keys, sizing, water, duty), float(duty.rows["aeration"]["detention_min"])
+        left, ferrous = (after.carbon_dioxide, "mg/L"), (water.value("ferrous_iron"), "mg/L")
+        return {
+            "detention_volume": figure(
+                work("volume", "minutes × flow", "L", "aeration.performance", minutes=(minutes, "min"), flow=(duty.flow, "L/min"))
+            ),
+            "carbon_dioxide_removed": figure(
+                work("carbon dioxide removed", "before − after", "mg/L", "aeration.strip", before=(water.carbon_dioxide, "mg/L"), after=left)
+            ),
+            "ph_out": figure(
+                solved("pH out", "alkalinity, CO2", after.ph, "pH", "aeration.strip", alkalinity=(water.value("alkalinity"), "mg/L CaCO3"), CO2=left)
+            ),
+            "oxidant_demand": figure(work("oxygen demand", "O2_per_Fe × Fe", "mg/L", "iron.oxidant", Fe=ferrous)),
+        }
 
     def treat(self, keys: AerationKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         row = duty.rows["aeration"]
@@ -57,9 +67,9 @@ class Aeration(Room):
             if water.get(name) is not None:
                 changes[name] = water.value(name) * row[f"{name}_left"]
         if water.get("hydrogen_sulfide") is not None:
-            # above pH 7 more and more of it is ionised and stays (pK 7.0)
-            gaseous = 1 / (1 + 10 ** (water.ph - 7.0))
-            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (1 - (1 - row["sulfide_left"]) * max(gaseous, 0.2))
+            # above its pK more and more of it is ionised and stays
+            gaseous = 1 / (1 + 10 ** (water.ph - row["sulfide_pk"]))
+            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (1 - (1 - row["sulfide_left"]) * max(gaseous, row["sulfide_least"]))
         after = water.with_(**changes)
         return self._rust(after, row["detention_min"])
 
@@ -89,12 +99,11 @@ class Aeration(Room):
                 most = middle
         return after(least) if least > 0.005 else water
 
-    def loss(self, keys: AerationKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        return 0.0, 0.0
-
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        gas = water.value("methane") > 5 or water.value("radon") > 100 or (water.value("hydrogen_sulfide") > 5 and water.ph < 7.2)
-        acid = water.ph < 6.0 and water.carbon_dioxide > 80
+    def candidates(self, water: Water, duty: Duty) -> list[AerationKeys]:
+        row = duty.rows["aeration"]
+        gas = any(water.value(name) > row[f"{name}_wanted"] for name in ("methane", "radon"))
+        gas = gas or (water.value("hydrogen_sulfide") > row["sulfide_wanted"] and water.ph < row["sulfide_ph"])
+        acid = water.ph < row["acid_ph"] and water.carbon_dioxide > row["acid_co2"]
         return [AerationKeys()] if (gas or acid) and not duty.facts.wishes.no_power else []
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
@@ -102,3 +111,9 @@ class Aeration(Room):
 
     def body(self, keys: AerationKeys, sizing: Sizing) -> tuple[float, float, float]:
         return tank_body(sizing.params["volume"])
+
+    def buys(self, keys: AerationKeys, sizing: Sizing) -> list[Purchase]:
+        return [Purchase("aerator", 1.0, note=self.title)]
+
+
+AERATION = Aeration()

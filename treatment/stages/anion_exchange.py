@@ -3,36 +3,41 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
 
-from ..beds import bed_figures, choose_bed, medium
-from ..carbonate import CL, N_NITRATE, SO4
-from ..figure import figure, source, work
-from ..hydraulics import GPM
-from ..spec import Choice, key
-from ..tables import table
-from ..water import Water
-from .base import BedKeys, FeedLimit, Room, Sizing
-
-if TYPE_CHECKING:
-    from ..duty import Duty
+from ..chemistry.carbonate import CL, N_NITRATE, SO4
+from ..chemistry.water import Water
+from ..house.beds import FT3, bed_figures, choose_bed
+from ..house.duty import Duty
+from ..house.hydraulics import GPM
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, Line, figure, source, work
+from ..language.spec import Choice, key
+from ..language.tables import table
+from ..train.keys import BedKeys
+from ..train.room import Purchase, Room, Sizing
+from .softener import salt_bought
 
 
 @dataclass(frozen=True, slots=True)
 class AnionExchangeKeys(BedKeys):
-    target: str | None = key(Choice(("tannin", "nitrate")), None, "what it takes out")
+    target: str | None = key(Choice(("tannin", "nitrate")), None, "what it takes out", identity=True)
 
 
 def target_of(keys: AnionExchangeKeys) -> str:
     return keys.target or "nitrate"
 
 
-class AnionExchange(Room):
+class AnionExchange(Room[AnionExchangeKeys]):
     kind = "anion_exchange"
     title = "Anion exchange"
     silhouette = "vessel_brine"
     Keys = AnionExchangeKeys
     answers = ("nitrate", "tannin", "colour")
+    price = 4.0
+    place = 12
+    bypassed = True
+    absent = "nothing in this water asks for it"
+    main = ("regeneration_interval", "salt_per_regeneration", "salt_per_year", "media_volume", "service_flow_limit", "backwash_flow")
     uses_salt = True
     uses_power = True
     peak_effect = "what it holds leaks through"
@@ -54,57 +59,51 @@ class AnionExchange(Room):
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the resin"),
         ]
 
+    def _load(self, keys: AnionExchangeKeys, water: Water, duty: Duty) -> tuple[Line, float, float]:
+        """What the house brings in a day [eq, or g of tannin], what a litre of resin holds of it, and the days aimed at."""
+        row, daily = duty.rows["anion_exchange"], (duty.daily, "L/day")
+        if target_of(keys) == "nitrate":
+            day = work("load a day", "(nitrate ÷ M_N + share × 2 × sulfate ÷ M_SO4) × daily ÷ 1000", "eq", "anion.capacity",
+                       nitrate=(water.value("nitrate"), "mg/L N"), share=(row["sulfate_share"], ""), sulfate=(water.value("sulfate"), "mg/L"), daily=daily)  # fmt: skip
+            return day, row["nitrate_eq_l"], float(row["interval_nitrate"])
+        day = work("load a day", "tannin × daily ÷ 1000", "g", "anion.capacity", tannin=(water.value("tannin"), "mg/L"), daily=daily)
+        return day, row["tannin_g_l"], float(row["interval_tannin"])
+
     def size(self, keys: AnionExchangeKeys, water: Water, duty: Duty) -> Sizing:
-        row, target = duty.rows["anion_exchange"], target_of(keys)
-        name = f"{target}_resin"
-        if target == "nitrate":
-            load = (water.value("nitrate") / N_NITRATE + row["sulfate_share"] * 2 * water.value("sulfate") / SO4) * duty.daily / 1000
-            per_litre, unit, aim = row["nitrate_eq_l"], "eq", float(row["interval_nitrate"])
-            day = work("load a day", "(nitrate ÷ 14.0067 + share × 2 × sulfate ÷ 96.06) × daily ÷ 1000", load, "eq", "anion.capacity",
-                       nitrate=(water.value("nitrate"), "mg/L N"), share=(row["sulfate_share"], ""), sulfate=(water.value("sulfate"), "mg/L"), daily=(duty.daily, "L/day"))  # fmt: skip
-        else:
-            load = water.value("tannin") * duty.daily / 1000
-            per_litre, unit, aim = row["tannin_g_l"], "g", float(row["interval_tannin"])
-            day = work(
-                "load a day",
-                "tannin × daily ÷ 1000",
-                load,
-                "g",
-                "anion.capacity",
-                tannin=(water.value("tannin"), "mg/L"),
-                daily=(duty.daily, "L/day"),
-            )
-        volume = max(load * (aim + 1) / per_litre, duty.flow / GPM / 5 * 28.316846592)
-        bed = choose_bed(name, duty.flow, volume, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
-        capacity = bed.total_volume * per_litre
-        days = (capacity - load) / max(load, 1e-9)
-        interval = min(max(days, 0.25), aim)
-        salt = bed.volume * row["salt_g_l"] / 1000
-        figures = bed_figures(bed, duty.flow, water.temperature)
+        load, per_litre, aim = self._load(keys, water, duty)
+        volume = max(load.value * (aim + 1) / per_litre, duty.flow / GPM / duty.rows["anion_exchange"]["steady_gpm_ft3"] * FT3)
+        bed = choose_bed(f"{target_of(keys)}_resin", duty.flow, volume, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+        return Sizing({"target": target_of(keys), "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
+
+    def figures(self, keys: AnionExchangeKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, bed = duty.rows["anion_exchange"], sizing.vessels
+        day, per_litre, aim = self._load(keys, water, duty)
+        load, vessels, resin = (day.value, day.unit), (float(bed.vessels), ""), (bed.volume, "L")
         room = work(
-            "capacity", "resin × per_litre", capacity, unit, "anion.capacity", resin=(bed.total_volume, "L"), per_litre=(per_litre, f"{unit}/L")
+            "capacity", "resin × per_litre", day.unit, "anion.capacity", resin=(bed.total_volume, "L"), per_litre=(per_litre, f"{day.unit}/L")
         )
-        figures |= {
-            "days_between_regenerations": figure(day, room, work("days", "(capacity − load) ÷ max(load, 0.000000001)", days, "day", "softener.reserve", capacity=(capacity, unit), load=(load, unit))),
-            "regeneration_interval": figure(work("regenerate every", "min(max(days, 0.25), aim)", interval, "day", "softener.interval", days=(days, "day"), aim=(aim, "day"))),
-            "salt_per_regeneration": figure(work("salt", "resin × dose ÷ 1000", salt, "kg", "anion.capacity", resin=(bed.volume, "L"), dose=(float(row["salt_g_l"]), "g/L"))),
-            "salt_per_year": figure(work("salt a year", "365 ÷ interval × salt × vessels", 365 / interval * salt * bed.vessels, "kg", "softener.efficiency", interval=(interval, "day"), salt=(salt, "kg"), vessels=(float(bed.vessels), ""))),
-        }  # fmt: skip
-        wash = bed.backwash_flow(water.temperature)
-        total = bed.vessels * (20 * wash + 60 * 0.4 * GPM / 28.316846592 * bed.volume)
-        figures["water_per_regeneration"] = figure(
-            work(
-                "water",
-                "vessels × (20 × wash + 60 × 0.4 × 3.7854 ÷ 28.3168 × resin)",
-                total,
-                "L",
-                "softener.cycle",
-                vessels=(float(bed.vessels), ""),
-                wash=(wash, "L/min"),
-                resin=(bed.volume, "L"),
-            )
+        days = work("days", "(capacity − load) ÷ max(load, 0.000000001)", "day", "softener.reserve", capacity=(room.value, day.unit), load=load)
+        every = work("regenerate every", "min(max(days, 0.25), aim)", "day", "softener.interval", days=(days.value, "day"), aim=(aim, "day"))
+        salt = work("salt", "resin × dose ÷ 1000", "kg", "anion.capacity", resin=resin, dose=(float(row["salt_g_l"]), "g/L"))
+        yearly = work(
+            "salt a year",
+            "365 ÷ interval × salt × vessels",
+            "kg",
+            "softener.efficiency",
+            interval=(every.value, "day"),
+            salt=(salt.value, "kg"),
+            vessels=vessels,
         )
-        return Sizing({"target": target, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, figures, bed)
+        water_used = work("water", "vessels × (wash_min × wash + brine_min × brine × US_gpm ÷ ft3 × resin)", "L", "softener.cycle", vessels=vessels,
+                          wash_min=(float(row["backwash_min"]), "min"), wash=(bed.backwash_flow(water.temperature), "L/min"),
+                          brine_min=(float(row["brine_rinse_min"]), "min"), brine=(float(row["brine_rinse_gpm_ft3"]), "gpm/ft3"), resin=resin)  # fmt: skip
+        return bed_figures(bed, duty.flow, water.temperature) | {
+            "days_between_regenerations": figure(day, room, days),
+            "regeneration_interval": figure(every),
+            "salt_per_regeneration": figure(salt),
+            "salt_per_year": figure(yearly),
+            "water_per_regeneration": figure(water_used),
+        }
 
     def treat(self, keys: AnionExchangeKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         row, chloride = duty.rows["anion_exchange"], water.value("chloride")
@@ -113,23 +112,22 @@ class AnionExchange(Room):
             sulfate = water.value("sulfate") * row["sulfate_share"]
             added = (gone / N_NITRATE + 2 * sulfate / SO4) * CL
             return water.with_(nitrate=water.value("nitrate") - gone, sulfate=water.value("sulfate") - sulfate, chloride=chloride + added)
-        changes = {"tannin": water.value("tannin") * row["tannin_left"], "chloride": chloride + 2.0}
-        for name, left in (("colour", row["colour_left"]), ("toc", 0.5)):
+        changes = {"tannin": water.value("tannin") * row["tannin_left"], "chloride": chloride + row["chloride_added"]}
+        for name, left in (("colour", row["colour_left"]), ("toc", row["toc_left"])):
             if water.get(name) is not None:
                 changes[name] = water.value(name) * left
         if water.get("uvt") is not None:
-            changes["uvt"] = 100 - (100 - water.value("uvt")) * 0.4
+            changes["uvt"] = 100 - (100 - water.value("uvt")) * row["darkness_left"]
         return water.with_(**changes)
 
     def loss(self, keys: AnionExchangeKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        assert sizing.bed is not None
-        clean = sizing.bed.loss(flow, temperature)
+        clean = sizing.vessels.loss(flow, temperature)
         return clean, clean * table("stages")["anion_exchange"]["dirty_factor"]
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+    def candidates(self, water: Water, duty: Duty) -> list[AnionExchangeKeys]:
         if duty.facts.wishes.no_salt or duty.facts.wishes.no_power:
             return []
-        return [AnionExchangeKeys(target="tannin")] if water.value("tannin") > 0.3 else []
+        return [AnionExchangeKeys(target="tannin")] if water.value("tannin") > duty.rows["anion_exchange"]["tannin_wanted"] else []
 
     def schools(self, keys: AnionExchangeKeys, water: Water, system: str) -> list[str]:
         if target_of(keys) == "nitrate":
@@ -140,6 +138,8 @@ class AnionExchange(Room):
         name = "tannin" if after.value("tannin") < before.value("tannin") else "nitrate"
         return f"exchanges {name} for chloride"
 
-    def peak(self, keys: AnionExchangeKeys, sizing: Sizing) -> float:
-        assert sizing.bed is not None
-        return float(medium(sizing.bed.medium.key).peak * sizing.bed.total_area)
+    def buys(self, keys: AnionExchangeKeys, sizing: Sizing) -> list[Purchase]:
+        return [salt_bought(sizing.figures["salt_per_year"].value)]
+
+
+ANION_EXCHANGE = AnionExchange()

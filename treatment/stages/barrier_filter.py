@@ -3,34 +3,40 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from math import ceil
-from typing import TYPE_CHECKING, Any
 
-from ..figure import figure, source, work
-from ..hydraulics import GPM, PSI, square_law
-from ..spec import Choice, key
-from ..tables import table
-from ..water import Water
-from .base import FeedLimit, Room, Sizing, StageKeys
-
-if TYPE_CHECKING:
-    from ..duty import Duty
+from ..chemistry.water import Water
+from ..house.duty import Duty
+from ..house.hydraulics import PSI, square_law
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, figure, source, stated, work
+from ..language.spec import Choice, key
+from ..language.tables import table
+from ..train.keys import StageKeys
+from ..train.room import Purchase, Room, Sizing, fixed_body
+from .cartridges import changes
 
 HELD = ("total_coliform", "e_coli", "heterotrophic_count", "protozoa", "iron_bacteria", "sulfur_bacteria")
 
 
 @dataclass(frozen=True, slots=True)
 class BarrierKeys(StageKeys):
-    element: str | None = key(Choice(("ceramic", "ultrafiltration")), None, "kind of element")
+    element: str | None = key(Choice(("ceramic", "ultrafiltration")), None, "kind of element", identity=True)
 
 
-class BarrierFilter(Room):
+class BarrierFilter(Room[BarrierKeys]):
     kind = "barrier_filter"
     title = "Barrier filter"
     silhouette = "cartridge"
     Keys = BarrierKeys
     answers = ("total_coliform", "e_coli", "protozoa")
+    price = 2.5
+    place = 13
+    bypassed = True
+    absent = "nothing in this water asks for it"
+    main = ("replacement_interval", "service_flow_limit")
     holds_particles = True
+    guards = True
+    disinfects = True
     peak_effect = "pressure falls"
     cautions = (
         "It does not hold viruses; no filter makes illness impossible: retest.",
@@ -38,14 +44,14 @@ class BarrierFilter(Room):
         "Clean hands and a boiled brush for ceramic; never a hard jet.",
     )
 
-    def rows(self, keys: Any) -> tuple[str, ...]:
+    def rows(self, keys: BarrierKeys) -> tuple[str, ...]:
         return ("barrier",)
 
     def name(self, keys: BarrierKeys) -> str:
         return "Ceramic filter" if keys.element == "ceramic" else "Ultrafiltration"
 
     def micron(self, keys: BarrierKeys, sizing: Sizing) -> float | None:
-        return 0.5
+        return float(table("stages")["barrier"]["micron"])
 
     def feed_limits(self, keys: BarrierKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         row, cited = duty.rows["barrier"], source("barrier.feed")
@@ -57,34 +63,31 @@ class BarrierFilter(Room):
         ]
 
     def size(self, keys: BarrierKeys, water: Water, duty: Duty) -> Sizing:
-        row, element = duty.rows["barrier"], keys.element or "ultrafiltration"
-        flow = duty.drinking if self.at_tap(keys) else duty.flow
-        each = row[f"{element}_gpm"] * GPM
-        count = max(ceil(flow / each - 1e-9), 1)
-        months = float(row[f"{element}_months"])
-        return Sizing(
-            {"element": element},
-            {
-                "elements": figure(
-                    work("elements", "ceil(flow ÷ each)", float(count), "1", "barrier.feed", flow=(flow, "L/min"), each=(each, "L/min"))
-                ),
-                "service_flow_limit": figure(
-                    work("flow", "count × each", count * each, "L/min", "barrier.feed", count=(float(count), ""), each=(each, "L/min"))
-                ),
-                "replacement_interval": figure(work("life", "months", months, "month", "barrier.feed", months=(months, "month"))),
-            },
-        )
+        return Sizing({"element": keys.element or "ultrafiltration"})
+
+    def _flow(self, keys: BarrierKeys, duty: Duty) -> dict[str, Figure]:
+        each = (float(duty.rows["barrier"][f"{keys.element or 'ultrafiltration'}_gpm"]), "gpm")
+        flow = (duty.drinking if self.at_tap(keys) else duty.flow, "L/min")
+        count = work("elements", "max(ceil(flow ÷ (each × US_gpm) − 0.000000001), 1)", "1", "barrier.feed", flow=flow, each=each)
+        passes = work("flow", "count × each × US_gpm", "L/min", "barrier.feed", count=(count.value, ""), each=each)
+        return {"elements": figure(count), "service_flow_limit": figure(passes)}
+
+    def figures(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        months = float(duty.rows["barrier"][f"{sizing.params['element']}_months"])
+        return self._flow(keys, duty) | {"replacement_interval": figure(stated("life", "months", months, "month", "barrier.feed"))}
 
     def treat(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         left = duty.rows["barrier"]["turbidity_left"]
-        return water.scaled(turbidity=left, tss=left, ferric_iron=0.1).with_(**{name: 0.0 for name in HELD if water.get(name) is not None})
+        return water.scaled(turbidity=left, tss=left, ferric_iron=duty.rows["barrier"]["rust_left"]).with_(
+            **{name: 0.0 for name in HELD if water.get(name) is not None}
+        )
 
     def loss(self, keys: BarrierKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         row = table("stages")["barrier"]
         clean = square_law(flow, sizing.figures["service_flow_limit"].value, row["clean_psi"] * PSI)
         return clean, clean + (row["dirty_psi"] - row["clean_psi"]) * PSI
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+    def candidates(self, water: Water, duty: Duty) -> list[BarrierKeys]:
         wanted = duty.facts.schools.disinfection == "barrier" or (duty.facts.schools.disinfection == "uv" and duty.facts.wishes.no_power)
         return [BarrierKeys(element="ultrafiltration")] if wanted and any(water.value(name) > 0 for name in self.answers) else []
 
@@ -95,4 +98,10 @@ class BarrierFilter(Room):
         return "holds bacteria and cysts; not viruses"
 
     def body(self, keys: BarrierKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return 200.0, 900.0, 350.0
+        return fixed_body("barrier")
+
+    def buys(self, keys: BarrierKeys, sizing: Sizing) -> list[Purchase]:
+        return [Purchase("barrier", sizing.figures["elements"].value, note=self.name(keys)), *changes("element", sizing, self.name(keys))]
+
+
+BARRIER_FILTER = BarrierFilter()

@@ -3,58 +3,58 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from ..figure import figure, work
-from ..job import PRESSURE
-from ..spec import key
-from ..water import Water
-from .base import Room, Sizing, StageKeys
-
-if TYPE_CHECKING:
-    from ..duty import Duty
+from ..chemistry.water import Water
+from ..house.duty import Duty
+from ..job.facts import PRESSURE
+from ..language.figure import Figure, figure, stated, work
+from ..language.spec import key
+from ..train.keys import StageKeys
+from ..train.room import Purchase, Room, Sizing, fixed_body
 
 
 @dataclass(frozen=True, slots=True)
 class BoosterPumpKeys(StageKeys):
-    pressure: float | None = key(PRESSURE, None, "what it holds behind it")
+    pressure: float | None = key(PRESSURE, None, "what it holds behind it", identity=True)
 
 
-class BoosterPump(Room):
+class BoosterPump(Room[BoosterPumpKeys]):
     kind = "booster_pump"
     title = "Booster pump"
     silhouette = "pump"
     Keys = BoosterPumpKeys
+    answers = ()
+    price = 1.0
+    place = 2
+    bypassed = False
+    absent = "the source's own pressure serves"
+    main = ("pressure_held",)
     serves = True
+    pumps = True
+    repeats = True
+    wants_outlet = True
     uses_power = True
     cautions = ("Mains near water: a protected outlet (GFCI/RCD), licensed electrician.", "Dry running destroys it: fit a low-water switch.")
 
     def size(self, keys: BoosterPumpKeys, water: Water, duty: Duty) -> Sizing:
-        pressure = keys.pressure or float(duty.rows["storage"]["booster_kpa"])
-        watts = duty.flow / 60000 * pressure * 1000 / 0.35
-        return Sizing(
-            {"pressure": pressure},
-            {
-                "pressure_held": figure(work("holds", "set", pressure, "kPa", "storage.pump", set=(pressure, "kPa"))),
-                "pump_power": figure(
-                    work(
-                        "power",
-                        "flow ÷ 60000 × pressure × 1000 ÷ 0.35",
-                        watts,
-                        "W",
-                        "storage.pump",
-                        flow=(duty.flow, "L/min"),
-                        pressure=(pressure, "kPa"),
-                    )
-                ),
-            },
+        return Sizing({"pressure": keys.pressure or float(duty.rows["storage"]["booster_kpa"])})
+
+    def figures(self, keys: BoosterPumpKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        pressure, share = (sizing.params["pressure"], "kPa"), (float(duty.rows["storage"]["booster_efficiency"]), "")
+        power = work(
+            "power",
+            "flow ÷ 60000 × pressure × 1000 ÷ efficiency",
+            "W",
+            "storage.pump",
+            flow=(duty.flow, "L/min"),
+            pressure=pressure,
+            efficiency=share,
         )
+        return {"pressure_held": figure(stated("holds", "set", *pressure, "storage.pump")), "pump_power": figure(power)}
 
-    def treat(self, keys: BoosterPumpKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        return water
-
-    def loss(self, keys: BoosterPumpKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        return 0.0, 0.0
+    def at_head(self, duty: Duty) -> list[BoosterPumpKeys]:
+        """From a tank under a roof it gives the pressure of the house."""
+        return [BoosterPumpKeys(pressure=duty.facts.supply.pressure_low)] if duty.facts.source.kind == "rain" else []
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return max(pressure, float(sizing.params["pressure"]))
@@ -63,4 +63,10 @@ class BoosterPump(Room):
         return "brings the water back to pressure"
 
     def body(self, keys: BoosterPumpKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return 320.0, 360.0, 0.0
+        return fixed_body("pump")
+
+    def buys(self, keys: BoosterPumpKeys, sizing: Sizing) -> list[Purchase]:
+        return [Purchase("pump", 1.0, note=self.title)]
+
+
+BOOSTER_PUMP = BoosterPump()

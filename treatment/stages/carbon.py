@@ -2,35 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from ..beds import bed_figures, choose_bed, wash_figures
-from ..figure import Figure, figure, source, work
-from ..hydraulics import GPM, PSI, square_law
-from ..limits import strictest
-from ..rules import Hit, rule
-from ..spec import Choice, key
-from ..tables import table
-from ..water import Water
-from .base import BedKeys, FeedLimit, Room, Sizing, cartridge_body
-from .sediment import HOUSINGS
-
-if TYPE_CHECKING:
-    from ..audit import Audit
-    from ..duty import Duty
-    from ..train import StageRun
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..chemistry.water import Water
+from ..house.beds import bed_figures, choose_bed, wash_figures
+from ..house.duty import Duty
+from ..house.hydraulics import PSI, square_law
+from ..house.needs import TASTED
+from ..job.feed_limits import FeedLimit
+from ..job.limits import strictest
+from ..language.figure import Figure, figure, source, stated, work
+from ..language.spec import Choice, key
+from ..language.tables import table
+from ..train.keys import BedKeys
+from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, cartridge_body
+from .cartridges import HOUSINGS, changes, rated
+from .sediment import Sediment, solids
 
 ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine")
-TASTED = 0.1  # mg/L of chlorine or chloramine that is worth taking out
+CHLORINE = ("free_chlorine", "total_chlorine")
 
 
 @dataclass(frozen=True, slots=True)
 class CarbonKeys(BedKeys):
-    medium: str | None = key(Choice(("granular", "catalytic", "block")), None, "kind of carbon")
-    form: str | None = key(Choice(("backwashing", "upflow", "cartridge")), None, "how it stands in the water")
-    housing: str | None = key(Choice(HOUSINGS), None, "housing of a carbon block")
+    medium: str | None = key(Choice(("granular", "catalytic", "block")), None, "kind of carbon", identity=True)
+    form: str | None = key(Choice(("backwashing", "upflow", "cartridge")), None, "how it stands in the water", identity=True)
+    housing: str | None = key(Choice(HOUSINGS), None, "housing of a carbon block", sometimes=True)
 
 
 def is_block(keys: CarbonKeys) -> bool:
@@ -44,30 +45,37 @@ def chloramine(water: Water) -> float:
 
 def tasks(keys: CarbonKeys, water: Water, duty: Duty) -> dict[str, float]:
     """What there is for the carbon to do, with the empty-bed contact [min] each asks."""
-    rows, standard = duty.rows["carbon"]["contact"], duty.facts.job.standard
+    row, standard = duty.rows["carbon"], duty.facts.job.standard
+    rows = row["contact"]
     found: dict[str, float] = {}
     if water.value("free_chlorine") > TASTED:
         found["chlorine"] = rows["chlorine"]
     if chloramine(water) > TASTED:
         found["chloramine"] = rows["chloramine" if keys.medium == "catalytic" else "chloramine_granular"]
-    if water.value("hydrogen_sulfide") > 0.02 and keys.medium == "catalytic":
+    if water.value("hydrogen_sulfide") > row["sulfide_noticed"] and keys.medium == "catalytic":
         found["sulfide"] = rows["sulfide"]
     for name in ORGANICS:
         limit = strictest(standard, name)
-        if limit and water.value(name) > 0.5 * limit.high:
+        if limit and water.value(name) > row["organics_noticed"] * limit.high:
             found["organics"] = rows["organics"]
     limit = strictest(standard, "pfas")
-    if limit and water.value("pfas") > 0.5 * limit.high:
+    if limit and water.value("pfas") > row["organics_noticed"] * limit.high:
         found["pfas"] = rows["pfas"]
     return found
 
 
-class Carbon(Room):
+class Carbon(Room[CarbonKeys]):
     kind = "carbon"
     title = "Carbon filter"
     silhouette = "vessel"
     Keys = CarbonKeys
-    answers = ("free_chlorine", "total_chlorine", "hydrogen_sulfide", *ORGANICS, "pfas", "odour")
+    answers = (*CHLORINE, "hydrogen_sulfide", *ORGANICS, "pfas", "odour")
+    price = 2.5
+    fuss = {"catalytic": 0.3, "backwashing": 2.0}
+    place = 9
+    bypassed = True
+    absent = "nothing in this water asks for it"
+    main = ("backwash_interval", "replacement_interval", "contact_time", "contact_needed", "media_volume", "service_flow_limit", "backwash_flow")
     holds_particles = True
     peak_effect = "chlorine and taste break through"
     cautions = (
@@ -87,90 +95,82 @@ class Carbon(Room):
 
     def feed_limits(self, keys: CarbonKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         row, cited = duty.rows["carbon"], source("carbon.feed")
-        return [
+        limits = [
             FeedLimit("iron", None, row["iron_max"], cited, "iron coats the carbon"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "manganese coats the carbon"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the carbon; filter it first"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the bed; disinfect first"),
-            *(
-                [FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "more sulfide than carbon takes")]
-                if keys.medium == "catalytic"
-                else []
-            ),
         ]
+        if keys.medium == "catalytic":
+            limits.append(FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "more sulfide than carbon takes"))
+        return limits
+
+    def _flows(self, keys: CarbonKeys, duty: Duty) -> tuple[float, float]:
+        """Flow [L/min] and daily use [L/day] that pass it."""
+        return (duty.drinking, duty.drinking_daily) if self.at_tap(keys) else (duty.flow, duty.daily)
 
     def size(self, keys: CarbonKeys, water: Water, duty: Duty) -> Sizing:
-        return self._size_block(keys, water, duty) if is_block(keys) else self._size_bed(keys, water, duty)
-
-    def _size_bed(self, keys: CarbonKeys, water: Water, duty: Duty) -> Sizing:
+        row = duty.rows["carbon"]
+        if is_block(keys):
+            flow = self._flows(keys, duty)[0]
+            housing = keys.housing or next((h for h in HOUSINGS if rated(h, row["block_flow_share"]).value >= flow), HOUSINGS[-1])
+            return Sizing({"medium": keys.medium or "block", "form": "cartridge", "housing": housing})
         medium, form = keys.medium or "granular", keys.form or "backwashing"
-        asked = tasks(keys, water, duty)
-        contact = max(asked.values(), default=duty.rows["carbon"]["contact"]["chlorine"])
+        contact = max(tasks(keys, water, duty).values(), default=row["contact"]["chlorine"])
         wash = duty.wash if form == "backwashing" else None
         bed = choose_bed(f"{medium}_carbon", duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
-        figures = bed_figures(bed, duty.flow, water.temperature, backwash=form == "backwashing")
-        if form == "backwashing":
-            days = float(duty.rows["carbon"]["backwash_days"])
-            figures["backwash_interval"] = figure(work("backwash every", "days", days, "day", "beds.cycle", days=(days, "day")))
-            figures |= wash_figures(bed, water.temperature)
-        figures |= self._common(keys, asked, bed.total_volume, bed.medium.density, water, duty)
-        params = {"medium": medium, "form": form, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}
-        return Sizing(params, figures, bed)
+        return Sizing({"medium": medium, "form": form, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
 
-    def _size_block(self, keys: CarbonKeys, water: Water, duty: Duty) -> Sizing:
-        row, rows = duty.rows["carbon"], table("vessels")["cartridges"]
-        share = row["block_flow_share"]
-        flow = duty.drinking if self.at_tap(keys) else duty.flow
-        housing = keys.housing or next((h for h in HOUSINGS if rows[h]["gpm"] * GPM * share >= flow), HOUSINGS[-1])
-        litres, rated = float(row["block_litres"][housing]), rows[housing]["gpm"] * GPM * share
-        asked = tasks(keys, water, duty)
-        figures: dict[str, Figure] = {
-            "media_volume": figure(work("carbon", "block", litres, "L", "carbon.contact", block=(litres, "L"))),
-            "service_flow_limit": figure(
-                work(
-                    "flow",
-                    "rated × gpm × share",
-                    rated,
-                    "L/min",
-                    "sediment.flow",
-                    rated=(rows[housing]["gpm"], "gpm"),
-                    gpm=(GPM, "L/min per gpm"),
-                    share=(share, ""),
-                )
-            ),
-        }
-        figures |= self._common(keys, asked, litres, 0.5, water, duty)
-        return Sizing({"medium": keys.medium or "block", "form": "cartridge", "housing": housing}, figures)
+    def _litres(self, sizing: Sizing) -> float:
+        """Carbon in it [L]."""
+        if sizing.bed is not None:
+            return sizing.bed.total_volume
+        return float(table("stages")["carbon"]["block_litres"][sizing.params["housing"]])
 
-    def _common(self, keys: CarbonKeys, asked: dict[str, float], litres: float, density: float, water: Water, duty: Duty) -> dict[str, Figure]:
-        """Contact and life, from the litres of carbon."""
-        row = duty.rows["carbon"]
-        flow, daily = (duty.drinking, duty.drinking_daily) if self.at_tap(keys) else (duty.flow, duty.daily)
-        contact = litres / flow
-        chlorine = max(water.value("total_chlorine"), water.value("free_chlorine"))
-        yearly = chlorine * daily * 365 / 1e6
+    def _contact(self, keys: CarbonKeys, sizing: Sizing, duty: Duty) -> float:
+        """Empty-bed contact at its flow [min]."""
+        return self._litres(sizing) / self._flows(keys, duty)[0]
+
+    def figures(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, bed = duty.rows["carbon"], sizing.bed
+        found: dict[str, Figure] = {}
+        if bed is None:
+            found["media_volume"] = figure(stated("carbon", "block", self._litres(sizing), "L", "carbon.contact"))
+            found["service_flow_limit"] = figure(rated(sizing.params["housing"], row["block_flow_share"]))
+        else:
+            washed = sizing.params["form"] == "backwashing"
+            found |= bed_figures(bed, duty.flow, water.temperature, backwash=washed)
+            if washed:
+                found["backwash_interval"] = figure(stated("backwash every", "days", float(row["backwash_days"]), "day", "beds.cycle"))
+                found |= wash_figures(bed, water.temperature)
+        return found | self._contact_and_life(keys, sizing, water, duty)
+
+    def _contact_and_life(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, asked, litres = duty.rows["carbon"], tasks(keys, water, duty), (self._litres(sizing), "L")
+        flow, daily = self._flows(keys, duty)
+        density = sizing.bed.medium.density if sizing.bed else float(row["block_kg_l"])
         cap = float(row["cartridge_months"] if is_block(keys) else row["organics_months"] if {"organics", "pfas"} & set(asked) else row["years"] * 12)
-        months = min(litres * density * row["chlorine_capacity"] / max(yearly / 12, 1e-9), cap)
+        yearly = work("chlorine a year", "chlorine × daily × 365 ÷ 1000000", "kg", "carbon.life",
+                      chlorine=(max(water.value("total_chlorine"), water.value("free_chlorine")), "mg/L"), daily=(daily, "L/day"))  # fmt: skip
+        life = work("life", "min(litres × density × capacity ÷ max(year ÷ 12, 0.000000001), cap)", "month", "carbon.life",
+                    litres=litres, density=(density, "kg/L"), capacity=(row["chlorine_capacity"], "kg/kg"), year=(yearly.value, "kg"), cap=(cap, "month"))  # fmt: skip
         return {
-            "contact_time": figure(work("contact", "litres ÷ flow", contact, "min", "carbon.contact", litres=(litres, "L"), flow=(flow, "L/min"))),
+            "contact_time": figure(work("contact", "litres ÷ flow", "min", "carbon.contact", litres=litres, flow=(flow, "L/min"))),
             "contact_needed": figure(
-                work("contact needed", "needed", max(asked.values(), default=row["contact"]["chlorine"]), "min", "carbon.contact", needed=(max(asked.values(), default=row["contact"]["chlorine"]), "min"))
+                stated("contact needed", "needed", max(asked.values(), default=row["contact"]["chlorine"]), "min", "carbon.contact")
             ),
-            "replacement_interval": figure(
-                work("chlorine a year", "chlorine × daily × 365 ÷ 1000000", yearly, "kg", "carbon.life", chlorine=(chlorine, "mg/L"), daily=(daily, "L/day")),
-                work("life", "min(litres × density × capacity ÷ max(year ÷ 12, 0.000000001), cap)", months, "month", "carbon.life",
-                     litres=(litres, "L"), density=(density, "kg/L"), capacity=(row["chlorine_capacity"], "kg/kg"), year=(yearly, "kg"), cap=(cap, "month")),
-            ),
-        }  # fmt: skip
+            "replacement_interval": figure(yearly, life),
+        }
 
     def _left(self, keys: CarbonKeys, sizing: Sizing, duty: Duty, task: str, needed: float) -> float:
         """Share left after the bed: first order in contact, so that half the contact leaves the root."""
-        contact = sizing.figures["contact_time"].value * (duty.rows["carbon"]["block_gain"] if is_block(keys) else 1.0)
-        return float(duty.rows["carbon"]["left"][task] ** min(contact / needed, 2.0))
+        row = duty.rows["carbon"]
+        contact = self._contact(keys, sizing, duty) * (row["block_gain"] if is_block(keys) else 1.0)
+        return float(row["left"][task] ** min(contact / needed, 2.0))
 
     def treat(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         asked, changes = tasks(keys, water, duty), {}
-        rows = duty.rows["carbon"]["contact"]
+        row, rows = duty.rows["carbon"], duty.rows["carbon"]["contact"]
         free, combined = water.value("free_chlorine"), chloramine(water)
         if free > 0:
             free *= self._left(keys, sizing, duty, "chlorine", rows["chlorine"])
@@ -181,8 +181,7 @@ class Carbon(Room):
         if water.get("total_chlorine") is not None:
             changes["total_chlorine"] = free + combined
         if "sulfide" in asked:
-            most = duty.rows["carbon"]["sulfide_max"]
-            held = min(water.value("hydrogen_sulfide"), most)
+            held = min(water.value("hydrogen_sulfide"), row["sulfide_max"])
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") - held * (1 - self._left(keys, sizing, duty, "sulfide", rows["sulfide"]))
         for name in (*ORGANICS, "odour"):
             if water.get(name) is not None:
@@ -192,26 +191,33 @@ class Carbon(Room):
         if is_block(keys):
             for name in ("turbidity", "tss"):
                 if water.get(name) is not None:
-                    changes[name] = water.value(name) * duty.rows["carbon"]["block_particles_left"]
+                    changes[name] = water.value(name) * row["block_particles_left"]
         return water.with_(**changes) if changes else water
 
     def loss(self, keys: CarbonKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
+        row = table("stages")["carbon"]
         if sizing.bed is None:
-            row = table("vessels")["cartridges"][sizing.params["housing"]]
-            clean = square_law(flow, sizing.figures["service_flow_limit"].value, row["psi"] * PSI)
+            housing = sizing.params["housing"]
+            clean = square_law(flow, rated(housing, row["block_flow_share"]).value, table("vessels")["cartridges"][housing]["psi"] * PSI)
             return clean, clean + table("stages")["sediment"]["change_kpa"]
         clean = sizing.bed.loss(flow, temperature)
-        return clean, clean * table("stages")["carbon"]["dirty_factor"]
+        return clean, clean * row["dirty_factor"]
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        catalytic = CarbonKeys(medium="catalytic", form="upflow" if duty.facts.wishes.no_power else "backwashing")
-        granular = CarbonKeys(medium="granular", form="upflow" if duty.facts.wishes.no_power else "backwashing")
-        found: list[Any] = []
-        if chloramine(water) > TASTED or water.value("hydrogen_sulfide") > 0.02:
-            found.append(catalytic)
-        elif tasks(granular, water, duty):
-            found.append(granular)
-        return found
+    def candidates(self, water: Water, duty: Duty) -> list[CarbonKeys]:
+        form = "upflow" if duty.facts.wishes.no_power else "backwashing"
+        if chloramine(water) > TASTED or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]:
+            return [CarbonKeys(medium="catalytic", form=form)]
+        granular = CarbonKeys(medium="granular", form=form)
+        return [granular] if tasks(granular, water, duty) else []
+
+    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+        """It comes before the softener, where the job's school or its water says so."""
+        return duty.carbon_first(raw) and any(other.kind == "softener" for other in others)
+
+    def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
+        """Chlorine or a smell is a purpose."""
+        tasted = max(stage.water_in.value(name) for name in CHLORINE) > TASTED
+        return tasted or bool({"bleach_smell", "rotten_egg_cold"} & set(duty.facts.observations))
 
     def schools(self, keys: CarbonKeys, water: Water, system: str) -> list[str]:
         said = ["Before the softener on chlorinated town water, after it on a clear well (ours); others always one or the other."]
@@ -230,27 +236,35 @@ class Carbon(Room):
         gone += [name.replace("_", " ") for name in (*ORGANICS, "pfas") if before.value(name) - after.value(name) > 0.3]
         return "takes out " + (", ".join(gone) or "taste and odour")
 
+    def buys(self, keys: CarbonKeys, sizing: Sizing) -> list[Purchase]:
+        return changes("carbon_block", sizing, self.name(keys))
+
     def body(self, keys: CarbonKeys, sizing: Sizing) -> tuple[float, float, float]:
         return super().body(keys, sizing) if sizing.bed else cartridge_body(sizing.params["housing"])
 
 
-@rule("sediment-after-carbon", "carbon.feed", on="carbon")
-def sediment_after_carbon(audit: Audit, stage: StageRun) -> Iterator[Hit]:
-    """Particles meet the carbon first, and the sediment filter stands after it."""
-    from .sediment import solids
+CARBON = Carbon()
 
-    filters = [other.index for other in audit.run.stages if other.kind == "sediment"]
-    limit = audit.duty.rows["carbon"]["turbidity_max"]
-    if filters and min(filters) > stage.index and (stage.water_in.value("turbidity") > limit or solids(stage.water_in) > 1.5 * limit):
+
+@rule("sediment-after-carbon", "train", "carbon.feed", on="carbon")
+def sediment_after_carbon(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
+    """Particles meet the carbon first, and the sediment filter stands after it."""
+    filters = [other.index for other in audit.run.of(Sediment)]
+    limit, row = audit.duty.rows["carbon"]["turbidity_max"], audit.duty.rows["sediment"]
+    if (
+        filters
+        and min(filters) > stage.index
+        and (stage.water_in.value("turbidity") > limit or solids(stage.water_in) > row["solids_per_ntu"] * limit)
+    ):
         yield Hit("fault", f"Particles ({audit.show(stage.water_in.value('turbidity'), 'NTU')}) reach the carbon first; the sediment filter stands after it.",
                   "Put a sediment filter before the carbon; a second one after it catches fines.")  # fmt: skip
 
 
-@rule("contact-short/<kind>", "carbon.contact", on="carbon")
-def contact_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("contact-short/<kind>", "train", "carbon.contact", on="carbon")
+def contact_short(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
     """Too little contact at design flow for what the carbon should take out."""
     asked = tasks(stage.keys, stage.water_in, audit.duty)
-    given = stage.sizing.figures["contact_time"].value * (audit.duty.rows["carbon"]["block_gain"] if is_block(stage.keys) else 1.0)
+    given = stage.figures["contact_time"].value * (audit.duty.rows["carbon"]["block_gain"] if is_block(stage.keys) else 1.0)
     for task, needed in asked.items():
         if given < needed * 0.98:
             severity = "fault" if task in ("organics", "pfas", "chloramine") or given < 0.6 * needed else "caution"

@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from ..figure import figure, work
-from ..water import Water
-from .base import Room, Sizing, StageKeys
-
-if TYPE_CHECKING:
-    from ..duty import Duty
-
-
-GAL = 3.785411784
+from ..chemistry.water import Water
+from ..house.duty import Duty
+from ..house.rain import FT2_100
+from ..language.figure import Figure, figure, stated, work
+from ..train.keys import StageKeys
+from ..train.room import Purchase, Room, Sizing, fixed_body
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,11 +17,17 @@ class FirstFlushKeys(StageKeys):
     pass
 
 
-class FirstFlush(Room):
+class FirstFlush(Room[FirstFlushKeys]):
     kind = "first_flush"
     title = "First flush"
     silhouette = "diverter"
     Keys = FirstFlushKeys
+    answers = ()
+    price = 0.5
+    place = 0
+    bypassed = False
+    absent = "no rain is caught here"
+    main = ()
     serves = True
     cautions = (
         "Its small orifice clogs: clean it and the leaf screen each month of leaves.",
@@ -33,27 +35,32 @@ class FirstFlush(Room):
     )
 
     def size(self, keys: FirstFlushKeys, water: Water, duty: Duty) -> Sizing:
+        return Sizing({})
+
+    def figures(self, keys: FirstFlushKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row, facts = duty.rows["first_flush"], duty.facts.source.rain
-        area = (facts.roof_area if facts else None) or 100.0
-        per = row["gal_per_100ft2"] * GAL / (100 * 0.09290304)
-        given = facts.first_flush if facts else None
-        volume = given or per * area
-        line = (
-            work("given", "given", volume, "L", "storage.flush", given=(volume, "L"))
-            if given
-            else work("first flush", "per × roof", volume, "L", "storage.flush", per=(per, "L/m2"), roof=(area, "m2"))
-        )
-        return Sizing({}, {"first_flush_volume": figure(line)})
+        if facts and facts.first_flush:
+            return {"first_flush_volume": figure(stated("given", "given", facts.first_flush, "L", "storage.flush"))}
+        area = (facts.roof_area if facts else None) or float(row["roof_m2"])
+        volume = work("first flush", "per × US_gal ÷ area × roof", "L", "storage.flush",
+                      per=(float(row["gal_per_100ft2"]), "gal per 100 ft2"), area=(FT2_100, "m2 in 100 ft2"), roof=(area, "m2"))  # fmt: skip
+        return {"first_flush_volume": figure(volume)}
+
+    def at_head(self, duty: Duty) -> list[FirstFlushKeys]:
+        return [FirstFlushKeys()] if duty.facts.source.kind == "rain" else []
 
     def treat(self, keys: FirstFlushKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         left = duty.rows["first_flush"]["particles_left"]
         return water.scaled(turbidity=left, tss=left)
 
-    def loss(self, keys: FirstFlushKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        return 0.0, 0.0
-
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "diverts the first, dirty water of each rain"
 
     def body(self, keys: FirstFlushKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return 110.0, 1300.0, 300.0
+        return fixed_body("diverter")
+
+    def buys(self, keys: FirstFlushKeys, sizing: Sizing) -> list[Purchase]:
+        return [Purchase("diverter", 1.0, note=self.title)]
+
+
+FIRST_FLUSH = FirstFlush()

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from math import ceil
 
-from .. import rain
-from ..figure import figure, work
-from ..water import Water
-from .base import Room, Sizing, StageKeys
+from ..chemistry.water import Water
+from ..house import rain
+from ..house.duty import Duty
+from ..language.figure import Figure, figure, work
+from ..train.keys import StageKeys
+from ..train.room import Purchase, Room, Sizing, fixed_body
 from .uv import light_through
-
-if TYPE_CHECKING:
-    from ..duty import Duty
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,12 +19,19 @@ class InTankUvKeys(StageKeys):
     pass
 
 
-class InTankUv(Room):
+class InTankUv(Room[InTankUvKeys]):
     kind = "in_tank_uv"
     title = "Lamp in the tank"
     silhouette = "lamp"
     Keys = InTankUvKeys
+    answers = ()
+    price = 0.5
+    place = None
+    bypassed = False
+    absent = "no tank stands open here; it is never the last barrier"
+    main = ("hours_a_day", "lamp_interval")
     serves = True
+    wants_outlet = True
     uses_power = True
     cautions = (
         "Never look at a lit lamp; switch it off before the lid is lifted.",
@@ -34,35 +40,42 @@ class InTankUv(Room):
     )
 
     def size(self, keys: InTankUvKeys, water: Water, duty: Duty) -> Sizing:
-        row = duty.rows["in_tank_uv"]
-        volume = duty.rows["storage"]["storage_l"][2]
+        return Sizing({"hours": self.figures(keys, Sizing({}), water, duty)["hours_a_day"].value})
+
+    def figures(self, keys: InTankUvKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        """Every litre is dosed once a day: dose times volume over the absorbing length, by the light that reaches it."""
+        row, sizes = duty.rows["in_tank_uv"], duty.rows["storage"]["storage_l"]
         record = rain.record(duty.facts)
-        if record is not None:
-            volume = rain.smallest(record, duty.daily, duty.rows["storage"]["rain_reliability"], duty.rows["storage"]["storage_l"])
-        share = light_through(water.value("uvt", 85.0) / 100, row["layer_cm"])
-        watts = row["lamp_watt"] * row["germicidal"]
-        # every litre once a day: dose x volume / (absorbing length) over the light that reaches it
-        energy = row["dose"] * volume * 1000 / row["layer_cm"] / 1000
-        hours = min(energy / max(watts * share, 1e-6) / 3600, float(row["hours_max"]))
-        return Sizing(
-            {"hours": hours},
-            {
-                "hours_a_day": figure(
-                    work("hours a day", "min(dose × volume ÷ layer ÷ (lamp × share) ÷ 3600, most)", hours, "hour", "storage.lamp",
-                         dose=(float(row["dose"]), "mJ/cm2"), volume=(float(volume), "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(watts, "W at 254 nm"), share=(max(share, 1e-6), ""), most=(float(row["hours_max"]), "h")),
-                ),
-                "lamp_interval": figure(work("lamp", "min(9000 ÷ hours ÷ 30.4, 24)", min(9000 / max(hours, 0.1) / 30.4, 24.0), "month", "uv.lamp", hours=(max(hours, 0.1), "h/day"))),
-            },
-        )  # fmt: skip
-
-    def treat(self, keys: InTankUvKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        return water
-
-    def loss(self, keys: InTankUvKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        return 0.0, 0.0
+        volume = (
+            rain.smallest(record, duty.daily, duty.rows["storage"]["rain_reliability"], sizes)
+            if record is not None
+            else float(sizes[row["tank_place"]])
+        )
+        share = max(light_through(water.value("uvt", duty.rows["uv"]["assumed_uvt"]) / 100, row["layer_cm"]), 1e-6)
+        lamp = work(
+            "light of the lamp",
+            "watt × germicidal",
+            "W at 254 nm",
+            "storage.lamp",
+            watt=(float(row["lamp_watt"]), "W"),
+            germicidal=(row["germicidal"], ""),
+        )
+        hours = work("hours a day", "min(dose × volume ÷ layer ÷ (lamp × share) ÷ 3600, most)", "hour", "storage.lamp",
+                     dose=(float(row["dose"]), "mJ/cm2"), volume=(volume, "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(lamp.value, "W at 254 nm"),
+                     share=(share, ""), most=(float(row["hours_max"]), "h"))  # fmt: skip
+        life = work("lamp", "min(life ÷ max(hours, 0.1) ÷ month_days, most)", "month", "uv.lamp",
+                    life=(float(duty.rows["uv"]["lamp_hours"]), "h"), hours=(hours.value, "h/day"), most=(float(row["months_most"]), "month"))  # fmt: skip
+        return {"hours_a_day": figure(lamp, hours), "lamp_interval": figure(life)}
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "holds counts down in standing water"
 
     def body(self, keys: InTankUvKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return 80.0, 600.0, 400.0
+        return fixed_body("in_tank_lamp")
+
+    def buys(self, keys: InTankUvKeys, sizing: Sizing) -> list[Purchase]:
+        lamps = float(ceil(12 / sizing.figures["lamp_interval"].value - 1e-6))
+        return [Purchase("in_tank_uv", 1.0, note=self.title), Purchase("lamp", lamps, note=self.title, yearly=True)]
+
+
+IN_TANK_UV = InTankUv()

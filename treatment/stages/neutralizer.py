@@ -2,43 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from .. import carbonate
-from ..beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figures
-from ..carbonate import CACO3, CO2
-from ..figure import Line, figure, source, work
-from ..kinetics import dissolving
-from ..rules import Hit, rule
-from ..spec import Choice, Fraction, Number, key
-from ..tables import table
-from ..water import Water
-from .base import BedKeys, FeedLimit, Room, Sizing
-
-if TYPE_CHECKING:
-    from ..audit import Audit
-    from ..duty import Duty
-    from ..train import StageRun
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..chemistry import carbonate
+from ..chemistry.carbonate import CACO3
+from ..chemistry.kinetics import dissolving
+from ..chemistry.water import OPEN_TO_AIR, Water
+from ..house.beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figures
+from ..house.duty import Duty
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, Line, figure, solved, source, stated, work
+from ..language.spec import Choice, Fraction, Number, key
+from ..language.tables import table
+from ..train.keys import BedKeys
+from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun
+from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
 
 MG_PER_MOL = CACO3 * 1000
 
 
 @dataclass(frozen=True, slots=True)
 class NeutralizerKeys(BedKeys):
-    medium: str | None = key(Choice(("calcite", "blend")), None, "what dissolves")
-    magnesia: float | None = key(Fraction(), None, "mass fraction of magnesia in a blend")
-    flow: str | None = key(Choice(("down", "up")), None, "down-flow is backwashed; up-flow needs clean water, no drain")
-    target_ph: float | None = key(Number(6.5, 8.5), None, "pH to reach at design flow")
+    medium: str | None = key(Choice(("calcite", "blend")), None, "what dissolves", identity=True)
+    magnesia: float | None = key(Fraction(), None, "mass fraction of magnesia in a blend", identity=True, sometimes=True)
+    flow: str | None = key(Choice(("down", "up")), None, "down-flow is backwashed; up-flow needs clean water, no drain", identity=True)
+    target_ph: float | None = key(Number(6.5, 8.5), None, "pH to reach at design flow", identity=True, sometimes=True)
 
 
-def surface_time(contact: float, m: Medium) -> float:
+def surface_met(contact: float, m: Medium) -> Line:
     """Surface that a volume of water meets in a bed, times how long [s m2/m3]; contact: empty-bed contact [min].
 
     The water fills only the pores, but meets their whole surface: porosity cancels out of time x surface.
     """
-    return contact * 60 * 6 * (1 - m.porosity) / (m.sphericity * m.grain)
+    return work("surface met", "contact × 60 × 6 × (1 − porosity) ÷ (sphericity × grain)", "s m2/m3", "neutralizer.surface",
+                contact=(contact, "min"), porosity=(m.porosity, ""), grain=(m.grain, "m"), sphericity=(m.sphericity, ""))  # fmt: skip
 
 
 def medium_of(keys: NeutralizerKeys) -> str:
@@ -53,22 +54,36 @@ def magnesia_of(keys: NeutralizerKeys) -> float:
 def ph_left(water: Water, after: Water, dissolved: float) -> Line:
     """The pH that so much dissolved [mg/L] leaves."""
     carbon_dioxide = (water.carbon_dioxide, "mg/L")
-    return work("pH out", "solve(CO2, dissolved)", after.ph, "pH", "chemistry.carbonate", CO2=carbon_dioxide, dissolved=(dissolved, "mg/L"))
+    return solved("pH out", "CO2, dissolved", after.ph, "pH", "chemistry.carbonate", CO2=carbon_dioxide, dissolved=(dissolved, "mg/L"))
 
 
 def medium_a_year(sum_of: str, duty: Duty, **parts: float) -> Line:
     """Medium that dissolves in a year [kg]; sum_of: the parts [mg/L] as an expression."""
-    yearly = sum(parts.values()) * duty.daily * 365 / 1e6
     each = {name: (value, "mg/L") for name, value in parts.items()}
-    return work("medium a year", f"{sum_of} × daily × 365 ÷ 1000000", yearly, "kg", "neutralizer.sizing", **each, daily=(duty.daily, "L/day"))
+    return work("medium a year", f"{sum_of} × daily × 365 ÷ 1000000", "kg", "neutralizer.sizing", **each, daily=(duty.daily, "L/day"))
 
 
-class Neutralizer(Room):
+class Neutralizer(Room[NeutralizerKeys]):
     kind = "neutralizer"
     title = "Acid neutralizer"
     silhouette = "vessel"
     Keys = NeutralizerKeys
     answers = ("ph",)
+    price = 3.0
+    fuss = {"blend": 0.4}
+    place = 7
+    bypassed = True
+    absent = "nothing in this water asks for it"
+    main = (
+        "ph_out",
+        "hardness_added",
+        "backwash_interval",
+        "media_volume",
+        "refill_interval",
+        "media_per_year",
+        "service_flow_limit",
+        "backwash_flow",
+    )
     uses_power = True
     peak_effect = "the pH dips"
     cautions = (
@@ -77,7 +92,7 @@ class Neutralizer(Room):
         "Top up the medium before a third has dissolved, with the vessel shut off and relieved of pressure.",
     )
 
-    def rows(self, keys: Any) -> tuple[str, ...]:
+    def rows(self, keys: NeutralizerKeys) -> tuple[str, ...]:
         return ("blend", "neutralizer") if keys.medium == "blend" else ("neutralizer",)
 
     def name(self, keys: NeutralizerKeys) -> str:
@@ -98,7 +113,7 @@ class Neutralizer(Room):
         ceiling = carbonate.calcite_to_saturation(water.solution, state.carbon).state.ph
         wanted = carbonate.calcite_to_ph(water.solution, state.carbon, min(target, ceiling - 0.1))
         time = dissolving(water.solution, state.carbon).time_to(wanted.amount)
-        return float(min(max(time / surface_time(1.0, medium("calcite")), rows["contact_min"]), rows["contact_most"]))
+        return float(min(max(time / surface_met(1.0, medium("calcite")).value, rows["contact_min"]), rows["contact_most"]))
 
     def _bed(self, keys: NeutralizerKeys, water: Water, duty: Duty, target: float, wash: float | None) -> Bed:
         """Two vessels at most where they carry the flow: the contact wished for, else the most they hold."""
@@ -120,151 +135,92 @@ class Neutralizer(Room):
         return best
 
     def size(self, keys: NeutralizerKeys, water: Water, duty: Duty) -> Sizing:
-        rows = duty.rows["neutralizer"]
-        target = keys.target_ph or duty.facts.wishes.target_ph or rows["target_ph"]
+        target = keys.target_ph or duty.facts.wishes.target_ph or duty.rows["neutralizer"]["target_ph"]
         flow = keys.flow or "down"
         bed = self._bed(keys, water, duty, target, duty.wash if flow == "down" else None)
-        figures = bed_figures(bed, duty.flow, water.temperature, backwash=flow == "down")
-        if flow == "down":
-            days = float(rows["backwash_days"])
-            figures["backwash_interval"] = figure(work("backwash every", "days", days, "day", "beds.cycle", days=(days, "day")))
-            figures |= wash_figures(bed, water.temperature)
         params: dict[str, Any] = {
-            "medium": keys.medium or "calcite",
-            "flow": flow,
-            "volume": bed.volume,
-            "tank": bed.tank,
-            "vessels": bed.vessels,
-            "target_ph": target,
-        }
+            "medium": keys.medium or "calcite", "flow": flow, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "target_ph": target,
+        }  # fmt: skip
         if keys.medium == "blend":
             params["magnesia"] = magnesia_of(keys)
-        sizing = Sizing(params, figures, bed)
-        after = self.treat(keys, sizing, water, duty)
-        if keys.medium == "blend":
-            self._blend_chemistry(figures, keys, sizing, water, after, duty)
-            return sizing
-        self._chemistry(figures, sizing, water, after, duty)
-        return sizing
+        return Sizing(params, bed)
 
-    def _chemistry(self, figures: dict[str, Any], sizing: Sizing, water: Water, after: Water, duty: Duty) -> None:
-        bed = sizing.bed
-        assert bed is not None
-        state, m = water.state, bed.medium
+    def figures(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        rows, bed, washed = duty.rows["neutralizer"], sizing.vessels, sizing.params["flow"] == "down"
+        found = bed_figures(bed, duty.flow, water.temperature, backwash=washed)
+        if washed:
+            found["backwash_interval"] = figure(stated("backwash every", "days", float(rows["backwash_days"]), "day", "beds.cycle"))
+            found |= wash_figures(bed, water.temperature)
+        after = self.treat(keys, sizing, water, duty)
+        dissolve = self._blend_chemistry if keys.medium == "blend" else self._chemistry
+        found |= dissolve(keys, sizing, water, after, duty)
+        return found | self._refill(bed, found["media_per_year"].value, rows["refill_share"])
+
+    def _chemistry(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, after: Water, duty: Duty) -> dict[str, Figure]:
+        bed, state = sizing.vessels, water.state
         ceiling = carbonate.calcite_to_saturation(water.solution, state.carbon)
-        dissolved = after.hardness - water.hardness
-        contact = bed.total_volume / duty.flow
-        met = surface_time(contact, m)
-        meets = work("surface met", "contact × 60 × 6 × (1 − porosity) ÷ (sphericity × grain)", met, "s m2/m3", "neutralizer.surface",
-                     contact=(contact, "min"), porosity=(m.porosity, ""), grain=(m.grain, "m"), sphericity=(m.sphericity, ""))  # fmt: skip
-        most = ceiling.amount * MG_PER_MOL
-        acid = work("free CO2", "solve(pH, alkalinity, temperature)", water.carbon_dioxide, "mg/L", "chemistry.carbonate",
-                    pH=(water.ph, ""), alkalinity=(water.value("alkalinity"), "mg/L CaCO3"), temperature=(water.temperature, "degC"))  # fmt: skip
-        goes = work(
+        dissolved, most = after.hardness - water.hardness, ceiling.amount * MG_PER_MOL
+        acid_left = (water.carbon_dioxide, "mg/L")
+        met = surface_met(bed.total_volume / duty.flow, bed.medium)
+        slow = dissolving(water.solution, state.carbon).after(met.value * 2)
+        gentle = carbonate.add_calcite(water.solution, state.carbon, slow).state.ph
+        acid = solved("free CO2", "pH, alkalinity, temperature", water.carbon_dioxide, "mg/L", "chemistry.carbonate",
+                      pH=(water.ph, ""), alkalinity=(water.value("alkalinity"), "mg/L CaCO3"), temperature=(water.temperature, "degC"))  # fmt: skip
+        could = work("most that CO2 could", "CO2 × M_CaCO3 ÷ M_CO2", "mg/L", "neutralizer.carbonate", CO2=acid_left)
+        top = solved(
+            "ceiling at saturation", "CO2, calcium", most, "mg/L", "chemistry.carbonate", CO2=acid_left, calcium=(water.value("calcium"), "mg/L")
+        )
+        goes = solved(
             "calcite dissolved",
-            "solve(surface, ceiling)",
+            "surface, ceiling",
             dissolved,
             "mg/L",
             "chemistry.calcite_rate",
-            surface=(met, "s m2/m3"),
+            surface=(met.value, "s m2/m3"),
             ceiling=(most, "mg/L"),
         )
-        figures["calcite_dissolved"] = figure(
-            acid,
-            work("most that CO2 could", "CO2 × 2.274", water.carbon_dioxide * CACO3 / CO2, "mg/L", "neutralizer.carbonate", CO2=(water.carbon_dioxide, "mg/L")),
-            work("ceiling at saturation", "solve(CO2, calcium)", most, "mg/L", "chemistry.carbonate", CO2=(water.carbon_dioxide, "mg/L"), calcium=(water.value("calcium"), "mg/L")),
-            meets, goes,
-        )  # fmt: skip
-        figures["hardness_added"] = figure(
-            work("hardness added", "dissolved", dissolved, "mg/L CaCO3", "neutralizer.carbonate", dissolved=(dissolved, "mg/L"))
-        )
-        figures["ph_out"] = figure(meets, goes, ph_left(water, after, dissolved))
-        slow = dissolving(water.solution, state.carbon).after(met * 2)
-        gentle = carbonate.add_calcite(water.solution, state.carbon, slow).state.ph
-        figures["ph_at_half_flow"] = figure(
-            work(
-                "pH at half the flow",
-                "solve(CO2, slower)",
-                gentle,
-                "pH",
-                "chemistry.calcite_rate",
-                CO2=(water.carbon_dioxide, "mg/L"),
-                slower=(slow * MG_PER_MOL, "mg/L"),
-            )
-        )
-        figures["ph_ceiling"] = figure(
-            work(
-                "pH at saturation",
-                "solve(CO2, ceiling)",
-                ceiling.state.ph,
-                "pH",
-                "chemistry.carbonate",
-                CO2=(water.carbon_dioxide, "mg/L"),
-                ceiling=(most, "mg/L"),
-            )
-        )
-        figures["hardness_ceiling"] = figure(
-            work(
-                "hardness after standing",
-                "raw + ceiling",
-                water.hardness + most,
-                "mg/L CaCO3",
-                "neutralizer.carbonate",
-                raw=(water.hardness, "mg/L CaCO3"),
-                ceiling=(most, "mg/L"),
-            )
-        )
-        yearly = medium_a_year("dissolved", duty, dissolved=dissolved)
-        figures["media_per_year"] = figure(yearly)
-        self._refill(figures, bed, yearly.value, duty.rows["neutralizer"]["refill_share"])
+        return {
+            "calcite_dissolved": figure(acid, could, top, met, goes),
+            "hardness_added": figure(stated("hardness added", "dissolved", dissolved, "mg/L CaCO3", "neutralizer.carbonate")),
+            "ph_out": figure(met, goes, ph_left(water, after, dissolved)),
+            "ph_at_half_flow": figure(solved("pH at half the flow", "CO2, slower", gentle, "pH", "chemistry.calcite_rate", CO2=acid_left, slower=(slow * MG_PER_MOL, "mg/L"))),
+            "ph_ceiling": figure(solved("pH at saturation", "CO2, ceiling", ceiling.state.ph, "pH", "chemistry.carbonate", CO2=acid_left, ceiling=(most, "mg/L"))),
+            "hardness_ceiling": figure(work("hardness after standing", "raw + ceiling", "mg/L CaCO3", "neutralizer.carbonate", raw=(water.hardness, "mg/L CaCO3"), ceiling=(most, "mg/L"))),
+            "media_per_year": figure(medium_a_year("dissolved", duty, dissolved=dissolved)),
+        }  # fmt: skip
 
-    def _blend_chemistry(self, figures: dict[str, Any], keys: NeutralizerKeys, sizing: Sizing, water: Water, after: Water, duty: Duty) -> None:
+    def _blend_chemistry(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, after: Water, duty: Duty) -> dict[str, Figure]:
         """What a blend dissolves: calcite and magnesia in the proportion of the blend, towards its target."""
-        bed, share = sizing.bed, magnesia_of(keys)
-        assert bed is not None
-        calcite = (after.value("calcium") - water.value("calcium")) / carbonate.CA * CACO3
-        magnesia = calcite * share / (1 - share)
-        goes = work("calcite dissolved", "solve(CO2, target, magnesia)", calcite, "mg/L", "chemistry.carbonate",
-                    CO2=(water.carbon_dioxide, "mg/L"), target=(sizing.params["target_ph"], "pH"), magnesia=(share, ""))  # fmt: skip
-        both = work(
-            "magnesia dissolved", "calcite × share ÷ (1 − share)", magnesia, "mg/L", "neutralizer.blend", calcite=(calcite, "mg/L"), share=(share, "")
-        )
-        added = after.hardness - water.hardness
-        figures["calcite_dissolved"] = figure(goes)
-        figures["magnesia_dissolved"] = figure(goes, both)
-        figures["hardness_added"] = figure(
-            work(
-                "hardness added",
-                "calcite + magnesia × 100.0869 ÷ 40.304",
-                added,
-                "mg/L CaCO3",
-                "neutralizer.blend",
-                calcite=(calcite, "mg/L"),
-                magnesia=(magnesia, "mg/L"),
-            )
-        )
-        figures["ph_out"] = figure(goes, ph_left(water, after, calcite + magnesia))
+        share = magnesia_of(keys)
+        dissolved = (after.value("calcium") - water.value("calcium")) / carbonate.CA * CACO3
+        goes = solved("calcite dissolved", "CO2, target, magnesia", dissolved, "mg/L", "chemistry.carbonate",
+                      CO2=(water.carbon_dioxide, "mg/L"), target=(sizing.params["target_ph"], "pH"), magnesia=(share, ""))  # fmt: skip
+        calcite = (dissolved, "mg/L")
+        both = work("magnesia dissolved", "calcite × share ÷ (1 − share)", "mg/L", "neutralizer.blend", calcite=calcite, share=(share, ""))
+        magnesia = (both.value, "mg/L")
+        added = work("hardness added", "calcite + magnesia × M_CaCO3 ÷ M_MgO", "mg/L CaCO3", "neutralizer.blend", calcite=calcite, magnesia=magnesia)
         standing = float(duty.rows["blend"]["standing_ph"])
-        figures["ph_standing"] = figure(work("pH after a night's standing", "about", standing, "pH", "neutralizer.blend", about=(standing, "pH")))
-        yearly = medium_a_year("(calcite + magnesia)", duty, calcite=calcite, magnesia=magnesia)
-        figures["media_per_year"] = figure(yearly)
-        self._refill(figures, bed, yearly.value, duty.rows["neutralizer"]["refill_share"])
+        return {
+            "calcite_dissolved": figure(goes),
+            "magnesia_dissolved": figure(goes, both),
+            "hardness_added": figure(added),
+            "ph_out": figure(goes, ph_left(water, after, dissolved + both.value)),
+            "ph_standing": figure(stated("pH after a night's standing", "about", standing, "pH", "neutralizer.blend")),
+            "media_per_year": figure(medium_a_year("(calcite + magnesia)", duty, calcite=dissolved, magnesia=both.value)),
+        }
 
-    def _refill(self, figures: dict[str, Any], bed: Bed, yearly: float, share: float) -> None:
-        mass = bed.total_volume * bed.medium.density
-        months = min(mass * share / max(yearly / 12, 1e-9), 60.0)
-        figures["refill_interval"] = figure(
-            work("medium in the bed", "volume × density", mass, "kg", "beds.media", volume=(bed.total_volume, "L"), density=(bed.medium.density, "kg/L")),
-            work("refill", "min(bed × share ÷ max(year ÷ 12, 0.000001), 60)", months, "month", "neutralizer.sizing", bed=(mass, "kg"), share=(share, ""), year=(yearly, "kg")),
-        )  # fmt: skip
+    def _refill(self, bed: Bed, yearly: float, share: float) -> dict[str, Figure]:
+        mass = work("medium in the bed", "volume × density", "kg", "beds.media", volume=(bed.total_volume, "L"), density=(bed.medium.density, "kg/L"))
+        most = float(table("stages")["neutralizer"]["refill_most"])
+        refill = work("refill", "min(bed × share ÷ max(year ÷ 12, 0.000001), most)", "month", "neutralizer.sizing",
+                      bed=(mass.value, "kg"), share=(share, ""), year=(yearly, "kg"), most=(most, "month"))  # fmt: skip
+        return {"refill_interval": figure(mass, refill)}
 
     def treat(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        bed = sizing.bed
-        assert bed is not None
-        state = water.state
+        bed, state = sizing.vessels, water.state
         if keys.medium == "blend":
             return self._treat_blend(keys, sizing, water, bed.total_volume / duty.flow / duty.rows["blend"]["contact_min"])
-        amount = dissolving(water.solution, state.carbon).after(surface_time(bed.total_volume / duty.flow, bed.medium))
+        amount = dissolving(water.solution, state.carbon).after(surface_met(bed.total_volume / duty.flow, bed.medium).value)
         if amount <= 0:
             return water
         return water.react(
@@ -289,19 +245,29 @@ class Neutralizer(Room):
         )
 
     def loss(self, keys: NeutralizerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        assert sizing.bed is not None
-        clean = sizing.bed.loss(flow, temperature)
+        clean = sizing.vessels.loss(flow, temperature)
         return clean, clean * table("stages")["neutralizer"]["dirty_factor"]
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        if water.ph >= 7.5 or water.ph < 5.0:
+    def candidates(self, water: Water, duty: Duty) -> list[NeutralizerKeys]:
+        rows, own, wishes = duty.rows["blend"], duty.rows["neutralizer"], duty.facts.wishes
+        if water.ph >= own["idle_ph"] or water.ph < rows["ph_low"]:
             return []
-        rows, wishes = duty.rows["blend"], duty.facts.wishes
         alone = wishes.no_salt or wishes.no_power or duty.facts.schools.hardness != "exchange"
-        higher = [NeutralizerKeys(target_ph=7.6)] if alone and water.value("manganese") > 0.05 else []
-        blend = [NeutralizerKeys(medium="blend")] if rows["ph_low"] <= water.ph < duty.rows["neutralizer"]["ph_low"] + 0.5 else []
+        higher = [NeutralizerKeys(target_ph=own["target_ph_manganese"])] if alone and water.value("manganese") > own["manganese_matters"] else []
+        blend = [NeutralizerKeys(medium="blend")] if rows["ph_low"] <= water.ph < own["ph_low"] + 0.5 else []
         upward = [NeutralizerKeys(flow="up")] if wishes.no_power else []
         return [*upward, NeutralizerKeys(), *higher, *blend] if not wishes.no_power else upward
+
+    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+        """After a softener it would put hardness back."""
+        return any(other.kind == "softener" for other in others)
+
+    def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
+        """After a membrane or on rain: soft water eats metal."""
+        return stage.water_in.value(OPEN_TO_AIR) > 0 and stage.water_in.value("alkalinity") < duty.rows["neutralizer"]["soft"]
+
+    def buys(self, keys: NeutralizerKeys, sizing: Sizing) -> list[Purchase]:
+        return [Purchase("refill", sizing.figures["media_per_year"].value, note=self.name(keys), yearly=True)]
 
     def schools(self, keys: NeutralizerKeys, water: Water, system: str) -> list[str]:
         return [
@@ -309,12 +275,19 @@ class Neutralizer(Room):
             f"Designed for pH {table('stages')['neutralizer']['target_ph']} at design flow (ours); others size for saturation and accept harder water.",
         ]
 
+    def forks(self, keys: NeutralizerKeys, others: frozenset[str]) -> list[Fork]:
+        feed = Stage(CHEMICAL_FEED, ChemicalFeedKeys(chemical="soda_ash"))
+        return [Fork("Soda-ash feed instead of calcite", 4, avoid=frozenset({self.kind}), offer=(feed,))]
+
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return f"raises pH from {before.ph:.1f} to {after.ph:.1f}; dissolving, it adds hardness"
 
 
-@rule("calcite-too-acid", "neutralizer.feed", on="neutralizer")
-def calcite_too_acid(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+NEUTRALIZER = Neutralizer()
+
+
+@rule("calcite-too-acid", "train", "neutralizer.feed", on="neutralizer")
+def calcite_too_acid(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit]:
     """Water too acid for calcite alone: it dissolves fast and still leaves the pH low."""
     low = audit.duty.rows["neutralizer"]["ph_low"]
     if stage.keys.medium == "blend":
@@ -331,22 +304,23 @@ def calcite_too_acid(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "Use a magnesia blend, feed soda ash, or strip the carbon dioxide by aeration first.")  # fmt: skip
 
 
-@rule("calcite-idle", "neutralizer.feed", on="neutralizer")
-def calcite_idle(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("calcite-idle", "train", "neutralizer.feed", on="neutralizer")
+def calcite_idle(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit]:
     """Nothing for calcite to dissolve into: the water is near saturation already."""
-    dissolved = stage.sizing.figures["calcite_dissolved"].value
-    soft_permeate = stage.water_in.hardness < 20 and stage.water_in.value("alkalinity") < 20
-    if soft_permeate and stage.water_in.ph <= 7.5:
+    dissolved = stage.figures["calcite_dissolved"].value
+    row = audit.duty.rows["neutralizer"]
+    soft_permeate = max(stage.water_in.hardness, stage.water_in.value("alkalinity")) < row["soft"]
+    if soft_permeate and stage.water_in.ph <= row["idle_ph"]:
         return  # rain or permeate: little dissolves, and that little matters
-    if dissolved < 5.0 or stage.water_in.ph > 7.5:
+    if dissolved < row["idle_mg_l"] or stage.water_in.ph > row["idle_ph"]:
         yield Hit("caution", f"Only {audit.show(dissolved, 'mg/L')} of calcite dissolves at pH {stage.water_in.ph:.1f}: the bed does nothing here.",
                   "Leave the neutralizer out.")  # fmt: skip
 
 
-@rule("contact-short/<kind>", "neutralizer.sizing", on="neutralizer")
-def contact_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("contact-short/<kind>", "train", "neutralizer.sizing", on="neutralizer")
+def contact_short(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit]:
     """Too little contact to bring the pH up at design flow."""
-    contact, floor = stage.sizing.figures["empty_bed_contact"].value, audit.duty.rows["neutralizer"]["contact_floor"]
+    contact, floor = stage.figures["empty_bed_contact"].value, audit.duty.rows["neutralizer"]["contact_floor"]
     limit = next((limit for limit in audit.limits if limit.analyte == "ph"), None)
     low = limit.low if limit and limit.low else 6.5
     if stage.water_out.ph < low and stage.water_in.ph < low:
@@ -357,8 +331,8 @@ def contact_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "More calcite, or a second vessel in parallel.", ("neutralizer",))  # fmt: skip
 
 
-@rule("blend-overshoot", "neutralizer.blend", on="neutralizer")
-def blend_overshoot(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("blend-overshoot", "train", "neutralizer.blend", on="neutralizer")
+def blend_overshoot(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit]:
     """A magnesia blend on water that calcite alone would do for: the pH shoots up when the water stands."""
     row = audit.duty.rows["blend"]
     if stage.keys.medium != "blend":

@@ -4,27 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from ..beds import FT3, Bed, bed_figures, choose_bed, wash_figures
-from ..figure import Figure, figure, source, work
-from ..hydraulics import GPM, PSI, square_law
-from ..rules import Hit, rule
-from ..spec import Choice, key
-from ..tables import table
-from ..water import ACID_OF_IRON, ACID_OF_MANGANESE, Water
-from .base import BedKeys, FeedLimit, Room, Sizing, cartridge_body
-from .sediment import HOUSINGS
-
-if TYPE_CHECKING:
-    from ..audit import Audit
-    from ..duty import Duty
-    from ..train import StageRun
-
-GAL = 3.785411784  # L
-MANGANESE_MATTERS = 0.05  # mg/L
-O2_PER_FE, O2_PER_MN, O2_PER_H2S = 0.1432, 0.2912, 0.4694
-
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, Water
+from ..house.beds import bed_figures, choose_bed, wash_figures
+from ..house.duty import Duty
+from ..house.hydraulics import PSI, square_law
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, figure, source, stated, work
+from ..language.spec import Choice, key
+from ..language.tables import table
+from ..train.keys import BedKeys
+from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, cartridge_body
+from .carbon import CARBON, CarbonKeys
+from .cartridges import HOUSINGS, changes, rated
+from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
+from .retention_tank import RETENTION_TANK, RetentionTankKeys
+from .sediment import FINE
 
 MEDIA = ("air_charged", "coated_oxygen", "greensand", "manganese_dioxide", "cartridge")
 BEDS = ("coated_silica", "oxygen_medium", "manganese_dioxide")
@@ -39,9 +37,9 @@ KINDS = {
 
 @dataclass(frozen=True, slots=True)
 class OxidizingFilterKeys(BedKeys):
-    medium: str | None = key(Choice(MEDIA), None, "how it oxidises")
-    bed: str | None = key(Choice(BEDS), None, "medium of an air-charged vessel")
-    housing: str | None = key(Choice(HOUSINGS), None, "housing of an oxidising cartridge")
+    medium: str | None = key(Choice(MEDIA), None, "how it oxidises", identity=True)
+    bed: str | None = key(Choice(BEDS), None, "medium of an air-charged vessel", identity=True, sometimes=True)
+    housing: str | None = key(Choice(HOUSINGS), None, "housing of an oxidising cartridge", sometimes=True)
 
 
 def is_cartridge(keys: OxidizingFilterKeys) -> bool:
@@ -54,13 +52,20 @@ def row_of(keys: OxidizingFilterKeys, duty: Duty) -> dict[str, Any]:
     return found
 
 
-class OxidizingFilter(Room):
+class OxidizingFilter(Room[OxidizingFilterKeys]):
     kind = "oxidizing_filter"
     title = "Iron filter"
     silhouette = "vessel"
     Keys = OxidizingFilterKeys
     answers = ("iron", "manganese", "hydrogen_sulfide")
+    price = 3.5
+    fuss = {"greensand": 0.6, "manganese_dioxide": 0.8, "coated_oxygen": 0.5}
+    place = 8
+    bypassed = True
+    absent = "nothing in this water asks for it"
+    main = ("oxidant_demand", "backwash_interval", "replacement_interval", "media_volume", "service_flow_limit", "backwash_flow")
     holds_particles = True
+    oxidises = True
     uses_power = True
     peak_effect = "iron leaks through"
     cautions = (
@@ -70,7 +75,7 @@ class OxidizingFilter(Room):
         "A filled vessel is heavy: two people and a trolley.",
     )
 
-    def rows(self, keys: Any) -> tuple[str, ...]:
+    def rows(self, keys: OxidizingFilterKeys) -> tuple[str, ...]:
         return ("oxidizing_cartridge",) if is_cartridge(keys) else tuple(dict.fromkeys(("oxidizing_filter", KINDS[keys.medium or "air_charged"][0])))
 
     def name(self, keys: OxidizingFilterKeys) -> str:
@@ -100,122 +105,82 @@ class OxidizingFilter(Room):
             needed = row["oxygen_share"] * water.iron
             limits.append(FeedLimit("dissolved_oxygen", needed, None, cited, "this medium works with the oxygen in the water"))
         if medium == "manganese_dioxide" and water.value("free_chlorine") <= 0 and water.value("dissolved_oxygen") <= 0 and water.iron > 1:
-            limits.append(FeedLimit("hydrogen_sulfide", None, 0.5, cited, "without an oxidant fed ahead of it", "caution"))
-        if water.value("manganese") > MANGANESE_MATTERS:
+            limits.append(FeedLimit("hydrogen_sulfide", None, row["sulfide_unfed"], cited, "without an oxidant fed ahead of it", "caution"))
+        if water.value("manganese") > row.get("manganese_matters", duty.rows["oxidizing_filter"]["manganese_matters"]):
             because = "below it manganese passes the bed; a softener after it may take the rest"
             limits.append(FeedLimit("ph", row["ph_min_manganese"], None, cited, because, "advice"))
         return limits
 
     def size(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
-        return self._size_cartridge(keys, water, duty) if is_cartridge(keys) else self._size_bed(keys, water, duty)
-
-    def _demand(self, water: Water) -> Any:
-        fe, mn, h2s = water.value("ferrous_iron"), water.value("manganese"), water.value("hydrogen_sulfide")
-        need = O2_PER_FE * fe + O2_PER_MN * mn + O2_PER_H2S * h2s
-        return figure(
-            work(
-                "oxygen demand",
-                "0.1432 × Fe + 0.2912 × Mn + 0.4694 × H2S",
-                need,
-                "mg/L",
-                "iron.oxidant",
-                Fe=(fe, "mg/L"),
-                Mn=(mn, "mg/L"),
-                H2S=(h2s, "mg/L"),
+        if is_cartridge(keys):
+            share = duty.rows["oxidizing_cartridge"]["flow_share"]
+            return Sizing(
+                {"medium": "cartridge", "housing": keys.housing or next((h for h in HOUSINGS if rated(h, share).value >= duty.flow), HOUSINGS[-1])}
             )
-        )
-
-    def _size_bed(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
-        row, medium = duty.rows["oxidizing_filter"], keys.medium or "air_charged"
-        load = (water.iron + water.value("manganese")) * duty.daily / 1000
+        medium = keys.medium or "air_charged"
         bed = choose_bed(KINDS[medium][1], duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
-        figures = bed_figures(bed, duty.flow, water.temperature)
-        figures["oxidant_demand"] = self._demand(water)
-        figures |= wash_figures(bed, water.temperature)
-        holds = bed.total_area * row["iron_load"]
-        days = min(holds / max(load, 1e-6), 365.0)
-        figures["days_between_regenerations"] = figure(
-            work("iron and manganese a day", "(Fe + Mn) × daily ÷ 1000", load, "g", "iron.load", Fe=(water.iron, "mg/L"), Mn=(water.value("manganese"), "mg/L"), daily=(duty.daily, "L/day")),
-            work("bed holds", "area × load", holds, "g", "iron.load", area=(bed.total_area, "m2"), load=(row["iron_load"], "g/m2")),
-            work("days", "min(holds ÷ max(day, 0.000001), 365)", days, "day", "iron.load", holds=(holds, "g"), day=(load, "g")),
-        )  # fmt: skip
-        if medium == "greensand" and water.value("free_chlorine") <= 0:
-            figures |= self._permanganate(water, duty, bed)
-            days = min(days, figures["days_between_regenerations"].value)
-        interval = float(max(1, min(int(days), row["interval_max"])))
-        figures["backwash_interval"] = figure(work("backwash every", "interval", interval, "day", "iron.air", interval=(interval, "day")))
-        params = {
-            "medium": medium,
-            **({"bed": keys.bed or "coated_silica"} if medium == "air_charged" else {}),
-            "volume": bed.volume,
-            "tank": bed.tank,
-            "vessels": bed.vessels,
-        }
-        return Sizing(params, figures, bed)
+        inside = {"bed": keys.bed or BEDS[0]} if medium == "air_charged" else {}
+        return Sizing({"medium": medium, **inside, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
 
-    def _permanganate(self, water: Water, duty: Duty, bed: Bed) -> dict[str, Figure]:
+    def figures(self, keys: OxidizingFilterKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        fe, mn, h2s = ((water.value(name), "mg/L") for name in ("ferrous_iron", "manganese", "hydrogen_sulfide"))
+        demand = work("oxygen demand", "O2_per_Fe × Fe + O2_per_Mn × Mn + O2_per_H2S × H2S", "mg/L", "iron.oxidant", Fe=fe, Mn=mn, H2S=h2s)
+        found = {"oxidant_demand": figure(demand)}
+        return found | (self._cartridge_figures(sizing, water, duty) if sizing.bed is None else self._bed_figures(sizing, water, duty))
+
+    def _bed_figures(self, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, bed = duty.rows["oxidizing_filter"], sizing.vessels
+        day = work(
+            "iron and manganese a day",
+            "(Fe + Mn) × daily ÷ 1000",
+            "g",
+            "iron.load",
+            Fe=(water.iron, "mg/L"),
+            Mn=(water.value("manganese"), "mg/L"),
+            daily=(duty.daily, "L/day"),
+        )
+        holds = work("bed holds", "area × load", "g", "iron.load", area=(bed.total_area, "m2"), load=(float(row["iron_load"]), "g/m2"))
+        days = work("days", "min(holds ÷ max(day, 0.000001), 365)", "day", "iron.load", holds=(holds.value, "g"), day=(day.value, "g"))
+        found = bed_figures(bed, duty.flow, water.temperature) | wash_figures(bed, water.temperature)
+        found["days_between_regenerations"] = figure(day, holds, days)
+        least = days.value
+        if sizing.params["medium"] == "greensand" and water.value("free_chlorine") <= 0:
+            found |= self._permanganate(water, duty, bed.total_volume)
+            least = min(least, found["days_between_regenerations"].value)
+        interval = float(max(1, min(int(least), row["interval_max"])))
+        return found | {"backwash_interval": figure(stated("backwash every", "interval", interval, "day", "iron.air"))}
+
+    def _permanganate(self, water: Water, duty: Duty, litres: float) -> dict[str, Figure]:
         """Greensand without a feed ahead of it: regenerated with permanganate, by its oxidant demand."""
-        row = duty.rows["greensand"]
-        fe, mn, h2s = water.iron, water.value("manganese"), water.value("hydrogen_sulfide")
-        demand = fe + 2 * mn + 5 * h2s
-        per_litre = row["permanganate_capacity"] * GAL / FT3
-        room, day = per_litre * bed.total_volume / 1000, demand * duty.daily / 1000
-        days = min(room / max(day, 1e-6), 365.0)
-        dose = row["permanganate_oz_ft3"] * 0.0283495 / FT3 * bed.total_volume
-        need = work(
-            "permanganate demand",
-            "1 × Fe + 2 × Mn + 5 × H2S",
-            demand,
-            "mg/L",
+        row, volume = duty.rows["greensand"], (litres, "L")
+        per = {f"per_{name}": (float(each), "mg/mg") for name, each in row["permanganate_demand"].items()}
+        need = work("permanganate demand", "per_Fe × Fe + per_Mn × Mn + per_H2S × H2S", "mg/L", "iron.permanganate", **per,
+                    Fe=(water.iron, "mg/L"), Mn=(water.value("manganese"), "mg/L"), H2S=(water.value("hydrogen_sulfide"), "mg/L"))  # fmt: skip
+        holds = work("bed holds", "capacity × US_gal ÷ ft3 × volume ÷ 1000", "g KMnO4", "iron.permanganate",
+                     capacity=(float(row["permanganate_capacity"]), "mg/L × gal/ft3"), volume=volume)  # fmt: skip
+        days = work("days", "min(holds ÷ max(demand × daily ÷ 1000, 0.000001), 365)", "day", "iron.permanganate",
+                    holds=(holds.value, "g"), demand=(need.value, "mg/L"), daily=(duty.daily, "L/day"))  # fmt: skip
+        dose = work(
+            "permanganate",
+            "ounces × lb ÷ 16 ÷ ft3 × volume",
+            "kg",
             "iron.permanganate",
-            Fe=(fe, "mg/L"),
-            Mn=(mn, "mg/L"),
-            H2S=(h2s, "mg/L"),
+            ounces=(float(row["permanganate_oz_ft3"]), "oz/ft3"),
+            volume=volume,
         )
         return {
             "oxidant_demand": figure(need),
-            "days_between_regenerations": figure(
-                need,
-                work("bed holds", "10000 × 3.7854 ÷ 28.3168 × volume ÷ 1000", room, "g KMnO4", "iron.permanganate", volume=(bed.total_volume, "L")),
-                work("days", "min(holds ÷ max(demand × daily ÷ 1000, 0.000001), 365)", days, "day", "iron.permanganate", holds=(room, "g"), demand=(demand, "mg/L"), daily=(duty.daily, "L/day")),
-            ),
-            "permanganate_per_regeneration": figure(work("permanganate", "2 × 0.02835 ÷ 28.3168 × volume", dose, "kg", "iron.permanganate", volume=(bed.total_volume, "L"))),
-        }  # fmt: skip
-
-    def _size_cartridge(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
-        share = duty.rows["oxidizing_cartridge"]["flow_share"]
-        rows = table("vessels")["cartridges"]
-        housing = keys.housing or next((h for h in HOUSINGS if rows[h]["gpm"] * GPM * share >= duty.flow), HOUSINGS[-1])
-        load, holds = water.iron * duty.daily / 1000, float(rows[housing]["iron_g"])
-        months = min(holds / max(load * 30.4, 1e-9), 6.0)
-        figures = {
-            "oxidant_demand": self._demand(water),
-            "service_flow_limit": figure(
-                work(
-                    "flow",
-                    "rated × gpm × share",
-                    rows[housing]["gpm"] * GPM * share,
-                    "L/min",
-                    "iron.feed_cartridge",
-                    rated=(rows[housing]["gpm"], "gpm"),
-                    gpm=(GPM, "L/min per gpm"),
-                    share=(share, ""),
-                ),
-            ),
-            "replacement_interval": figure(
-                work("iron a day", "Fe × daily ÷ 1000", load, "g", "iron.cartridge_capacity", Fe=(water.iron, "mg/L"), daily=(duty.daily, "L/day")),
-                work(
-                    "life",
-                    "min(capacity ÷ max(day × 30.4, 0.000001), 6)",
-                    months,
-                    "month",
-                    "iron.cartridge_capacity",
-                    capacity=(holds, "g"),
-                    day=(load, "g"),
-                ),
-            ),
+            "days_between_regenerations": figure(need, holds, days),
+            "permanganate_per_regeneration": figure(dose),
         }
-        return Sizing({"medium": "cartridge", "housing": housing}, figures)
+
+    def _cartridge_figures(self, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, housing = duty.rows["oxidizing_cartridge"], sizing.params["housing"]
+        day = work("iron a day", "Fe × daily ÷ 1000", "g", "iron.cartridge_capacity", Fe=(water.iron, "mg/L"), daily=(duty.daily, "L/day"))
+        holds = float(table("vessels")["cartridges"][housing]["iron_g"])
+        life = work("life", "min(capacity ÷ max(day × month_days, 0.000001), most)", "month", "iron.cartridge_capacity",
+                    capacity=(holds, "g"), day=(day.value, "g"), most=(float(row["months_most"]), "month"))  # fmt: skip
+        return {"service_flow_limit": figure(rated(housing, row["flow_share"], "iron.feed_cartridge")), "replacement_interval": figure(day, life)}
 
     def treat(self, keys: OxidizingFilterKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         ferrous, ferric, mn = water.value("ferrous_iron"), water.value("ferric_iron"), water.get("manganese")
@@ -255,16 +220,17 @@ class OxidizingFilter(Room):
 
     def loss(self, keys: OxidizingFilterKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         if sizing.bed is None:
-            row = table("vessels")["cartridges"][sizing.params["housing"]]
-            clean = square_law(flow, row["gpm"] * GPM * table("stages")["oxidizing_cartridge"]["flow_share"], row["psi"] * PSI)
+            housing, share = sizing.params["housing"], table("stages")["oxidizing_cartridge"]["flow_share"]
+            clean = square_law(flow, rated(housing, share).value, table("vessels")["cartridges"][housing]["psi"] * PSI)
             return clean, clean + table("stages")["sediment"]["change_kpa"]
         clean = sizing.bed.loss(flow, temperature)
         return clean, clean * table("stages")["oxidizing_filter"]["dirty_factor"]
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        if water.value("iron") <= 0.02 and water.value("manganese") <= 0.01 and water.value("hydrogen_sulfide") <= 0.01:
+    def candidates(self, water: Water, duty: Duty) -> list[OxidizingFilterKeys]:
+        traces = duty.rows["oxidizing_filter"]["traces"]
+        if all(water.value(name) <= trace for name, trace in traces.items()):
             return []
-        options: list[Any] = []
+        options: list[OxidizingFilterKeys] = []
         if not duty.facts.wishes.no_power:
             options.append(OxidizingFilterKeys(medium="air_charged"))
             row = duty.rows["oxidizing_filter"]
@@ -278,7 +244,7 @@ class OxidizingFilter(Room):
                 or water.ph < row["ph_min"]
                 or water.value("tannin") > row["tannin_max"]
                 or water.value("iron_bacteria") > 0
-                or water.value("manganese") > 0.3
+                or water.value("manganese") > row["manganese_hard"]
             ):
                 options.append(OxidizingFilterKeys(medium="greensand"))
             if water.value("hydrogen_sulfide") > row["sulfide_max"]:
@@ -287,12 +253,32 @@ class OxidizingFilter(Room):
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
 
+    def companions(self, keys: OxidizingFilterKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
+        """A cartridge lets fines by: a fine filter follows it."""
+        return (), ((FINE,) if is_cartridge(keys) else ())
+
+    def buys(self, keys: OxidizingFilterKeys, sizing: Sizing) -> list[Purchase]:
+        return changes("iron_cartridge", sizing, self.name(keys))
+
     def schools(self, keys: OxidizingFilterKeys, water: Water, system: str) -> list[str]:
         if is_cartridge(keys):
             return ["An oxidising cartridge up to 3 mg/L of iron; others fit a tank from the first trace."]
         return [
             "An air-charged bed, no chemicals (ours); others feed chlorine with contact time, or regenerate greensand with permanganate.",
             "Above 10 mg/L of iron, or iron bacteria: chlorine feed, contact and greensand or manganese dioxide (ours); others aerate and filter.",
+        ]
+
+    def forks(self, keys: OxidizingFilterKeys, others: frozenset[str]) -> list[Fork]:
+        found = [Fork("Without an oxidising cartridge", 6, avoid=frozenset({"cartridge"}))] if is_cartridge(keys) else []
+        if CHEMICAL_FEED.kind in others:
+            return found
+        fed = (
+            Stage(CHEMICAL_FEED, ChemicalFeedKeys(chemical="chlorine")), Stage(RETENTION_TANK, RetentionTankKeys()),
+            Stage(self, OxidizingFilterKeys(medium="greensand")), Stage(CARBON, CarbonKeys(medium="granular")),
+        )  # fmt: skip
+        return [
+            Fork("Chlorine feed, contact and greensand", 2, avoid=frozenset({"air_charged", "cartridge", "greensand", "carbon"}), offer=fed),
+            *found,
         ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
@@ -309,11 +295,14 @@ class OxidizingFilter(Room):
         return cartridge_body(sizing.params["housing"])
 
     def micron(self, keys: OxidizingFilterKeys, sizing: Sizing) -> float | None:
-        return 20.0
+        return float(table("stages")["oxidizing_filter"]["micron"])
 
 
-@rule("cartridge-iron", "iron.feed_cartridge", on="oxidizing_filter")
-def cartridge_iron(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+OXIDIZING_FILTER = OxidizingFilter()
+
+
+@rule("cartridge-iron", "train", "iron.feed_cartridge", on="oxidizing_filter")
+def cartridge_iron(audit: Audit, stage: StageRun[OxidizingFilterKeys]) -> Iterator[Hit]:
     """An oxidising cartridge asked to hold more iron than a cartridge can."""
     limit = audit.duty.rows["oxidizing_cartridge"]["iron_max"]
     if is_cartridge(stage.keys) and stage.water_in.iron > limit:
@@ -321,9 +310,9 @@ def cartridge_iron(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "Use an iron filter tank: above this there is no cartridge answer.")  # fmt: skip
 
 
-@rule("oxidized-not-caught", "iron.feed_cartridge", on="oxidizing_filter")
-def oxidized_not_caught(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("oxidized-not-caught", "train", "iron.feed_cartridge", on="oxidizing_filter")
+def oxidized_not_caught(audit: Audit, stage: StageRun[OxidizingFilterKeys]) -> Iterator[Hit]:
     """Iron is oxidised with nothing after it that holds the rust."""
-    if is_cartridge(stage.keys) and not any(other.room.holds_particles for other in audit.run.stages[stage.index + 1 :]):
+    if is_cartridge(stage.keys) and not any(other.room.holds_particles for other in audit.run.later(stage)):
         yield Hit("fault", f"The cartridge turns {audit.show(stage.water_in.value('ferrous_iron'), 'mg/L')} of iron to rust and lets fines by; nothing after it holds them.",
                   "Put a 5 µm filter after it.")  # fmt: skip

@@ -3,59 +3,66 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
 
-from ..figure import figure, work
-from ..hydraulics import PSI
-from ..job import PRESSURE
-from ..spec import key
-from ..water import Water
-from .base import Room, Sizing, StageKeys
-
-if TYPE_CHECKING:
-    from ..duty import Duty
+from ..chemistry.water import Water
+from ..house.duty import Duty
+from ..house.hydraulics import PSI
+from ..job.facts import PRESSURE
+from ..language.figure import Figure, figure, work
+from ..language.spec import key
+from ..language.tables import table
+from ..train.keys import StageKeys
+from ..train.room import Purchase, Room, Sizing, fixed_body
 
 
 @dataclass(frozen=True, slots=True)
 class ReducingValveKeys(StageKeys):
-    set: float | None = key(PRESSURE, None, "pressure it holds behind it")
+    set: float | None = key(PRESSURE, None, "pressure it holds behind it", identity=True)
 
 
-class ReducingValve(Room):
+class ReducingValve(Room[ReducingValveKeys]):
     kind = "pressure_reducing_valve"
     title = "Pressure-reducing valve"
     silhouette = "valve"
     Keys = ReducingValveKeys
+    answers = ()
+    price = 0.5
+    place = 3
+    bypassed = False
+    absent = "the pressure stays below 80 psi (5.5 bar)"
+    main = ("pressure_at_flow",)
     serves = True
+    reduces = True
     cautions = ("Behind it the heater needs an expansion vessel.",)
 
     def size(self, keys: ReducingValveKeys, water: Water, duty: Duty) -> Sizing:
-        row = duty.rows["storage"]
-        pressure = keys.set or float(row["prv_kpa"])
-        at_flow = pressure * (1 - row["prv_droop"])
-        return Sizing(
-            {"set": pressure, "at_flow": at_flow},
-            {
-                "pressure_at_flow": figure(
-                    work("at flow", "held × (1 − droop)", at_flow, "kPa", "storage.valve", held=(pressure, "kPa"), droop=(row["prv_droop"], ""))
-                )
-            },
-        )
+        pressure = keys.set or float(duty.rows["storage"]["prv_kpa"])
+        return Sizing({"set": pressure, "at_flow": self.figures(keys, Sizing({"set": pressure}), water, duty)["pressure_at_flow"].value})
 
-    def treat(self, keys: ReducingValveKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        return water
+    def figures(self, keys: ReducingValveKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        held, droop = (sizing.params["set"], "kPa"), (duty.rows["storage"]["prv_droop"], "")
+        return {"pressure_at_flow": figure(work("at flow", "held × (1 − droop)", "kPa", "storage.valve", held=held, droop=droop))}
+
+    def at_head(self, duty: Duty) -> list[ReducingValveKeys]:
+        """Where the source's pressure is more than a house bears, by day or by night."""
+        most = max(duty.supply.pressure_high, duty.supply.night_pressure or 0.0)
+        return [ReducingValveKeys()] if most > duty.rows["house"]["house_max_kpa"] and duty.facts.source.kind != "rain" else []
 
     def loss(self, keys: ReducingValveKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        return 3 * PSI, 3 * PSI
+        lost = float(table("stages")["storage"]["prv_loss_psi"]) * PSI
+        return lost, lost
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return min(pressure - loss, float(sizing.params["at_flow"])) if pressure > 0 else pressure
-
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        return []
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "holds the pressure down"
 
     def body(self, keys: ReducingValveKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return 130.0, 170.0, 1150.0
+        return fixed_body("reducing_valve")
+
+    def buys(self, keys: ReducingValveKeys, sizing: Sizing) -> list[Purchase]:
+        return [Purchase("reducing_valve", 1.0, note=self.title)]
+
+
+REDUCING_VALVE = ReducingValve()

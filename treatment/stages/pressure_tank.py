@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from ..figure import figure, work
-from ..job import VOLUME
-from ..spec import key
-from ..water import Water
-from .base import Room, Sizing, StageKeys, tank_body
-
-if TYPE_CHECKING:
-    from ..duty import Duty
-
-
-GAL = 3.785411784
+from ..chemistry.water import Water
+from ..house.duty import Duty
+from ..job.facts import VOLUME
+from ..language.figure import Figure, constant, figure, work
+from ..language.spec import key
+from ..train.keys import StageKeys
+from ..train.room import Purchase, Room, Sizing, tank_body
+from .storage_tank import tank_bought
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,43 +19,39 @@ class PressureTankKeys(StageKeys):
     volume: float | None = key(VOLUME, None, "whole volume")
 
 
-class PressureTank(Room):
+class PressureTank(Room[PressureTankKeys]):
     kind = "pressure_tank"
     title = "Pressure tank"
     silhouette = "tank"
     Keys = PressureTankKeys
+    answers = ()
+    price = 0.5
+    place = None
+    bypassed = False
+    absent = "it belongs to the pump, not to the treatment"
+    main = ()
     serves = True
     cautions = ("Set its air charge 2 psi (14 kPa) below cut-in, with no water in it.",)
 
     def size(self, keys: PressureTankKeys, water: Water, duty: Duty) -> Sizing:
-        row = duty.rows["storage"]
+        row, gallon = duty.rows["storage"], constant("US_gal")
         least = duty.wash / row["drawdown_share"]
-        volume = keys.volume or next((gal * GAL for gal in row["tank_gal"] if gal * GAL >= least), row["tank_gal"][-1] * GAL)
         return Sizing(
-            {"volume": volume},
-            {
-                "drawdown": figure(
-                    work(
-                        "drawdown",
-                        "volume × share",
-                        volume * row["drawdown_share"],
-                        "L",
-                        "storage.tank",
-                        volume=(volume, "L"),
-                        share=(row["drawdown_share"], ""),
-                    )
-                )
-            },
+            {"volume": keys.volume or next((gal * gallon for gal in row["tank_gal"] if gal * gallon >= least), row["tank_gal"][-1] * gallon)}
         )
 
-    def treat(self, keys: PressureTankKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        return water
-
-    def loss(self, keys: PressureTankKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        return 0.0, 0.0
+    def figures(self, keys: PressureTankKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        volume, share = (sizing.params["volume"], "L"), (duty.rows["storage"]["drawdown_share"], "")
+        return {"drawdown": figure(work("drawdown", "volume × share", "L", "storage.tank", volume=volume, share=share))}
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "keeps the pump from starting at every glass"
 
     def body(self, keys: PressureTankKeys, sizing: Sizing) -> tuple[float, float, float]:
         return tank_body(sizing.params["volume"])
+
+    def buys(self, keys: PressureTankKeys, sizing: Sizing) -> list[Purchase]:
+        return [tank_bought(self.title, sizing.params["volume"])]
+
+
+PRESSURE_TANK = PressureTank()

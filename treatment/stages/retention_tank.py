@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
 
-from ..demand import interpolate
-from ..figure import figure, work
-from ..job import VOLUME
-from ..spec import key
-from ..tables import table
-from ..water import Water
-from .base import Room, Sizing, StageKeys, tank_body
-
-if TYPE_CHECKING:
-    from ..duty import Duty
+from ..chemistry.water import Water
+from ..house.demand import interpolate
+from ..house.duty import Duty
+from ..job.facts import VOLUME
+from ..language.figure import Figure, Line, figure, stated, work
+from ..language.spec import key
+from ..language.tables import table
+from ..train.keys import StageKeys
+from ..train.room import Purchase, Room, Sizing, tank_body
+from .storage_tank import tank_bought
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,57 +21,67 @@ class RetentionTankKeys(StageKeys):
     volume: float | None = key(VOLUME, None, "water it holds")
 
 
-class RetentionTank(Room):
+class RetentionTank(Room[RetentionTankKeys]):
     kind = "retention_tank"
     title = "Retention tank"
     silhouette = "tank"
     Keys = RetentionTankKeys
     answers = ("iron_bacteria", "sulfur_bacteria", "total_coliform", "e_coli")
+    price = 1.0
+    place = 6
+    bypassed = False
+    absent = "no chlorine is fed that needs time"
+    main = ("contact_time", "ct", "ct_needed")
     serves = True
     cautions = ("A full tank is heavy: check the floor.", "Flush the bottom every few months.")
 
-    def rows(self, keys: Any) -> tuple[str, ...]:
+    def rows(self, keys: RetentionTankKeys) -> tuple[str, ...]:
         return ("retention",)
 
     def size(self, keys: RetentionTankKeys, water: Water, duty: Duty) -> Sizing:
-        row = duty.rows["retention"]
-        chlorine = water.value("free_chlorine")
+        row, chlorine = duty.rows["retention"], water.value("free_chlorine")
         least = row["contact_min"] * duty.flow
         asked = duty.facts.schools.disinfection == "chlorine" and chlorine >= row["free_chlorine_min"]
         if asked and any(water.value(name) > 0 for name in ("total_coliform", "e_coli")):
             least = max(least, ct_needed(water) / row["baffling"] / chlorine * duty.flow)
-        volume = keys.volume or next(
-            (float(size) for size in row["sizes_l"] if size >= least), float(row["sizes_l"][-1]) * -(-least // row["sizes_l"][-1])
+        largest = float(row["sizes_l"][-1])
+        return Sizing({"volume": keys.volume or next((float(size) for size in row["sizes_l"] if size >= least), largest * -(-least // largest))})
+
+    def _contact(self, sizing: Sizing, water: Water, duty: Duty) -> tuple[Line, Line, Line]:
+        """Contact at design flow, what of it counts [min], and its CT [mg min/L]."""
+        held = work("contact", "volume ÷ flow", "min", "feed.contact", volume=(sizing.params["volume"], "L"), flow=(duty.flow, "L/min"))
+        counts = work(
+            "effective", "contact × baffling", "min", "feed.ct", contact=(held.value, "min"), baffling=(duty.rows["retention"]["baffling"], "")
         )
-        contact = volume / duty.flow
-        held = work("contact", "volume ÷ flow", contact, "min", "feed.contact", volume=(volume, "L"), flow=(duty.flow, "L/min"))
-        effective = work(
-            "effective", "contact × baffling", contact * row["baffling"], "min", "feed.ct", contact=(contact, "min"), baffling=(row["baffling"], "")
+        ct = work(
+            "CT", "effective × chlorine", "mg min/L", "feed.ct", effective=(counts.value, "min"), chlorine=(water.value("free_chlorine"), "mg/L")
         )
-        figures = {
+        return held, counts, ct
+
+    def figures(self, keys: RetentionTankKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        held, counts, ct = self._contact(sizing, water, duty)
+        return {
             "contact_time": figure(held),
-            "effective_contact_time": figure(held, effective),
-            "ct": figure(held, effective, work("CT", "effective × chlorine", contact * row["baffling"] * chlorine, "mg min/L", "feed.ct", effective=(contact * row["baffling"], "min"), chlorine=(chlorine, "mg/L"))),
-            "ct_needed": figure(work("CT for 4 log of viruses", "ct", ct_needed(water), "mg min/L", "feed.ct", ct=(ct_needed(water), "mg min/L"))),
-        }  # fmt: skip
-        return Sizing({"volume": volume}, figures)
+            "effective_contact_time": figure(held, counts),
+            "ct": figure(held, counts, ct),
+            "ct_needed": figure(stated("CT for 4 log of viruses", "ct", ct_needed(water), "mg min/L", "feed.ct")),
+        }
 
     def treat(self, keys: RetentionTankKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         row, chlorine = duty.rows["retention"], water.value("free_chlorine")
         if chlorine < row["free_chlorine_min"]:
             return water
+        held, _, ct = self._contact(sizing, water, duty)
         changes: dict[str, float] = {}
-        if sizing.figures["contact_time"].value >= row["contact_min"] * 0.98:
+        if held.value >= row["contact_min"] * 0.98:
             changes |= {name: 0.0 for name in ("iron_bacteria", "sulfur_bacteria") if water.get(name) is not None}
-        if sizing.figures["ct"].value >= sizing.figures["ct_needed"].value:
+        if ct.value >= ct_needed(water):
             changes |= {name: 0.0 for name in ("total_coliform", "e_coli", "heterotrophic_count") if water.get(name) is not None}
         return water.with_(**changes) if changes else water
 
     def loss(self, keys: RetentionTankKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        return 2.0, 2.0
-
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        return []
+        lost = float(table("stages")["retention"]["loss_kpa"])
+        return lost, lost
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "gives chlorine its time"
@@ -80,8 +89,14 @@ class RetentionTank(Room):
     def body(self, keys: RetentionTankKeys, sizing: Sizing) -> tuple[float, float, float]:
         return tank_body(sizing.params["volume"])
 
+    def buys(self, keys: RetentionTankKeys, sizing: Sizing) -> list[Purchase]:
+        return [tank_bought(self.title, sizing.params["volume"])]
+
 
 def ct_needed(water: Water) -> float:
     """CT of free chlorine for 4 log of viruses [mg·min/L], by temperature; pH 6 to 9."""
     rows = table("stages")["retention"]["virus_ct"]
     return interpolate(water.temperature, [float(t) for t in rows], [float(ct) for ct in rows.values()])
+
+
+RETENTION_TANK = RetentionTank()

@@ -2,32 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from math import exp
-from typing import TYPE_CHECKING, Any
+from math import ceil
+from typing import Any
 
-from ..carbonate import solve_ph
-from ..events import busiest_week, storage_for
-from ..figure import Figure, figure, source, work
-from ..job import VOLUME
-from ..needs import TAP_GOALS
-from ..rules import Hit, rule
-from ..spec import Choice, Fraction, Measure, key
-from ..water import OPEN_TO_AIR, PERMEATE, Water
-from .base import FeedLimit, Room, Sizing, StageKeys
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..chemistry.carbonate import solve_ph
+from ..chemistry.water import OPEN_TO_AIR, PERMEATE, Water
+from ..house.duty import Duty
+from ..house.events import busiest_week, storage_for
+from ..house.needs import TAP_GOALS
+from ..job.facts import VOLUME
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
+from ..language.spec import Choice, Fraction, Measure, key
+from ..train.keys import StageKeys
+from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
+from .anion_exchange import ANION_EXCHANGE, AnionExchangeKeys
+from .booster_pump import BOOSTER_PUMP, BoosterPumpKeys
+from .neutralizer import NEUTRALIZER, NeutralizerKeys
+from .sediment import FINE
+from .uv import UV, UvKeys
 
-if TYPE_CHECKING:
-    from ..audit import Audit
-    from ..duty import Duty
-    from ..train import StageRun
-
-GPD = 3.785411784  # L/day
+GPD = constant("US_gal")  # L/day
 
 
 @dataclass(frozen=True, slots=True)
 class ReverseOsmosisKeys(StageKeys):
-    scale: str | None = key(Choice(("point_of_use", "whole_house")), None, "one tap or the whole house")
+    scale: str | None = key(Choice(("point_of_use", "whole_house")), None, "one tap or the whole house", identity=True)
     rated: float | None = key(Measure("daily_flow", "400 gal/day", high=1e7, above=True), None, "permeate at 25 °C, as rated")
     recovery: float | None = key(Fraction(), None, "share of the feed that becomes permeate")
     storage: float | None = key(VOLUME, None, "permeate storage")
@@ -37,23 +41,27 @@ def scale_of(keys: ReverseOsmosisKeys) -> str:
     return keys.scale or "point_of_use"
 
 
-def temperature_factor(temperature: float, school: str) -> float:
+def output_at(temperature: float, school: str) -> Line:
     """Output at a temperature [degC] as a share of that at 25 degC [-]. school: exponential or linear (T degF / 77).
 
-    >>> round(temperature_factor(25.0, "exponential"), 3), round(temperature_factor(10.0, "exponential"), 3)
+    >>> round(output_at(25.0, "exponential").value, 3), round(output_at(10.0, "exponential").value, 3)
     (1.0, 0.625)
     """
-    if school == "linear":
-        return max((temperature * 1.8 + 32) / 77, 0.05)
-    return exp(2640 * (1 / 298 - 1 / (273 + temperature)))
+    warm = "max((T × 1.8 + 32) ÷ 77, 0.05)" if school == "linear" else "exp(2640 × (1 ÷ 298 − 1 ÷ (273 + T)))"
+    return work("output at temperature", warm, "1", "membrane.temperature", T=(temperature, "degC"))
 
 
-class ReverseOsmosis(Room):
+class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     kind = "reverse_osmosis"
     title = "Reverse osmosis"
     silhouette = "membrane"
     Keys = ReverseOsmosisKeys
     answers = TAP_GOALS
+    price = 3.5
+    place = 15
+    bypassed = True
+    absent = "nothing here asks for a membrane"
+    main = ("replacement_interval", "permeate_required", "rated_required", "reject_flow", "storage_required")
     uses_power = True
     cautions = (
         "At a drinking tap only that tap is treated: the other taps stay as they are.",
@@ -88,64 +96,69 @@ class ReverseOsmosis(Room):
             FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine destroys thin-film membranes", "fault"),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the membrane", mild),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt fouls the membrane", mild),
-            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"] + 0.02, cited, "sulfide fouls the membrane", mild),
+            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"] + row["sulfide_traces"], cited, "sulfide fouls the membrane", mild),
         ]
 
-    def _need(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[Figure, list[float]]:
-        """Permeate a day [L/day] with its working, and what is asked hour by hour over the busiest week [L]."""
+    def _need(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[Line, list[float]]:
+        """Permeate a day [L/day], and what is asked hour by hour over the busiest week [L]."""
         row = duty.rows["reverse_osmosis"]
         if self.at_tap(keys):
-            people = duty.facts.building.people or 3.0
-            need = people * row["drink_l"]
-            return figure(
-                work("drinking and cooking", "people × each", need, "L/day", "membrane.drinking", people=(people, ""), each=(row["drink_l"], "L/day"))
-            ), [need / 24] * 168
+            need = work(
+                "drinking and cooking", "people × each", "L/day", "membrane.drinking", people=(duty.people, ""), each=(row["drink_l"], "L/day")
+            )
+            return need, [need.value / 24] * 168
         week = busiest_week(duty.facts, duty.daily)
-        busiest = max(sum(week[day * 24 : day * 24 + 24]) for day in range(7))
-        return figure(work("busiest day", "day", busiest, "L/day", "membrane.balance", day=(busiest, "L/day"))), week
+        return stated("busiest day", "day", max(sum(week[day * 24 : day * 24 + 24]) for day in range(7)), "L/day", "membrane.balance"), week
+
+    def _warm(self, water: Water, duty: Duty) -> Line:
+        coldest = duty.facts.supply.coldest if duty.facts.supply.coldest is not None else water.temperature
+        return output_at(coldest, duty.facts.schools.ro_temperature)
 
     def size(self, keys: ReverseOsmosisKeys, water: Water, duty: Duty) -> Sizing:
         row, scale = duty.rows["reverse_osmosis"], scale_of(keys)
-        coldest = duty.facts.supply.coldest if duty.facts.supply.coldest is not None else water.temperature
-        factor = temperature_factor(coldest, duty.facts.schools.ro_temperature)
-        required, week = self._need(keys, duty)
-        rated_required = required.value / factor
-        rated = keys.rated or next((size * GPD for size in row["sizes_gpd"] if size * GPD >= rated_required), rated_required)
+        factor, (need, week) = self._warm(water, duty).value, self._need(keys, duty)
+        wanted = need.value / factor
+        rated = keys.rated or next((size * GPD for size in row["sizes_gpd"] if size * GPD >= wanted), wanted)
         recovery = keys.recovery if keys.recovery is not None else row["recovery"][scale]
-        if duty.facts.schools.ro_temperature == "linear":
-            warm = work("output at temperature", "(T × 1.8 + 32) ÷ 77", factor, "1", "membrane.temperature", T=(coldest, "degC"))
-        else:
-            warm = work("output at temperature", "exp(2640 × (1 ÷ 298 − 1 ÷ (273 + T)))", factor, "1", "membrane.temperature", T=(coldest, "degC"))
-        hourly = rated * factor / 24
-        storage_required = storage_for(week, hourly, row["usable"])
-        storage = keys.storage or max(storage_required, float(row["storage_l"][scale]))
-        reject = rated * (1 / recovery - 1)
-        figures = {
-            "permeate_required": required,
+        storage = keys.storage or max(storage_for(week, rated * factor / 24, row["usable"]), float(row["storage_l"][scale]))
+        return Sizing({"scale": scale, "rated": rated, "recovery": recovery, "storage": storage})
+
+    def figures(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, rated, recovery = duty.rows["reverse_osmosis"], (sizing.params["rated"], "L/day"), (sizing.params["recovery"], "")
+        warm, (need, week) = self._warm(water, duty), self._need(keys, duty)
+        factor = (warm.value, "")
+        output = work("output", "rated × factor", "L/day", "membrane.temperature", rated=rated, factor=factor)
+        feed = work("feed", "rated ÷ recovery ÷ 1440", "L/min", "membrane.balance", rated=rated, recovery=recovery)
+        hourly = output.value / 24
+        stored = solved(
+            "storage",
+            "week, hourly",
+            storage_for(week, hourly, row["usable"]),
+            "L",
+            "membrane.balance",
+            week=(sum(week), "L"),
+            hourly=(hourly, "L/h"),
+        )
+        found = {
+            "permeate_required": figure(need),
             "temperature_factor": figure(warm),
-            "rated_required": figure(*required.working, warm, work("rated at 25 °C", "need ÷ factor", rated_required, "L/day", "membrane.temperature", need=(required.value, "L/day"), factor=(factor, ""))),
-            "output": figure(warm, work("output", "rated × factor", rated * factor, "L/day", "membrane.temperature", rated=(rated, "L/day"), factor=(factor, ""))),
-            "reject_flow": figure(work("reject", "rated × (1 ÷ recovery − 1)", reject, "L/day", "membrane.balance", rated=(rated, "L/day"), recovery=(recovery, ""))),
-            "feed_flow": figure(work("feed", "rated ÷ recovery ÷ 1440", rated / recovery / 1440, "L/min", "membrane.balance", rated=(rated, "L/day"), recovery=(recovery, ""))),
-            "storage_required": figure(work("storage", "solve(week, hourly)", storage_required, "L", "membrane.balance", week=(sum(week), "L"), hourly=(hourly, "L/h"))),
-            "replacement_interval": figure(work("membrane", "months", float(row["membrane_months"]), "month", "membrane.rejection", months=(float(row["membrane_months"]), "month"))),
-            "prefilter_interval": figure(work("prefilters", "months", float(row["prefilter_months"]), "month", "membrane.rejection", months=(float(row["prefilter_months"]), "month"))),
-        }  # fmt: skip
-        if scale == "whole_house":
-            feed, lift, share = rated / recovery / 1440, float(row["pump_kpa"]), float(row["pump_efficiency"])
-            figures["power"] = figure(
-                work(
-                    "power of its pump",
-                    "feed × lift ÷ 60 ÷ efficiency",
-                    feed * lift / 60 / share,
-                    "W",
-                    "membrane.pump",
-                    feed=(feed, "L/min"),
-                    lift=(lift, "kPa"),
-                    efficiency=(share, ""),
-                )
+            "rated_required": figure(
+                need, warm, work("rated at 25 °C", "need ÷ factor", "L/day", "membrane.temperature", need=(need.value, "L/day"), factor=factor)
+            ),
+            "output": figure(warm, output),
+            "reject_flow": figure(work("reject", "rated × (1 ÷ recovery − 1)", "L/day", "membrane.balance", rated=rated, recovery=recovery)),
+            "feed_flow": figure(feed),
+            "storage_required": figure(stored),
+            "replacement_interval": figure(stated("membrane", "months", float(row["membrane_months"]), "month", "membrane.rejection")),
+            "prefilter_interval": figure(stated("prefilters", "months", float(row["prefilter_months"]), "month", "membrane.rejection")),
+        }
+        if not self.at_tap(keys):
+            lift, share = (float(row["pump_kpa"]), "kPa"), (float(row["pump_efficiency"]), "")
+            power = work(
+                "power of its pump", "feed × lift ÷ 60 ÷ efficiency", "W", "membrane.pump", feed=(feed.value, "L/min"), lift=lift, efficiency=share
             )
-        return Sizing({"scale": scale, "rated": rated, "recovery": recovery, "storage": storage}, figures)
+            found["power"] = figure(power)
+        return found
 
     def treat(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         held = duty.rows["reverse_osmosis"]["rejection"]
@@ -159,14 +172,39 @@ class ReverseOsmosis(Room):
             after = after.with_(uvt=max(water.value("uvt"), 97.0))
         return after if self.at_tap(keys) else after.with_(**{OPEN_TO_AIR: 1.0, PERMEATE: 1.0})
 
-    def loss(self, keys: ReverseOsmosisKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        return 0.0, 0.0
-
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return 0.0 if sizing.params["scale"] == "whole_house" else pressure
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        return []
+    def asked_by(self, goals: frozenset[str], duty: Duty) -> list[ReverseOsmosisKeys]:
+        """At the drinking tap where that answers a need; for the whole house only where it is wished."""
+        found = [ReverseOsmosisKeys(scale="point_of_use")] if goals else []
+        if duty.facts.wishes.high_purity and not duty.facts.wishes.no_power:
+            found.append(ReverseOsmosisKeys(scale="whole_house"))
+        return found
+
+    def companions(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
+        """For a house: a fine filter before it; a pump, calcite for the permeate, a fine filter and a lamp after it."""
+        if self.at_tap(keys):
+            return (), ()
+        return (FINE,), (Stage(BOOSTER_PUMP, BoosterPumpKeys()), Stage(NEUTRALIZER, NeutralizerKeys(flow="up")), FINE, Stage(UV, UvKeys()))
+
+    def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
+        return "another treatment does its work, or the water must be treated first" if wanted else self.absent
+
+    def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
+        """Where purity or little sodium is wished."""
+        return duty.facts.wishes.high_purity or duty.facts.wishes.low_sodium
+
+    def buys(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> list[Purchase]:
+        params = sizing.params
+        prefilters = Purchase("prefilter", float(ceil(12 / sizing.figures["prefilter_interval"].value)), yearly=True)
+        if self.at_tap(keys):
+            return [Purchase("membrane_tap", 1.0), prefilters]
+        return [
+            Purchase("membrane_house", params["rated"] / 100),
+            Purchase("tank", 1.0, "Permeate storage", size=params["storage"] / 100),
+            prefilters,
+        ]
 
     def schools(self, keys: ReverseOsmosisKeys, water: Water, system: str) -> list[str]:
         return [
@@ -175,17 +213,24 @@ class ReverseOsmosis(Room):
             "Antiscalant or a softener before it (ours); claims for catalytic bars have no accepted evidence.",
         ]
 
+    def forks(self, keys: ReverseOsmosisKeys, others: frozenset[str]) -> list[Fork]:
+        exchange = Stage(ANION_EXCHANGE, AnionExchangeKeys(target="nitrate"))
+        return [Fork("Nitrate exchange for the whole house instead of a membrane at the tap", 5, avoid=frozenset({self.kind}), offer=(exchange,))]
+
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return f"holds back salts: dissolved solids from {before.value('tds'):.0f} to {after.value('tds'):.0f} mg/L"
 
     def body(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return (380.0, 420.0, 250.0) if self.at_tap(keys) else (700.0, 1400.0, 0.0)
+        return fixed_body("membrane_tap" if self.at_tap(keys) else "membrane_house")
 
 
-@rule("ro-undersized", "membrane.balance", on="reverse_osmosis")
-def ro_undersized(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+REVERSE_OSMOSIS = ReverseOsmosis()
+
+
+@rule("ro-undersized", "train", "membrane.balance", on="reverse_osmosis")
+def ro_undersized(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
     """The membrane and its storage do not carry the busiest days."""
-    figures, params = stage.sizing.figures, stage.sizing.params
+    figures, params = stage.figures, stage.sizing.params
     need, makes = figures["permeate_required"].value, figures["output"].value
     usable = audit.duty.rows["reverse_osmosis"]["usable"]
     if params["rated"] < need * 0.995:
@@ -196,40 +241,40 @@ def ro_undersized(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "A larger tank or a larger membrane.")  # fmt: skip
 
 
-@rule("ro-cold", "membrane.temperature", on="reverse_osmosis")
-def ro_cold(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("ro-cold", "train", "membrane.temperature", on="reverse_osmosis")
+def ro_cold(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
     """The rating at 25 °C is taken at face value; in cold water the membrane makes less than is asked."""
-    figures, rated = stage.sizing.figures, stage.sizing.params["rated"]
+    figures, rated = stage.figures, stage.sizing.params["rated"]
     need, makes = figures["permeate_required"].value, figures["output"].value
     if rated >= need * 0.995 and makes < need * 0.995:
         yield Hit("fault", f"Rated {audit.show(rated, 'L/day')} at 25 °C, it makes {audit.show(makes, 'L/day')} in the coldest water; {audit.show(need, 'L/day')} are asked.",
                   f"Fit {audit.show(figures['rated_required'].value, 'L/day')} rated at 25 °C or more.")  # fmt: skip
 
 
-@rule("ro-feed", "membrane.tap", on="reverse_osmosis")
-def ro_feed(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("ro-feed", "train supply", "membrane.tap", on="reverse_osmosis")
+def ro_feed(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
     """Too little pressure reaches a membrane at the tap, or the source gives less than a house unit's pump draws."""
     if stage.at_tap:
         supply, least = audit.duty.supply, float(audit.duty.rows["reverse_osmosis"]["least_kpa"])
-        if audit.facts.supply.pressure_low is None or any(other.kind == "booster_pump" for other in audit.run.stages[: stage.index]):
+        if audit.facts.supply.pressure_low is None or any(other.room.pumps for other in audit.run.earlier(stage)):
             return
         arrives = (supply.pressure_low + supply.pressure_high) / 2  # a trickle loses nothing on its way, and fills between the switch points
         if arrives < least * 0.995:
             yield Hit("caution", f"{audit.show(arrives, 'kPa')} reach the membrane at the tap on average; it wants {audit.show(least, 'kPa')}: it makes less and wastes more.",
                       "A small booster at the tap, or more pressure for the house.")  # fmt: skip
         return
-    feed, gives = stage.sizing.figures["feed_flow"].value, audit.duty.demand.supply_flow
+    feed, gives = stage.figures["feed_flow"].value, audit.duty.demand.supply_flow
     if feed > gives * 1.005:
         yield Hit("fault", f"Its pump draws {audit.show(feed, 'L/min')}; the source gives {audit.show(gives, 'L/min')}: it would run dry.",
                   "A smaller membrane with more storage, a tank before its pump, or a stronger source.", source=source("membrane.pump"))  # fmt: skip
 
 
-@rule("permeate-aggressive", "membrane.permeate", on="reverse_osmosis")
-def permeate_aggressive(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("permeate-aggressive", "train", "membrane.permeate", on="reverse_osmosis")
+def permeate_aggressive(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
     """Permeate goes to the house soft and acid, with nothing that neutralizes it."""
     if stage.at_tap:
         return
-    later = audit.run.stages[stage.index + 1 :]
+    later = audit.run.later(stage)
     mended = any(
         other.kind == "neutralizer" or (other.kind == "chemical_feed" and other.sizing.params["chemical"] in ("soda_ash", "caustic"))
         for other in later

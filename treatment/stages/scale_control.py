@@ -2,34 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from ..figure import figure, source, work
-from ..hydraulics import GPM, PSI, square_law
-from ..rules import Hit, rule
-from ..spec import Choice, key
-from ..water import SCALE_GUARD, Water
-from .base import FeedLimit, Room, Sizing, StageKeys
-
-if TYPE_CHECKING:
-    from ..audit import Audit
-    from ..duty import Duty
-    from ..train import StageRun
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..chemistry.water import SCALE_GUARD, Water
+from ..house.duty import Duty
+from ..house.hydraulics import GPM, PSI, square_law
+from ..house.needs import soften_above
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, figure, source, stated
+from ..language.spec import Choice, key
+from ..language.tables import table
+from ..train.keys import StageKeys
+from ..train.room import Fork, Purchase, Room, Sizing, StageRun, TrainRun, fixed_body
 
 
 @dataclass(frozen=True, slots=True)
 class ScaleControlKeys(StageKeys):
-    method: str | None = key(Choice(("crystallisation", "citrate")), None, "how scale is kept from sticking")
+    method: str | None = key(Choice(("crystallisation", "citrate")), None, "how scale is kept from sticking", identity=True)
 
 
-class ScaleControl(Room):
+class ScaleControl(Room[ScaleControlKeys]):
     kind = "scale_control"
     title = "Scale control"
     silhouette = "cartridge"
     Keys = ScaleControlKeys
     answers = ()
+    price = 2.0
+    place = 11
+    bypassed = True
+    absent = "nothing in this water asks for it"
+    main = ("replacement_interval", "service_flow_limit")
     peak_effect = "scale control weakens"
     cautions = (
         "It does not take hardness out: tests read the same, soap feels the same, lamps and membranes scale as before.",
@@ -55,26 +61,25 @@ class ScaleControl(Room):
         ]
 
     def size(self, keys: ScaleControlKeys, water: Water, duty: Duty) -> Sizing:
+        return Sizing({"method": keys.method or "crystallisation"})
+
+    def figures(self, keys: ScaleControlKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row = duty.rows["scale_control"]
-        citrate = keys.method == "citrate"
         rated = next((gpm for gpm in row["sizes_gpm"] if gpm * GPM >= duty.flow), row["sizes_gpm"][-1]) * GPM
-        months = float(row["cartridge_months"] if citrate else row["years"] * 12)
-        return Sizing(
-            {"method": keys.method or "crystallisation"},
-            {
-                "service_flow_limit": figure(work("flow class", "rated", rated, "L/min", "scale.size", rated=(rated, "L/min"))),
-                "replacement_interval": figure(work("life", "months", months, "month", "scale.size", months=(months, "month"))),
-            },
-        )
+        months = float(row["cartridge_months"] if keys.method == "citrate" else row["years"] * 12)
+        return {
+            "service_flow_limit": figure(stated("flow class", "rated", rated, "L/min", "scale.size")),
+            "replacement_interval": figure(stated("life", "months", months, "month", "scale.size")),
+        }
 
     def treat(self, keys: ScaleControlKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         return water.with_(**{SCALE_GUARD: 1.0})
 
     def loss(self, keys: ScaleControlKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        clean = square_law(flow, sizing.figures["service_flow_limit"].value, 4 * PSI)
+        clean = square_law(flow, sizing.figures["service_flow_limit"].value, table("stages")["scale_control"]["clean_psi"] * PSI)
         return clean, clean
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+    def candidates(self, water: Water, duty: Duty) -> list[ScaleControlKeys]:
         school = duty.facts.schools.hardness
         wanted = school in ("scale_control", "citrate") or duty.facts.wishes.no_salt
         if school == "none" or not wanted:
@@ -84,17 +89,34 @@ class ScaleControl(Room):
     def schools(self, keys: ScaleControlKeys, water: Water, system: str) -> list[str]:
         return ["A softener where soft water is wished (ours); others prefer scale control: no salt, no drain, and hardness stays."]
 
+    def forks(self, keys: ScaleControlKeys, others: frozenset[str]) -> list[Fork]:
+        return [Fork("A softener instead of scale control", 1, schools=(("hardness", "exchange"),))]
+
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "keeps scale from sticking; hardness stays in the water"
 
     def body(self, keys: ScaleControlKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return 230.0, 1100.0, 250.0
+        return fixed_body("scale_control")
+
+    def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
+        return "a softener does more, or nothing scales here" if self.candidates(raw, duty) else ""
+
+    def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
+        """Hard water arrives."""
+        return stage.water_in.hardness > soften_above(duty.facts)
+
+    def buys(self, keys: ScaleControlKeys, sizing: Sizing) -> list[Purchase]:
+        return [Purchase("scale_control", 1.0, note=self.name(keys))]
 
 
-@rule("scale-control-not-soft", "scale.honest", on="scale_control")
-def scale_control_not_soft(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+SCALE_CONTROL = ScaleControl()
+
+
+@rule("scale-control-not-soft", "train", "scale.honest", on="scale_control")
+def scale_control_not_soft(audit: Audit, stage: StageRun[ScaleControlKeys]) -> Iterator[Hit]:
     """Soft water is wished for, and only scale control is given."""
-    soft = any(other.kind in ("softener", "reverse_osmosis") and not other.at_tap for other in audit.run.stages)
+    softens = ("softener", "reverse_osmosis")
+    soft = any(other.kind in softens and not other.at_tap for other in audit.run.stages)
     if audit.facts.wishes.soft_water and not soft:
         yield Hit("caution", f"Soft water is wished, but scale control leaves {audit.show(stage.water_out.hardness, 'mg/L CaCO3')} of hardness in the water: soap, tests and skin notice no change.",
                   "Fit a softener, or tell the owner plainly what scale control does.")  # fmt: skip

@@ -2,27 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from ..beds import bed_figures, choose_bed, wash_figures
-from ..demand import interpolate
-from ..figure import Figure, figure, work
-from ..hydraulics import GPM, PSI, square_law
-from ..rules import Hit, rule
-from ..spec import Choice, Measure, key
-from ..tables import table
-from ..water import Water
-from .base import BedKeys, Room, Sizing, cartridge_body
-
-if TYPE_CHECKING:
-    from ..audit import Audit
-    from ..duty import Duty
-    from ..train import StageRun
-
-HOUSINGS = ("10x2.5", "20x2.5", "10x4.5", "20x4.5")
-
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..chemistry.water import Water
+from ..house.beds import bed_figures, choose_bed, wash_figures
+from ..house.demand import interpolate
+from ..house.duty import Duty
+from ..house.hydraulics import PSI, square_law
+from ..language.figure import Figure, constant, figure, stated, work
+from ..language.spec import Choice, Measure, key
+from ..language.tables import table
+from ..train.keys import BedKeys
+from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, cartridge_body
+from .cartridges import HOUSINGS, changes, rated
 
 FORMS = ("cartridge", "dual_gradient", "spin_down", "backwashing")
 LARGE_HOUSINGS = ("10x4.5", "20x4.5")
@@ -30,10 +26,12 @@ LARGE_HOUSINGS = ("10x4.5", "20x4.5")
 
 @dataclass(frozen=True, slots=True)
 class SedimentKeys(BedKeys):
-    form: str | None = key(Choice(FORMS), None, "how it holds the dirt")
-    micron: float | None = key(Measure("length", "5 um", low=1e-7, high=1e-3, bare="um"), None, "nominal rating")
-    outer_micron: float | None = key(Measure("length", "50 um", low=1e-7, high=1e-3, bare="um"), None, "rating of the outer layer, dual-gradient")
-    housing: str | None = key(Choice(HOUSINGS), None, "cartridge housing, length × diameter in inches")
+    form: str | None = key(Choice(FORMS), None, "how it holds the dirt", identity=True)
+    micron: float | None = key(Measure("length", "5 um", low=1e-7, high=1e-3, bare="um"), None, "nominal rating", identity=True)
+    outer_micron: float | None = key(
+        Measure("length", "50 um", low=1e-7, high=1e-3, bare="um"), None, "rating of the outer layer, dual-gradient", identity=True, sometimes=True
+    )
+    housing: str | None = key(Choice(HOUSINGS), None, "cartridge housing, length × diameter in inches", sometimes=True)
 
 
 def form_of(keys: SedimentKeys) -> str:
@@ -45,7 +43,7 @@ def micron_of(keys: SedimentKeys) -> float:
     if keys.micron:
         return round(keys.micron * 1e6, 6)
     row = table("stages")["sediment_forms"]
-    return float({"spin_down": row["spin_down_micron"], "backwashing": row["bed_micron"]}.get(form_of(keys), 5.0))
+    return float({"spin_down": row["spin_down_micron"], "backwashing": row["bed_micron"]}.get(form_of(keys), row["micron"]))
 
 
 def share_held(micron: float, what: str) -> float:
@@ -67,19 +65,28 @@ def holds(keys: SedimentKeys) -> tuple[float, float]:
 
 def solids(water: Water) -> float:
     """Suspended solids [mg/L], from turbidity where they were not measured; rust counts as its hydroxide."""
-    measured = water.get("tss")
+    measured, row = water.get("tss"), table("stages")["sediment"]
     if measured is None:
-        measured = water.value("turbidity") * table("stages")["sediment"]["solids_per_ntu"]
-    return float(measured + table("stages")["sediment"]["solids_per_rust"] * water.value("ferric_iron"))
+        measured = water.value("turbidity") * row["solids_per_ntu"]
+    return float(measured + row["solids_per_rust"] * water.value("ferric_iron"))
 
 
-class Sediment(Room):
+class Sediment(Room[SedimentKeys]):
     kind = "sediment"
     title = "Sediment filter"
     silhouette = "cartridge"
     Keys = SedimentKeys
     answers = ("turbidity", "tss")
+    price = 1.0
+    fuss = {"backwashing": 2.0, "dual_gradient": 0.3, "spin_down": 0.2}
+    place = None
+    bypassed = True
+    absent = "no particles were measured, and no lamp needs a filter before it"
+    main = ("backwash_interval", "replacement_interval", "media_volume", "service_flow_limit", "backwash_flow")
     holds_particles = True
+    guards = True
+    hidden = ("micron",)
+    repeats = True
     peak_effect = "pressure falls"
     cautions = (
         "Shut the water and press the vent button before opening the housing.",
@@ -100,97 +107,113 @@ class Sediment(Room):
     def _outer(self, keys: SedimentKeys) -> float:
         return round(keys.outer_micron * 1e6, 6) if keys.outer_micron else float(table("stages")["sediment_forms"]["dual_outer_micron"])
 
-    def rated_flow(self, housing: str, micron: float) -> float:
-        """Flow at the clean loss of the table [L/min]."""
-        fine = table("stages")["sediment"]["flow_at_1um"] if micron < 2 else 1.0
-        return float(table("vessels")["cartridges"][housing]["gpm"] * GPM * fine)
+    def _fineness(self, micron: float) -> float:
+        """Share of its flow that a cartridge of this rating keeps [-]."""
+        return float(table("stages")["sediment"]["flow_at_1um"]) if micron < 2 else 1.0
 
     def size(self, keys: SedimentKeys, water: Water, duty: Duty) -> Sizing:
-        return {"backwashing": self._size_bed, "spin_down": self._size_screen}.get(form_of(keys), self._size_cartridge)(keys, water, duty)
+        form, micron = form_of(keys), micron_of(keys)
+        if form == "backwashing":
+            row = duty.rows["sediment_forms"]
+            for name in row["beds"]:
+                bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+                if bed.vessels == 1 and bed.backwash_flow(water.temperature) <= duty.wash:
+                    break
+            return Sizing({"form": form, "micron": micron, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
+        if form == "spin_down":
+            return Sizing({"form": form, "micron": micron, "housing": HOUSINGS[0]})
+        offered = LARGE_HOUSINGS if form == "dual_gradient" else HOUSINGS
+        fine = self._fineness(micron)
+        housing = keys.housing or next((h for h in offered if rated(h, fine).value >= duty.flow), offered[-1])
+        params = {"form": form, "micron": micron, "housing": housing}
+        return Sizing(params | ({"outer_micron": self._outer(keys)} if form == "dual_gradient" else {}))
 
-    def _micron_figure(self, micron: float) -> Figure:
-        return figure(work("rating", "nominal", micron, "um", "sediment.purpose", nominal=(micron, "um")))
+    def figures(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        micron = sizing.params["micron"]
+        shared = {"micron": figure(stated("rating", "nominal", micron, "um", "sediment.purpose"))}
+        if sizing.bed is not None:
+            return shared | self._bed_figures(sizing, water, duty)
+        if form_of(keys) == "spin_down":
+            days = float(duty.rows["sediment_forms"]["spin_down_flush_days"])
+            return shared | {
+                "service_flow_limit": figure(stated("flow", "rated", self._screen_flow(micron, duty.flow), "L/min", "sediment.flow")),
+                "flush_interval": figure(stated("flush every", "days", days, "day", "sediment.purpose")),
+            }
+        return shared | self._cartridge_figures(keys, sizing, water, duty)
 
-    def _size_cartridge(self, keys: SedimentKeys, water: Water, duty: Duty) -> Sizing:
-        micron, dual = micron_of(keys), form_of(keys) == "dual_gradient"
-        offered = LARGE_HOUSINGS if dual else HOUSINGS
-        housing = keys.housing or next((h for h in offered if self.rated_flow(h, micron) >= duty.flow), offered[-1])
-        row, limit = table("vessels")["cartridges"][housing], duty.rows["sediment"]
-        held = holds(keys)[0] * solids(water)
-        dirt, months = row["dirt_g"] * (duty.rows["sediment_forms"]["dual_dirt"] if dual else 1.0), limit["life_days"] / 30.4
-        month = held * duty.daily / 1000 * 30.4
-        life = min(dirt / max(month, 1e-6), months)
-        params = {"form": form_of(keys), "micron": micron, "housing": housing}
-        if dual:
-            params["outer_micron"] = self._outer(keys)
-        figures = {
-            "micron": self._micron_figure(micron),
-            "service_flow_limit": figure(
-                work("flow", "rated × gpm × fineness", self.rated_flow(housing, micron), "L/min", "sediment.flow",
-                     rated=(row["gpm"], "gpm"), gpm=(GPM, "L/min per gpm"), fineness=(limit["flow_at_1um"] if micron < 2 else 1.0, "")),
-            ),
-            "replacement_interval": figure(
-                work("dirt a month", "held × daily ÷ 1000 × 30.4", month, "g", "sediment.capture", held=(held, "mg/L"), daily=(duty.daily, "L/day")),
-                work("life", "min(capacity ÷ max(month, 0.000001), cap)", life, "month", "sediment.life",
-                     capacity=(float(dirt), "g"), month=(month, "g"), cap=(months, "month")),
-            ),
-        }  # fmt: skip
-        return Sizing(params, figures)
+    def _screen_flow(self, micron: float, flow: float) -> float:
+        """Flow class of a screen [L/min]: the largest housing's, or as large as the design flow."""
+        return max(rated(HOUSINGS[-1], self._fineness(micron)).value, flow)
 
-    def _size_screen(self, keys: SedimentKeys, water: Water, duty: Duty) -> Sizing:
-        micron, days = micron_of(keys), float(duty.rows["sediment_forms"]["spin_down_flush_days"])
-        rated = max(self.rated_flow("20x4.5", micron), duty.flow)
-        return Sizing(
-            {"form": "spin_down", "micron": micron, "housing": "10x2.5"},
-            {
-                "micron": self._micron_figure(micron),
-                "service_flow_limit": figure(work("flow", "class", rated, "L/min", "sediment.flow", **{"class": (rated, "L/min")})),
-                "flush_interval": figure(work("flush every", "days", days, "day", "sediment.purpose", days=(days, "day"))),
-            },
+    def _cartridge_figures(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, forms, housing = duty.rows["sediment"], duty.rows["sediment_forms"], sizing.params["housing"]
+        dirt = table("vessels")["cartridges"][housing]["dirt_g"] * (forms["dual_dirt"] if form_of(keys) == "dual_gradient" else 1.0)
+        month = work(
+            "dirt a month",
+            "held × daily ÷ 1000 × month_days",
+            "g",
+            "sediment.capture",
+            held=(holds(keys)[0] * solids(water), "mg/L"),
+            daily=(duty.daily, "L/day"),
         )
+        life = work("life", "min(capacity ÷ max(month, 0.000001), cap)", "month", "sediment.life",
+                    capacity=(float(dirt), "g"), month=(month.value, "g"), cap=(row["life_days"] / constant("month_days"), "month"))  # fmt: skip
+        return {
+            "service_flow_limit": figure(rated(housing, self._fineness(sizing.params["micron"]))),
+            "replacement_interval": figure(month, life),
+        }
 
-    def _size_bed(self, keys: SedimentKeys, water: Water, duty: Duty) -> Sizing:
-        row = duty.rows["sediment_forms"]
-        for name in ("zeolite", "light_silicate"):
-            bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
-            if bed.vessels == 1 and bed.backwash_flow(water.temperature) <= duty.wash:
-                break
-        load = row["bed_capture"] * solids(water) * duty.daily / 1000
-        room = row["bed_load"] * bed.total_area
-        days = min(room / max(load, 1e-6), float(row["bed_backwash_days"]))
-        figures = bed_figures(bed, duty.flow, water.temperature) | wash_figures(bed, water.temperature)
-        figures["micron"] = self._micron_figure(micron_of(keys))
-        figures["backwash_interval"] = figure(
-            work("dirt a day", "share × solids × daily ÷ 1000", load, "g", "sediment.capture", share=(row["bed_capture"], ""), solids=(solids(water), "mg/L"), daily=(duty.daily, "L/day")),
-            work("backwash every", "min(load × area ÷ max(dirt, 0.000001), cap)", days, "day", "beds.cycle",
-                 load=(float(row["bed_load"]), "g/m2"), area=(bed.total_area, "m2"), dirt=(load, "g"), cap=(float(row["bed_backwash_days"]), "day")),
-        )  # fmt: skip
-        params = {"form": "backwashing", "micron": micron_of(keys), "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}
-        return Sizing(params, figures, bed)
+    def _bed_figures(self, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, bed = duty.rows["sediment_forms"], sizing.vessels
+        day = work(
+            "dirt a day",
+            "share × solids × daily ÷ 1000",
+            "g",
+            "sediment.capture",
+            share=(row["bed_capture"], ""),
+            solids=(solids(water), "mg/L"),
+            daily=(duty.daily, "L/day"),
+        )
+        every = work("backwash every", "min(load × area ÷ max(dirt, 0.000001), cap)", "day", "beds.cycle",
+                     load=(float(row["bed_load"]), "g/m2"), area=(bed.total_area, "m2"), dirt=(day.value, "g"), cap=(float(row["bed_backwash_days"]), "day"))  # fmt: skip
+        return bed_figures(bed, duty.flow, water.temperature) | wash_figures(bed, water.temperature) | {"backwash_interval": figure(day, every)}
 
     def treat(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         held, rust = holds(keys)
         return water.scaled(turbidity=1 - held, tss=1 - held, ferric_iron=1 - rust)
 
     def loss(self, keys: SedimentKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
+        row = table("stages")["sediment_forms"]
         if sizing.bed is not None:
             clean = sizing.bed.loss(flow, temperature)
-            return clean, clean * table("stages")["carbon"]["dirty_factor"]
+            return clean, clean * row["bed_dirty_factor"]
         if form_of(keys) == "spin_down":
-            clean = square_law(flow, sizing.figures["service_flow_limit"].value, PSI)
-            return clean, clean * 2
-        row = table("vessels")["cartridges"][sizing.params["housing"]]
-        clean = square_law(flow, self.rated_flow(sizing.params["housing"], sizing.params["micron"]), row["psi"] * PSI)
+            clean = square_law(flow, sizing.figures["service_flow_limit"].value, row["spin_down_psi"] * PSI)
+            return clean, clean * row["spin_down_dirty_factor"]
+        housing = table("vessels")["cartridges"][sizing.params["housing"]]
+        clean = square_law(flow, rated(sizing.params["housing"], self._fineness(sizing.params["micron"])).value, housing["psi"] * PSI)
         return clean, clean + table("stages")["sediment"]["change_kpa"]
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
-        school = duty.facts.schools.prefilter
-        if not school and solids(water) < 1.5 and water.value("ferric_iron") < 0.2:
+    def candidates(self, water: Water, duty: Duty) -> list[SedimentKeys]:
+        school, row = duty.facts.schools.prefilter, duty.rows["sediment_forms"]
+        if not school and solids(water) < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"]:
             return []
-        found: list[Any] = [SedimentKeys(micron=5e-6)]
-        if solids(water) > 8:
+        found = [SedimentKeys(micron=5e-6)]
+        if solids(water) > row["solids_heavy"]:
             found += [SedimentKeys(form="dual_gradient", micron=5e-6)] + ([] if duty.facts.wishes.no_power else [SedimentKeys(form="backwashing")])
         return found
+
+    def at_head(self, duty: Duty) -> list[SedimentKeys]:
+        """Where the job's school asks for a filter always."""
+        school = duty.facts.schools.prefilter
+        return [] if school is None else [COARSE.keys, FINE.keys] if school == "staged" else [COARSE.keys]
+
+    def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
+        return self.absent
+
+    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+        """Two particle filters may stand in a train, apart."""
+        return [other.kind for other in others].count("sediment") > 1 or bool(others and others[-1].kind == "sediment")
 
     def schools(self, keys: SedimentKeys, water: Water, system: str) -> list[str]:
         return [
@@ -201,28 +224,40 @@ class Sediment(Room):
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "holds sand, silt and rust flakes"
 
+    def why_here(self, stage: StageRun[Any], run: TrainRun, microbes: bool) -> str:
+        follows = run.after(stage)
+        if follows and follows.kind == "uv":
+            return f"Here because the {follows.said} after it needs water free of particles."
+        return "Here to keep grit and silt out of what follows."
+
+    def buys(self, keys: SedimentKeys, sizing: Sizing) -> list[Purchase]:
+        return changes("cartridge", sizing, self.name(keys))
+
     def body(self, keys: SedimentKeys, sizing: Sizing) -> tuple[float, float, float]:
         return super().body(keys, sizing) if sizing.bed else cartridge_body(sizing.params["housing"])
 
 
-@rule("micron-too-fine", "sediment.purpose", on="sediment")
-def micron_too_fine(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+SEDIMENT = Sediment()
+FINE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=5e-6))
+COARSE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=25e-6))
+
+
+@rule("micron-too-fine", "train", "sediment.purpose", on="sediment")
+def micron_too_fine(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
     """A fine cartridge that would be full of dirt within a month: put a coarser one before it."""
-    if "replacement_interval" not in stage.sizing.figures:
-        return
-    months = stage.sizing.figures["replacement_interval"].value
-    if months < 1.0 and stage.sizing.params["micron"] <= 10:
+    life = stage.figures.get("replacement_interval")
+    if life and life.value < 1.0 and stage.sizing.params["micron"] <= 10:
         yield Hit(
             "caution",
-            f"At {stage.sizing.params['micron']:g} µm the cartridge is full after {audit.show(months * 30.4, 'day')}.",
+            f"At {stage.sizing.params['micron']:g} µm the cartridge is full after {audit.show(life.value * constant('month_days'), 'day')}.",
             "Put a coarser stage before it (25 µm, or a flushed screen), or a larger housing.",
         )
 
 
-@rule("micron-too-coarse", "sediment.purpose", on="sediment")
-def micron_too_coarse(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("micron-too-coarse", "train", "sediment.purpose", on="sediment")
+def micron_too_coarse(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
     """The filter that should clear water for the lamp lets its particles by."""
-    following = audit.after(stage)
+    following = audit.run.after(stage)
     micron = stage.sizing.params["micron"]
     if following and following.kind == "uv" and micron > 5:
         yield Hit(
@@ -232,10 +267,19 @@ def micron_too_coarse(audit: Audit, stage: StageRun) -> Iterator[Hit]:
         )
 
 
-@rule("ferrous-passes", "iron.removal", on="sediment")
-def ferrous_passes(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("unneeded/<kind>", "train", "safety.short", on="sediment")
+def unneeded_sediment(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
+    """A particle filter directly after one that is as fine or finer."""
+    before = audit.run.before(stage)
+    if before and before.kind == "sediment" and before.sizing.params["micron"] <= stage.sizing.params["micron"]:
+        held, own = before.sizing.params["micron"], stage.sizing.params["micron"]
+        yield Hit("caution", f"A {own:g} µm filter directly after one of {held:g} µm holds nothing more.", "Leave it out.", ("sediment",))
+
+
+@rule("ferrous-passes", "train", "iron.removal", on="sediment")
+def ferrous_passes(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
     """Dissolved iron meets only a particle filter: it passes and rusts downstream."""
-    if any(other.kind in ("oxidizing_filter", "softener", "chemical_feed", "aeration") for other in audit.run.stages):
+    if any("iron" in other.room.answers or other.room.oxidises for other in audit.run.stages):
         return
     ferrous, limit = stage.water_in.value("ferrous_iron"), audit.limit("iron")
     if limit is not None and ferrous > limit:

@@ -2,36 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from math import ceil
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from ..beds import FT3, Bed, bed_figures, choose_bed, least_in, medium, most_in
-from ..carbonate import CACO3, NA
-from ..demand import interpolate
-from ..display import digits, show
-from ..figure import Figure, Line, figure, source, work
-from ..hydraulics import GPM
-from ..job import HARDNESS
-from ..quantity import unit_named
-from ..rules import Hit, rule
-from ..spec import Choice, Flag, Measure, Number, Record, key
-from ..tables import table
-from ..water import PERMEATE, Water
-from .base import FLOW, BedKeys, FeedLimit, Room, Sizing
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..chemistry.water import PERMEATE, Water
+from ..house.beds import FT3, Bed, bed_figures, choose_bed, least_in, medium, most_in
+from ..house.demand import interpolate
+from ..house.duty import Duty
+from ..house.hydraulics import GPM
+from ..job.facts import FLOW, HARDNESS
+from ..job.feed_limits import FeedLimit
+from ..language.display import digits, show
+from ..language.figure import Figure, Line, constant, figure, source, stated, work
+from ..language.quantity import unit_named
+from ..language.spec import Choice, Flag, Measure, Number, Record, key
+from ..language.tables import table
+from ..train.keys import BedKeys
+from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun
 
-if TYPE_CHECKING:
-    from ..audit import Audit
-    from ..duty import Duty
-    from ..train import StageRun
-
-GRAIN_G = 0.06479891  # g
-LB, LB_FT3 = unit_named("lb", "mass").factor, unit_named("lb/ft3", "salt_dose").factor
-GPG = unit_named("gpg", "hardness").factor
-SODIUM_PER_HARDNESS = 2 * NA / CACO3  # 0.46 mg Na for each mg CaCO3
-COMPENSATION = {"x3": 3.0, "x4": 4.0, "x5": 5.0}
-MANGANESE_GRAINS = 8.0
+LB_FT3 = unit_named("lb/ft3", "salt_dose").factor
+GPG = constant("gpg")
+SODIUM_PER_HARDNESS = 2 * constant("M_Na") / constant("M_CaCO3")  # 0.46 mg Na for each mg CaCO3
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,42 +52,55 @@ def capacity_per_litre(dose: float) -> float:
     """Exchange capacity [g CaCO3 per L of resin] at a salt dose [g/L]; straight lines between published points."""
     row = table("stages")["softener"]
     grains = interpolate(dose / LB_FT3, row["dose_lb"], row["capacity_gr"])
-    return grains * GRAIN_G / FT3
+    return grains / constant("grains_per_g") / FT3
 
 
-def compensated_hardness(water: Water, school: str, adder: float | None) -> tuple[float, list[Line]]:
+def compensated_hardness(water: Water, school: str, adder: float | None) -> Line:
     """Hardness that counts iron and manganese [mg/L as CaCO3], with its working.
 
     school: x3, x4, x5 (grains per mg/L of iron) or fixed (an adder [mg/L as CaCO3] a maker names).
     """
-    hardness, iron, mn = water.hardness, water.iron, water.value("manganese")
+    hardness = (water.hardness, "mg/L CaCO3")
     if school == "fixed":
-        extra = adder if adder is not None else 0.0
-        line = work(
-            "compensated hardness",
-            "hardness + adder",
-            hardness + extra,
-            "mg/L CaCO3",
-            "softener.compensation",
-            hardness=(hardness, "mg/L CaCO3"),
-            adder=(extra, "mg/L CaCO3"),
+        return work(
+            "compensated hardness", "hardness + adder", "mg/L CaCO3", "softener.compensation", hardness=hardness, adder=(adder or 0.0, "mg/L CaCO3")
         )
-        return hardness + extra, [line]
-    grains = COMPENSATION[school]
-    total = hardness + GPG * (grains * iron + MANGANESE_GRAINS * mn)
-    line = work("compensated hardness", "hardness + 17.118 × (per_Fe × Fe + 8 × Mn)", total, "mg/L CaCO3", "softener.compensation",
-                hardness=(hardness, "mg/L CaCO3"), per_Fe=(grains, "gpg per mg/L"), Fe=(iron, "mg/L"), Mn=(mn, "mg/L"))  # fmt: skip
-    return total, [line]
+    row = table("stages")["softener"]
+    return work("compensated hardness", "hardness + gpg × (per_Fe × Fe + per_Mn × Mn)", "mg/L CaCO3", "softener.compensation", hardness=hardness,
+                per_Fe=(float(row["iron_grains"][school]), "gpg per mg/L"), Fe=(water.iron, "mg/L"), per_Mn=(float(row["manganese_grains"]), "gpg per mg/L"), Mn=(water.value("manganese"), "mg/L"))  # fmt: skip
 
 
-class Softener(Room):
+def whole_grains(hardness: float) -> float:
+    """The next whole grain a valve can be set to, for a hardness [mg/L as CaCO3]."""
+    return ceil(round(hardness / GPG, 6)) * GPG
+
+
+class Softener(Room[SoftenerKeys]):
     kind = "softener"
     title = "Softener"
     silhouette = "vessel_brine"
     Keys = SoftenerKeys
     answers = ("hardness", "iron", "manganese")
+    price = 3.0
+    place = 10
+    bypassed = True
+    absent = "nothing in this water asks for it"
+    main = (
+        "compensated_hardness",
+        "hardness_setting",
+        "daily_load",
+        "resin_volume",
+        "capacity",
+        "regeneration_interval",
+        "salt_per_regeneration",
+        "salt_per_year",
+        "sodium_added",
+        "service_flow_limit",
+        "backwash_flow",
+    )
     uses_salt = True
     uses_power = True
+    hidden = ("media_volume",)
     peak_effect = "hardness leaks through"
     cautions = (
         "Softened water carries sodium: on a low-sodium diet ask a physician, and leave the kitchen cold tap hard.",
@@ -113,122 +121,113 @@ class Softener(Room):
         ]
 
     def size(self, keys: SoftenerKeys, water: Water, duty: Duty) -> Sizing:
-        row, schools = duty.rows["softener"], duty.facts.schools
-        compensated, lines = compensated_hardness(water, schools.iron_compensation, schools.iron_adder)
-        load = compensated * duty.daily / 1000
-        day = work(
-            "daily load",
-            "compensated × daily ÷ 1000",
-            load,
-            "g CaCO3/day",
-            "softener.capacity",
-            compensated=(compensated, "mg/L CaCO3"),
-            daily=(duty.daily, "L/day"),
-        )
-        dose = keys.salt_dose or row["default_dose_lb"] * LB_FT3
-        twin = bool(keys.twin)
-        iron = max(water.iron, water.value("manganese")) > row["iron_counts"]
-        aim = {"3_day": 3.0, "7_day": 7.0}.get(schools.regeneration, float(row["interval_iron"] if iron else row["interval_clean"]))
-        bed = self._bed(keys, water, duty, load, dose, aim, twin)
-        figures = bed_figures(bed, duty.flow, water.temperature)
-        per_litre = capacity_per_litre(dose)
-        capacity = bed.total_volume * per_litre
-        reserve = 0.0 if twin else load
-        days = (capacity - reserve) / max(load, 1e-9)
-        room = work(
-            "capacity",
-            "resin × per_litre",
-            capacity,
-            "g CaCO3",
-            "softener.capacity",
-            resin=(bed.total_volume, "L"),
-            per_litre=(per_litre, f"g/L at {dose:.4g} g salt/L"),
-        )
-        between = work(
-            "days",
-            "(capacity − reserve) ÷ load",
-            days,
-            "day",
-            "softener.reserve",
-            capacity=(capacity, "g CaCO3"),
-            reserve=(reserve, "g CaCO3"),
-            load=(load, "g CaCO3/day"),
-        )
-        interval = self._interval(keys, days, iron, row)
-        salt = bed.volume * dose / 1000
-        yearly = 365 / interval * salt * bed.vessels
-        removed = max(water.hardness - duty.rows["softener"]["leakage"], 0.0)
-        setting = keys.hardness_setting or ceil(round(compensated / GPG, 6)) * GPG
-        figures |= {
-            "compensated_hardness": figure(*lines),
-            "daily_load": figure(*lines, day),
-            "capacity": figure(room),
-            "resin_volume": figures["media_volume"],
-            "salt_per_regeneration": figure(work("salt", "resin × dose ÷ 1000", salt, "kg", "softener.capacity", resin=(bed.volume, "L"), dose=(dose, "g/L"))),
-            "days_between_regenerations": figure(*lines, day, room, between),
-            "regeneration_interval": interval_figure(keys, days, interval, iron, row),
-            "salt_per_year": figure(work("salt a year", "365 ÷ interval × salt × vessels", yearly, "kg", "softener.efficiency", interval=(interval, "day"), salt=(salt, "kg"), vessels=(float(bed.vessels), ""))),
-            "salt_efficiency": figure(work("efficiency", "per_litre ÷ dose ÷ 64.79891 × 453592.37", per_litre / dose / 64.79891 * 453592.37, "grains/lb", "softener.efficiency", per_litre=(per_litre, "g/L"), dose=(dose, "g/L"))),
-            "sodium_added": figure(work("sodium added", "0.4594 × (hardness − left)", SODIUM_PER_HARDNESS * removed, "mg/L", "chemistry.exchange", hardness=(water.hardness, "mg/L CaCO3"), left=(min(duty.rows["softener"]["leakage"], water.hardness), "mg/L CaCO3"))),
-            "hardness_setting": self._setting(keys, compensated, setting),
-            "service_flow_limit": figure(
-                work("by volume", "5 × 3.7854 ÷ 28.3168 × resin", self._steady(bed), "L/min", "softener.flow", resin=(bed.total_volume, "L")),
-                work("by area", "rate × area", bed.service_limit, "L/min", "softener.flow", rate=(bed.medium.service, "L/min per m2"), area=(bed.total_area, "m2")),
-                work("steady flow", "min(volume, area)", min(self._steady(bed), bed.service_limit), "L/min", "softener.flow", volume=(self._steady(bed), "L/min"), area=(bed.service_limit, "L/min")),
-            ),
-        }  # fmt: skip
-        figures |= self._cycle(keys, bed, salt, water, row)
+        dose, compensated, load = self._dose(keys, duty), *self._load(water, duty)
+        aim = {"3_day": 3.0, "7_day": 7.0}.get(duty.facts.schools.regeneration, self._interval_aimed(water, duty.rows["softener"]))
+        bed = self._bed(keys, water, duty, load.value, dose, aim)
         params = {
-            "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "salt_dose": dose, "hardness_setting": setting,
-            "regeneration": keys.regeneration or "metered", "twin": twin, "resin": keys.resin or 8,
+            "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "salt_dose": dose, "hardness_setting": keys.hardness_setting or whole_grains(compensated.value),
+            "regeneration": keys.regeneration or "metered", "twin": bool(keys.twin), "resin": keys.resin or 8,
         }  # fmt: skip
         if keys.every_days:
             params["every_days"] = keys.every_days
-        return Sizing(params, figures, bed)
+        return Sizing(params, bed)
 
-    def _steady(self, bed: Bed) -> float:
-        return float(table("stages")["softener"]["steady_gpm_ft3"] * GPM / FT3 * bed.total_volume)
+    def _dose(self, keys: SoftenerKeys, duty: Duty) -> float:
+        return float(keys.salt_dose or duty.rows["softener"]["default_dose_lb"] * LB_FT3)
 
-    def peak(self, keys: SoftenerKeys, sizing: Sizing) -> float:
-        """Greatest short peak [L/min] by volume and by area."""
-        bed = sizing.bed
-        assert bed is not None
-        return float(min(table("stages")["softener"]["peak_gpm_ft3"] * GPM / FT3 * bed.total_volume, bed.peak_limit))
+    def _load(self, water: Water, duty: Duty) -> tuple[Line, Line]:
+        """Compensated hardness [mg/L as CaCO3] and what the house brings of it in a day [g CaCO3/day]."""
+        schools = duty.facts.schools
+        compensated = compensated_hardness(water, schools.iron_compensation, schools.iron_adder)
+        day = work("daily load", "compensated × daily ÷ 1000", "g CaCO3/day", "softener.capacity",
+                   compensated=(compensated.value, "mg/L CaCO3"), daily=(duty.daily, "L/day"))  # fmt: skip
+        return compensated, day
 
-    def _bed(self, keys: SoftenerKeys, water: Water, duty: Duty, load: float, dose: float, aim: float, twin: bool) -> Bed:
+    def _iron_counts(self, water: Water, row: dict[str, Any]) -> bool:
+        return bool(max(water.iron, water.value("manganese")) > row["iron_counts"])
+
+    def _interval_aimed(self, water: Water, row: dict[str, Any]) -> float:
+        return float(row["interval_iron"] if self._iron_counts(water, row) else row["interval_clean"])
+
+    def _bed(self, keys: SoftenerKeys, water: Water, duty: Duty, load: float, dose: float, aim: float) -> Bed:
         """The smallest bed that lasts the interval aimed at and carries the flow; never so large that it idles."""
-        days_held = aim + (0.0 if twin else 1.0)
-        by_load = load * days_held / capacity_per_litre(dose)
-        by_flow = duty.flow / GPM / duty.rows["softener"]["steady_gpm_ft3"] * FT3
-        most = load * (duty.rows["softener"]["interval_max"] - 0.5) / capacity_per_litre(dose)
+        row, per_litre = duty.rows["softener"], capacity_per_litre(dose)
+        by_load = load * (aim + (0.0 if keys.twin else 1.0)) / per_litre
+        by_flow = duty.flow / GPM / row["steady_gpm_ft3"] * FT3
+        most = load * (row["interval_max"] - 0.5) / per_litre
         volume = max(by_load, min(by_flow, max(most, by_flow * 0.5)))
         if keys.volume is not None or keys.tank is not None:
             each = keys.volume
             if each is None and keys.tank is not None:
-                m, n = medium("softening_resin"), keys.vessels or 1
-                each = min(max(volume / n, least_in(m, keys.tank)), most_in(m, keys.tank))
+                m = medium("softening_resin")
+                each = min(max(volume / (keys.vessels or 1), least_in(m, keys.tank)), most_in(m, keys.tank))
             return choose_bed("softening_resin", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, each)
         return choose_bed("softening_resin", duty.flow, volume, duty.wash, water.temperature, None, keys.vessels)
 
-    def _interval(self, keys: SoftenerKeys, days: float, iron: bool, row: dict[str, Any]) -> float:
-        if keys.regeneration == "timer" and keys.every_days:
-            return keys.every_days
-        cap = row["interval_iron"] if iron else row["interval_max"]
-        return float(max(min(days, cap), 0.25))
-
-    def _setting(self, keys: SoftenerKeys, compensated: float, setting: float) -> Figure:
-        if keys.hardness_setting:
-            return figure(work("given setting", "given", setting, "mg/L CaCO3", "softener.compensation", given=(setting, "mg/L CaCO3")))
-        return figure(
-            work(
-                "setting, rounded up to a whole grain",
-                "ceil(compensated ÷ 17.118) × 17.118",
-                setting,
-                "mg/L CaCO3",
-                "softener.compensation",
-                compensated=(compensated, "mg/L CaCO3"),
-            )
+    def figures(self, keys: SoftenerKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, bed, dose = duty.rows["softener"], sizing.vessels, sizing.params["salt_dose"]
+        compensated, day = self._load(water, duty)
+        per_litre, resin = capacity_per_litre(dose), (bed.total_volume, "L")
+        room = work(
+            "capacity", "resin × per_litre", "g CaCO3", "softener.capacity", resin=resin, per_litre=(per_litre, f"g/L at {dose:.4g} g salt/L")
         )
+        between = work("days", "(capacity − reserve) ÷ max(load, 0.000000001)", "day", "softener.reserve", capacity=(room.value, "g CaCO3"),
+                       reserve=(0.0 if keys.twin else day.value, "g CaCO3"), load=(day.value, "g CaCO3/day"))  # fmt: skip
+        interval = self._interval(keys, between.value, self._iron_counts(water, row), row)
+        salt = work("salt", "resin × dose ÷ 1000", "kg", "softener.capacity", resin=(bed.volume, "L"), dose=(dose, "g/L"))
+        left = min(row["leakage"], water.hardness)
+        figures = bed_figures(bed, duty.flow, water.temperature)
+        figures |= {
+            "compensated_hardness": figure(compensated),
+            "daily_load": figure(compensated, day),
+            "capacity": figure(room),
+            "resin_volume": figures["media_volume"],
+            "salt_per_regeneration": figure(salt),
+            "days_between_regenerations": figure(compensated, day, room, between),
+            "regeneration_interval": figure(interval),
+            "salt_per_year": figure(work("salt a year", "365 ÷ interval × salt × vessels", "kg", "softener.efficiency", interval=(interval.value, "day"), salt=(salt.value, "kg"), vessels=(float(bed.vessels), ""))),
+            "salt_efficiency": figure(work("efficiency", "per_litre ÷ dose × grains_per_g × lb × 1000", "grains/lb", "softener.efficiency", per_litre=(per_litre, "g/L"), dose=(dose, "g/L"))),
+            "sodium_added": figure(work("sodium added", "2 × M_Na ÷ M_CaCO3 × (hardness − left)", "mg/L", "chemistry.exchange", hardness=(water.hardness, "mg/L CaCO3"), left=(left, "mg/L CaCO3"))),
+            "hardness_setting": self._setting(keys, compensated.value, sizing),
+            "service_flow_limit": figure(*self._steady(bed)),
+        }  # fmt: skip
+        return figures | self._cycle(keys, bed, salt.value, water, row)
+
+    def _interval(self, keys: SoftenerKeys, days: float, iron: bool, row: dict[str, Any]) -> Line:
+        """What the schedule uses: the timer's days, or the capacity capped by the interval of the trade."""
+        if keys.regeneration == "timer" and keys.every_days:
+            return stated("timer", "given", keys.every_days, "day", "softener.interval")
+        cap = float(row["interval_iron"] if iron else row["interval_max"])
+        least = float(row["interval_least"])
+        return work(
+            "regenerate every", "max(min(days, cap), least)", "day", "softener.interval", days=(days, "day"), cap=(cap, "day"), least=(least, "day")
+        )
+
+    def _steady(self, bed: Bed) -> tuple[Line, Line, Line]:
+        """Steady flow by volume, by area, and the lesser of the two [L/min]."""
+        row = table("stages")["softener"]
+        volume = work(
+            "by volume",
+            "rate × US_gpm ÷ ft3 × resin",
+            "L/min",
+            "softener.flow",
+            rate=(float(row["steady_gpm_ft3"]), "gpm/ft3"),
+            resin=(bed.total_volume, "L"),
+        )
+        area = work("by area", "rate × area", "L/min", "softener.flow", rate=(bed.medium.service, "L/min per m2"), area=(bed.total_area, "m2"))
+        both = work("steady flow", "min(volume, area)", "L/min", "softener.flow", volume=(volume.value, "L/min"), area=(area.value, "L/min"))
+        return volume, area, both
+
+    def peak(self, keys: SoftenerKeys, sizing: Sizing) -> float:
+        """Greatest short peak [L/min] by volume and by area."""
+        bed = sizing.vessels
+        return float(min(table("stages")["softener"]["peak_gpm_ft3"] * GPM / FT3 * bed.total_volume, bed.peak_limit))
+
+    def _setting(self, keys: SoftenerKeys, compensated: float, sizing: Sizing) -> Figure:
+        if keys.hardness_setting:
+            return figure(stated("given setting", "given", keys.hardness_setting, "mg/L CaCO3", "softener.compensation"))
+        return figure(work("setting, rounded up to a whole grain", "ceil(compensated ÷ gpg − 0.000001) × gpg", "mg/L CaCO3", "softener.compensation",
+                           compensated=(compensated, "mg/L CaCO3")))  # fmt: skip
 
     def _cycle(self, keys: SoftenerKeys, bed: Bed, salt: float, water: Water, row: dict[str, Any]) -> dict[str, Figure]:
         controls = keys.flow_controls
@@ -236,58 +235,63 @@ class Softener(Room):
         refill_flow = (controls and controls.refill) or row["refill_gpm"] * GPM
         brine = (controls and controls.brine) or row["brine_rinse_gpm_ft3"] * GPM / FT3 * bed.volume
         rinse = (controls and controls.rinse) or wash
-        refill = salt / LB / row["brine_lb_per_gal"] * 3.785411784
-        refill_min = refill / refill_flow
-        total = row["backwash_min"] * wash + row["brine_rinse_min"] * brine + row["fast_rinse_min"] * rinse + refill
-        fill = work("refill", "salt ÷ 0.45359 ÷ 3 × 3.7854", refill, "L", "softener.cycle", salt=(salt, "kg"))
+        minutes = {name: (float(row[f"{name}_min"]), "min") for name in ("backwash", "brine_rinse", "fast_rinse")}
+        fill = work(
+            "refill", "salt ÷ lb ÷ strength × US_gal", "L", "softener.cycle", salt=(salt, "kg"), strength=(float(row["brine_lb_per_gal"]), "lb/gal")
+        )
+        total = work("water", "wash_min × wash + brine_min × brine + rinse_min × rinse + refill", "L", "softener.cycle",
+                     wash_min=minutes["backwash"], wash=(wash, "L/min"), brine_min=minutes["brine_rinse"], brine=(brine, "L/min"),
+                     rinse_min=minutes["fast_rinse"], rinse=(rinse, "L/min"), refill=(fill.value, "L"))  # fmt: skip
         return {
-            "refill_time": figure(fill, work("refill time", "refill ÷ flow", refill_min, "min", "softener.cycle", refill=(refill, "L"), flow=(refill_flow, "L/min"))),
-            "backwash_time": figure(work("backwash", "minutes", float(row["backwash_min"]), "min", "softener.cycle", minutes=(float(row["backwash_min"]), "min"))),
-            "brine_rinse_time": figure(work("brine and slow rinse", "minutes", float(row["brine_rinse_min"]), "min", "softener.cycle", minutes=(float(row["brine_rinse_min"]), "min"))),
-            "fast_rinse_time": figure(work("fast rinse", "minutes", float(row["fast_rinse_min"]), "min", "softener.cycle", minutes=(float(row["fast_rinse_min"]), "min"))),
-            "water_per_regeneration": figure(
-                fill,
-                work("water", "wash_min × wash + brine_min × brine + rinse_min × rinse + refill", total, "L", "softener.cycle",
-                     wash_min=(float(row["backwash_min"]), "min"), wash=(wash, "L/min"), brine_min=(float(row["brine_rinse_min"]), "min"), brine=(brine, "L/min"),
-                     rinse_min=(float(row["fast_rinse_min"]), "min"), rinse=(rinse, "L/min"), refill=(refill, "L")),
+            "refill_time": figure(
+                fill, work("refill time", "refill ÷ flow", "min", "softener.cycle", refill=(fill.value, "L"), flow=(refill_flow, "L/min"))
             ),
-        }  # fmt: skip
+            "backwash_time": figure(stated("backwash", "minutes", *minutes["backwash"], "softener.cycle")),
+            "brine_rinse_time": figure(stated("brine and slow rinse", "minutes", *minutes["brine_rinse"], "softener.cycle")),
+            "fast_rinse_time": figure(stated("fast rinse", "minutes", *minutes["fast_rinse"], "softener.cycle")),
+            "water_per_regeneration": figure(fill, total),
+        }
 
     def treat(self, keys: SoftenerKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        left = min(duty.rows["softener"]["leakage"], water.hardness)
+        row = duty.rows["softener"]
+        left = min(row["leakage"], water.hardness)
         share = left / water.hardness if water.hardness > 0 else 1.0
-        removed = water.hardness - left
-        passes = duty.rows["softener"]["iron_left"]
         changes = {
             "calcium": water.value("calcium") * share,
             "magnesium": water.value("magnesium") * share,
-            "sodium": water.value("sodium") + SODIUM_PER_HARDNESS * removed,
+            "sodium": water.value("sodium") + SODIUM_PER_HARDNESS * (water.hardness - left),
         }
         for name in ("ferrous_iron", "manganese"):
             if water.get(name) is not None:
-                changes[name] = water.value(name) * passes
+                changes[name] = water.value(name) * row["iron_left"]
         return water.react(**changes)
 
     def loss(self, keys: SoftenerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        assert sizing.bed is not None
-        clean = sizing.bed.loss(flow, temperature)
+        clean = sizing.vessels.loss(flow, temperature)
         return clean, clean * table("stages")["softener"]["dirty_factor"]
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+    def candidates(self, water: Water, duty: Duty) -> list[SoftenerKeys]:
         if duty.facts.wishes.no_salt or duty.facts.wishes.no_power or duty.facts.schools.hardness != "exchange":
             return []
         return [SoftenerKeys()]
 
+    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+        """It comes before the carbon, where the job's school or its water says so."""
+        return not duty.carbon_first(raw) and any(other.kind == "carbon" for other in others)
+
     def schools(self, keys: SoftenerKeys, water: Water, system: str) -> list[str]:
-        said = [
-            f"Soften above {show(7 * GPG, 'mg/L CaCO3', system)} (ours); others from {show(3.5 * GPG, 'mg/L CaCO3', system)}, or only above {show(10 * GPG, 'mg/L CaCO3', system)}."
-        ]
+        row = table("stages")["softener"]
+        ours, *others = (show(each * GPG, "mg/L CaCO3", system) for each in (row["soften_above_gpg"], *row["soften_above_schools_gpg"]))
+        said = [f"Soften above {ours} (ours); others from {others[0]}, or only above {others[1]}."]
         if water.iron > 0.02:
             each = ", ".join(
-                f"×{school[1:]} gives {show(compensated_hardness(water, school, None)[0], 'mg/L CaCO3', system)}" for school in ("x3", "x4", "x5")
+                f"×{school[1:]} gives {show(compensated_hardness(water, school, None).value, 'mg/L CaCO3', system)}" for school in ("x3", "x4", "x5")
             )
             said.insert(0, f"Iron counted in grains per mg/L: {each}; ×4 is ours.")
         return said
+
+    def forks(self, keys: SoftenerKeys, others: frozenset[str]) -> list[Fork]:
+        return [Fork("Scale control instead of a softener", 1, schools=(("hardness", "scale_control"),))]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         taken = [f"hardness from {digits(before.hardness, 'mg/L CaCO3', system)} to {show(after.hardness, 'mg/L CaCO3', system)}"]
@@ -295,19 +299,28 @@ class Softener(Room):
             taken.append(f"{before.iron - after.iron:.2g} mg/L of iron")
         return "exchanges " + " and ".join(taken) + " for sodium"
 
+    def harmed_before(self, other: StageRun[Any]) -> str:
+        if other.water_out.hardness > other.water_in.hardness + 5:
+            return f"it would not see the hardness that the {other.said} adds"
+        return ""
 
-def interval_figure(keys: SoftenerKeys, days: float, interval: float, iron: bool, row: dict[str, Any]) -> Figure:
-    """What the schedule uses: the timer's days, or the capacity capped by the interval of the trade."""
-    if keys.regeneration == "timer" and keys.every_days:
-        return figure(work("timer", "given", interval, "day", "softener.interval", given=(interval, "day")))
-    cap = float(row["interval_iron"] if iron else row["interval_max"])
-    return figure(work("regenerate every", "max(min(days, cap), 0.25)", interval, "day", "softener.interval", days=(days, "day"), cap=(cap, "day")))
+    def buys(self, keys: SoftenerKeys, sizing: Sizing) -> list[Purchase]:
+        return [salt_bought(sizing.figures["salt_per_year"].value)]
 
 
-@rule("capacity-short", "softener.interval", on="softener")
-def capacity_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+def salt_bought(yearly: float) -> Purchase:
+    """The salt of a year [kg], in bags."""
+    bag = float(table("prices")["packing"]["salt_bag_kg"])
+    return Purchase("salt", yearly, note=f"{ceil(yearly / bag)} bags of {bag:g} kg", yearly=True)
+
+
+SOFTENER = Softener()
+
+
+@rule("capacity-short", "train", "softener.interval", on="softener")
+def capacity_short(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """The resin is spent too soon: less than two days between regenerations, or a timer that waits too long."""
-    days, least = stage.sizing.figures["days_between_regenerations"].value, audit.duty.rows["softener"]["interval_min"]
+    days, least = stage.figures["days_between_regenerations"].value, audit.duty.rows["softener"]["interval_min"]
     waits = stage.keys.every_days if stage.keys.regeneration == "timer" else None
     lasts = days + (0.0 if stage.keys.twin else 1.0)
     if waits and waits > lasts + 1e-6:
@@ -319,42 +332,38 @@ def capacity_short(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                   "More resin, more salt a regeneration, or twin vessels.")  # fmt: skip
 
 
-@rule("capacity-idle", "softener.interval", on="softener")
-def capacity_idle(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("capacity-idle", "train", "softener.interval", on="softener")
+def capacity_idle(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """Over fourteen days between regenerations: the bed packs, and microbes settle."""
-    interval = (
-        stage.keys.every_days
-        if stage.keys.regeneration == "timer" and stage.keys.every_days
-        else stage.sizing.figures["days_between_regenerations"].value
-    )
-    most = audit.duty.rows["softener"]["interval_max"]
+    timed = stage.keys.every_days if stage.keys.regeneration == "timer" else None
+    interval, most = timed or stage.figures["days_between_regenerations"].value, audit.duty.rows["softener"]["interval_max"]
     if interval > most:
         yield Hit("caution", f"{audit.show(interval, 'day')} between regenerations by capacity; beyond {most} the bed packs and stagnates.",
                   f"Fit less resin or a lower salt dose, and set the valve to regenerate at least every {most} days.")  # fmt: skip
 
 
-@rule("setting-uncompensated", "softener.compensation", on="softener")
-def setting_uncompensated(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("setting-uncompensated", "train", "softener.compensation", on="softener")
+def setting_uncompensated(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """The valve is set below the hardness that counts iron and manganese: it runs out early."""
-    given, needed = stage.keys.hardness_setting, stage.sizing.figures["compensated_hardness"].value
+    given, needed = stage.keys.hardness_setting, stage.figures["compensated_hardness"].value
     if given is not None and given < needed - 0.5 * GPG:
         yield Hit("fault", f"The valve is set to {audit.show(given, 'mg/L CaCO3')}; with the iron and manganese that arrive it should count {audit.show(needed, 'mg/L CaCO3')}.",
-                  f"Set it to {audit.show(ceil(round(needed / GPG, 6)) * GPG, 'mg/L CaCO3')}.")  # fmt: skip
+                  f"Set it to {audit.show(whole_grains(needed), 'mg/L CaCO3')}.")  # fmt: skip
 
 
-@rule("salt-inefficient", "softener.efficiency", on="softener")
-def salt_inefficient(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("salt-inefficient", "train", "softener.efficiency", on="softener")
+def salt_inefficient(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """More salt than the capacity is worth."""
-    good, waste = stage.sizing.figures["salt_efficiency"].value, audit.duty.rows["softener"]["wasteful_gr_lb"]
+    good, waste = stage.figures["salt_efficiency"].value, audit.duty.rows["softener"]["wasteful_gr_lb"]
     if good < waste:
         yield Hit("caution", f"{good:.0f} grains for each pound of salt ({audit.show(stage.sizing.params['salt_dose'], 'g/L')}); below {waste} salt is wasted.",
                   "Dose less salt and regenerate a little more often, or fit more resin.")  # fmt: skip
 
 
-@rule("hardness-after-softener", "softener.compensation", on="softener")
-def hardness_after_softener(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("hardness-after-softener", "train", "softener.compensation", on="softener")
+def hardness_after_softener(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """A stage after the softener adds hardness back."""
-    for other in audit.run.stages[stage.index + 1 :]:
+    for other in audit.run.later(stage):
         added = other.water_out.hardness - other.water_in.hardness
         if other.water_in.value(PERMEATE) > 0:
             return  # calcite after a membrane is right: permeate needs it
@@ -363,17 +372,17 @@ def hardness_after_softener(audit: Audit, stage: StageRun) -> Iterator[Hit]:
                       f"Put the {other.said} before the softener, and size the softener on what arrives there.", stage=other.id)  # fmt: skip
 
 
-@rule("sodium-diet", "softener.sodium_diet", on="softener")
-def sodium_diet(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("sodium-diet", "train water", "softener.sodium_diet", on="softener")
+def sodium_diet(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """Sodium from softening, where someone keeps to a low-sodium diet."""
-    added = stage.sizing.figures["sodium_added"].value
+    added = stage.figures["sodium_added"].value
     if audit.facts.wishes.low_sodium and added > 5:
         yield Hit("caution", f"Softening adds {audit.show(added, 'mg/L')} of sodium, {audit.show(stage.water_out.value('sodium'), 'mg/L')} in all; a low-sodium diet is wished.",
                   "Leave the kitchen cold tap unsoftened, use potassium chloride, or fit a membrane at that tap; ask the physician.")  # fmt: skip
 
 
-@rule("outdoor-taps-softened", "softener.flow", on="softener")
-def outdoor_taps_softened(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("outdoor-taps-softened", "train place", "softener.flow", on="softener")
+def outdoor_taps_softened(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """The softener also feeds the outdoor taps."""
     if stage.keys.install and stage.keys.install.branch == "outdoor":
         yield Hit(

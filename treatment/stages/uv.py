@@ -2,25 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from math import log
-from typing import TYPE_CHECKING, Any
+from math import ceil, log
+from typing import Any
 
-from ..figure import figure, source, work
-from ..hydraulics import GPM, PSI, square_law
-from ..rules import Hit, rule
-from ..spec import Choice, Fraction, Measure, key
-from ..tables import table
-from ..water import Water
-from .base import FLOW, FeedLimit, Room, Sizing, StageKeys
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
+from ..chemistry.water import Water
+from ..house.duty import Duty
+from ..house.hydraulics import GPM, PSI, square_law
+from ..job.facts import FLOW
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, Line, figure, source, work
+from ..language.spec import Choice, Fraction, Measure, key
+from ..language.tables import table
+from ..train.keys import StageKeys
+from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun
+from .sediment import FINE
 
-if TYPE_CHECKING:
-    from ..audit import Audit
-    from ..duty import Duty
-    from ..train import StageRun
-
-MICROBES = ("total_coliform", "e_coli", "heterotrophic_count", "protozoa")
+INACTIVATED = ("total_coliform", "e_coli", "heterotrophic_count", "protozoa")
 _DOSE = Measure("uv_dose", "40 mJ/cm2", high=1000, above=True)
 
 
@@ -51,13 +52,23 @@ def light_through(transmittance: float, layer: float) -> float:
     return float((1 - max(transmittance, 1e-6) ** layer) / absorbed)
 
 
-class Uv(Room):
+class Uv(Room[UvKeys]):
     kind = "uv"
     title = "UV lamp"
     silhouette = "lamp"
     Keys = UvKeys
-    answers = MICROBES
+    answers = INACTIVATED
+    price = 2.0
+    place = 14
+    bypassed = False
+    absent = "nothing in this water asks for it"
+    main = ("delivered_dose", "flow_at_dose", "lamp_interval")
     uses_power = True
+    wants_outlet = True
+    guards = True
+    disinfects = True
+    ends = True
+    tells_why = True
     cautions = (
         "Never look at a lit lamp: ultraviolet burns eyes and skin.",
         "Mains near water: a protected outlet (GFCI/RCD), drip loop, licensed electrician.",
@@ -80,114 +91,166 @@ class Uv(Room):
 
     def size(self, keys: UvKeys, water: Water, duty: Duty) -> Sizing:
         rows, row = table("vessels")["lamps"], duty.rows["uv"]
-        layer = keys.water_layer * 100 if keys.water_layer else rows["water_layer_cm"]
-        rated_uvt = keys.rated_uvt * 100 if keys.rated_uvt else rows["rated_uvt"]
-        rated_dose = keys.rated_dose or row["required_dose"]
-        required = keys.required_dose or row["required_dose"]
-        uvt = water.value("uvt")
-        now, then = light_through(uvt / 100, layer), light_through(rated_uvt / 100, layer)
-        flow = min(keys.restrictor, duty.passable) if keys.restrictor else duty.passable
-        least = flow * required / rated_dose * then / now
+        params: dict[str, Any] = {
+            "rated_dose": keys.rated_dose or row["required_dose"], "rated_uvt": keys.rated_uvt or rows["rated_uvt"] / 100,
+            "required_dose": keys.required_dose or row["required_dose"], "water_layer": keys.water_layer or rows["water_layer_cm"] / 100, "lamp": keys.lamp or "always_on",
+        }  # fmt: skip
+        now, then = self._light(params, water)
+        least = self.flow_treated(keys, duty) * params["required_dose"] / params["rated_dose"] * then.value / now.value
         sizes = [gpm * GPM for gpm in rows["sizes_gpm"]]
-        rated_flow = keys.rated_flow or next((size for size in sizes if size >= least - 1e-9), sizes[-1])
-        dose = rated_dose * rated_flow / flow * now / then
-        through = [
-            work("light now", "(1 − T^L) ÷ (0 − L × ln(T))", now, "", "uv.geometry", T=(min(uvt, 99.9999) / 100, "per cm"), L=(layer, "cm")),
-            work(
-                "light as rated", "(1 − T^L) ÷ (0 − L × ln(T))", then, "", "uv.geometry", T=(min(rated_uvt, 99.9999) / 100, "per cm"), L=(layer, "cm")
-            ),
-        ]
-        figures = {
-            "delivered_dose": figure(*through, work("dose", "rated_dose × rated_flow ÷ flow × now ÷ rated", dose, "mJ/cm2", "uv.flow",
-                rated_dose=(rated_dose, "mJ/cm2"), rated_flow=(rated_flow, "L/min"), flow=(flow, "L/min"), now=(now, ""), rated=(then, ""))),
-            "flow_at_dose": figure(*through, work("flow", "rated_dose ÷ required × rated_flow × now ÷ rated", rated_dose / required * rated_flow * now / then, "L/min", "uv.flow",
-                rated_dose=(rated_dose, "mJ/cm2"), required=(required, "mJ/cm2"), rated_flow=(rated_flow, "L/min"), now=(now, ""), rated=(then, ""))),
-            "lamp_interval": figure(work("lamp", "min(hours ÷ 24 ÷ 30.4, months)", min(row["lamp_hours"] / 24 / 30.4, row["lamp_months"]), "month", "uv.lamp",
-                hours=(float(row["lamp_hours"]), "h"), months=(float(row["lamp_months"]), "month"))),
-        }  # fmt: skip
-        nearest = min(rows["length_mm"], key=lambda gpm: abs(float(gpm) * GPM - rated_flow))
-        params = {
-            "rated_flow": rated_flow, "rated_dose": rated_dose, "rated_uvt": rated_uvt / 100, "required_dose": required,
-            "water_layer": layer / 100, "ports": keys.ports, "lamp": keys.lamp or "always_on",
-            "chamber_length": keys.chamber_length or rows["length_mm"][nearest] / 1000,
-        }  # fmt: skip
-        if keys.restrictor:
-            params["restrictor"] = keys.restrictor
-        return Sizing({name: value for name, value in params.items() if value is not None}, figures)
+        params["rated_flow"] = keys.rated_flow or next((size for size in sizes if size >= least - 1e-9), sizes[-1])
+        nearest = min(rows["length_mm"], key=lambda gpm: abs(float(gpm) * GPM - params["rated_flow"]))
+        params["chamber_length"] = keys.chamber_length or rows["length_mm"][nearest] / 1000
+        given = {"ports": keys.ports, "restrictor": keys.restrictor}
+        return Sizing(params | {name: held for name, held in given.items() if held})
+
+    def flow_treated(self, keys: UvKeys, duty: Duty) -> float:
+        """The flow it has to treat [L/min]: the greatest that can pass."""
+        return min(keys.restrictor, duty.passable) if keys.restrictor else duty.passable
+
+    def _light(self, params: dict[str, Any], water: Water) -> tuple[Line, Line]:
+        """Mean light in the water layer, now and as rated [-]; Beer-Lambert."""
+        clearest = 0.999999
+
+        def light(symbol: str, transmittance: float) -> Line:
+            through = (min(max(transmittance, 1e-6), clearest), "per cm")
+            return work(symbol, "(1 − T^L) ÷ (0 − L × ln(T))", "", "uv.geometry", T=through, L=(params["water_layer"] * 100, "cm"))
+
+        return light("light now", water.value("uvt") / 100), light("light as rated", params["rated_uvt"])
+
+    def _dose(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> tuple[Line, Line, Line]:
+        """The dose it gives at the flow it has to treat [mJ/cm2], with the light before it."""
+        params = sizing.params
+        now, then = self._light(params, water)
+        dose = work("dose", "rated_dose × rated_flow ÷ flow × now ÷ rated", "mJ/cm2", "uv.flow", rated_dose=(params["rated_dose"], "mJ/cm2"),
+                    rated_flow=(params["rated_flow"], "L/min"), flow=(self.flow_treated(keys, duty), "L/min"), now=(now.value, ""), rated=(then.value, ""))  # fmt: skip
+        return now, then, dose
+
+    def figures(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        row, params = duty.rows["uv"], sizing.params
+        now, then, dose = self._dose(keys, sizing, water, duty)
+        holds = work("flow", "rated_dose ÷ required × rated_flow × now ÷ rated", "L/min", "uv.flow", rated_dose=(params["rated_dose"], "mJ/cm2"),
+                     required=(params["required_dose"], "mJ/cm2"), rated_flow=(params["rated_flow"], "L/min"), now=(now.value, ""), rated=(then.value, ""))  # fmt: skip
+        lamp = work(
+            "lamp",
+            "min(hours ÷ 24 ÷ month_days, months)",
+            "month",
+            "uv.lamp",
+            hours=(float(row["lamp_hours"]), "h"),
+            months=(float(row["lamp_months"]), "month"),
+        )
+        return {"delivered_dose": figure(now, then, dose), "flow_at_dose": figure(now, then, holds), "lamp_interval": figure(lamp)}
 
     def treat(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        enough = sizing.figures["delivered_dose"].value >= sizing.params["required_dose"] * 0.995
-        if not enough:
+        dose = self._dose(keys, sizing, water, duty)[-1].value
+        if dose < sizing.params["required_dose"] * 0.995:
             return water
-        return water.with_(**{name: 0.0 for name in MICROBES if water.get(name) is not None})
+        return water.with_(**{name: 0.0 for name in INACTIVATED if water.get(name) is not None})
 
     def loss(self, keys: UvKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         clean = square_law(flow, sizing.params["rated_flow"], table("vessels")["lamps"]["clean_psi"] * PSI)
         return clean, clean
 
-    def candidates(self, water: Water, duty: Duty) -> list[Any]:
+    def candidates(self, water: Water, duty: Duty) -> list[UvKeys]:
         wanted = duty.facts.schools.disinfection == "uv" and not duty.facts.wishes.no_power
-        at_risk = any(water.value(name) > 0 for name in MICROBES) or duty.facts.source.kind in ("rain", "surface")
+        at_risk = any(water.value(name) > 0 for name in INACTIVATED) or duty.facts.source.kind in ("rain", "surface")
         return [UvKeys()] if wanted and at_risk else []
+
+    def companions(self, keys: UvKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
+        """Particles shade microbes: a fine filter stands directly before it."""
+        return (FINE,), ()
+
+    def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
+        """Without a finding there is nothing to inactivate, or nobody looked; with one, what stops it."""
+        if duty.facts.schools.disinfection != "uv":
+            return ""
+        if not any(raw.value(name) > 0 for name in INACTIVATED):
+            return "no microbes were found in the test" if tested else "microbes were not tested: test first, then decide"
+        if duty.facts.wishes.no_power:
+            return "the wishes rule it out"
+        return "; ".join(refused()) or "another treatment does its work"
+
+    def why_here(self, stage: StageRun[Any], run: TrainRun, microbes: bool) -> str:
+        return "Here because microbes were found in the water." if microbes else "Here as a barrier: no microbes were found or none were looked for."
+
+    def harmed_before(self, other: StageRun[Any]) -> str:
+        return "it would let water stand after the lamp"
+
+    def buys(self, keys: UvKeys, sizing: Sizing) -> list[Purchase]:
+        name = self.name(keys)
+        lamps = float(ceil(12 / sizing.figures["lamp_interval"].value - 1e-6))
+        return [Purchase("uv", 1.0, "UV chamber with ballast", name, sizing.params["rated_flow"]), Purchase("lamp", lamps, note=name, yearly=True)]
 
     def schools(self, keys: UvKeys, water: Water, system: str) -> list[str]:
         return [
             "Light (ours): no residual, nothing for particles; others use chlorine with contact time, or ceramic and ultrafiltration elements, which do not hold viruses."
         ]
 
+    def forks(self, keys: UvKeys, others: frozenset[str]) -> list[Fork]:
+        return [
+            Fork("Barrier filter instead of light", 3, schools=(("disinfection", "barrier"),)),
+            Fork("Chlorine and contact instead of light", 3, schools=(("disinfection", "chlorine"),)),
+        ]
+
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "inactivates microbes with light; it leaves no residual"
 
     def body(self, keys: UvKeys, sizing: Sizing) -> tuple[float, float, float]:
-        length = sizing.params["chamber_length"] * 1000
-        return 100.0, length, 1250.0 - length / 2
+        length, rows = self.pulled(sizing), table("vessels")["lamps"]
+        return float(rows["width_mm"]), length, table("wall")["place"]["ports"] - length / 2
+
+    def pulled(self, sizing: Sizing) -> float:
+        """The lamp comes straight out: as long as its chamber."""
+        return float(sizing.params["chamber_length"] * 1000)
+
+    def lit(self, keys: UvKeys) -> bool:
+        return keys.ports != "shielded"
 
 
-@rule("uv-dose", "uv.dose", on="uv")
-def uv_dose(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+UV = Uv()
+
+
+@rule("uv-dose", "train", "uv.dose", on="uv")
+def uv_dose(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """The lamp gives less than the dose this water needs, at the greatest flow that can pass."""
-    given, required = stage.sizing.figures["delivered_dose"].value, stage.sizing.params["required_dose"]
+    given, required = stage.figures["delivered_dose"].value, stage.sizing.params["required_dose"]
     if given < required * 0.995:
-        at, risky = stage.sizing.figures["flow_at_dose"].value, audit.microbes_present
+        at, risky = stage.figures["flow_at_dose"].value, audit.microbes_present
         yield Hit(
             "danger" if risky else "fault",
-            f"The lamp gives {audit.show(given, 'mJ/cm2')} at {audit.show(audit.uv_flow(stage), 'L/min')} and {stage.water_in.value('uvt'):.0f} % transmittance; {audit.show(required, 'mJ/cm2')} is needed.",
+            f"The lamp gives {audit.show(given, 'mJ/cm2')} at {audit.show(UV.flow_treated(stage.keys, audit.duty), 'L/min')} and {stage.water_in.value('uvt'):.0f} % transmittance; {audit.show(required, 'mJ/cm2')} is needed.",
             f"Fit a larger lamp, or a restrictor of {audit.show(at, 'L/min')}.",
         )  # fmt: skip
 
 
-@rule("uv-flow-unrestricted", "uv.flow", on="uv")
-def uv_flow_unrestricted(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-flow-unrestricted", "train", "uv.flow", on="uv")
+def uv_flow_unrestricted(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """The plumbing can pass more than the lamp treats, though the design flow is treated."""
-    at, most = stage.sizing.figures["flow_at_dose"].value, audit.duty.passable
+    at, most = stage.figures["flow_at_dose"].value, audit.duty.passable
     if not stage.keys.restrictor and at < most * 0.995:
         yield Hit("fault", f"The plumbing can pass {audit.show(most, 'L/min')}; the lamp holds its dose only to {audit.show(at, 'L/min')}.",
                   "Fit a flow restrictor before the lamp, or a larger lamp.")  # fmt: skip
 
 
-@rule("uv-not-last", "uv.last", on="uv")
-def uv_not_last(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-not-last", "train", "uv.last", on="uv")
+def uv_not_last(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """Something that holds or filters water stands after the lamp: growth there is past help."""
-    later = [
-        other
-        for other in audit.run.stages[stage.index + 1 :]
-        if other.kind not in ("uv", "booster_pump", "pressure_reducing_valve") and not other.at_tap
-    ]
+    later = [other for other in audit.run.later(stage) if not (other.kind == "uv" or other.room.pumps or other.room.reduces or other.at_tap)]
     if later:
         names = ", ".join(other.said for other in later)
         yield Hit("danger" if audit.microbes_present else "fault", f"After the lamp comes {names}: microbes that grow there reach the tap, and light leaves no residual.",
                   "Move the lamp to the end of the train.")  # fmt: skip
 
 
-@rule("uv-prefilter", "uv.prefilter", on="uv")
-def uv_prefilter(audit: Audit, stage: StageRun) -> Iterator[Hit]:
+@rule("uv-prefilter", "train", "uv.prefilter", on="uv")
+def uv_prefilter(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """No filter of 5 µm or finer stands directly before the lamp."""
-    before = audit.before(stage)
+    before = audit.run.before(stage)
     if before is not None and before.kind == "uv":
         return
-    while before is not None and (before.at_tap or before.kind in ("booster_pump", "pressure_reducing_valve")):
-        before = audit.before(before)
-    held = before.room.micron(before.keys, before.sizing) if before is not None else None
+    while before is not None and (before.at_tap or before.room.pumps or before.room.reduces):
+        before = audit.run.before(before)
+    held = before.micron if before is not None else None
     if before is None or held is None or held > 5:
         stands = f"directly before it is {before.said}" if before else "nothing stands before it"
         yield Hit(

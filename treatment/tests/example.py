@@ -5,9 +5,9 @@ from __future__ import annotations
 import copy
 from typing import Any
 
+from ..audit.rules import Finding
 from ..design import Design, design
 from ..job_file import read_job
-from ..rules import Finding
 
 ACID_WELL: dict[str, Any] = {
     "format": "cairn-job/1",

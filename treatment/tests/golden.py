@@ -14,6 +14,7 @@ from typing import Any
 
 from ..design import design
 from ..job_file import read_job
+from ..papers.design_file import design_document
 
 PACKED = Path(__file__).parent / "data" / "golden.json.xz"
 AS_OF = "2026-11-24"
@@ -35,7 +36,7 @@ def pack(rows: list[dict[str, Any]]) -> None:
 
 def worked(document: dict[str, Any]) -> dict[str, Any]:
     """The design document of a job as it comes out today, as plain JSON."""
-    found: dict[str, Any] = json.loads(json.dumps(design(read_job(document)).as_json()))
+    found: dict[str, Any] = json.loads(json.dumps(design_document(design(read_job(document)))))
     found.pop("engine")
     return found
 

@@ -7,11 +7,12 @@ import random
 from typing import Any
 from unittest import TestCase
 
-from ..analytes import Analyte, analytes
 from ..design import design
-from ..drawing.train_view import draw_train
-from ..errors import BadDocument
+from ..drawing.train.view import draw_train
 from ..job_file import read_job
+from ..language.analytes import Analyte, analytes
+from ..language.errors import BadDocument
+from ..papers.design_file import design_document
 from ..stages import ROOMS
 
 BEDS = ("neutralizer", "softener", "oxidizing_filter")
@@ -79,7 +80,7 @@ class AbsurdJobs(TestCase):
                     self.assertTrue(error.faults)
                     continue
                 done = design(job)
-                json.dumps(done.as_json(), allow_nan=False)
+                json.dumps(design_document(done), allow_nan=False)
                 draw_train(done, done.chosen, "us")
                 worked += 1
         self.assertGreater(worked, 40)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..figure import source
-from ..rules import RULES
+from ..audit.rules import RULES
+from ..language.figure import source
 from .example import HARD_ONLY, ids, job, worked
 
 SOUND = [

@@ -9,8 +9,8 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from .. import carbonate
-from ..carbonate import Solution, calcite_rate, calcite_to_ph, calcite_to_saturation, caustic_to_ph, soda_ash_to_ph, solve_ph, speciate
+from ..chemistry import carbonate
+from ..chemistry.carbonate import Solution, calcite_rate, calcite_to_ph, calcite_to_saturation, caustic_to_ph, soda_ash_to_ph, solve_ph, speciate
 from .fuzz import fuzz
 
 CASES = json.loads((Path(__file__).parent / "data" / "chemistry.json").read_text())

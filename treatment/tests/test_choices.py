@@ -6,9 +6,12 @@ import random
 from typing import Any
 from unittest import TestCase
 
-from ..compare import alternatives, compare, salt_per_year, water_to_drain
-from ..errors import BadDocument
 from ..job_file import read_job
+from ..language.errors import BadDocument
+from ..papers.design_file import design_document
+from ..studies.alternatives import alternatives
+from ..studies.compare import compare, salt_per_year, water_to_drain
+from ..studies.repair import repair
 from .example import HARD_ONLY, ids, job, worked
 
 
@@ -129,7 +132,7 @@ class Repair(TestCase):
     def test_mended_with_what_is_there(self) -> None:
         """No fault is left, the softener, neutralizer and lamp are kept, and each change is said."""
         design = worked(job(train=list(self.FAULTY)))
-        mended = design.repaired
+        mended = repair(design)
         self.assertEqual(ids(mended.variant.findings, "fault") | ids(mended.variant.findings, "danger") - {"boil-water"}, set())
         self.assertLessEqual({"s", "n", "u"}, {stage.id for stage in mended.variant.run.stages})
         self.assertTrue(any(change.startswith("Add") for change in mended.changes))
@@ -146,7 +149,7 @@ class Repair(TestCase):
         }
         site = {"drain": {"kind": "standpipe", "distance": "22 ft", "lift": "3 ft", "bore": "1/2 in"}}
         building = {"people": 5, "top_fixture_height": "14 ft"}
-        mended = worked(job({"supply": supply, "site": site, "building": building}, train=list(self.FAULTY))).repaired
+        mended = repair(worked(job({"supply": supply, "site": site, "building": building}, train=list(self.FAULTY))))
         kinds = [stage.kind for stage in mended.variant.run.stages]
         self.assertEqual((kinds[0], kinds[-1]), ("booster_pump", "uv"))
         self.assertEqual(ids(mended.variant.findings, "fault"), {"drain-bore"})
@@ -155,12 +158,12 @@ class Repair(TestCase):
     def test_a_sound_train_needs_no_change(self) -> None:
         """Nothing is touched where nothing is wrong, sizes given by hand included."""
         train = [{"kind": "softener", "volume": "2.5 ft3", "tank": "13x54"}]
-        self.assertEqual(worked(job(readings=HARD_ONLY, train=train)).repaired.changes, ())
+        self.assertEqual(repair(worked(job(readings=HARD_ONLY, train=train))).changes, ())
 
     def test_one_wrong_place_is_one_move(self) -> None:
         """The lamp before its filter: one of them moves, nothing else."""
         water = HARD_ONLY | {"hardness": "60 mg/L as CaCO3", "total_coliform": "present"}
-        changes = worked(job(readings=water, train=[{"kind": "uv"}, {"kind": "sediment", "micron": 5}])).repaired.changes
+        changes = repair(worked(job(readings=water, train=[{"kind": "uv"}, {"kind": "sediment", "micron": 5}]))).changes
         self.assertEqual(len(changes), 1)
         self.assertTrue(changes[0].startswith("Move"))
 
@@ -179,7 +182,7 @@ class Accepted(TestCase):
         found = next(each for each in variant.findings if each.rule == "salt-inefficient")
         self.assertEqual(found.waived, "the valve cannot be set lower")
         self.assertEqual(variant.tally["caution"], worked(document | {"waivers": []}).chosen.tally["caution"] - 1)
-        self.assertIn("the valve cannot be set lower", str(worked(document).as_json()["findings"]))
+        self.assertIn("the valve cannot be set lower", str(design_document(worked(document))["findings"]))
 
     def test_a_danger_cannot_be_waived(self) -> None:
         """Boil-water stands whatever is written."""

@@ -8,7 +8,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..demand import demand, peak_of
+from ..house.demand import demand, peak_of
 from ..job_file import read_job
 from .example import job
 from .fuzz import fuzz

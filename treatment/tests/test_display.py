@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 import treatment
 
-from ..display import media_hint, show, show_span, show_spread
+from ..language.display import media_hint, show, show_span, show_spread
 from .fuzz import fuzz
 
 

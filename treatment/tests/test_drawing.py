@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..drawing.shapes import Box, Label
-from ..drawing.train_view import FLOOR, draw_train, marked_column
+from ..drawing.train.view import FLOOR, draw_train, marked_column
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 

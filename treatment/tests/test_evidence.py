@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..evidence import Evidence
-from ..limits import limits, strictest
-from ..needs import needs
+from ..evidence.gather import Evidence
+from ..house.needs import needs
+from ..job.limits import limits, strictest
 from .example import HARD_ONLY, job, worked
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..errors import BadDocument, Fault
-from ..feed_limits import FeedLimit, OwnFeedLimit, OwnFeedLimits, with_own
+from ..job.feed_limits import FeedLimit, OwnFeedLimit, OwnFeedLimits, with_own
 from ..job_file import read_job
+from ..language.errors import BadDocument, Fault
+from ..papers.design_file import design_document
 from .example import job, worked
 
 
@@ -119,7 +120,7 @@ class InTheAudit(TestCase):
 
     def test_the_design_document_marks_it(self) -> None:
         """Every limit of a stage stands there, the designer's marked as such."""
-        stage = design("12 mg/L", feed_limits=MAKER).as_json()["train"][0]
+        stage = design_document(design("12 mg/L", feed_limits=MAKER))["train"][0]
         rows = {row["analyte"]: row for row in stage["feed_limits"] if row["high"]}
         self.assertEqual((rows["iron"]["high"], rows["iron"]["own"]), ({"value": 15, "unit": "mg/L"}, True))
         self.assertFalse(rows["manganese"]["own"])

@@ -9,11 +9,12 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..drawing.wall import compose
-from ..flows import drain_check, drawdown_of, measured_flow, operating_point, peaks, routed_loss, wash_flow, what_if, what_limits
-from ..hydraulics import PSI
+from ..drawing.wall.compose import compose
+from ..house.hydraulics import PSI
+from ..house.measuring import drawdown_of, measured_flow
+from ..house.pump import flow_at, known, meets, pump_pressure
 from ..job_file import read_job
-from ..pump import flow_at, known, meets, pump_pressure
+from ..studies.supply import drain_check, operating_point, peaks, routed_loss, wash_flow, what_if, what_limits
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 

@@ -10,9 +10,9 @@ from fluids.packed_bed import Ergun
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..beds import FT3, Bed, choose_bed, least_in, measured_out, medium, most_in, tanks
-from ..carbonate import water_density, water_viscosity
-from ..hydraulics import PSI, bore, friction, packed_bed_loss, square_law, valve_loss
+from ..chemistry.carbonate import water_density, water_viscosity
+from ..house.beds import FT3, Bed, choose_bed, least_in, measured_out, medium, most_in, tanks
+from ..house.hydraulics import PSI, bore, friction, packed_bed_loss, square_law, valve_loss
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 

@@ -12,9 +12,10 @@ import jsonschema
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..design_file import design_schema
-from ..errors import BadDocument
 from ..job_file import job_schema, loads, read_job
+from ..language.errors import BadDocument
+from ..papers.design_file import design_document
+from ..papers.design_schema import design_schema
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 
@@ -93,7 +94,7 @@ class Documents(TestCase):
         """The job schema accepts our jobs, the design schema every kind of design."""
         for document in (job(), job(readings=HARD_ONLY), job(train=[{"kind": "uv"}]), {"format": "cairn-job/1", "train": []}):
             jsonschema.validate(document, job_schema())
-            jsonschema.validate(worked(document).as_json(), design_schema())
+            jsonschema.validate(design_document(worked(document)), design_schema())
         with self.assertRaises(jsonschema.ValidationError):
             jsonschema.validate(job({"suply": {}}), job_schema())
 
@@ -105,7 +106,8 @@ class Documents(TestCase):
     def test_every_assumption_is_listed(self) -> None:
         """What the job leaves out is assumed, and said."""
         paths = {
-            note["path"] for note in worked({"format": "cairn-job/1", "samples": [{"readings": {"hardness": "15 gpg"}}]}).as_json()["assumptions"]
+            note["path"]
+            for note in design_document(worked({"format": "cairn-job/1", "samples": [{"readings": {"hardness": "15 gpg"}}]}))["assumptions"]
         }
         for path in (
             "$.building.people",
@@ -120,7 +122,7 @@ class Documents(TestCase):
 
     def test_uncertainty_stands_beside_the_design_value(self) -> None:
         """A strip reading of 120..250 designs on 250 and shows both ends; pH designs on its lower end."""
-        document = worked(job(readings=HARD_ONLY | {"hardness": "120..250 mg/L", "ph": "7.2..7.6"})).as_json()
+        document = design_document(worked(job(readings=HARD_ONLY | {"hardness": "120..250 mg/L", "ph": "7.2..7.6"})))
         self.assertEqual(document["design_water"]["hardness"]["design"], 250.0)
         self.assertEqual(document["design_water"]["ph"]["design"], 7.2)
         arriving = document["train"][0]["water_in"]["hardness"]
@@ -140,7 +142,7 @@ class CommandLine(TestCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         document = json.loads(done.stdout)
         self.assertEqual(document["format"], "cairn-design/1")
-        self.assertEqual([stage["kind"] for stage in document["train"]], [stage["kind"] for stage in worked(job()).as_json()["train"]])
+        self.assertEqual([stage["kind"] for stage in document["train"]], [stage["kind"] for stage in design_document(worked(job()))["train"]])
 
     def test_a_bad_job_is_one_line_a_fault(self) -> None:
         """Exit 2, the path at the head of each line, no traceback."""

@@ -8,11 +8,11 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from .. import carbonate
-from ..beds import medium
-from ..carbonate import Solution
-from ..kinetics import Dissolving, Stretch, dissolving
-from ..stages.neutralizer import surface_time
+from ..chemistry import carbonate
+from ..chemistry.carbonate import Solution
+from ..chemistry.kinetics import Dissolving, Stretch, dissolving
+from ..house.beds import medium
+from ..stages.neutralizer import surface_met
 from .fuzz import fuzz
 
 #: pH, alkalinity, calcium and magnesium hardness [mg/L as CaCO3], temperature [degC] of acid waters
@@ -46,7 +46,7 @@ class Walk(TestCase):
         for row in WATERS:
             solution, carbon = water(*row)
             for contact in (1.5, 3.0, 6.0):
-                time = surface_time(contact, medium("calcite"))
+                time = surface_met(contact, medium("calcite")).value
                 fine = walked_finely(solution, carbon, time)
                 self.assertAlmostEqual(dissolving(solution, carbon).after(time) / fine, 1.0, delta=0.015, msg=f"{row}, {contact} min")
 

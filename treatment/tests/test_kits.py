@@ -5,10 +5,10 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..analytes import analytes
-from ..errors import NotUnderstood
-from ..job import OBSERVATIONS
-from ..kits import kits, observed, outcome_readings, pad_reading, phase, times
+from ..evidence.kits import kits, observed, outcome_readings, pad_reading, phase, times
+from ..job.facts import OBSERVATIONS
+from ..language.analytes import analytes
+from ..language.errors import NotUnderstood
 from .fuzz import fuzz
 
 

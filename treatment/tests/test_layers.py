@@ -5,79 +5,101 @@ from __future__ import annotations
 import ast
 import inspect
 import re
-from importlib import import_module
+from collections.abc import Iterator
 from pathlib import Path
 from unittest import TestCase
 
-from .. import beds, carbonate, demand, hydraulics
-from ..figure import source
-from ..stages import ROOMS
-from ..tables import DATA, table
+from ..audit.rules import RULES, TOPICS
+from ..chemistry import carbonate
+from ..house import beds, demand, hydraulics
+from ..language.analytes import analytes
+from ..language.figure import source
+from ..language.tables import DATA, table
 
 CORE = Path(__file__).resolve().parents[1]
-#: lower layers first; a module may import only from its own line or above
+#: lower layers first: a module imports from its own layer or from those before it
 LAYERS = (
-    ("errors", "tables"), ("quantity",), ("analytes",), ("reading", "figure", "display"), ("spec", "report", "kits"), ("working",), ("job", "feed_limits"), ("carbonate", "limits"), ("kinetics",), ("water",),
-    ("samples",), ("evidence",), ("verdict",), ("pump",), ("demand", "hydraulics"), ("beds", "duty", "needs"), ("rules", "events", "rain"), ("stages",), ("train",), ("audit",), ("checks", "planner", "job_file"), ("repair", "compare", "shelf"),
-    ("symptoms",), ("design",), ("next_tests",), ("drawing",), ("materials",), ("design_file", "flows"), ("cli",),
+    "language", "chemistry", "job", "evidence", "house", "train", "audit", "stages", "checks", "job_file", "planning", "design", "drawing", "studies", "papers", "cli",
 )  # fmt: skip
 
 
-def imports_of(path: Path) -> set[str]:
-    """Core modules a file imports when it is loaded (imports for type checking or inside functions left out)."""
-    found = set()
-    for node in ast.parse(path.read_text()).body:
-        if isinstance(node, ast.ImportFrom) and node.level:
-            depth = node.level - (2 if path.parent != CORE else 1)
-            if depth == 0 and node.module:
-                found.add(node.module.split(".")[0])
-            elif depth == 0:
-                found |= {alias.name for alias in node.names}
+def modules() -> dict[str, Path]:
+    """Every module of the core by its dotted name below ``treatment``; a package by its own name."""
+    found = {}
+    for path in CORE.rglob("*.py"):
+        if "tests" in path.parts or path == CORE / "__init__.py":
+            continue
+        parts = path.relative_to(CORE).with_suffix("").parts
+        found[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = path
     return found
+
+
+def imports_of(name: str, path: Path, known: dict[str, Path]) -> Iterator[str]:
+    """Core modules a file imports anywhere: at its head, inside a function, or for its types only."""
+    package = name.split(".") if path.stem == "__init__" else name.split(".")[:-1]
+    for node in ast.walk(ast.parse(path.read_text())):
+        if not isinstance(node, ast.ImportFrom) or not node.level:
+            continue
+        base = package[: len(package) - node.level + 1] + (node.module.split(".") if node.module else [])
+        for alias in node.names:
+            whole = ".".join([*base, alias.name])
+            target = whole if whole in known else ".".join(base)
+            if target in known and target != name:
+                yield target
 
 
 class Arrows(TestCase):
     def test_imports_point_one_way(self) -> None:
-        """Each module imports only from its own layer or a lower one."""
-        rank = {name: i for i, layer in enumerate(LAYERS) for name in layer}
-        for path in [*CORE.glob("*.py"), *CORE.glob("stages/*.py"), *CORE.glob("drawing/*.py"), *CORE.glob("checks/*.py")]:
-            name = path.parent.name if path.parent != CORE else path.stem
-            if path.stem == "__init__" and path.parent == CORE:
-                continue
-            self.assertIn(name, rank, f"{path.name} has no layer: add it to LAYERS")
-            for used in imports_of(path):
-                if used in rank:
-                    self.assertLessEqual(rank[used], rank[name], f"{path.name} imports {used}")
+        """Each module imports only from its own layer or a lower one, whether for its types or inside a function."""
+        known, rank = modules(), {name: i for i, name in enumerate(LAYERS)}
+        for name, path in known.items():
+            layer = name.split(".")[0]
+            self.assertIn(layer, rank, f"{name} has no layer: add it to LAYERS")
+            for used in imports_of(name, path, known):
+                self.assertLessEqual(rank[used.split(".")[0]], rank[layer], f"{name} imports {used}")
+
+    def test_no_circle(self) -> None:
+        """Modules that import nothing more fall away, one after another, until none is left."""
+        known = modules()
+        graph = {name: set(imports_of(name, path, known)) for name, path in known.items()}
+        while leaves := [name for name, used in graph.items() if not used & graph.keys()]:
+            for name in leaves:
+                del graph[name]
+        self.assertEqual(sorted(graph), [])
 
     def test_the_core_knows_no_framework_and_no_clock(self) -> None:
         """Standard library and a hydraulics library only; the time of day is the caller's business."""
-        for path in CORE.rglob("*.py"):
-            if "tests" in path.parts:
-                continue
+        for name, path in modules().items():
             text = path.read_text()
-            self.assertNotRegex(text, r"(?m)^\s*(from|import) (django|workbench|numpy|pint|requests)\b", path.name)
+            self.assertNotRegex(text, r"(?m)^\s*(from|import) (django|workbench|numpy|pint|requests)\b", name)
             if path.stem != "cli":
-                self.assertNotRegex(text, r"date\.today|datetime\.now|time\.time\(", path.name)
+                self.assertNotRegex(text, r"date\.today|datetime\.now|time\.time\(", name)
+
+    def test_nobody_writes_into_another_object(self) -> None:
+        """No module reaches into a ``__dict__``."""
+        for name, path in modules().items():
+            self.assertNotIn(".__dict__", path.read_text(), name)
 
 
 class Knowledge(TestCase):
+    def code(self) -> str:
+        return "".join(path.read_text() for path in modules().values())
+
     def test_every_source_named_exists(self) -> None:
         """No citation points nowhere."""
-        named = set()
         sections = "|".join(table("sources"))
-        for path in (path for path in CORE.rglob("*.py") if "tests" not in path.parts):
-            named |= set(re.findall(rf'"((?:{sections})\.[a-z0-9_]+)"', path.read_text()))
+        named = set(re.findall(rf'"((?:{sections})\.[a-z0-9_]+)"', self.code()))
         self.assertGreater(len(named), 40)
         for key in sorted(named):
             self.assertTrue(source(key), key)
 
     def test_no_working_value_lies_idle(self) -> None:
         """Every value of the working table is read somewhere, by its name or by a name made of two parts."""
-        code = "".join(path.read_text() for path in CORE.rglob("*.py") if "tests" not in path.parts)
+        code = self.code()
         made = re.findall(r'f"\{[^}]*\}(_[a-z]+)"', code)
         for section, rows in table("stages").items():
             for name in rows:
-                read = f'"{name}"' in code or any(name.endswith(end) for end in made)
+                read = f'"{name}"' in code or any(name.endswith(end) for end in made) or section.startswith("hazards")
                 self.assertTrue(read, f"{section}.{name}")
 
     def test_tables_are_as_printed(self) -> None:
@@ -94,6 +116,17 @@ class Knowledge(TestCase):
         for path in DATA.glob("*.toml"):
             self.assertTrue(table(path.stem))
 
+    def test_every_analyte_is_shown_somewhere(self) -> None:
+        """Its row says where: an analyte that nobody would ever see is named here."""
+        known = {"ribbon", "sheet", "shelf", "ions", "computed", "tap", "referred", "evidence"}
+        self.assertEqual([name for name, row in analytes().items() if not row.places], [])
+        self.assertEqual({place for row in analytes().values() for place in row.places}, known)
+
+    def test_every_rule_has_a_topic(self) -> None:
+        """So that nobody guesses by the first letters of its id what it is about; each topic has its rules."""
+        self.assertEqual(set().union(*(rule.topics for rule in RULES)), set(TOPICS))
+        self.assertEqual([rule.id for rule in RULES if not rule.topics], [])
+
     def test_every_public_formula_documents_its_arguments_with_units(self) -> None:
         """A formula that takes numbers says what they are and in which unit."""
         for module in (carbonate, demand, hydraulics, beds):
@@ -105,14 +138,3 @@ class Knowledge(TestCase):
                 takes = [p for p in inspect.signature(function).parameters.values() if p.annotation in ("float", float)]
                 if takes and function.__annotations__.get("return") in ("float", float):
                     self.assertRegex(text, r"\[[^\]]+\]|table", f"{module.__name__}.{name} names no unit")
-
-
-class Rooms(TestCase):
-    def test_every_room_keeps_the_contract(self) -> None:
-        """Each treatment has a title, a shape, cautions, keys with a word of explanation, and a module of its own."""
-        for kind, room in ROOMS.items():
-            self.assertEqual(room.kind, kind)
-            self.assertTrue(room.title and room.silhouette and room.cautions, kind)
-            module = import_module(type(room).__module__)
-            self.assertEqual(module.__name__.rsplit(".", 1)[1], kind)
-            self.assertTrue(module.__doc__)

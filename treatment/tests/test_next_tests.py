@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from ..job import OBSERVATIONS
-from ..next_tests import in_words, next_tests
-from ..symptoms import causes
-from ..tables import table
+from ..evidence.symptoms import causes
+from ..job.facts import OBSERVATIONS
+from ..language.tables import table
+from ..papers.design_file import design_document
+from ..studies.next_tests import in_words, next_tests
 from .example import HARD_ONLY, job, worked
 
 
@@ -42,7 +43,7 @@ class WhichTestNext(TestCase):
 
     def test_the_document_carries_the_ranking(self) -> None:
         """Ranks count from one."""
-        document = worked(job(readings=HARD_ONLY | {"hardness": "80..250 mg/L", "iron": None})).as_json()
+        document = design_document(worked(job(readings=HARD_ONLY | {"hardness": "80..250 mg/L", "iron": None})))
         self.assertEqual([test["rank"] for test in document["next_tests"]], list(range(1, len(document["next_tests"]) + 1)))
 
 
@@ -67,7 +68,7 @@ class WhatIsBehindIt(TestCase):
 
     def test_every_observation_has_a_cause_and_every_analyte_named_exists(self) -> None:
         """The table covers the vocabulary."""
-        from ..analytes import analytes
+        from ..language.analytes import analytes
 
         self.assertEqual(set(table("symptoms")), set(OBSERVATIONS))
         for row in table("symptoms").values():

@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..design import Design
+from ..papers.design_file import design_document
 from ..stages import ROOMS
 from .example import HARD_ONLY, ids, job, worked
 from .fuzz import fuzz
@@ -94,7 +95,7 @@ class ComposedTrains(TestCase):
         """It is audited as it stands; the proposal stands beside it."""
         design = worked(job(train=[{"kind": "uv"}, {"kind": "softener"}]))
         self.assertEqual([stage.kind for stage in design.chosen.run.stages], ["uv", "softener"])
-        document = design.as_json()
+        document = design_document(design)
         self.assertEqual([stage["kind"] for stage in document["train"]], ["uv", "softener"])
         self.assertEqual(
             [stage["kind"] for stage in document["proposal"]["train"]], ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"]

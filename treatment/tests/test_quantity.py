@@ -6,10 +6,10 @@ import pint
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..display import digits, show
-from ..errors import NotUnderstood
-from ..quantity import canonical_unit, parse_number, parse_quantity, units_of
-from ..tables import table
+from ..language.display import digits, show
+from ..language.errors import NotUnderstood
+from ..language.quantity import canonical_unit, parse_number, parse_quantity, units_of
+from ..language.tables import table
 from .fuzz import fuzz
 
 PINT_NAMES = {

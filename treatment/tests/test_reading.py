@@ -5,9 +5,9 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..analytes import analytes, find_analyte
-from ..errors import NotUnderstood
-from ..reading import parse_line, parse_reading
+from ..language.analytes import analytes, find_analyte
+from ..language.errors import NotUnderstood
+from ..language.reading import parse_line, parse_reading
 from .fuzz import fuzz
 
 

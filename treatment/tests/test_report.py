@@ -5,9 +5,9 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..analytes import fold
-from ..errors import NotUnderstood
-from ..report import MOST_ROWS, SAMPLE_COLUMNS, layout_of, own_samples, read_report
+from ..evidence.report import MOST_ROWS, SAMPLE_COLUMNS, layout_of, own_samples, read_report
+from ..language.analytes import fold
+from ..language.errors import NotUnderstood
 from .fuzz import fuzz
 
 

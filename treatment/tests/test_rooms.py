@@ -9,11 +9,12 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..analytes import analytes
 from ..design import Design
-from ..limits import limits
+from ..job.limits import limits
+from ..language.analytes import analytes
 from ..stages import ROOMS
-from ..train import StageRun
+from ..studies.repair import repair
+from ..train.room import StageRun
 from .example import HARD_ONLY, ids, job, worked
 from .fuzz import fuzz
 
@@ -171,7 +172,7 @@ class EveryWordIsSaid(TestCase):
     def test_a_repair_never_leaves_more_faults_than_it_found(self, readings: dict[str, Any]) -> None:
         """A train in a foolish order: after mending there are no more faults and dangers than before."""
         design = worked(job(readings=readings, train=[{"kind": "uv"}, {"kind": "softener"}, {"kind": "sediment"}, {"kind": "neutralizer"}]))
-        grave = [sum(finding.severity in ("danger", "fault") for finding in variant.findings) for variant in (design.chosen, design.repaired.variant)]
+        grave = [sum(finding.severity in ("danger", "fault") for finding in variant.findings) for variant in (design.chosen, repair(design).variant)]
         self.assertLessEqual(grave[1], grave[0])
 
     @given(waters)
@@ -181,7 +182,7 @@ class EveryWordIsSaid(TestCase):
         for no_power in (False, True):
             changes = {"wishes": {"no_power": no_power}, "supply": {"flow": "4 gpm", "pressure_low": "25 psi", "pressure_high": "45 psi"}}
             design = worked(job(changes, readings=readings | {"total_coliform": "present"}, train=[{"kind": "softener"}, {"kind": "uv"}]))
-            kinds = {stage.kind for stage in design.repaired.variant.run.stages}
+            kinds = {stage.kind for stage in repair(design).variant.run.stages}
             self.assertTrue(kinds & {"uv", "barrier_filter", "retention_tank"}, kinds)
 
     @given(st.floats(2, 25), st.floats(0.05, 3), st.floats(6.0, 7.8), st.floats(0.2, 6))

@@ -6,9 +6,9 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..errors import BadDocument
+from ..evidence.samples import AnalyteState
 from ..job_file import read_job
-from ..samples import AnalyteState
+from ..language.errors import BadDocument
 from .example import job, worked
 from .fuzz import fuzz
 

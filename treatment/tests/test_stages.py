@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..train import StageRun
+from ..train.room import StageRun
 from .example import HARD_ONLY, job, worked
 
 

@@ -11,14 +11,14 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from .. import rain
-from ..carbonate import Solution, blend_ratio, blend_to_ph, iron_oxidised, speciate, strip_to
-from ..events import busiest_week, storage_for
+from ..chemistry.carbonate import Solution, blend_ratio, blend_to_ph, iron_oxidised, speciate, strip_to
+from ..house import rain
+from ..house.events import busiest_week, storage_for
 from ..job_file import read_job
+from ..language.tables import table
 from ..stages import ROOMS
 from ..stages.carbon import chloramine
-from ..stages.reverse_osmosis import temperature_factor
-from ..tables import table
+from ..stages.reverse_osmosis import output_at
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 
@@ -255,15 +255,15 @@ class Membranes(TestCase):
 
     def test_temperature_factor(self) -> None:
         """exp(2640 x (1/298 - 1/283)) = 0.625 at 10 degC; the linear school says 50 / 77 = 0.649."""
-        self.assertAlmostEqual(temperature_factor(10, "exponential"), exp(2640 * (1 / 298 - 1 / 283)), places=6)
-        self.assertAlmostEqual(temperature_factor(10, "linear"), 50 / 77, places=4)
+        self.assertAlmostEqual(output_at(10, "exponential").value, exp(2640 * (1 / 298 - 1 / 283)), places=6)
+        self.assertAlmostEqual(output_at(10, "linear").value, 50 / 77, places=4)
 
     def test_at_the_tap(self) -> None:
         """4 people x 3.5 L = 14 L/day; at 11.1 degC (0.645) rated 21.7 L/day; the house water is not touched."""
         design = worked(job(readings=HARD_ONLY | {"nitrate": "14 mg/L as N"}, train=[{"kind": "reverse_osmosis"}]))
         run = design.chosen.run.stages[0]
         self.assertAlmostEqual(figure(run, "permeate_required"), 14.0)
-        self.assertAlmostEqual(figure(run, "rated_required"), 14 / temperature_factor(100 / 9, "exponential"), places=2)
+        self.assertAlmostEqual(figure(run, "rated_required"), 14 / output_at(100 / 9, "exponential").value, places=2)
         self.assertAlmostEqual(design.chosen.run.tap.value("nitrate"), 14 * 0.12)
         self.assertAlmostEqual(design.chosen.run.finished.value("nitrate"), 14.0)
         self.assertNotIn("health/nitrate", {finding.rule for finding in design.chosen.findings})

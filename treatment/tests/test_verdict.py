@@ -6,8 +6,8 @@ from ..drawing.gauge import WIDTH, gauge
 from ..drawing.history import HEIGHT, histories
 from ..drawing.history import WIDTH as CHART
 from ..drawing.ions import ion_balance
-from ..tables import table
-from ..verdict import unmarked, verdicts
+from ..evidence.verdict import unmarked, verdicts
+from ..language.tables import table
 from .example import job, worked
 from .test_samples import FIVE, sampled
 

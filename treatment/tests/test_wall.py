@@ -11,13 +11,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..drawing.shapes import Box
-from ..drawing.wall import compose
-from ..drawing.wall_parts import Run, Wall
-from ..drawing.wall_placing import drawn_to, snapped
-from ..drawing.wall_view import view
-from ..materials import materials, price_keys
+from ..drawing.wall.compose import compose
+from ..drawing.wall.parts import Run, Wall
+from ..drawing.wall.placing import drawn_to, snapped
+from ..drawing.wall.view import view
+from ..language.tables import table
+from ..papers.design_file import design_document
+from ..papers.materials import materials, price_keys
 from ..stages import ROOMS
-from ..tables import table
 from .example import ids, job, worked
 from .fuzz import fuzz
 
@@ -328,7 +329,7 @@ class Extremes(TestCase):
         """What the command line prints is what is drawn."""
         document = job({"site": SITE | {"wall_width": "4 ft"}}, train=[{"kind": "neutralizer"}, {"kind": "softener"}])
         design = worked(document)
-        printed, wall = design.as_json(), compose(design, design.chosen)
+        printed, wall = design_document(design), compose(design, design.chosen)
         self.assertEqual([unit["x"]["value"] for unit in printed["wall"]["units"]], [unit.outline.x for unit in wall.units])
         self.assertIn("does-not-fit", [finding["rule"] for finding in printed["wall"]["findings"]])
         self.assertEqual(len(printed["materials"]), len(materials(design.chosen, wall)))

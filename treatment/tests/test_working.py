@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..design_file import train_document
-from ..errors import BadDocument, Fault
+from ..job.working import OwnValues, rows_of, working_values
 from ..job_file import read_job
-from ..tables import table
-from ..working import OwnValues, rows_of, working_values
+from ..language.errors import BadDocument, Fault
+from ..language.tables import table
+from ..papers.design_file import design_document, train_document
 from .example import job, worked
 
 OPEN = {"ferrous_iron": None}
@@ -110,7 +110,7 @@ class Reading(TestCase):
 class Told(TestCase):
     def test_it_stands_among_the_assumptions_with_ours_and_the_reason(self) -> None:
         """In the document too, which an engineer reads."""
-        notes = worked(job({"working_values": own("retention.contact_min", 40)})).as_json()["assumptions"]
+        notes = design_document(worked(job({"working_values": own("retention.contact_min", 40)})))["assumptions"]
         (note,) = [each for each in notes if each["path"] == "$.working_values.retention.contact_min"]
         self.assertEqual(note["value"], "40 min in place of 20")
         self.assertIn("our own trials", note["why"])

@@ -9,8 +9,8 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
-from treatment.job import STANDARDS
-from treatment.tables import table
+from treatment.job.facts import STANDARDS
+from treatment.language.tables import table
 
 from .access import may_change, membership
 from .models import Workspace

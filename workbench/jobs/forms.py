@@ -6,13 +6,13 @@ from typing import Any
 
 from django import forms
 
-from treatment.display import show
-from treatment.errors import Fault
-from treatment.job import FIXTURES, OBSERVATIONS, STANDARDS
-from treatment.limits import limits
-from treatment.quantity import canonical_unit
-from treatment.spec import BAD, Choice, Flag, Measure, Number, Spec
-from treatment.tables import table
+from treatment.job.facts import FIXTURES, OBSERVATIONS, STANDARDS
+from treatment.job.limits import limits
+from treatment.language.display import show
+from treatment.language.errors import Fault
+from treatment.language.quantity import canonical_unit
+from treatment.language.spec import BAD, Choice, Flag, Measure, Number, Spec
+from treatment.language.tables import table
 
 from .models import Job, Survey
 from .survey_fields import COLUMNS, MEASURED

@@ -6,7 +6,7 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 
-from treatment.job import STANDARDS
+from treatment.job.facts import STANDARDS
 
 
 class Job(models.Model):

@@ -7,8 +7,8 @@ from typing import Any, ClassVar
 from django import forms
 from django.db import transaction
 
-from treatment.errors import Fault
-from treatment.spec import BAD, Choice, Flag, ListOf, Spec, specs_of
+from treatment.language.errors import Fault
+from treatment.language.spec import BAD, Choice, Flag, ListOf, Spec, specs_of
 
 from .forms import sentence
 from .models import Job

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from treatment.job import Building, Drawdown, Pipe, Schools, SourceFacts, SupplyFacts, Wishes
-from treatment.spec import Spec, specs_of
+from treatment.job.facts import Building, Drawdown, Pipe, Schools, SourceFacts, SupplyFacts, Wishes
+from treatment.language.spec import Spec, specs_of
 
 RECORDS = {
     "source": SourceFacts, "building": Building, "supply": SupplyFacts, "supply.pipe": Pipe, "supply.drawdown": Drawdown, "wishes": Wishes, "schools": Schools,

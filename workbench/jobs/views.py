@@ -10,7 +10,9 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from treatment.errors import BadDocument
+from treatment.job_file import loads
+from treatment.language.errors import BadDocument
+from treatment.papers.design_file import design_document
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
@@ -89,8 +91,6 @@ def job_import(request: HttpRequest) -> HttpResponse:
     faults: list[Any] = []
     if not problem:
         try:
-            from treatment.job_file import loads
-
             loads(text)
             job = store(json.loads(text), member.workspace, request.user)
             return redirect("train", job.pk)
@@ -192,7 +192,7 @@ def job_export(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def design_export(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk)
-    response = JsonResponse(design_of(job, shown_stages(job)).as_json(), json_dumps_params={"indent": 1, "ensure_ascii": False})
+    response = JsonResponse(design_document(design_of(job, shown_stages(job))), json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.design.json"'
     return response
 

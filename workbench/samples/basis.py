@@ -7,11 +7,11 @@ from typing import Any
 from django import forms
 from django.db import transaction
 
-from treatment.analytes import find_analyte
-from treatment.errors import Fault
-from treatment.job import Bases, Basis
-from treatment.reading import Reading
-from treatment.samples import default_percent
+from treatment.evidence.samples import default_percent
+from treatment.job.facts import Bases, Basis
+from treatment.language.analytes import find_analyte
+from treatment.language.errors import Fault
+from treatment.language.reading import Reading
 
 from ..jobs.forms import sentence
 from ..jobs.models import Job

@@ -8,7 +8,6 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from treatment.analytes import analytes
 from treatment.drawing.gauge import HEIGHT as GAUGE_HEIGHT
 from treatment.drawing.gauge import WIDTH as GAUGE_WIDTH
 from treatment.drawing.gauge import gauge
@@ -16,8 +15,9 @@ from treatment.drawing.history import HEIGHT, WIDTH, histories
 from treatment.drawing.ions import HEIGHT as IONS_HEIGHT
 from treatment.drawing.ions import WIDTH as IONS_WIDTH
 from treatment.drawing.ions import ion_balance
-from treatment.tables import table
-from treatment.verdict import unmarked, verdicts
+from treatment.evidence.verdict import unmarked, verdicts
+from treatment.language.analytes import analytes
+from treatment.language.tables import table
 
 from ..accounts.access import job_for
 from ..door import design_of

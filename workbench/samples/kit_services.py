@@ -10,11 +10,11 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from treatment.analytes import analytes
-from treatment.errors import NotUnderstood
-from treatment.kits import Kit, KitTest, Outcome, in_time, kits, observed, outcome_readings, pad_reading, phase, times
-from treatment.reading import Reading as CoreReading
-from treatment.reading import parse_reading
+from treatment.evidence.kits import Kit, KitTest, Outcome, in_time, kits, observed, outcome_readings, pad_reading, phase, times
+from treatment.language.analytes import analytes
+from treatment.language.errors import NotUnderstood
+from treatment.language.reading import Reading as CoreReading
+from treatment.language.reading import parse_reading
 
 from ..door import reading_row
 from ..jobs.models import Job

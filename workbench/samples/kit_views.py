@@ -10,8 +10,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from treatment.analytes import analytes
-from treatment.kits import KitTest, kits
+from treatment.evidence.kits import KitTest, kits
+from treatment.language.analytes import analytes
 
 from ..accounts.access import job_for
 from ..jobs.models import Job

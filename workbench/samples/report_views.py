@@ -13,12 +13,12 @@ from django.shortcuts import redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from treatment.analytes import analytes, find_analyte, fold
-from treatment.errors import Fault, NotUnderstood
-from treatment.job import SampleFacts
-from treatment.reading import Reading, parse_reading
-from treatment.report import SAMPLE_COLUMNS, layout_of, own_samples, read_report
-from treatment.spec import ListOf, Record
+from treatment.evidence.report import SAMPLE_COLUMNS, layout_of, own_samples, read_report
+from treatment.job.facts import SampleFacts
+from treatment.language.analytes import analytes, find_analyte, fold
+from treatment.language.errors import Fault, NotUnderstood
+from treatment.language.reading import Reading, parse_reading
+from treatment.language.spec import ListOf, Record
 
 from ..accounts.access import job_for
 from ..door import reading_row, store_sample

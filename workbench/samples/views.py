@@ -10,11 +10,11 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from treatment.analytes import Analyte, analytes
 from treatment.design import Design
-from treatment.errors import NotUnderstood
-from treatment.limits import Limit, outside, strictest
-from treatment.reading import Entry, parse_line, parse_reading
+from treatment.job.limits import Limit, outside, strictest
+from treatment.language.analytes import Analyte, analytes
+from treatment.language.errors import NotUnderstood
+from treatment.language.reading import Entry, parse_line, parse_reading
 
 from ..accounts.access import job_for
 from ..door import design_of, reading_row, worth_testing

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from treatment.beds import INCH
 from treatment.design import Design
-from treatment.flows import drain_check, drawdown_of, operating_point, peaks, wash_flow, what_if, what_if_range, what_limits
+from treatment.house.beds import INCH
+from treatment.house.measuring import drawdown_of
+from treatment.studies.supply import drain_check, operating_point, peaks, wash_flow, what_if, what_if_range, what_limits
 
 from ..jobs.forms import CHOICE_WORDS
 from ..jobs.models import Job

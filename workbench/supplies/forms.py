@@ -8,9 +8,9 @@ from typing import Any
 from django import forms
 from django.db import transaction
 
-from treatment.errors import Fault
-from treatment.job import PumpFacts, SupplyFacts
-from treatment.spec import BAD, specs_of
+from treatment.job.facts import PumpFacts, SupplyFacts
+from treatment.language.errors import Fault
+from treatment.language.spec import BAD, specs_of
 
 from ..jobs.forms import sentence
 from ..jobs.models import Job

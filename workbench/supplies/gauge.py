@@ -8,11 +8,11 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from treatment.display import show
-from treatment.errors import NotUnderstood
-from treatment.flows import PressureSpan, is_night, pressure_span
-from treatment.job import PRESSURE
-from treatment.quantity import parse_quantity
+from treatment.house.measuring import PressureSpan, is_night, pressure_span
+from treatment.job.facts import PRESSURE
+from treatment.language.display import show
+from treatment.language.errors import NotUnderstood
+from treatment.language.quantity import parse_quantity
 
 from ..jobs.forms import sentence
 from ..jobs.models import Job, PressureReading

@@ -8,11 +8,11 @@ from typing import Any
 
 from django.db import transaction
 
-from treatment.display import show
-from treatment.errors import NotUnderstood
-from treatment.flows import Spread, measured_flow
-from treatment.quantity import parse_quantity
-from treatment.tables import table
+from treatment.house.measuring import Spread, measured_flow
+from treatment.language.display import show
+from treatment.language.errors import NotUnderstood
+from treatment.language.quantity import parse_quantity
+from treatment.language.tables import table
 
 from ..jobs.forms import sentence
 from ..jobs.models import Job, SupplyRun

@@ -8,9 +8,9 @@ from django import template
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
-from treatment.analytes import analytes
-from treatment.display import media_hint, show, show_span, show_spread, unit_text
-from treatment.figure import Figure, Line
+from treatment.language.analytes import analytes
+from treatment.language.display import media_hint, show, show_span, show_spread, unit_text
+from treatment.language.figure import Figure, Line
 
 register = template.Library()
 

@@ -8,7 +8,7 @@ from axe_playwright_python.sync_playwright import Axe
 from django.utils import timezone
 from playwright.sync_api import Page, expect
 
-from treatment.report import read_report
+from treatment.evidence.report import read_report
 from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.door import store
@@ -65,7 +65,7 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         sheet = page.get_by_role("complementary", name="Softener")
         expect(sheet).to_contain_text("Exchanges hardness")
         sheet.locator("summary", has_text="Compensated hardness").click()
-        expect(sheet).to_contain_text("17.118 × (per_Fe × Fe + 8 × Mn)")
+        expect(sheet).to_contain_text("gpg × (per_Fe × Fe + per_Mn × Mn)")
 
     def test_a_bad_reading_is_kept_and_explained(self) -> None:
         """What is understood is kept; the typo stays in the box with the reason; corrected, it goes too."""

@@ -6,7 +6,8 @@ import json
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 
-from treatment.errors import BadDocument
+from treatment.language.errors import BadDocument
+from treatment.papers.design_file import design_document
 from treatment.tests.example import HARD_ONLY, worked
 from treatment.tests.example import job as job_document
 from workbench.door import design_of, store
@@ -45,8 +46,8 @@ class ThroughTheDoor(TestCase):
                     self.assertEqual(out[part][key], value, f"{part}.{key}")
             self.assertEqual(out["samples"], document["samples"])
             self.assertEqual(out["train"], document.get("train"))
-            same = design_of(job, shown_stages(job)).as_json()
-            again = worked(document | {"as_of": dt.date.today().isoformat()}).as_json()
+            same = design_document(design_of(job, shown_stages(job)))
+            again = design_document(worked(document | {"as_of": dt.date.today().isoformat()}))
             self.assertEqual(same["train"], again["train"])
             self.assertEqual(same["findings"], again["findings"])
 

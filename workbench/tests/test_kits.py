@@ -7,7 +7,7 @@ import datetime as dt
 from django.urls import reverse
 from django.utils import timezone
 
-from treatment.kits import kits
+from treatment.evidence.kits import kits
 from workbench.door import design_of
 from workbench.jobs.models import Job
 from workbench.samples.kit_services import rows_of, vials

@@ -9,10 +9,10 @@ from unittest import TestCase
 from django.conf import settings
 from django.template.loader import get_template
 
-from treatment.analytes import analytes
-from treatment.beds import medium
-from treatment.rules import SEVERITIES
-from treatment.tables import table
+from treatment.audit.rules import SEVERITIES
+from treatment.house.beds import medium
+from treatment.language.analytes import analytes
+from treatment.language.tables import table
 
 BUILT = (Path(settings.BASE_DIR) / "static" / "built" / "app.css").read_text()
 

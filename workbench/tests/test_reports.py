@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
-from treatment.errors import NotUnderstood
-from treatment.report import read_report
+from treatment.evidence.report import read_report
+from treatment.language.errors import NotUnderstood
 from treatment.tests.example import job as job_document
 from treatment.tests.fuzz import fuzz
 from workbench.door import store

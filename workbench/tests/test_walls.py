@@ -11,7 +11,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 from openpyxl import load_workbook
 
-from treatment.tables import table
+from treatment.language.tables import table
 from workbench.door import store
 from workbench.trains.services import option_of
 from workbench.walls.views import drawn

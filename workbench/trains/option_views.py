@@ -9,10 +9,12 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from treatment.analytes import analytes
-from treatment.compare import alternatives, compare
-from treatment.limits import limits
-from treatment.shelf import shelf
+from treatment.job.limits import limits
+from treatment.job_file import written
+from treatment.language.analytes import analytes
+from treatment.studies.alternatives import alternatives
+from treatment.studies.compare import compare
+from treatment.studies.shelf import shelf
 
 from ..accounts.access import job_for
 from ..door import design_of
@@ -53,7 +55,7 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
         if act == "copy":
             made = services.open_option(
                 job,
-                services.revision_of(option).stages or services.proposed_stages(design_of(job, None).plan.train),
+                services.revision_of(option).stages or written(design_of(job, None).plan.train),
                 f"copied from {option.letter}",
                 request.user,
             )
@@ -63,7 +65,7 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
             if not number.isdigit() or int(number) >= len(others):
                 raise services.Refused("", "This alternative is no longer offered; the job has changed.")
             other = others[int(number)]
-            made = services.open_option(job, services.proposed_stages(other.variant.train), other.title, request.user)
+            made = services.open_option(job, written(other.variant.train), other.title, request.user)
             return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
         if act == "follow":
             services.follow(job, option, request.user)

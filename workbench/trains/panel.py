@@ -10,11 +10,11 @@ from typing import Any, ClassVar
 from django import forms
 from django.db import transaction
 
-from treatment.analytes import find_analyte
-from treatment.errors import Fault
-from treatment.job import OwnLimits, Rain, Schools, Waivers, Wishes
-from treatment.spec import BAD, Spec
-from treatment.working import OwnValues, WorkingValue, told, working_values
+from treatment.job.facts import OwnLimits, Rain, Schools, Waivers, Wishes
+from treatment.job.working import OwnValues, WorkingValue, told, working_values
+from treatment.language.analytes import find_analyte
+from treatment.language.errors import Fault
+from treatment.language.spec import BAD, Spec
 
 from ..jobs.forms import sentence
 from ..jobs.models import Job

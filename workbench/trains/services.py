@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
-from treatment.analytes import analytes
-from treatment.errors import BadDocument, Fault
-from treatment.feed_limits import OwnFeedLimits
-from treatment.job_file import MOST_STAGES, read_stage
-from treatment.spec import BAD
+from treatment.job.feed_limits import OwnFeedLimits
+from treatment.job_file import MOST_STAGES, read_stage, stage_fields
+from treatment.language.analytes import analytes
+from treatment.language.errors import BadDocument, Fault
+from treatment.language.spec import BAD, Choice
 from treatment.stages import ROOMS
-from treatment.train import Given
 
 from ..jobs.forms import sentence
 from ..jobs.models import Job
@@ -95,23 +94,6 @@ def shown_stages(job: Job) -> Stages | None:
     return revision.stages if revision else None
 
 
-def proposed_stages(train: Sequence[Given]) -> Stages:
-    """A composed train as a person may edit it: kinds and choices; sizes are left out, so they follow the water."""
-    stages = []
-    for stage in train:
-        entry: dict[str, Any] = {"kind": stage.kind, "id": stage.id}
-        for name in ("medium", "flow", "form", "chemical", "target", "method", "element", "scale", "dark", "screened"):
-            if getattr(stage.keys, name, None) is not None:
-                entry[name] = getattr(stage.keys, name)
-        micron, target = getattr(stage.keys, "micron", None), getattr(stage.keys, "target_ph", None)
-        if micron is not None:
-            entry["micron"] = f"{micron * 1e6:g} um"
-        if target is not None:
-            entry["target_ph"] = target
-        stages.append(entry)
-    return stages
-
-
 def place_of(stages: Stages, stage_id: str) -> int:
     """Where a stage stands. Raises Refused where it is gone."""
     for i, stage in enumerate(stages):
@@ -170,20 +152,6 @@ def exchange(stages: Stages, stage_id: str, kind: str) -> tuple[Stages, str, str
     return after, f"replaced {title(gone)} by {ROOMS[kind].title.lower()}", after[here]["id"]
 
 
-def mended(before: Stages, train: Sequence[Given]) -> Stages:
-    """A repaired train as the job file writes it: what was kept keeps what was typed, unless its sizes were given up."""
-    typed = {stage.get("id"): stage for stage in before}
-    stages: Stages = []
-    for fresh, stage in zip(proposed_stages(train), train, strict=True):
-        held = typed.get(stage.id)
-        if held is None or held["kind"] != stage.kind:
-            stages.append(fresh)
-            continue
-        kept = {name: value for name, value in held.items() if name in ("kind", "id") or getattr(stage.keys, name, None) is not None}
-        stages.append(kept)
-    return stages
-
-
 def remove(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
     here = place_of(stages, stage_id)
     after = copy.deepcopy(stages)
@@ -193,8 +161,6 @@ def remove(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
 
 def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages, str, str]:
     """Fix a size or choice of a stage; an empty text leaves it to be sized. Raises Refused beside the field."""
-    from treatment.job_file import stage_fields
-
     here = place_of(stages, stage_id)
     kind = stages[here]["kind"]
     spec = stage_fields(kind).get(name)
@@ -206,8 +172,8 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages
         after[here].pop(name, None)
         return after, f"left {name.replace('_', ' ')} of {title(stages[here])} to be sized", stage_id
     raw: Any = {"true": True, "false": False}.get(text, text)
-    if kind == "softener" and name == "resin":
-        raw = int(text) if text.isdigit() else text
+    if isinstance(spec, Choice) and text.isdigit():
+        raw = int(text)
     faults: list[Fault] = []
     if spec.read(raw, "", faults) is BAD or faults:
         message = faults[0].message

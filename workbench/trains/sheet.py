@@ -5,47 +5,18 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from treatment.analytes import analytes
-from treatment.audit import clock
-from treatment.design import Design, Variant
-from treatment.feed_limits import FeedLimit
-from treatment.figure import Figure
+from treatment.audit.audit import clock
+from treatment.audit.rules import Finding
+from treatment.design import Design
+from treatment.job.feed_limits import FeedLimit
+from treatment.job.working import own_of, told
 from treatment.job_file import stage_fields
-from treatment.quantity import canonical_unit
-from treatment.rules import Finding
-from treatment.spec import Choice, Flag, Fraction, Measure, Number
-from treatment.train import StageRun
-from treatment.working import own_of, told
-
-#: figures that matter most to a practitioner, in the order of their questions
-FIRST = (
-    "ph_out", "hardness_added", "compensated_hardness", "hardness_setting", "daily_load", "resin_volume", "capacity", "regeneration_interval",
-    "salt_per_regeneration", "salt_per_year", "sodium_added", "delivered_dose", "flow_at_dose", "oxidant_demand", "backwash_interval", "replacement_interval",
-    "dose", "feed_rate", "solution_days", "contact_time", "contact_needed", "ct", "ct_needed", "permeate_required", "rated_required", "reject_flow", "storage_required",
-    "reliability", "storage_volume", "hours_a_day", "pressure_held", "pressure_at_flow",
-    "media_volume", "refill_interval", "media_per_year", "service_flow_limit", "backwash_flow", "lamp_interval",
-)  # fmt: skip
-HIDDEN = ("micron",)
-ARRIVING = (
-    "hardness",
-    "ph",
-    "alkalinity",
-    "iron",
-    "manganese",
-    "hydrogen_sulfide",
-    "turbidity",
-    "free_chlorine",
-    "total_chlorine",
-    "nitrate",
-    "tannin",
-    "colour",
-    "tds",
-    "carbon_dioxide",
-    "uvt",
-    "total_coliform",
-    "e_coli",
-    "sodium",
-)
+from treatment.language.analytes import analytes, shown_in
+from treatment.language.figure import Figure
+from treatment.language.quantity import canonical_unit
+from treatment.language.spec import Choice, Flag, Fraction, Measure, Number
+from treatment.planning.variant import Variant
+from treatment.train.room import StageRun
 
 
 @dataclass(frozen=True)
@@ -94,7 +65,7 @@ class Take:
 class Sheet:
     """What the sheet shows of one stage."""
 
-    run: StageRun
+    run: StageRun[Any]
     place: int
     last: bool
     purpose: str
@@ -128,10 +99,8 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
     typed = {}
     if stages is not None:
         typed = stages[run.index]
-    figures = {
-        name: figure for name, figure in run.sizing.figures.items() if name not in HIDDEN and not (name == "media_volume" and run.kind == "softener")
-    }
-    main = [(name, figures[name]) for name in FIRST if name in figures]
+    figures = {name: figure for name, figure in run.figures.items() if name not in run.room.hidden}
+    main = [(name, figures[name]) for name in run.room.main if name in figures]
     chosen = {name for name, _ in main[:10]}
     before, mild = run.water_in.known(), run.mild_in.known()
     after = run.water_out.known()
@@ -140,21 +109,17 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
     ]
     return Sheet(
         run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out, design.job.facts.job.units), reasons=variant.reasons[run.id],
-        arrives=[(name, before[name], mild.get(name, before[name])) for name in ARRIVING if name in before],
+        arrives=[(name, before[name], mild.get(name, before[name])) for name in shown_in("sheet") if name in before],
         own_values=[(ours.words, told(ours.path, own), own.reason) for row in run.room.rows(run.keys) for ours, own in own_of(design.job.facts.working_values, row)],
         takes=_takes(run, design, typed.get("feed_limits") or {}),
-        leaves=[(name, after[name]) for name in changed if name in ARRIVING],
+        leaves=[(name, after[name]) for name in changed if "sheet" in analytes()[name].places],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
         choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id), schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units), reason=run.keys.reason or "",
         others=run.why_this_vessel(design.duty),
     )  # fmt: skip
 
 
-#: choices that only some forms of a treatment have: shown where the stage has them, or where something was typed
-OF_A_FORM = ("volume", "tank", "vessels", "housing", "outer_micron", "magnesia", "bed", "target_ph", "residual")
-
-
-def _takes(run: StageRun, design: Design, typed: dict[str, Any]) -> list[Take]:
+def _takes(run: StageRun[Any], design: Design, typed: dict[str, Any]) -> list[Take]:
     found = []
     for limit in run.room.takes(run.keys, run.water_in, design.duty):
         end = "high" if limit.high is not None else "low"
@@ -174,14 +139,15 @@ def _takes(run: StageRun, design: Design, typed: dict[str, Any]) -> list[Take]:
 LABELS = {"target_ph": "target pH", "rated_uvt": "rated UVT"}
 
 
-def _choices(run: StageRun, typed: dict[str, Any]) -> list[ChoiceField]:
+def _choices(run: StageRun[Any], typed: dict[str, Any]) -> list[ChoiceField]:
     fields = []
+    declared = type(run.keys).__dataclass_fields__
     for key, spec in stage_fields(run.kind).items():
         if key in ("id", "install", "reason", "flow_controls", "feed_limits") or (
             not isinstance(spec, (Measure, Number, Choice, Flag, Fraction)) and type(spec).__name__ not in ("Vessel", "TimeOfDay")
         ):
             continue
-        if key in OF_A_FORM and key not in run.sizing.params and key not in typed:
+        if declared[key].metadata["sometimes"] and key not in run.sizing.params and key not in typed:
             continue
         options: tuple[tuple[str, str], ...] = ()
         if isinstance(spec, Choice):
@@ -202,6 +168,9 @@ def _choices(run: StageRun, typed: dict[str, Any]) -> list[ChoiceField]:
         if unit == "m" and isinstance(spec, Measure) and spec.example.endswith("mm"):
             unit = "m small"
         hint = spec.example if isinstance(spec, Measure) else {"tank": "10x54", "hour": "02:00"}.get(key, "")
-        doc = next((f.metadata["doc"] for f in type(run.keys).__dataclass_fields__.values() if f.name == key), "")
-        fields.append(ChoiceField(key, LABELS.get(key, key.replace("_", " ")), doc, text, run.sizing.params.get(key), unit, options, hint))
+        fields.append(
+            ChoiceField(
+                key, LABELS.get(key, key.replace("_", " ")), declared[key].metadata["doc"], text, run.sizing.params.get(key), unit, options, hint
+            )
+        )
     return fields

@@ -10,11 +10,13 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from treatment.design import Design
-from treatment.design_file import STANDING_CAUTION
-from treatment.drawing.train_view import draw_train, marked_column
-from treatment.drawing.wall import compose
-from treatment.errors import BadDocument
+from treatment.drawing.train.view import draw_train, marked_column
+from treatment.drawing.wall.compose import compose
+from treatment.job_file import written
+from treatment.language.errors import BadDocument
+from treatment.papers.design_file import STANDING_CAUTION
 from treatment.stages import ROOMS
+from treatment.studies.repair import repair
 
 from ..accounts.access import job_for
 from ..door import design_of
@@ -46,7 +48,7 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
         "names": {stage.id: stage.name for stage in variant.run.stages},
         "can_undo": option.at > min(history), "can_redo": option.at < max(history), "follows_proposal": revision.stages is None,
         "shelf": [(kind, room.title) for kind, room in ROOMS.items()], "standing_caution": STANDING_CAUTION,
-        "wall_tally": compose(design, variant).tally, "repair": design.repaired if design.given and any(f.severity in ("fault", "danger") and f.stage for f in variant.findings) else None,
+        "wall_tally": compose(design, variant).tally, "repair": repair(design) if design.given and any(finding.serious and finding.stage for finding in variant.findings) else None,
         "options": job.options.order_by("letter"), "letters": LETTERS,
         "bench_url": reverse("train", args=[job.pk]) + query, "edit_url": reverse("train-edit", args=[job.pk]) + query,
     } | more  # fmt: skip
@@ -127,12 +129,12 @@ def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -
         return ("accepted a finding" if reason else "took an acceptance back"), selected
     stages = services.revision_of(option).stages
     if stages is None:
-        stages = services.proposed_stages(design_of(job, None).plan.train)
+        stages = written(design_of(job, None).plan.train)
     stages = services.named(stages)
     if action == "mend":
-        design = design_of(job, stages)
-        after = services.mended(stages, design.repaired.variant.train)
-        return services.save(option, version, request.user, lambda: (after, "mended: " + "; ".join(design.repaired.changes))), ""
+        mended = repair(design_of(job, stages))
+        after = written(mended.variant.train, stages)
+        return services.save(option, version, request.user, lambda: (after, "mended: " + "; ".join(mended.changes))), ""
     after, summary, selected = _change(request, action, stages, selected)
     return services.save(option, version, request.user, lambda: (after, summary)), selected
 

@@ -8,8 +8,8 @@ from typing import Any
 
 from django.conf import settings
 
-from treatment.drawing.wall_parts import Wall
-from treatment.materials import Row
+from treatment.drawing.wall.parts import Wall
+from treatment.papers.materials import Row
 
 from ..samples.readers import safe_cell
 

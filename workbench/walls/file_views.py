@@ -10,9 +10,9 @@ from django.template.loader import render_to_string
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods
 
-from treatment.design_file import STANDING_CAUTION
-from treatment.drawing.train_view import draw_train
-from treatment.materials import Row, by_group, materials, price_keys, total
+from treatment.drawing.train.view import draw_train
+from treatment.papers.design_file import STANDING_CAUTION
+from treatment.papers.materials import Row, by_group, materials, price_keys, total
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace

@@ -6,9 +6,9 @@ from typing import Any
 
 from django.forms import BoundField
 
-from treatment.display import show
-from treatment.drawing.wall_placing import usual_size
-from treatment.job import Places, Site, SiteDrain, Spot
+from treatment.drawing.wall.placing import usual_size
+from treatment.job.facts import Places, Site, SiteDrain, Spot
+from treatment.language.display import show
 
 from ..jobs.models import Job
 from ..jobs.rest_form import RestForm

@@ -11,12 +11,13 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.design import Design
-from treatment.drawing.wall import compose
-from treatment.drawing.wall_parts import STATES, Wall
-from treatment.drawing.wall_view import WallView, view
-from treatment.errors import BadDocument
-from treatment.flows import routed_loss
-from treatment.tables import table
+from treatment.drawing.wall.compose import compose
+from treatment.drawing.wall.parts import STATES, Wall
+from treatment.drawing.wall.view import WallView, view
+from treatment.job_file import written
+from treatment.language.errors import BadDocument
+from treatment.language.tables import table
+from treatment.studies.supply import routed_loss
 
 from ..accounts.access import job_for
 from ..door import design_of
@@ -119,7 +120,7 @@ def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -
         return "accepted a finding" if reason else "took an acceptance back"
     stages = trains.revision_of(option).stages
     if stages is None:
-        stages = trains.proposed_stages(design_of(job, None).plan.train)
+        stages = written(design_of(job, None).plan.train)
     stages = trains.named(stages)
     if action == "place":
         _, here, _ = drawn(job)

@@ -1,0 +1,1 @@
+"""The second pair of eyes: the rule registry, and what a rule may look at."""

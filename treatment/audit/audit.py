@@ -1,0 +1,158 @@
+"""The second pair of eyes: reads any train and says what is wrong with it, with the numbers.
+
+Rules that belong to one treatment stand in its room, those about the whole job in ``checks/``. All are listed
+in ``docs/rules.md``, written from the registry.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from ..chemistry.water import Water
+from ..evidence.gather import Evidence
+from ..house.duty import Duty
+from ..house.needs import MICROBES, Need
+from ..job.facts import Facts
+from ..job.feed_limits import FeedLimit
+from ..job.limits import Limit, limits_of
+from ..language.analytes import analytes
+from ..language.display import show
+from ..language.figure import source as cite
+from ..train.pressure import PressureLine
+from ..train.room import Room, StageRun, TrainRun
+from ..train.runner import Runner
+from .rules import RULES, SEVERITIES, Finding, Rule, accepted
+
+
+class Audit:
+    """A train under audit: everything a rule may look at."""
+
+    def __init__(self, facts: Facts, duty: Duty, evidence: Evidence, needs: list[Need], run: TrainRun, pressure: PressureLine, runner: Runner):
+        self.facts, self.duty, self.evidence, self.needs = facts, duty, evidence, needs
+        self.run, self.pressure, self.runner = run, pressure, runner
+
+    @cached_property
+    def limits(self) -> tuple[Limit, ...]:
+        """The limits of this job."""
+        return limits_of(self.facts)
+
+    def show(self, value: float, unit: str) -> str:
+        """A value as this job's people read it."""
+        return show(value, unit, self.facts.job.units)
+
+    def reads(self, analyte: str, value: float) -> str:
+        """A value of an analyte as this job's people read it."""
+        return self.show(value, analytes()[analyte].shown_unit)
+
+    def limit(self, analyte: str) -> float | None:
+        """The strictest ceiling of this job's standard for an analyte, in its canonical unit."""
+        highs = [limit.high for limit in self.limits if limit.analyte == analyte]
+        return min(highs) if highs else None
+
+    @cached_property
+    def microbes_present(self) -> bool:
+        return any(self.run.raw.value(name) > 0 for name in MICROBES)
+
+    @cached_property
+    def broken(self) -> list[list[Breach]]:
+        """Feed limits that the water arriving at each stage breaks, in the order of the train."""
+        return [breaches(stage.room, stage.keys, stage.water_in, self.duty) for stage in self.run.stages]
+
+    @cached_property
+    def breaks(self) -> frozenset[tuple[str, str]]:
+        """Which stages get water with too much (or too little) of what: stage id and analyte."""
+        return frozenset((stage.id, breach.limit.analyte) for stage in self.run.stages for breach in self.broken[stage.index])
+
+    def findings(self, quick: bool = False) -> list[Finding]:
+        """Every finding, gravest first, then in the order of the train. quick: without trying what each stage is for."""
+        found: list[Finding] = []
+        for known in RULES:
+            if quick and known.tries:
+                continue
+            if not known.kinds:
+                found += self._findings_of(known, None)
+                continue
+            for stage in self.run.stages:
+                if known.looks_at(stage.kind):
+                    found += self._findings_of(known, stage)
+        if self.facts.waivers:
+            found = accepted(found, self.facts.waivers)
+        place = {stage.id: stage.index for stage in self.run.stages}
+        return sorted(found, key=lambda finding: (SEVERITIES.index(finding.severity), place.get(finding.stage, -1), finding.rule))
+
+    def _findings_of(self, known: Rule, stage: StageRun[Any] | None) -> Iterator[Finding]:
+        """Run one rule and give its hits their id, stage, topics and source."""
+        for hit in known.check(self, stage) if stage is not None else known.check(self):
+            where = hit.stage if hit.stage is not None else (stage.id if stage is not None else "")
+            yield Finding(known.final_id(hit.parts), hit.severity, where, hit.message, hit.remedy, hit.source or cite(known.source), known.topics)
+
+
+@dataclass(frozen=True, slots=True)
+class Breach:
+    """A feed limit that the water arriving at a stage breaks."""
+
+    limit: FeedLimit
+    value: float
+
+    def asked(self, system: str) -> str:
+        """What the stage takes, in words."""
+        unit = analytes()[self.limit.reads].shown_unit
+        return f"at most {show(self.limit.high, unit, system)}" if self.limit.high is not None else f"at least {show(self.limit.low, unit, system)}"
+
+    def said(self, system: str) -> str:
+        """What arrives and what is taken, in words."""
+        row = analytes()[self.limit.reads]
+        return f"{row.said} is {show(self.value, row.shown_unit, system)} and it takes {self.asked(system)}"
+
+    def short(self, system: str) -> str:
+        """The same for a list: what arrives, and what is taken."""
+        row = analytes()[self.limit.reads]
+        return f"{row.name} {show(self.value, row.shown_unit, system)}: takes {self.asked(system)}"
+
+
+def breaches(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[Breach]:
+    """Feed limits of a treatment that a water breaks; of several on one analyte the gravest."""
+    worst: dict[str, Breach] = {}
+    for limit in room.takes(keys, water, duty):
+        value = water.get(limit.reads)
+        if value is not None and limit.broken_by(value):
+            known = worst.get(limit.analyte)
+            if known is None or SEVERITIES.index(limit.severity) < SEVERITIES.index(known.limit.severity):
+                worst[limit.analyte] = Breach(limit, value)
+    return list(worst.values())
+
+
+def refusals(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[str]:
+    """Feed limits of a treatment that a water breaks, in words."""
+    return [breach.said(duty.facts.job.units) for breach in breaches(room, keys, water, duty) if breach.limit.severity != "advice"]
+
+
+def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
+    """What goes wrong when a stage is taken out and the others stay as they are: needs and feed limits that are then no longer met."""
+    here, trouble, wanted = stage.water_in, [], []
+    tap: Water | None = None
+    for other in audit.run.earlier(stage):
+        tap = other.water_out if other.at_tap else tap
+    for other in audit.run.later(stage):
+        out = audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, here)
+        for breach in breaches(other.room, other.keys, here, audit.duty):
+            if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in audit.breaks:
+                row = analytes()[breach.limit.reads]
+                trouble.append(f"{row.said} would reach the {other.said} at {audit.show(breach.value, row.shown_unit)}")
+        if other.at_tap:
+            tap = out
+        else:
+            here = out
+    for need in audit.needs:
+        if need.met_by(audit.run.finished, audit.run.tap) and not need.met_by(here, tap if tap is not None else here):
+            where = " at the drinking tap" if need.tap and stage.at_tap else ""
+            wanted.append(f"{analytes()[need.goal].said} would stay at {audit.reads(need.goal, here.value(need.goal))}{where}")
+    return wanted + trouble
+
+
+def clock(hour: float) -> str:
+    """``02:00`` from hours after midnight."""
+    return f"{int(hour):02d}:{round(hour % 1 * 60):02d}"

@@ -1,0 +1,1 @@
+"""Acids, bases, calcite, and the water as an immutable state."""

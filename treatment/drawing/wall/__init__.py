@@ -1,0 +1,1 @@
+"""The wall, drawn to scale."""

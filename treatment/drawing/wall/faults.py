@@ -1,0 +1,105 @@
+"""What does not fit on a wall, collides, or cannot be reached."""
+
+from __future__ import annotations
+
+from itertools import pairwise
+from typing import Any
+
+from ...audit.rules import SEVERITIES, Finding
+from ...design import Design
+from ...language.display import show
+from ...language.figure import source
+from .parts import Rect, Run, Unit, Wall, Zone
+
+PLACE = frozenset({"place"})
+
+
+def findings_on(wall: Wall, design: Design, ceiling: float) -> list[Finding]:
+    """What does not fit, collides, or cannot be reached; at the unit it concerns."""
+    site, system = design.facts.site, design.facts.job.units
+    found: list[Finding] = []
+
+    def say(rule: str, severity: str, unit: str, message: str, remedy: str) -> None:
+        found.append(Finding(rule, severity, unit, message, remedy, source("wall.clear"), PLACE))
+
+    solids = [(unit, rect) for unit in wall.units for _, rect in unit.parts]
+    for i, (unit, rect) in enumerate(solids):
+        for other, its in solids[i + 1 :]:
+            if other.id != unit.id and rect.overlaps(its):
+                say("does-not-fit", "fault", other.id, f"{other.name} and {unit.name.lower()} stand in the same place.", "Move one of them.")
+    for unit in wall.units:
+        if site.wall_width is not None and unit.outline.right > site.wall_width * 1000 + 1:
+            say(
+                "does-not-fit",
+                "fault",
+                unit.id,
+                f"It ends {show(unit.outline.right, 'mm', system)} along a wall of {show(site.wall_width * 1000, 'mm', system)}.",
+                "Move the units closer, use two walls, or fewer units.",
+            )
+        if site.ceiling is not None and unit.outline.top > ceiling + 1:
+            say(
+                "does-not-fit",
+                "fault",
+                unit.id,
+                f"It stands {show(unit.outline.top, 'mm', system)} high under a ceiling of {show(ceiling, 'mm', system)}.",
+                "Choose a shorter vessel, or another room.",
+            )
+        if unit.outline.x < -1 or unit.outline.z < -1:
+            say("does-not-fit", "fault", unit.id, "It stands beyond the end of the wall, or below the floor.", "Move it back.")
+        if wall.depth is not None and unit.depth > wall.depth + 1:
+            say(
+                "clearance/" + unit.kind,
+                "caution",
+                unit.id,
+                f"It stands {show(unit.depth, 'mm', system)} out from the wall; {show(wall.depth, 'mm', system)} are there.",
+                "Choose narrower vessels, or another wall.",
+            )
+        for zone in unit.zones:
+            _zone(wall, unit, zone, ceiling, site.ceiling is not None, system, say)
+        for obstacle in wall.obstacles:
+            if any(rect.overlaps(obstacle.keep) for _, rect in unit.parts):
+                severity = "danger" if obstacle.key == "electrical_panel" else "fault"
+                say(
+                    "blocks/" + obstacle.key,
+                    severity,
+                    unit.id,
+                    f"It stands in the room kept free before the {obstacle.key.replace('_', ' ')}.",
+                    "Move it: panel, heater, meter and shut-off stay free.",
+                )
+    last = wall.units[-1].id if wall.units else ""
+    for panel in (obstacle for obstacle in wall.obstacles if obstacle.key == "electrical_panel"):
+        for unit_id in dict.fromkeys(run.unit or last for run in wall.runs if _crosses(run, panel.keep)):
+            say(
+                "blocks/electrical_panel",
+                "fault",
+                unit_id,
+                "Water pipe runs above or before the electrical panel.",
+                "Place the units so that neither pipe nor drain passes the panel; nothing that can drip belongs above it.",
+            )
+    order = [unit.id for unit in wall.units] + [""]
+    return sorted(found, key=lambda each: (SEVERITIES.index(each.severity), order.index(each.stage)))
+
+
+def _crosses(run: Run, keep: Rect) -> bool:
+    """Whether a pipe passes through the room of a panel, which reaches from the floor to the ceiling."""
+    return any(min(a[0], b[0]) < keep.right and max(a[0], b[0]) > keep.x and max(a[1], b[1]) > keep.z for a, b in pairwise(run.points))
+
+
+def _zone(wall: Wall, unit: Unit, zone: Zone, ceiling: float, known: bool, system: str, say: Any) -> None:
+    rule = "uv-clearance" if zone.what == "lamp" else f"clearance/{unit.kind}"
+    severity = "fault" if zone.what == "lamp" else "caution"
+    if known and zone.rect.top > ceiling + 1:
+        free = ceiling - zone.rect.z
+        say(
+            rule,
+            severity,
+            unit.id,
+            f"{show(max(free, 0.0), 'mm', system)} are free above it {zone.words}; {show(zone.rect.height, 'mm', system)} are needed.",
+            "Lower it, turn it, or choose a shorter one.",
+        )
+    if zone.rect.z < -1:
+        say(rule, severity, unit.id, f"It hangs too low {zone.words}.", "Mount it higher.")
+    in_the_way = [other.name for other in wall.units if other.id != unit.id and any(zone.rect.overlaps(rect) for _, rect in other.parts)]
+    in_the_way += [obstacle.key.replace("_", " ") for obstacle in wall.obstacles if zone.rect.overlaps(obstacle.rect)]
+    if in_the_way:
+        say(rule, severity, unit.id, f"{', '.join(in_the_way)} stands in the room kept free {zone.words}.", "Move one of them.")

@@ -1,0 +1,176 @@
+"""What a wall is made of: units, pipe, fittings, zones kept free, what is there already. In mm, x to the right, z up from the floor."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from itertools import pairwise
+
+from ...audit.rules import Finding, tally
+
+STATES = ("service", "bypass", "shut")
+Point = tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Rect:
+    """An upright rectangle: x and z of its lower left corner [mm]."""
+
+    x: float
+    z: float
+    width: float
+    height: float
+
+    @property
+    def right(self) -> float:
+        return self.x + self.width
+
+    @property
+    def top(self) -> float:
+        return self.z + self.height
+
+    def overlaps(self, other: Rect) -> bool:
+        return self.x < other.right - 1e-6 and other.x < self.right - 1e-6 and self.z < other.top - 1e-6 and other.z < self.top - 1e-6
+
+
+@dataclass(frozen=True, slots=True)
+class Zone:
+    """Room kept free: lamp, sump, lid, head, front, keep."""
+
+    rect: Rect
+    what: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """A unit on the wall: its outline, its solid parts (vessels, brine tank), its ports, what it keeps free, its depth."""
+
+    id: str
+    kind: str
+    name: str
+    shape: str
+    outline: Rect
+    parts: tuple[tuple[str, Rect], ...]
+    inlet: Point
+    outlet: Point
+    zones: tuple[Zone, ...]
+    depth: float
+    bypassed: bool
+    at_tap: bool
+    drained: bool
+    placed: bool
+    lit: bool
+    powered: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Obstacle:
+    """Something that is there already, and the width before it that stays free."""
+
+    key: str
+    rect: Rect
+    keep: Rect
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A piece of pipe through square corners. role: main, leg, bypass, metal, tap or drain; unit: whose it is."""
+
+    points: tuple[Point, ...]
+    role: str
+    unit: str
+
+    @property
+    def length(self) -> float:
+        """Length along the pipe [mm]."""
+        return sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in pairwise(self.points))
+
+
+@dataclass(frozen=True, slots=True)
+class Fitting:
+    """A fitting in the pipe. kind: elbow, tee, valve, union, gauge, sample_tap, air_gap, outlet (electrical, above the pipe, where nothing drips on it); along: h or v, the way of its pipe.
+
+    name: what a tag says; part: inlet, outlet or bypass for a valve; open: its state as drawn.
+    """
+
+    kind: str
+    x: float
+    z: float
+    along: str
+    unit: str
+    name: str = ""
+    part: str = ""
+    open: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Dimension:
+    """A measure between two points on one line, with its words."""
+
+    start: Point
+    end: Point
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Wall:
+    """The whole wall. width and height are those of the drawing; given says whether the job gave the wall's own.
+
+    end: where the job's own wall ends, where the units reach beyond it. header: height of the main pipe; leaves: where it leaves for the house, up to the ceiling where an electrical panel follows.
+    """
+
+    width: float
+    height: float
+    depth: float | None
+    given_width: bool
+    units: tuple[Unit, ...]
+    obstacles: tuple[Obstacle, ...]
+    runs: tuple[Run, ...]
+    fittings: tuple[Fitting, ...]
+    dimensions: tuple[Dimension, ...]
+    findings: tuple[Finding, ...]
+    header: float
+    leaves: float
+    end: float | None
+    states: dict[str, str] = field(hash=False)
+
+    def pipe_length(self, *roles: str) -> float:
+        """Length of pipe of some roles [m]."""
+        return sum(run.length for run in self.runs if run.role in roles) / 1000
+
+    def count(self, kind: str) -> int:
+        return sum(fitting.kind == kind for fitting in self.fittings)
+
+    @property
+    def water_path(self) -> tuple[Point, ...]:
+        """The way the water takes with the valves as they stand: through a unit, round it in bypass; it ends where one is shut."""
+        mains = [run for run in self.runs if run.role == "main"]
+        units = {unit.id: unit for unit in self.units if not unit.at_tap}
+        path: list[Point] = []
+        for run, after in zip(mains, [*mains[1:], None], strict=True):
+            path += run.points
+            unit = units.get(run.unit)
+            if unit is None or after is None:
+                continue
+            state, leave = self.states.get(unit.id, "service"), after.points[0]
+            if state == "shut" and unit.bypassed:
+                return tuple(path)
+            if state != "bypass" or not unit.bypassed:
+                middle = (unit.inlet[0] + unit.outlet[0]) / 2
+                path += [
+                    (path[-1][0], unit.inlet[1]),
+                    unit.inlet,
+                    (middle, unit.inlet[1]),
+                    (middle, unit.outlet[1]),
+                    unit.outlet,
+                    (leave[0], unit.outlet[1]),
+                ]
+        return tuple(path)
+
+    @property
+    def tally(self) -> dict[str, int]:
+        """How many findings of each severity, gravest first."""
+        return tally(self.findings)
+
+    def findings_at(self, unit: str) -> list[Finding]:
+        return [finding for finding in self.findings if finding.stage == unit]

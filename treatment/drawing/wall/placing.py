@@ -1,0 +1,167 @@
+"""Where the units stand: where the job puts them, else side by side in the order of the water, clear of what is there."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...design import Design
+from ...job.facts import OBSTRUCTIONS
+from ...language.tables import table
+from ...planning.variant import Variant
+from ...train.room import StageRun
+from .parts import Obstacle, Point, Rect, Unit, Wall, Zone
+
+#: share of a vessel's width at which its narrower head begins
+HEAD_RIM = 0.18
+
+
+def snapped(value: float) -> float:
+    """A place on the wall [mm] rounded to the grid that moves keep to.
+
+    >>> snapped(1234.6)
+    1230.0
+    """
+    step = float(table("wall")["place"]["snap"])
+    return round(value / step) * step
+
+
+def drawn_to(wall: Wall, unit: Unit, x: float, foot: float | None) -> tuple[float, float | None]:
+    """Where a unit dropped at x with its foot at ``foot`` [mm] comes to stand: against a neighbour's usual distance, the edge of a
+    kept-free space, or the height of another's foot, top or port, where one is near; else on the grid.
+    """
+    rows = table("wall")["place"]
+    gap, edge, reach = float(rows["between"] + 2 * rows["leg"]), float(rows["leg"] + rows["clear"] + 1), float(rows["reach"])
+    others = [other for other in wall.units if other.id != unit.id]
+    width, height = unit.outline.width, unit.outline.height
+    lefts = [place for other in others for place in (other.outline.right + gap, other.outline.x - gap - width)]
+    lefts += [place for thing in wall.obstacles for place in (thing.keep.right + edge, thing.keep.x - edge - width)]
+    across = _nearest(x, lefts, reach)
+    if foot is None:
+        return across, None
+    feet = [0.0]
+    for other in others:
+        feet += [other.outline.z, other.outline.top - height, other.outlet[1] - (unit.inlet[1] - unit.outline.z)]
+    return across, _nearest(foot, feet, reach)
+
+
+def _nearest(value: float, places: list[float], reach: float) -> float:
+    near = min(places, key=lambda place: abs(place - value), default=value + reach + 1)
+    return near if abs(near - value) <= reach and near >= 0 else max(snapped(value), 0.0)
+
+
+def usual_size(name: str) -> tuple[float, float, float]:
+    """Width, foot above the floor and height [mm] of a thing on the wall that was not measured."""
+    width, height, foot = (float(each) for each in table("wall")["obstructions"][name])
+    return width, foot, height
+
+
+def obstacles_of(design: Design) -> tuple[Obstacle, ...]:
+    places, zones = design.facts.site.places, table("wall")["zones"]
+    kept_free, tall = zones["obstruction"], zones["obstruction_height"]
+    found = []
+    for name in OBSTRUCTIONS:
+        spot = getattr(places, name) if places else None
+        if spot is None or spot.x is None:
+            continue
+        width, foot, height = usual_size(name)
+        rect = Rect(
+            spot.x * 1000,
+            spot.foot * 1000 if spot.foot is not None else foot,
+            (spot.width or width / 1000) * 1000,
+            (spot.height or height / 1000) * 1000,
+        )
+        keep_width = max(float(kept_free[name]), rect.width)
+        middle = rect.x + rect.width / 2
+        top, below = tall[name]
+        foot_kept = 0.0 if below is True else max(rect.z - below, 0.0)
+        keep = Rect(middle - keep_width / 2, foot_kept, keep_width, max(float(top) or rect.height + zones["above_thing"], rect.top))
+        found.append(Obstacle(name, rect, keep))
+    return tuple(found)
+
+
+def place(variant: Variant, obstacles: tuple[Obstacle, ...], ceiling: float) -> tuple[Unit, ...]:
+    """Every unit with its place: the job's, else the next free one along the wall."""
+    rows = table("wall")["place"]
+    cursor = float(rows["left"])
+    fixed: list[Rect] = []
+    units: list[Unit] = []
+    wanted = [_fixed(stage) for stage in variant.run.stages]
+    for stage, place in zip(variant.run.stages, wanted, strict=True):
+        unit = _unit(stage, 0.0, place[1], ceiling)
+        if place[0] is not None:
+            unit = _unit(stage, place[0], place[1], ceiling, placed=True)
+        else:
+            x = cursor
+            for _ in range(60):
+                tried = _unit(stage, x, place[1], ceiling)
+                around = Rect(
+                    x - rows["leg"] - rows["clear"], tried.outline.z, tried.outline.width + 2 * (rows["leg"] + rows["clear"]), tried.outline.height
+                )
+                in_the_way = [other for other in (*(o.keep for o in obstacles), *fixed) if around.overlaps(other)]
+                if not in_the_way:
+                    break
+                x = max(other.right for other in in_the_way) + rows["leg"] + rows["clear"] + 1
+            unit = tried
+            cursor = unit.outline.right + rows["between"] + 2 * rows["leg"]
+        fixed += [rect for _, rect in unit.parts]
+        units.append(unit)
+    return tuple(units)
+
+
+def _fixed(stage: StageRun[Any]) -> tuple[float | None, float | None]:
+    at = stage.keys.install.at if stage.keys.install else None
+    if at is None:
+        return None, None
+    return (at.x * 1000 if at.x is not None else None), (at.foot * 1000 if at.foot is not None else None)
+
+
+def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, placed: bool = False) -> Unit:
+    """A unit with its left edge at x [mm]; foot above the floor, its usual one where None; ceiling [mm]."""
+    rows, zones = table("wall"), table("wall")["zones"]
+    width, height, usual = stage.body
+    pulled = stage.room.pulled(stage.sizing)
+    if pulled:  # low enough that what is pulled out of it comes out below the ceiling
+        usual = min(usual, max(ceiling - height - pulled - zones["pull_slack"], zones["pulled_foot"]))
+    z = usual if foot is None else foot
+    bed = stage.sizing.bed
+    shape = "vessel" if bed is not None else "cartridge" if stage.room.silhouette == "vessel" else stage.room.silhouette
+    parts: list[tuple[str, Rect]] = []
+    count = bed.vessels if bed is not None else 1
+    for i in range(count):
+        parts.append((shape, Rect(x + i * (width + rows["between_vessels"]), z, width, height)))
+    right = parts[-1][1].right
+    kept: list[Zone] = []
+    if stage.room.uses_salt:
+        brine = table("vessels")["brine_tank_mm"]
+        rect = Rect(right + rows["place"]["brine_beside"], z, float(brine["width"]), float(brine["height"]))
+        parts.append(("brine", rect))
+        kept.append(Zone(Rect(rect.x, rect.top, rect.width, zones["salt_lid"]), "lid", "to lift the salt lid"))
+    if shape == "vessel":
+        kept.append(Zone(Rect(x, z + height, right - x, zones["valve_head"]), "head", "to lift the valve head"))
+    if shape == "cartridge" and "housing" in stage.sizing.params:
+        kept.append(Zone(Rect(x, z - zones["sump"], width, zones["sump"]), "sump", "to drop the sump"))
+    if pulled:
+        kept.append(Zone(Rect(x, z + height, width, pulled), "lamp", "to pull the lamp"))
+    outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
+    inlet, outlet = _ports(shape, parts, z, height)
+    depth = float(rows["depth"].get(shape, 200)) + (width if shape in ("vessel", "tank") else 0.0)
+    return Unit(
+        stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
+        stage.room.bypassed and not stage.at_tap, stage.at_tap, stage.drains, placed, stage.room.lit(stage.keys), stage.room.uses_power,
+    )  # fmt: skip
+
+
+def _ports(shape: str, parts: list[tuple[str, Rect]], z: float, height: float) -> tuple[Point, Point]:
+    first = parts[0][1]
+    last = [rect for name, rect in parts if name != "brine"][-1]
+    if shape == "lamp":
+        return (first.x, z + 60), (first.right, z + height - 60)
+    level = z + height - (100 if shape in ("vessel", "membrane") else 45)
+    if shape == "tank":
+        return (first.x, z + height - 120), (last.right, z + 120)
+    if shape == "feeder":
+        return (first.x, z + height + 60), (last.right, z + height + 60)
+    if shape == "vessel":
+        rim = HEAD_RIM * first.width
+        return (first.x + rim, level), (last.right - HEAD_RIM * last.width, level)
+    return (first.x, level), (last.right, level)

@@ -1,0 +1,267 @@
+"""The wall as shapes for the eye: y down, in mm of the wall, so that screen, paper and exchange file show the same.
+
+Every shape has a role; how a role looks is decided where it is drawn.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...audit.rules import SEVERITIES
+from ...language.display import show
+from ...planning.variant import Variant
+from ..shapes import Box, Label, Line, n
+from .parts import Fitting, Obstacle, Rect, Run, Unit, Wall
+
+MARGIN, ABOVE, BELOW, PLAN_GAP = 240.0, 70.0, 260.0, 110.0
+SCALES = (10, 20, 25, 50, 100, 200, 500)
+VALVE, HANDLE = 46.0, 62.0
+
+
+@dataclass(frozen=True, slots=True)
+class UnitView:
+    """A unit: its shapes, the room it keeps free, the box one takes hold of, what it is called and what the audit says."""
+
+    id: str
+    name: str
+    said: str
+    shapes: tuple[Box | Line, ...]
+    zones: tuple[Box, ...]
+    hit: Box
+    labels: tuple[Label, ...]
+    severity: str
+    badge: tuple[float, float]
+    x: float
+    foot: float
+
+
+@dataclass(frozen=True, slots=True)
+class WallView:
+    """The whole drawing: elevation above, plan strip below. left, top, width, height: the picture's frame."""
+
+    left: float
+    top: float
+    width: float
+    height: float
+    floor: float
+    room: Box
+    units: tuple[UnitView, ...]
+    obstacles: tuple[tuple[Box, Box, Label], ...]
+    pipes: tuple[Line, ...]
+    valves: tuple[Line, ...]
+    small: tuple[Line, ...]
+    dimensions: tuple[Line, ...]
+    labels: tuple[Label, ...]
+    plan: tuple[Box, ...]
+    plan_labels: tuple[Label, ...]
+    flow: Line
+
+    def scale_for(self, width: float, height: float) -> int:
+        """The largest usual scale 1:n at which the drawing fits a sheet's room [mm]."""
+        return next((scale for scale in SCALES if self.width / scale <= width and self.height / scale <= height), SCALES[-1])
+
+    def on_paper(self, scale: int) -> tuple[float, float]:
+        """Width and height [mm] at a scale 1:n."""
+        return self.width / scale, self.height / scale
+
+    @property
+    def viewbox(self) -> str:
+        return f"{n(self.left)} {n(self.top)} {n(self.width)} {n(self.height)}"
+
+
+def view(wall: Wall, variant: Variant, system: str) -> WallView:
+    """Turn the wall over (y down) and dress it: units, pipe, fittings with their state, dimensions, plan strip."""
+    floor = wall.height
+
+    def y(z: float) -> float:
+        return floor - z
+
+    def box(rect: Rect, role: str, r: float = 0.0) -> Box:
+        return Box(rect.x, y(rect.top), rect.width, rect.height, role, r)
+
+    units = tuple(_unit(unit, wall, variant, box) for unit in wall.units)
+    obstacles = tuple((box(each.rect, "there", 6), box(each.keep, "keep"), _obstacle_label(each, y)) for each in wall.obstacles)
+    pipes = tuple(_run(run, y) for run in wall.runs)
+    valves = tuple(line for fitting in wall.fittings if fitting.kind == "valve" for line in _valve(fitting, y))
+    small = tuple(line for fitting in wall.fittings if fitting.kind != "valve" for line in _small(fitting, y))
+    dimensions, labels = _dimensions(wall, y, system)
+    deepest = max([unit.depth for unit in wall.units] + [wall.depth or 0.0, 300.0])
+    plan_top = floor + BELOW + PLAN_GAP
+    plan = [Box(0, plan_top, wall.width, 14, "wallline")]
+    plan += [Box(unit.outline.x, plan_top + 14, unit.outline.width, unit.depth, "plan", 8) for unit in wall.units]
+    if wall.depth:
+        plan.append(Box(0, plan_top + 14 + wall.depth, wall.width, 4, "depthline"))
+    plan_labels: tuple[Label, ...] = (
+        Label(
+            0,
+            plan_top - 22,
+            f"From above: units stand {show(deepest if not wall.depth else max(unit.depth for unit in wall.units) if wall.units else 0.0, 'mm', system)} out at most",
+            "wall-note",
+            "start",
+        ),
+    )
+    if wall.depth is not None:
+        plan_labels += (
+            Label(wall.width - 6, plan_top + 14 + wall.depth - 12, f"room before the wall: {show(wall.depth, 'mm', system)}", "wall-note", "end"),
+        )
+    if wall.end is not None:
+        plan.append(Box(wall.end, 0, 8, floor, "depthline"))
+        plan_labels += (Label(wall.end + 20, floor - 18, "the wall ends here", "wall-note", "start"),)
+    return WallView(
+        -MARGIN, -ABOVE, wall.width + 2 * MARGIN, floor + ABOVE + BELOW + PLAN_GAP + deepest + 70, floor, Box(0, 0, wall.width, floor, "room"),
+        units, obstacles, pipes, valves, small, dimensions, (*labels, *_ends(wall, y)), tuple(plan), plan_labels,
+        Line("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in wall.water_path), "flow"),
+    )  # fmt: skip
+
+
+def _ends(wall: Wall, y) -> tuple[Label, ...]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    return (
+        Label(6, y(wall.header) - 26, "from the source", "wall-note", "start"),
+        Label(wall.leaves - (6 if wall.leaves == wall.width else 30), y(wall.header) - 26, "to the house", "wall-note", "end"),
+    )
+
+
+def _unit(unit: Unit, wall: Wall, variant: Variant, box) -> UnitView:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    shapes: list[Box | Line] = []
+    for shape, rect in unit.parts:
+        shapes += _part(shape, box(rect, shape), unit, variant)
+    own = wall.findings_at(unit.id)
+    worst = min((finding.severity for finding in own), key=SEVERITIES.index, default="")
+    frame = box(unit.outline, "hit")
+    zones = tuple(box(zone.rect, f"zone-{zone.what}") for zone in unit.zones)
+    foot = wall.height + 46 if unit.outline.z < 300 else frame.bottom + 46
+    labels = tuple(Label(unit.outline.x + unit.outline.width / 2, foot + 46 * i, line, "wall-name") for i, line in enumerate(_lines(unit.name)))
+    count = f", {len(own)} finding{'s' if len(own) > 1 else ''}, gravest {worst}" if own else ""
+    return UnitView(
+        unit.id, unit.name, f"{unit.name}{count}", tuple(shapes), zones, Box(frame.x - 12, frame.y - 12, frame.width + 24, frame.height + 24, "hit", 10), labels,
+        worst, (unit.outline.x + unit.outline.width / 2, frame.y - 70), unit.outline.x, unit.outline.z,
+    )  # fmt: skip
+
+
+def _lines(name: str) -> list[str]:
+    """Words on lines of a dozen letters."""
+    lines = [""]
+    for word in name.split(" "):
+        joined = f"{lines[-1]} {word}".strip()
+        if len(joined) > 13 and lines[-1]:
+            lines.append(word)
+        else:
+            lines[-1] = joined
+    return lines
+
+
+def _part(shape: str, b: Box, unit: Unit, variant: Variant) -> list[Box | Line]:
+    """The body of a part, to scale; a vessel shows its valve head and how high its bed stands."""
+    x, r = b.x, b.x + b.width
+    if shape == "vessel":
+        bed = next(stage.sizing.bed for stage in variant.run.stages if stage.id == unit.id)
+        assert bed is not None
+        head = min(200.0, b.height * 0.16)
+        top, dome = b.y + head, b.width * 0.28
+        shell = f"M{n(x)} {n(top + dome)}C{n(x)} {n(top)} {n(r)} {n(top)} {n(r)} {n(top + dome)}V{n(b.bottom - dome)}C{n(r)} {n(b.bottom)} {n(x)} {n(b.bottom)} {n(x)} {n(b.bottom - dome)}Z"
+        level = b.bottom - 100 - bed.depth * 1000
+        filled = f"M{n(x + 6)} {n(level)}H{n(r - 6)}V{n(b.bottom - dome)}C{n(r - 6)} {n(b.bottom - 8)} {n(x + 6)} {n(b.bottom - 8)} {n(x + 6)} {n(b.bottom - dome)}Z"
+        return [
+            Line(shell, "shell"),
+            Line(filled, f"bed bed-{bed.medium.key.replace('_', '-')}"),
+            Box(x + b.width * 0.18, b.y, b.width * 0.64, head + 14, "head", 14),
+        ]
+    if shape == "brine":
+        return [
+            Box(x, b.y, b.width, b.height, "brine", 18),
+            Box(x + 10, b.y + b.height * 0.45, b.width - 20, b.height * 0.55 - 10, "salt", 8),
+            Box(x - 6, b.y - 18, b.width + 12, 26, "lid", 8),
+        ]
+    if shape == "cartridge":
+        cap = min(80.0, b.height * 0.25)
+        return [
+            Box(x, b.y + cap, b.width, b.height - cap, "shell", min(b.width * 0.35, 60)),
+            Box(x + b.width * 0.25, b.y + cap + 14, b.width * 0.5, b.height - cap - 60, "element", 8),
+            Box(x - 10, b.y, b.width + 20, cap, "head", 12),
+        ]
+    if shape == "lamp":
+        return [
+            Box(x, b.y, b.width, b.height, "chamber", 24),
+            Box(x + b.width / 2 - 12, b.y + 24, 24, b.height - 48, "light", 12),
+            Box(x + 14, b.y - 40, b.width - 28, 46, "head", 8),
+        ]
+    if shape == "tank":
+        return [Box(x, b.y, b.width, b.height, "shell", 40), Box(x + 10, b.y + b.height * 0.3, b.width - 20, b.height * 0.7 - 10, "stored", 24)]
+    if shape == "feeder":
+        return [
+            Box(x, b.y, b.width, b.height, "brine", 20),
+            Box(x + 10, b.y + b.height * 0.4, b.width - 20, b.height * 0.6 - 10, "solution", 12),
+            Box(x + b.width / 2 - 50, b.y - 70, 100, 72, "head", 10),
+        ]
+    if shape == "membrane":
+        tubes = [Box(x + 24, b.y + 40 + i * b.height * 0.16, b.width - 48, b.height * 0.12, "membrane", 20) for i in range(3)]
+        return [Box(x, b.y, b.width, b.height, "shell", 12), *tubes]
+    return [Box(x, b.y, b.width, b.height, "head" if shape in ("pump", "valve") else "shell", 16)]
+
+
+def _run(run: Run, y) -> Line:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    return Line("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in run.points), f"run-{run.role}")
+
+
+def _valve(fitting: Fitting, y) -> list[Line]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    """A valve as one sees it: its body in the pipe, its handle along the pipe where open, across where shut."""
+    x, at, half = fitting.x, y(fitting.z), VALVE / 2
+    body = (
+        f"M{n(x - half)} {n(at - 20)}L{n(x + half)} {n(at + 20)}V{n(at - 20)}L{n(x - half)} {n(at + 20)}Z"
+        if fitting.along == "h"
+        else f"M{n(x - 20)} {n(at - half)}L{n(x + 20)} {n(at + half)}H{n(x - 20)}L{n(x + 20)} {n(at - half)}Z"
+    )
+    lies = (fitting.along == "h") == fitting.open
+    handle = f"M{n(x)} {n(at)}H{n(x + HANDLE)}" if lies else f"M{n(x)} {n(at)}V{n(at - HANDLE)}"
+    return [Line(body, "valve"), Line(handle, "handle-open" if fitting.open else "handle-shut")]
+
+
+def _small(fitting: Fitting, y) -> list[Line]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    x, at = fitting.x, y(fitting.z)
+    if fitting.kind == "union":
+        across = f"M{n(x)} {n(at - 22)}V{n(at + 22)}" if fitting.along == "h" else f"M{n(x - 22)} {n(at)}H{n(x + 22)}"
+        return [Line(across, "union")]
+    if fitting.kind == "sample_tap":
+        return [Line(f"M{n(x)} {n(at)}H{n(x - 34)}V{n(at + 26)}", "sample")]
+    if fitting.kind == "gauge":
+        return [Line(f"M{n(x)} {n(at)}H{n(x - 26)}M{n(x - 26)} {n(at)}A24 24 0 1 0 {n(x - 74)} {n(at)}A24 24 0 1 0 {n(x - 26)} {n(at)}Z", "gauge")]
+    if fitting.kind == "air_gap":
+        return [Line(f"M{n(x - 40)} {n(at + 55)}V{n(at + 130)}H{n(x + 40)}V{n(at + 55)}", "receptor")]
+    if fitting.kind == "outlet":
+        return [
+            Line(
+                f"M{n(x - 32)} {n(at - 32)}H{n(x + 32)}V{n(at + 32)}H{n(x - 32)}ZM{n(x - 12)} {n(at - 12)}V{n(at + 12)}M{n(x + 12)} {n(at - 12)}V{n(at + 12)}",
+                "outlet",
+            )
+        ]
+    return []
+
+
+def _obstacle_label(obstacle: Obstacle, y) -> Label:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    return Label(obstacle.rect.x + obstacle.rect.width / 2, y(obstacle.rect.top) - 18, obstacle.key.replace("_", " "), "wall-note")
+
+
+def _dimensions(wall: Wall, y, system: str) -> tuple[tuple[Line, ...], tuple[Label, ...]]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    """A chain of measures along the floor, the height of the header, and the whole width."""
+    lines: list[Line] = []
+    labels: list[Label] = []
+    level = wall.height + 178
+    for i, each in enumerate(wall.dimensions):
+        a, b = each.start[0], each.end[0]
+        lines.append(Line(f"M{n(a)} {n(level - 14)}V{n(level + 14)}M{n(a)} {n(level)}H{n(b)}M{n(b)} {n(level - 14)}V{n(level + 14)}", "dimension"))
+        if b - a > 70:
+            labels.append(Label((a + b) / 2, level - 12 if i % 2 == 0 or b - a > 220 else level + 48, each.words, "wall-figure"))
+    whole = level + 92
+    lines.append(
+        Line(f"M0 {n(whole - 14)}V{n(whole + 14)}M0 {n(whole)}H{n(wall.width)}M{n(wall.width)} {n(whole - 14)}V{n(whole + 14)}", "dimension")
+    )
+    labels.append(Label(wall.width / 2, whole - 12, show(wall.width, "mm", system), "wall-figure"))
+    side = -44.0
+    lines.append(
+        Line(
+            f"M{n(side - 14)} {n(y(0))}H{n(side + 14)}M{n(side)} {n(y(0))}V{n(y(wall.header))}M{n(side - 14)} {n(y(wall.header))}H{n(side + 14)}",
+            "dimension",
+        )
+    )
+    labels.append(Label(side - 18, (y(0) + y(wall.header)) / 2, show(wall.header, "mm", system), "wall-figure", "end"))
+    return tuple(lines), tuple(labels)

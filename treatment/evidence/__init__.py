@@ -1,0 +1,1 @@
+"""What the samples say: design water, verdicts, symptoms, kits, reports."""

@@ -1,0 +1,233 @@
+"""Samples -> design water: what is known, what is assumed, and the two ends of what is uncertain."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ..chemistry.carbonate import CA, CL, FE, MG, N_NITRATE, NA, SO4, K
+from ..chemistry.water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, Water, balancing_ions
+from ..job.facts import Facts
+from ..language.analytes import Analyte, analytes
+from ..language.display import show
+from ..language.tables import table
+from .samples import RAW_POINTS, AnalyteState, Assumption, combine
+
+#: mg of dissolved solids for each mg/L (of CaCO3 for alkalinity: bicarbonate as dried; of N for nitrate)
+ION_WEIGHTS = {
+    "calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "chloride": 1.0, "sulfate": 1.0, "nitrate": 4.427, "silica": 1.0, "alkalinity": 0.6,
+}  # fmt: skip
+#: analyte, charge, molar mass [g/mol]
+CATIONS = (("calcium", 2, CA), ("magnesium", 2, MG), ("sodium", 1, NA), ("potassium", 1, K), ("ferrous_iron", 2, FE))
+ANIONS = (("chloride", 1, CL), ("sulfate", 2, SO4), ("nitrate", 1, N_NITRATE), ("fluoride", 1, 18.9984))
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """The design water and how it was come by.
+
+    adverse is the water the design stands on, favourable the other end of every uncertain reading; stated is what
+    the samples alone say, before gaps were filled and contradictions settled.
+    """
+
+    states: dict[str, AnalyteState]
+    adverse: Water
+    favourable: Water
+    assumptions: tuple[Assumption, ...]
+    treated_only: bool
+    stated: dict[str, AnalyteState]
+
+    def measured(self, analyte: str) -> bool:
+        """Whether a sample tells of this analyte."""
+        return analyte in self.states and self.states[analyte].origin not in ("assumed", "computed", "supply")
+
+    @property
+    def ion_parts(self) -> tuple[list[tuple[str, float]], list[tuple[str, float]]]:
+        """Each cation and each anion of the design water with its charge [meq/L]."""
+        value = self.adverse.value
+        cations = [(name, charge * value(name) / mass) for name, charge, mass in CATIONS]
+        anions = [("alkalinity", value("alkalinity") / EQ * 1000)] + [(name, charge * value(name) / mass) for name, charge, mass in ANIONS]
+        return cations, anions
+
+    @property
+    def ions(self) -> tuple[float, float]:
+        """Cations and anions of the design water [meq/L]."""
+        cations, anions = self.ion_parts
+        return sum(value for _, value in cations), sum(value for _, value in anions)
+
+    @property
+    def sum_of_ions(self) -> float:
+        """Dissolved solids by adding up what was measured, bicarbonate as dried [mg/L]."""
+        return sum(self.states[name].design * weight for name, weight in ION_WEIGHTS.items() if name in self.states)
+
+
+def gather(facts: Facts) -> Evidence:
+    """The design water of a job: its samples on their design basis, gaps filled by stated assumptions."""
+    notes: list[Assumption] = []
+    states = combine(facts, notes)
+    stated = dict(states)
+    _fill(states, facts, notes)
+    adverse = Water({name: state.design for name, state in states.items() if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")})
+    favourable = Water(
+        {
+            name: _other_end(analytes()[name], state)
+            for name, state in states.items()
+            if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")
+        }
+    )
+    return Evidence(
+        states,
+        adverse,
+        favourable,
+        tuple(notes),
+        treated_only=bool(facts.samples) and not any(s.point in RAW_POINTS for s in facts.samples),
+        stated=stated,
+    )
+
+
+def _other_end(analyte: Analyte, state: AnalyteState) -> float:
+    if state.design == state.low and state.high is not None:
+        return state.high
+    return state.low if analyte.adverse == "high" or state.design == state.high else state.design
+
+
+def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]) -> None:
+    """Complete the water so that it can run: everything put in is listed."""
+
+    def assume(name: str, value: float, why: str) -> None:
+        unit = analytes()[name].unit
+        states[name] = AnalyteState(value, value, value, unit, "assumed")
+        notes.append(Assumption(f"$.design_water.{name}", show(value, analytes()[name].shown_unit, facts.job.units), why))
+
+    def compute(name: str, low: float, high: float, design: float) -> None:
+        states[name] = AnalyteState(low, high, design, analytes()[name].unit, "computed")
+
+    given = facts.supply.temperature
+    if "temperature" not in states:
+        if given is not None or facts.supply.coldest is not None:
+            coldest = facts.supply.coldest if facts.supply.coldest is not None else given
+            warm = max(v for v in (given, facts.supply.coldest) if v is not None)
+            assert coldest is not None
+            states["temperature"] = AnalyteState(min(coldest, warm), warm, coldest, "degC", "supply")
+        else:
+            assume("temperature", 11.0, "no water temperature was given; ground water of a temperate valley")
+    if "ph" not in states:
+        assume("ph", 7.0, "pH was not measured; neutral water assumed: measure it on site")
+    _hardness(states, assume, compute, notes)
+    _alkalinity(states, assume, notes)
+    _iron(states, facts, compute, notes)
+    for name in ("sulfate", "nitrate"):
+        if name not in states:
+            compute(name, 0.0, 0.0, 0.0)
+    d = {name: state.design for name, state in states.items()}
+    measured_na, measured_cl = d.get("sodium"), d.get("chloride")
+    sodium, chloride = balancing_ions(
+        d["calcium"], d["magnesium"], d["alkalinity"], d["sulfate"], d["nitrate"], measured_na, measured_cl, d.get("ferrous_iron", 0.0)
+    )
+    if measured_na is None:
+        compute("sodium", sodium, sodium, sodium)
+        notes.append(Assumption("$.design_water.sodium", show(sodium, "mg/L", facts.job.units), "not measured: taken so that the ions balance"))
+    if measured_cl is None:
+        compute("chloride", chloride, chloride, chloride)
+    if "tds" not in states:
+        _solids(states, compute)
+    if "uvt" not in states:
+        assume("uvt", table("stages")["uv"]["assumed_uvt"], "UV transmittance was not measured; typical of clear well water after iron removal")
+    for name in ("sulfate", "nitrate"):
+        if states[name].origin == "computed" and states[name].design == 0.0:
+            states[name] = AnalyteState(0.0, 0.0, 0.0, states[name].unit, "assumed")
+
+
+def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes: list[Assumption]) -> None:
+    """Hardness and its calcium and magnesium. Where all three were measured, total hardness governs the sum."""
+    ca, mg = states.get("calcium"), states.get("magnesium")
+    if "hardness" not in states:
+        if ca and mg:
+            ends = ((ca.low, mg.low), (ca.high or ca.low, mg.high or mg.low), (ca.design, mg.design))
+            compute("hardness", *(CA_TO_HARDNESS * a + MG_TO_HARDNESS * b for a, b in ends))
+            return
+        assume("hardness", 150.0, "hardness was not measured; a middling value assumed: test it before buying a softener")
+    total = states["hardness"]
+    share = table("stages")["water"]["calcium_share"]
+    if ca and mg:
+        made = ca.design * CA_TO_HARDNESS + mg.design * MG_TO_HARDNESS
+        share = ca.design * CA_TO_HARDNESS / made if made > 0 else share
+    elif ca:
+        share = min(ca.design * CA_TO_HARDNESS / max(total.design, 1e-9), 1.0)
+    elif mg:
+        share = max(1 - mg.design * MG_TO_HARDNESS / max(total.design, 1e-9), 0.0)
+    else:
+        notes.append(
+            Assumption(
+                "$.design_water.calcium", f"{share:.0%} of the hardness", "calcium and magnesium were not told apart; usual split in ground water"
+            )
+        )
+    high = total.high if total.high is not None else total.design
+    for name, measured, factor in (("calcium", ca, share / CA_TO_HARDNESS), ("magnesium", mg, (1 - share) / MG_TO_HARDNESS)):
+        compute(name, total.low * factor, high * factor, total.design * factor)
+        if measured:
+            states[name] = replace(states[name], origin=measured.origin)
+
+
+def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assumption]) -> None:
+    acid = states["ph"].design < 6.8
+    if "alkalinity" not in states:
+        if "bicarbonate" in states:
+            b = states["bicarbonate"]
+            f = 50.04345 / 61.0168
+            states["alkalinity"] = AnalyteState(b.low * f, None if b.high is None else b.high * f, b.design * f, "mg/L CaCO3", "computed")
+        else:
+            hardness = states["hardness"].design
+            value = min(max(hardness, 20.0), 60.0) if acid else min(max(0.8 * hardness, 40.0), 300.0)
+            assume("alkalinity", value, "alkalinity was not measured; guessed from hardness and pH: test it, the neutralizer stands on it")
+    state = states["alkalinity"]
+    if acid and state.high is not None and state.high > state.low:
+        states["alkalinity"] = AnalyteState(state.low, state.high, state.high, state.unit, state.origin)
+        notes.append(
+            Assumption(
+                "$.design_water.alkalinity",
+                f"{state.high:.4g} mg/L CaCO3",
+                "in acid water the higher alkalinity is adverse: it means more carbon dioxide to neutralize",
+            )
+        )
+
+
+def _iron(states: dict[str, AnalyteState], facts: Facts, compute: Any, notes: list[Assumption]) -> None:
+    total, ferrous, ferric = states.get("iron"), states.get("ferrous_iron"), states.get("ferric_iron")
+    if total is None and ferrous is None and ferric is None:
+        return
+    if total is None:
+        for name in ("ferrous_iron", "ferric_iron"):
+            if name not in states:
+                compute(name, 0.0, 0.0, 0.0)
+        fe2, fe3 = states["ferrous_iron"], states["ferric_iron"]
+        compute("iron", fe2.low + fe3.low, (fe2.high or fe2.low) + (fe3.high or fe3.low), fe2.design + fe3.design)
+        return
+    high = total.high if total.high is not None else total.design
+    if ferrous is not None:
+        share = min(ferrous.design / total.design, 1.0) if total.design else 1.0
+    elif ferric is not None:
+        share = max(1 - ferric.design / total.design, 0.0) if total.design else 1.0
+    else:
+        rusty = facts.source.kind in ("surface", "rain", "town") or "orange_at_once" in facts.observations
+        share = 0.0 if rusty else 1.0
+        notes.append(
+            Assumption(
+                "$.design_water.ferrous_iron",
+                "all of the iron" if share else "none of the iron",
+                "the form of the iron was not told: " + ("as rust from this source" if rusty else "as dissolved (ferrous) iron, usual in a well"),
+            )
+        )
+    for name, part, given in (("ferrous_iron", share, ferrous), ("ferric_iron", 1 - share, ferric)):
+        compute(name, total.low * part, high * part, total.design * part)
+        if given is not None:
+            states[name] = replace(states[name], origin=given.origin)
+
+
+def _solids(states: dict[str, AnalyteState], compute: Any) -> None:
+    if "conductivity" in states:
+        c = states["conductivity"]
+        compute("tds", 0.65 * c.low, 0.75 * (c.high or c.design), 0.75 * c.design)
+        return
+    total = sum(states[name].design * weight for name, weight in ION_WEIGHTS.items() if name in states)
+    compute("tds", total, total, total)

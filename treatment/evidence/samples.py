@@ -1,0 +1,136 @@
+"""Samples -> what is known of each analyte, and the value the design stands on. Raw and treated water are never mixed."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any
+
+from ..job.facts import Basis, Facts, SampleFacts
+from ..language.analytes import Analyte, analytes
+from ..language.display import show
+from ..language.reading import Reading
+from ..language.tables import table
+
+RAW_POINTS = ("raw", "pressure_tank")
+Found = tuple[int, SampleFacts, Reading]
+
+
+@dataclass(frozen=True, slots=True)
+class Assumption:
+    """Something the job did not say: where it belongs, what was taken, and why."""
+
+    path: str
+    value: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class AnalyteState:
+    """What is known of one analyte in its canonical unit; high is None where it is open above.
+
+    origin: the sample it comes from, or "assumed" / "computed".
+    """
+
+    low: float
+    high: float | None
+    design: float
+    unit: str
+    origin: str
+
+    def as_json(self) -> dict[str, Any]:
+        return {"low": self.low, "high": self.high, "design": self.design, "unit": self.unit, "from": self.origin}
+
+
+def standing_for_raw(facts: Facts) -> list[tuple[int, SampleFacts]]:
+    """The samples a design may stand on: the raw ones; without any, those of a tap; without any, the treated ones."""
+    numbered = list(enumerate(facts.samples))
+    raw = [pair for pair in numbered if pair[1].point in RAW_POINTS]
+    return raw or [pair for pair in numbered if pair[1].point == "tap"] or numbered
+
+
+def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
+    """What the samples tell of each analyte, on the basis chosen for it; what was assumed in reading goes to ``notes``."""
+    states: dict[str, AnalyteState] = {}
+    samples = standing_for_raw(facts)
+    for name, analyte in analytes().items():
+        found = [(i, s, s.readings[name]) for i, s in samples if name in s.readings]
+        for i, _, reading in found:
+            if reading.note:
+                notes.append(Assumption(f"$.samples[{i}].readings.{name}", reading.typed, reading.note))
+        basis = facts.design_basis.get(name, Basis())
+        if not found and basis.by == "chosen" and isinstance(basis.value, Reading):
+            low, top = basis.value.low, _top(basis.value)
+            states[name] = AnalyteState(low, basis.value.high, low if analyte.adverse == "low" else top, analyte.unit, "chosen by hand")
+            notes.append(
+                Assumption(
+                    f"$.design_basis.{name}",
+                    f"{analyte.name} {show(states[name].design, analyte.shown_unit, facts.job.units)}",
+                    f"not measured; chosen by hand: {basis.reason}",
+                )
+            )
+        if not found:
+            continue
+        state = _on(basis, analyte, found)
+        if state.high is None and not analyte.is_microbe:
+            notes.append(
+                Assumption(
+                    f"$.design_water.{name}",
+                    f"{state.design:g} {analyte.unit}",
+                    "the reading is above the test's range: at least this much, perhaps more",
+                )
+            )
+        if basis.by != "worst":
+            words = {"latest": "the latest reading", "percentile": f"{_percent(basis):g}th percentile of {len(found)}", "chosen": "chosen by hand"}
+            why = words[basis.by] + (f": {basis.reason}" if basis.reason else "")
+            notes.append(Assumption(f"$.design_basis.{name}", f"{analyte.name} {show(state.design, analyte.shown_unit, facts.job.units)}", why))
+        states[name] = state
+    return states
+
+
+def default_percent() -> float:
+    """The percentile a design stands on where none is said."""
+    return float(table("stages")["water"]["percentile"])
+
+
+def _percent(basis: Basis) -> float:
+    return basis.percent if basis.percent is not None else default_percent()
+
+
+def _on(basis: Basis, analyte: Analyte, found: list[Found]) -> AnalyteState:
+    """The state of an analyte on one basis. Range: of the readings the basis looks at."""
+    if basis.by == "latest":
+        newest = max(s.taken_on or dt.date.min for _, s, _ in found)
+        found = [each for each in found if (each[1].taken_on or dt.date.min) == newest]
+    low = min(r.low for _, _, r in found)
+    high = None if any(r.high is None for _, _, r in found) else max(_top(r) for _, _, r in found)
+    worst = min(found, key=lambda each: each[2].low) if analyte.adverse == "low" else max(found, key=lambda each: _top(each[2]))
+    design, origin = worst[2].low if analyte.adverse == "low" else _top(worst[2]), _origin(worst[0], worst[1])
+    if basis.by == "percentile":
+        ends = sorted((r.low if analyte.adverse == "low" else _top(r) for _, _, r in found), reverse=analyte.adverse == "low")
+        design, origin = _at(ends, _percent(basis) / 100), f"{_percent(basis):g}th percentile of {len(found)} readings"
+    if basis.by == "chosen" and isinstance(basis.value, Reading):
+        design, origin = basis.value.low if analyte.adverse == "low" else _top(basis.value), "chosen by hand"
+        low, high = min(low, basis.value.low), None if high is None else max(high, _top(basis.value))
+    return AnalyteState(low, high, design, analyte.unit, origin)
+
+
+def _top(reading: Reading) -> float:
+    return reading.low if reading.high is None else reading.high
+
+
+def _at(ordered: list[float], share: float) -> float:
+    """The value below which a share of the ordered values lies, linear between neighbours.
+
+    >>> _at([1.0, 2.0, 3.0, 4.0, 5.0], 0.9)
+    4.6
+    """
+    place = share * (len(ordered) - 1)
+    below = int(place)
+    above = min(below + 1, len(ordered) - 1)
+    return round(ordered[below] + (place - below) * (ordered[above] - ordered[below]), 12)
+
+
+def _origin(index: int, sample: SampleFacts) -> str:
+    parts = [str(sample.taken_on) if sample.taken_on else "", sample.point, sample.method or ""]
+    return f"sample {index + 1} ({', '.join(part for part in parts if part)})"

@@ -1,0 +1,53 @@
+"""What is seen, smelt or felt -> likely causes, ranked by this water's readings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ..language.tables import table
+from .gather import Evidence
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """A possible cause of an observation. standing: likely, possible or unlikely by the readings; curable by treatment or not.
+
+    test: the analyte to order, empty where none tells.
+    """
+
+    observation: str
+    said: str
+    cause: str
+    standing: str
+    tell: str
+    test: str
+    curable: bool
+
+
+def causes(observations: tuple[str, ...], evidence: Evidence) -> list[Cause]:
+    """Causes of what was observed, the likeliest first within each observation."""
+    found: list[Cause] = []
+    for seen in observations:
+        row = table("symptoms")[seen]
+        ranked = [
+            Cause(seen, row["said"], entry["cause"], _standing(entry["looks"], evidence), entry["tell"], entry["test"], entry.get("cure", True))
+            for entry in row["causes"]
+        ]
+        found += sorted(ranked, key=lambda cause: ("likely", "possible", "unlikely").index(cause.standing))
+    return found
+
+
+def _standing(looks: list[dict[str, Any]], evidence: Evidence) -> str:
+    """Whether the readings speak for a cause, against it, or say nothing."""
+    spoke_against = False
+    for look in looks:
+        if not evidence.measured(look["analyte"]):
+            continue
+        state = evidence.states[look["analyte"]]
+        worst = state.low if look.get("below") else (state.high if state.high is not None else state.low)
+        speaks = worst < look["level"] if look.get("below") else worst >= look["level"]
+        if speaks:
+            return "likely"
+        spoke_against = True
+    return "unlikely" if spoke_against else "possible"

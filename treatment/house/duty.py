@@ -1,0 +1,74 @@
+"""The duty: what the whole train must serve. One value handed to every room."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from ..chemistry.water import Water
+from ..job.facts import Facts
+from ..language.tables import table
+from .demand import Demand
+from .hydraulics import Supply
+from .needs import TASTED
+from .pump import flow_at, known
+
+
+@dataclass(frozen=True, slots=True)
+class Duty:
+    """Facts of the job, its demand and its supply; flows in L/min, daily use in L/day.
+
+    rows: the working values of every treatment (``data/stages.toml``), the designer's own in place of ours.
+    """
+
+    facts: Facts
+    demand: Demand
+    supply: Supply
+    rows: dict[str, Any] = field(hash=False, compare=False)
+
+    @property
+    def flow(self) -> float:
+        """Design flow [L/min]."""
+        return self.demand.design_flow.value
+
+    @property
+    def daily(self) -> float:
+        """Daily use [L/day]."""
+        return self.demand.daily_use.value
+
+    @property
+    def drinking(self) -> float:
+        """Flow at a drinking tap [L/min]."""
+        return float(self.rows["reverse_osmosis"]["tap_l_min"])
+
+    @property
+    def people(self) -> float:
+        """People who drink here; a usual household where the job tells nothing."""
+        return float(self.facts.building.people or table("plumbing")["use"]["people"])
+
+    @property
+    def drinking_daily(self) -> float:
+        """Drinking and cooking water of the house [L/day]."""
+        return float(self.people * self.rows["reverse_osmosis"]["drink_l"])
+
+    def carbon_first(self, raw: Water) -> bool:
+        """Whether carbon stands before the softener: the job's school; else on chlorinated water, not on a clear well."""
+        school = self.facts.schools.carbon_order
+        if school != "auto":
+            return school == "first"
+        chlorinated = self.facts.source.disinfectant in ("chlorine", "chloramine")
+        return chlorinated or max(raw.value("free_chlorine"), raw.value("total_chlorine")) > TASTED
+
+    @property
+    def passable(self) -> float:
+        """The greatest flow the plumbing can pass [L/min]."""
+        return self.demand.passable.value
+
+    @property
+    def wash(self) -> float:
+        """What the source gives for a backwash [L/min]: as measured; by the pump's curve at cut-in where that gives less.
+
+        Washing at less pressure would draw more, but leaves the house below its switch point.
+        """
+        pump, measured = self.facts.supply.pump, self.demand.supply_flow
+        return min(measured, flow_at(pump, self.supply.pressure_low)) if pump is not None and known(pump) else measured

@@ -1,0 +1,147 @@
+"""Pressure from the source to the highest tap: pipe, units clean and dirty, height."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import pi
+
+from fluids.friction import friction_factor
+from fluids.packed_bed import Ergun
+
+from ..chemistry.carbonate import water_density, water_viscosity
+from ..evidence.samples import Assumption
+from ..job.facts import Facts
+from ..language.display import show
+from ..language.figure import constant
+from ..language.tables import table
+
+PSI = constant("psi")
+GPM = constant("US_gpm")
+G = constant("gravity")
+FITTINGS = float(table("plumbing")["allowance"]["fittings"])
+
+
+@dataclass(frozen=True, slots=True)
+class PipeRun:
+    """The pipe the train stands in: real bore [m], length [m], material."""
+
+    material: str
+    nominal: float
+    bore: float
+    length: float
+
+    def velocity(self, flow: float) -> float:
+        """Velocity [m/s] at a flow [L/min]."""
+        return flow / 60000.0 / (pi * self.bore**2 / 4)
+
+    def loss(self, flow: float, temperature: float) -> float:
+        """Friction loss [kPa] at a flow [L/min], half the length again allowed for fittings."""
+        return friction(flow, self.bore, FITTINGS * self.length, table("plumbing")["roughness_mm"][self.material] / 1000, temperature)
+
+
+@dataclass(frozen=True, slots=True)
+class Supply:
+    """What arrives: flow [L/min], cut-in and cut-out pressure and night pressure [kPa], temperature [degC]."""
+
+    flow: float
+    pressure_low: float
+    pressure_high: float
+    night_pressure: float | None
+    height: float
+    pipe: PipeRun
+
+
+def friction(flow: float, bore: float, length: float, roughness: float, temperature: float) -> float:
+    """Friction loss of a pipe [kPa]; Darcy-Weisbach with the friction factor of the library `fluids` (Colebrook, solved exactly).
+
+    flow [L/min], bore, length, roughness [m], temperature [degC].
+    """
+    if flow <= 0:
+        return 0.0
+    speed = flow / 60000.0 / (pi * bore**2 / 4)
+    reynolds = water_density(temperature) * speed * bore / water_viscosity(temperature)
+    factor = friction_factor(Re=reynolds, eD=roughness / bore)
+    return factor * length / bore * water_density(temperature) * speed**2 / 2 / 1000
+
+
+def packed_bed_loss(flow: float, area: float, depth: float, grain: float, porosity: float, temperature: float) -> float:
+    """Pressure loss of a clean granular bed [kPa]; Ergun (1952), from the library `fluids`.
+
+    flow [L/min], area [m2], depth [m], grain diameter [m], porosity [-], temperature [degC].
+    """
+    speed = flow / 60000.0 / area
+    pascal: float = Ergun(dp=grain, voidage=porosity, vs=speed, rho=water_density(temperature), mu=water_viscosity(temperature), L=depth)
+    return pascal / 1000
+
+
+def valve_loss(flow: float, cv: float) -> float:
+    """Loss through a valve [kPa] at a flow [L/min]: (Q/Cv)^2 with Q in gpm and loss in psi."""
+    return (flow / GPM / cv) ** 2 * PSI
+
+
+def square_law(flow: float, rated_flow: float, rated_loss: float) -> float:
+    """A loss [kPa] that grows with the square of flow [L/min], from its rated point [L/min, kPa]."""
+    return rated_loss * (flow / rated_flow) ** 2
+
+
+def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[Assumption]]:
+    """The supply of a job, gaps filled by stated assumptions. source_flow: what it gives; flow: design flow [L/min]."""
+    notes: list[Assumption] = []
+    given = facts.supply
+
+    def take(path: str, value: float | None, assumed: float, said: str, why: str) -> float:
+        if value is not None:
+            return value
+        notes.append(Assumption(path, said, why))
+        return assumed
+
+    low = take(
+        "$.supply.pressure_low",
+        given.pressure_low,
+        40 * PSI,
+        show(40 * PSI, "kPa", facts.job.units),
+        "the cut-in pressure was not given; a common switch setting",
+    )
+    high = given.pressure_high
+    if high is None:
+        high = low + 20 * PSI
+        notes.append(
+            Assumption("$.supply.pressure_high", show(high, "kPa", facts.job.units), "the cut-out pressure was not given; 20 psi above cut-in")
+        )
+    height = take(
+        "$.building.top_fixture_height",
+        facts.building.top_fixture_height,
+        3.7,
+        show(3.7, "m", facts.job.units),
+        "height of the highest tap not given; an upper floor assumed",
+    )
+    pipe = given.pipe
+    material = (pipe and pipe.material) or "copper"
+    length = pipe.length if pipe and pipe.length is not None else 12.0
+    size = pipe.size if pipe else None
+    if size is None:
+        size = _pipe_for(material, flow, length)
+        notes.append(
+            Assumption(
+                "$.supply.pipe",
+                f"{size / 0.0254:g} in {material.replace('_', ' ')}, {show(length, 'm', facts.job.units)}",
+                "pipe not given; the smallest common size that keeps to 5 ft/s at design flow",
+            )
+        )
+    return Supply(source_flow, low, max(high, low), given.night_pressure, height, PipeRun(material, size, bore(material, size), length)), notes
+
+
+def _pipe_for(material: str, flow: float, length: float) -> float:
+    """The smallest common nominal size [m], 3/4 in or more, that keeps to the velocity mark."""
+    sizes = [0.75, 1.0, 1.25, 1.5, 2.0]
+    most = table("stages")["house"]["velocity_max"]
+    fit = [inch for inch in sizes if PipeRun(material, inch * 0.0254, bore(material, inch * 0.0254), length).velocity(flow) <= most]
+    return (fit[0] if fit else sizes[-1]) * 0.0254
+
+
+def bore(material: str, nominal: float) -> float:
+    """Real bore [m] of a pipe by material and nominal size [m]; scaled from the nearest listed size."""
+    listed = table("plumbing")["bore_mm"][material]
+    inches = nominal / 0.0254
+    name = min(listed, key=lambda size: abs(float(size) - inches))
+    return float(listed[name]) / 1000 * (inches / float(name))

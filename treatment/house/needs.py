@@ -1,0 +1,149 @@
+"""What the water and the people ask of a treatment: limits broken, comfort wished for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ..chemistry.water import PERMEATE, SCALE_GUARD, Water
+from ..evidence.samples import Assumption
+from ..job.facts import Facts
+from ..job.limits import Limit, limits_of
+from ..language.analytes import analytes, shown_in
+from ..language.figure import source
+from ..language.quantity import unit_named
+from ..language.tables import table
+
+#: what a membrane at the drinking tap answers more cheaply than treating every drop
+TAP_GOALS = shown_in("tap")
+TASTED = 0.1  # mg/L of chlorine that is smelt
+#: analytes that are worked out where they were not measured, and what measures them
+ESTIMATED = {"tds": {"tds", "conductivity"}, "sodium": {"sodium"}, "chloride": {"chloride"}}
+MICROBES = ("total_coliform", "e_coli", "protozoa")
+
+
+@dataclass(frozen=True, slots=True)
+class Need:
+    """Something to be put right. goal: an analyte; low and high: what it should lie between, in ``unit``."""
+
+    goal: str
+    why: str
+    low: float | None
+    high: float | None
+    value: float
+    unit: str
+    health: bool
+    source: str
+    tap: str = ""
+    mark: str = ""
+
+    def met_by(self, water: Water, tap: Water | None = None) -> bool:
+        """Whether the water of the house, or that of the drinking tap where this suffices, meets it.
+
+        tap: "" asks it of every tap, "may" is content with the drinking tap, "only" looks at nothing else.
+        """
+        if self.mark and water.value(self.mark) > 0:
+            return True
+        if tap is not None and self.tap and self._met(tap):
+            return True
+        return self._met(water)
+
+    def _met(self, water: Water) -> bool:
+        value = water.get(self.goal)
+        if value is None:
+            return True
+        return (self.high is None or value <= self.high * (1 + 1e-6) + 1e-9) and (self.low is None or value >= self.low - 0.005)
+
+    def as_json(self) -> dict[str, Any]:
+        limit = self.high if self.low is None or self.value > (self.high or self.value) else self.low
+        unit = self.unit
+        return {
+            "goal": self.goal,
+            "why": self.why,
+            "limit": {"value": limit, "unit": unit},
+            "value": {"value": round(self.value, 6), "unit": unit},
+            "health": self.health,
+            "source": self.source,
+        }
+
+
+def soften_above(facts: Facts) -> float:
+    """Hardness [mg/L as CaCO3] above which this job softens: its own wish, else the school of seven grains."""
+    return facts.wishes.soften_above or unit_named("gpg", "hardness").to_canonical(table("stages")["softener"]["soften_above_gpg"])
+
+
+def needs(facts: Facts, water: Water, measured: frozenset[str]) -> tuple[list[Need], list[Assumption]]:
+    """What this water and these wishes ask for, health first, and what was assumed of the wishes.
+
+    measured: analytes the samples tell of; what was only computed to balance the water asks for nothing.
+    """
+    found: dict[str, Need] = {}
+    notes: list[Assumption] = []
+    for limit in limits_of(facts):
+        value = water.get(limit.analyte)
+        if limit.analyte in ESTIMATED and not (measured & ESTIMATED[limit.analyte]):
+            continue
+        if value is None or not limit.broken_by(value):
+            continue
+        known = found.get(limit.analyte)
+        high = limit.high if known is None or known.high is None else min(known.high, limit.high)
+        found[limit.analyte] = Need(
+            limit.analyte,
+            _why(limit),
+            limit.low,
+            high,
+            value,
+            limit.unit,
+            limit.health or bool(known and known.health),
+            limit.source,
+            tap="only" if limit.analyte in facts.wishes.drinking_tap_only else "may" if limit.analyte in TAP_GOALS else "",
+        )
+    if facts.wishes.safe_to_drink is False:
+        found = {name: need for name, need in found.items() if name not in MICROBES}
+    wished = facts.wishes.soft_water
+    threshold = soften_above(facts)
+    if wished is None and water.hardness > threshold:
+        wished = facts.schools.hardness == "exchange" and not facts.wishes.no_salt
+        notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
+    if wished and water.hardness > threshold:
+        found["hardness"] = Need("hardness", "soft water is wished", None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"))
+    elif facts.schools.hardness in ("scale_control", "citrate") and water.hardness > threshold:
+        found["hardness"] = Need(
+            "hardness",
+            "scale is to be kept from sticking",
+            None,
+            threshold,
+            water.hardness,
+            "mg/L CaCO3",
+            False,
+            source("limits.comfort"),
+            mark=SCALE_GUARD,
+        )
+    smelt = "total_chlorine" if water.value("total_chlorine") > TASTED else "free_chlorine"
+    if "bleach_smell" in facts.observations and water.value(smelt) > TASTED and smelt not in found:
+        found[smelt] = Need(
+            smelt, "the smell of bleach is complained of", None, 2 * TASTED, water.value(smelt), "mg/L", False, source("feed.residual")
+        )
+    if facts.wishes.high_purity:
+        found["tds"] = Need(
+            "tds", "water of high purity is wished", None, 20.0, water.value("tds"), "mg/L", False, source("membrane.rejection"), mark=PERMEATE
+        )
+    if facts.wishes.target_ph and water.ph < 6.5 and "ph" in found:
+        notes.append(Assumption("$.wishes.target_ph", f"{facts.wishes.target_ph:g}", "the neutralizer aims at this; the need is the limit"))
+    return sorted(found.values(), key=lambda need: (not need.health, list(analytes()).index(need.goal))), notes
+
+
+def _why(limit: Limit) -> str:
+    if limit.analyte in MICROBES:
+        return "must be absent from drinking water"
+    kind = "health" if limit.health else "aesthetic"
+    if not _set_of(limit):
+        return f"outside {limit.source}"
+    return f"outside the {kind} limit ({table('limits')[_set_of(limit)]['title']})"
+
+
+def _set_of(limit: Limit) -> str:
+    for name in table("limits"):
+        if source(f"limits.{name}") == limit.source:
+            return name
+    return ""

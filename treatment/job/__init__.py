@@ -1,0 +1,1 @@
+"""What a designer tells of a job: its facts, its limits, values and feed limits of its own."""

@@ -1,0 +1,63 @@
+"""Limits by standard set, from ``data/limits.toml``."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cache
+
+from ..language.analytes import analytes
+from ..language.figure import source
+from ..language.reading import Reading
+from ..language.tables import table
+from .facts import Facts
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """A limit for an analyte in its canonical unit; low is None where there is only a ceiling."""
+
+    analyte: str
+    low: float | None
+    high: float
+    health: bool
+    source: str
+
+    @property
+    def unit(self) -> str:
+        return analytes()[self.analyte].unit
+
+    def broken_by(self, value: float) -> bool:
+        return value > self.high * (1 + 1e-9) or (self.low is not None and value < self.low * (1 - 1e-9))
+
+
+def outside(limit: Limit, low: float, high: float | None) -> bool:
+    """Whether any part of a reading breaks a limit; high None is open above. Canonical units."""
+    return limit.broken_by(low) or (high is not None and limit.broken_by(high))
+
+
+@cache
+def limits(standard: str) -> tuple[Limit, ...]:
+    """Every limit of a standard set, health limits first."""
+    rows, cited = table("limits")[standard], source(f"limits.{standard}")
+    found = [Limit(name, None, float(high), True, cited) for name, high in rows["health"].items()]
+    found.append(Limit("ph", rows["ph"][0], rows["ph"][1], False, cited))
+    found += [Limit(name, None, float(high), False, cited) for name, high in rows["aesthetic"].items()]
+    return tuple(found)
+
+
+def limits_of(facts: Facts) -> tuple[Limit, ...]:
+    """The limits of a job: those of its set, replaced where the designer gives one of their own with a reason."""
+    own = {name: row for name, row in facts.limits.items() if isinstance(row.high, Reading)}
+    found = [limit for limit in limits(facts.job.standard) if limit.analyte not in own]
+    for name, row in own.items():
+        assert isinstance(row.high, Reading)
+        health = any(limit.health for limit in limits(facts.job.standard) if limit.analyte == name)
+        high = row.high.low if row.high.high is None else row.high.high
+        found.append(Limit(name, None, high, health, f"the designer's own limit: {row.reason}"))
+    return tuple(sorted(found, key=lambda limit: not limit.health))
+
+
+def strictest(standard: str, analyte: str) -> Limit | None:
+    """The limit to show beside a reading: the lowest ceiling of the set for this analyte."""
+    own = [limit for limit in limits(standard) if limit.analyte == analyte]
+    return min(own, key=lambda limit: limit.high) if own else None

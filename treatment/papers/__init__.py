@@ -1,0 +1,1 @@
+"""What leaves the core as a document: the design file, materials."""

@@ -1,0 +1,88 @@
+"""The JSON Schema of ``cairn-design/1``."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..language.analytes import analytes
+from ..stages import ROOMS
+from .design_file import FORMAT, PIPE
+from .materials import GROUPS
+
+
+def obj(properties: dict[str, Any], required: list[str] | None = None) -> dict[str, Any]:
+    """The schema of an object with just these keys, all of them required unless said otherwise."""
+    return {"type": "object", "properties": properties, "additionalProperties": False, "required": list(properties) if required is None else required}
+
+
+def array(items: dict[str, Any]) -> dict[str, Any]:
+    """The schema of a list."""
+    return {"type": "array", "items": items}
+
+
+def design_schema() -> dict[str, Any]:
+    """The JSON Schema of ``cairn-design/1``."""
+
+    text, number = {"type": "string"}, {"type": "number"}
+    quantity = obj({"value": number, "unit": text})
+    nullable = {"anyOf": [quantity, {"type": "null"}]}
+    line = obj(
+        {
+            "symbol": text,
+            "expression": text,
+            "with_numbers": text,
+            "where": {"type": "object", "additionalProperties": text},
+            "result": text,
+            "source": text,
+        }
+    )
+    figure = obj({"value": number, "unit": text, "working": array(line)})
+    state = obj({"low": number, "high": {"type": ["number", "null"]}, "design": number, "unit": text, "from": text})
+    amount = obj({"value": number, "unit": text, "low": number, "high": number}, required=["value", "unit"])
+    water = {"type": "object", "additionalProperties": amount, "propertyNames": {"enum": list(analytes())}}
+    stage = obj({
+        "id": text, "kind": {"enum": list(ROOMS)}, "name": text, "purpose": text, "reasons": array(text), "schools": array(text), "params": {"type": "object"},
+        "figures": {"type": "object", "additionalProperties": figure}, "water_in": water, "water_out": water,
+        "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity, "feed_limits": array(obj({"analyte": text, "low": nullable, "high": nullable, "because": text, "source": text, "own": {"type": "boolean"}})), "cautions": array(text), "runners_up": array(text),
+    })  # fmt: skip
+    finding = obj(
+        {
+            "rule": text,
+            "severity": {"enum": ["danger", "fault", "caution", "advice"]},
+            "stage": {"type": ["string", "null"]},
+            "message": text,
+            "remedy": text,
+            "source": text,
+            "waived": {"type": ["string", "null"]},
+        }
+    )
+    train = {
+        "train": array(stage), "finished_water": water,
+        "hydraulics": obj({"profile": array(obj({"at": text, "clean": quantity, "dirty": quantity})), "residual_clean": figure, "residual_dirty": figure}),
+        "findings": array(finding),
+    }  # fmt: skip
+    not_used = {"type": "object", "additionalProperties": text}
+    limit = {"type": ["number", "null"]}
+    properties = {
+        "format": {"const": FORMAT}, "engine": text, "job": obj({"name": text, "standard": text, "units": text}),
+        "assumptions": array(obj({"path": text, "value": text, "why": text})),
+        "design_water": {"type": "object", "additionalProperties": state},
+        "needs": array(obj({"goal": text, "why": text, "limit": obj({"value": limit, "unit": text}), "value": quantity, "health": {"type": "boolean"}, "source": text})),
+        "demand": obj({"daily_use": figure, "peak_flow": figure, "design_flow": figure}),
+        **train, "next_tests": array(obj({"analyte": text, "decides": array(text), "rank": number})), "caution": text,
+        "likely_causes": array(obj({"observation": text, "said": text, "cause": text, "standing": text, "tell": text, "test": text, "curable": {"type": "boolean"}})),
+        "alternatives": array(obj({"title": text, "train": array({"enum": list(ROOMS)}), "complete": {"type": "boolean"}, "differs": array(text)})),
+        "wall": obj({
+            "units": array(obj({"id": text, "x": quantity, "foot": quantity, "width": quantity, "height": quantity, "depth": quantity})), "width": quantity,
+            "pipe": obj(dict.fromkeys(PIPE, quantity)), "fittings": {"type": "object", "additionalProperties": number}, "findings": array(finding),
+        }),
+        "materials": array(obj({"group": {"enum": list(GROUPS)}, "key": text, "what": text, "quantity": quantity, "sample_price": number, "note": text})),
+        "proposal": obj({**train, "not_used": not_used, "repair": obj({"train": array({"enum": list(ROOMS)}), "changes": array(text)})}), "not_used": not_used,
+    }  # fmt: skip
+    required = [name for name in properties if name not in ("proposal", "not_used")]
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": "cairn-design/1",
+        "title": "Vivid Cairn design",
+        **obj(properties, required=required),
+    }

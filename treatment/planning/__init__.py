@@ -1,0 +1,1 @@
+"""Composes a train, says why, and audits any train for a job."""

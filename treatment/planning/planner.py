@@ -1,0 +1,203 @@
+"""Composes the shortest train in which every feed limit holds and every need is met.
+
+Water runs through every order that could work; a treatment is tried where it changes the water and gets what
+it needs. What a treatment costs, what it cannot do without and where it never stands, its room says.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from ..audit.audit import breaches
+from ..audit.rules import Finding
+from ..chemistry.water import Water
+from ..evidence.gather import Evidence
+from ..house.duty import Duty
+from ..house.needs import Need
+from ..stages import ROOMS
+from ..train.room import Room, Stage, name_stages
+from ..train.runner import Runner
+from .reasons import why_not
+
+LONGEST = 8
+WIDEST = 30
+Score = tuple[float, ...]
+AnyStage = Stage[Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """A composed train. complete: every need is met and no fault is left; not_used: kind -> why not."""
+
+    train: tuple[AnyStage, ...]
+    complete: bool
+    not_used: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """What may be added in one step: stages, and the companions they cannot do without before and after them."""
+
+    own: tuple[AnyStage, ...]
+    before: tuple[AnyStage, ...] = ()
+    after: tuple[AnyStage, ...] = ()
+
+    def behind(self, stages: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
+        """What it adds behind these stages: a companion that stands there already serves."""
+        stands = bool(self.before) and stages[-len(self.before) :] == self.before
+        return (() if stands else self.before) + self.own + self.after
+
+
+@dataclass(frozen=True, slots=True)
+class _Path:
+    """A train being composed; turned: how many pairs of its stages stand against the usual order."""
+
+    stages: tuple[AnyStage, ...]
+    water: Water
+    tap: Water | None
+    kinds: frozenset[str]
+    price: tuple[float, float]
+    turned: int
+
+    def meets(self, need: Need) -> bool:
+        return need.met_by(self.water, self.tap)
+
+
+def _path(stages: tuple[AnyStage, ...], water: Water, tap: Water | None = None) -> _Path:
+    places = [place for stage in stages if (place := stage.room.place) is not None]
+    turned = sum(earlier > later for i, later in enumerate(places) for earlier in places[:i])
+    price = (float(len(stages)), sum(stage.room.cost(stage.keys) for stage in stages))
+    return _Path(stages, water, tap, frozenset(stage.kind for stage in stages), price, turned)
+
+
+class Planner:
+    """One search: what is asked, what may be used, and how a train is judged.
+
+    judge: audits a train and returns its findings; avoid: kinds, media or forms not to be used; extra: blocks to try
+    beside the rooms' own.
+    """
+
+    def __init__(
+        self, duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judge: Callable[[list[AnyStage]], list[Finding]],
+        avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (),
+    ):  # fmt: skip
+        self.duty, self.needs, self.runner, self.judge, self.avoid = duty, needs, runner, judge, avoid
+        self.evidence, self.raw = evidence, evidence.adverse
+        self.blocks = [*self._blocks(), *extra]
+
+    def plan(self) -> Plan:
+        """The shortest train that works; where none does, the one that leaves least undone."""
+        front = [self._start()]
+        best, train = self._score(front[0], []), front[0].stages
+        for _ in range(LONGEST):
+            for path in sorted((path for path in front if all(map(path.meets, self.needs))), key=lambda p: (p.price, p.turned))[:8]:
+                if _works(best) and path.price > best[3:5]:
+                    break  # dearer than one that works
+                for tried in (path, self._pumped(path)):
+                    found = self.judge(name_stages(tried.stages))
+                    score = self._score(tried, found)
+                    if score < best:
+                        best, train = score, tried.stages
+                    if not any("pressure" in finding.topics and finding.severity == "fault" for finding in found):
+                        break
+            if _works(best):
+                break
+            longer = [after for path in front for block in self.blocks if (after := self._extend(path, block)) is not None]
+            if not longer:
+                break
+            front = _distinct(sorted(longer, key=lambda p: (self._unmet(p), p.price, p.turned)))
+            leading = self._score(front[0], [])
+            if leading[1] > 0 and leading < best:  # one that meets every need is judged first
+                best, train = leading, front[0].stages
+        named = tuple(name_stages(train))
+        return Plan(named, _works(best), why_not(named, _works(best), self.duty, self.evidence, self.needs))
+
+    def _blocks(self) -> list[Block]:
+        """Each treatment as its room offers it, by the water and by what a drinking tap or a wish asks."""
+        at_tap = frozenset(need.goal for need in self.needs if need.tap)
+        offers = [(room, room.candidates(self.raw, self.duty)) for room in ROOMS.values()]
+        offers += [(room, room.asked_by(at_tap & set(room.answers), self.duty)) for room in ROOMS.values()]
+        return [
+            Block((Stage(room, keys),), *map(tuple, room.companions(keys, self.duty)))
+            for room, several in offers
+            if room.kind not in self.avoid
+            for keys in several
+            if not self.avoid & {str(held) for held in room.choices(keys).values()}
+        ]
+
+    def _start(self) -> _Path:
+        """Where every train of this job begins: what its source or its schools ask for always, in the order of the trade."""
+        rooms: list[Room[Any]] = sorted(ROOMS.values(), key=lambda room: float("inf") if room.place is None else room.place)
+        stages = tuple(Stage(room, keys) for room in rooms for keys in room.at_head(self.duty))
+        here = self.raw
+        for stage in stages:
+            here = self.runner.through(stage.room, stage.keys, here).water
+        return _path(stages, here)
+
+    def _extend(self, path: _Path, block: Block) -> _Path | None:
+        """The path with a block appended; None where it never stands there, a feed limit breaks, or the water stays as it is."""
+        if self._forbidden(path, block):
+            return None
+        here, tap = path.water, path.tap
+        added = block.behind(path.stages)
+        for stage in added:
+            room, keys = stage.room, stage.keys
+            if any(breach.limit.severity not in ("advice", "caution") for breach in breaches(room, keys, here, self.duty)):
+                return None
+            out = self.runner.through(room, keys, here).water
+            if room.at_tap(keys):
+                tap = out
+            else:
+                here = out
+        if here == path.water and tap == path.tap:
+            return None
+        return _path((*path.stages, *added), here, tap)
+
+    def _forbidden(self, path: _Path, block: Block) -> bool:
+        """A treatment comes once, unless it may repeat in another form; some never follow others; nothing but a tap follows the end."""
+        for stage in block.own:
+            if (stage in path.stages) if stage.room.repeats else (stage.kind in path.kinds):
+                return True
+            if stage.room.refuses_after(path.stages, self.duty, self.raw):
+                return True
+        if any(stage.room.ends for stage in path.stages) and not all(stage.at_tap for stage in block.own):
+            return True
+        return bool(path.stages) and path.stages[-1].at_tap
+
+    def _pumped(self, path: _Path) -> _Path:
+        """The path with a booster pump at its head, where the source's pressure is too low for it."""
+        if self.duty.facts.wishes.no_power or any(stage.room.pumps for stage in path.stages):
+            return path
+        pump = next(Stage(room, room.Keys()) for room in ROOMS.values() if room.pumps)
+        return _path((pump, *path.stages), path.water, path.tap)
+
+    def _unmet(self, path: _Path) -> tuple[int, int]:
+        left = [need for need in self.needs if not path.meets(need)]
+        return sum(need.health for need in left), len(left)
+
+    def _score(self, path: _Path, found: list[Finding]) -> Score:
+        """Lower is better: health needs unmet, needs unmet, faults another train would mend, length, price, cautions, turns against the usual order."""
+        faults = sum(finding.against_the_train for finding in found)
+        cautions = sum(finding.severity == "caution" and bool(finding.stage) for finding in found)
+        return (*self._unmet(path), faults, *path.price, cautions, path.turned)
+
+
+def _distinct(paths: list[_Path]) -> list[_Path]:
+    """The best paths, at most two of those that do the same to the water with the same treatments in another order."""
+    seen: dict[Any, int] = {}
+    kept = []
+    for path in paths:
+        same = (frozenset(path.stages), path.water.signature, path.tap.signature if path.tap else None)
+        seen[same] = seen.get(same, 0) + 1
+        if seen[same] <= 2:
+            kept.append(path)
+        if len(kept) == WIDEST:
+            break
+    return kept
+
+
+def _works(score: Score) -> bool:
+    """Whether a train of this score meets every need without a fault."""
+    return score[:3] == (0, 0, 0)

@@ -1,0 +1,73 @@
+"""Why a treatment is in a train and at its place, and why the others are not. Found by trying: take a stage out, or swap it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from ..audit.audit import Audit, breaches, refusals, without
+from ..evidence.gather import Evidence
+from ..house.duty import Duty
+from ..house.needs import MICROBES, Need
+from ..language.analytes import analytes
+from ..stages import ROOMS
+from ..train.room import Room, Stage
+
+
+def why_not(train: Sequence[Stage[Any]], complete: bool, duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
+    """For every treatment that is not in the train: why it is not."""
+    used = {stage.kind for stage in train}
+    tested = any(evidence.measured(name) for name in MICROBES[:2])
+    return {kind: _why_not(room, complete, tested, duty, evidence, needs) for kind, room in ROOMS.items() if kind not in used}
+
+
+def _why_not(room: Room[Any], complete: bool, tested: bool, duty: Duty, evidence: Evidence, needs: list[Need]) -> str:
+    raw, wanted = evidence.adverse, any(need.goal in room.answers for need in needs)
+    candidates = room.candidates(raw, duty)
+
+    def refused() -> list[str]:
+        return list(dict.fromkeys(reason for keys in candidates for reason in refusals(room, keys, raw, duty)))
+
+    if own := room.why_absent(wanted, raw, duty, tested, refused):
+        return own
+    if room.serves:
+        return room.absent
+    if not candidates:
+        blocked = (duty.facts.wishes.no_salt and room.uses_salt) or (duty.facts.wishes.no_power and room.uses_power)
+        return "the wishes rule it out" if blocked else room.absent
+    if not wanted:
+        names = ", ".join(analytes()[name].said for name in room.answers)
+        return f"no need for it: {names} lie within the limits and wishes"
+    if not complete and (stopped := refused()):
+        return "it would help, but " + "; ".join(stopped) + ", and nothing here puts that right first"
+    return "another treatment in the train does its work with fewer stages"
+
+
+def explain(audit: Audit, train: Sequence[Stage[Any]]) -> dict[str, list[str]]:
+    """For every stage of a train: why it is there, and why at this place."""
+    reasons: dict[str, list[str]] = {}
+    for stage in audit.run.stages:
+        said = [f"Here because without it {trouble}." for trouble in list(dict.fromkeys(without(audit, stage)))[:2]]
+        own = stage.room.why_here(stage, audit.run, audit.microbes_present)
+        if own and (stage.room.tells_why or not said):
+            said = [own]
+        if swapped := _swap_breaks(audit, train, stage.index):
+            said.append(f"After the {audit.run.stages[stage.index - 1].said}: put before it, {swapped}.")
+        reasons[stage.id] = said
+    return reasons
+
+
+def _swap_breaks(audit: Audit, train: Sequence[Stage[Any]], index: int) -> str:
+    """What would break if the stage stood before the one ahead of it; empty where nothing would."""
+    if index == 0:
+        return ""
+    order = list(train)
+    order[index - 1], order[index] = order[index], order[index - 1]
+    run = audit.runner.run(order[: index + 1], audit.evidence.adverse, audit.evidence.adverse)
+    for stage in run.stages[index - 1 :]:
+        for breach in breaches(stage.room, stage.keys, stage.water_in, audit.duty):
+            if (stage.id, breach.limit.analyte) not in audit.breaks:
+                row = analytes()[breach.limit.reads]
+                return f"{row.said} {audit.show(breach.value, row.shown_unit)} would reach the {stage.said}"
+    first, second = run.stages[index - 1], run.stages[index]
+    return first.room.harmed_before(second)

@@ -1,0 +1,77 @@
+"""One train for a job, run and audited, with what takes longer worked out when it is asked for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+from typing import Any
+
+from ..audit.audit import Audit
+from ..audit.rules import Finding, about, tally
+from ..language.tables import table
+from ..train.pressure import PressureLine
+from ..train.room import Stage, TrainRun
+from .reasons import explain
+
+
+class Variant:
+    """One train for the job, run and audited."""
+
+    def __init__(self, train: Sequence[Stage[Any]], audit: Audit):
+        self.train = tuple(train)
+        self.audit = audit
+        self.run: TrainRun = audit.run
+        self.pressure: PressureLine = audit.pressure
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """What the audit found, gravest first."""
+        return tuple(self.audit.findings())
+
+    @cached_property
+    def reasons(self) -> dict[str, list[str]]:
+        """Stage id -> why it is there and why at this place."""
+        return explain(self.audit, self.train)
+
+    @cached_property
+    def hours(self) -> dict[str, float]:
+        """Stage id -> hour after midnight at which it regenerates."""
+        return schedule(self.run)
+
+    @property
+    def tally(self) -> dict[str, int]:
+        """How many findings of each severity, gravest first."""
+        return tally(self.findings)
+
+    @property
+    def warnings(self) -> list[Finding]:
+        """Dangers about the whole job: shown above everything else."""
+        return [finding for finding in self.findings if finding.severity == "danger" and not finding.stage]
+
+    @property
+    def about_the_water(self) -> list[Finding]:
+        """What people have to be told about this water, whatever the train: health, gases, lead, what is referred."""
+        return about(self.findings, "water")
+
+    @property
+    def doubts(self) -> list[Finding]:
+        """Findings about the water test itself."""
+        return about(self.findings, "test")
+
+    @property
+    def supply_findings(self) -> list[Finding]:
+        """Findings about pressure, flow and temperature."""
+        return about(self.findings, "supply")
+
+
+def schedule(run: TrainRun) -> dict[str, float]:
+    """Hour at which each bed regenerates: its own, else one of the night, two hours apart."""
+    night = table("stages")["schedule"]
+    taken = {stage.keys.hour for stage in run.stages if stage.keys.hour is not None}
+    hours: dict[str, float] = {}
+    free = [float(hour) for hour in night["hours"] if hour not in taken]
+    for stage in run.stages:
+        if not stage.regenerates:
+            continue
+        hours[stage.id] = stage.keys.hour if stage.keys.hour is not None else (free.pop(0) if free else float(night["crowded"]))
+    return hours

@@ -1,0 +1,56 @@
+"""Real alternatives at the forks where practitioners differ: trains by other schools that serve this water too."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ..design import Design
+from ..job_file import Job
+from ..planning.planner import Block
+from ..planning.variant import Variant
+from ..train.room import Fork
+
+MOST = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Alternative:
+    """Another way to treat the same water: what it does differently, and the train."""
+
+    title: str
+    variant: Variant
+    complete: bool
+
+
+def alternatives(design: Design) -> list[Alternative]:
+    """Trains by other schools that serve this water too, at most three, the most complete first."""
+    found: list[Alternative] = []
+    for fork in _forks(design.proposal):
+        other = _by_school(design, dict(fork.schools)) if fork.schools else design
+        plan = other.ground.planned(fork.avoid, (Block(fork.offer),) if fork.offer else ())
+        variant = other.variant(plan.train)
+        if variant.run.stages and _kinds(variant) != _kinds(design.proposal) and (plan.complete or not design.plan.complete):
+            found.append(Alternative(fork.title, variant, plan.complete))
+        if len(found) == MOST:
+            break
+    return found
+
+
+def _forks(proposal: Variant) -> list[Fork]:
+    """The forks this train stands at, as its rooms declare them, each once."""
+    kinds = frozenset(stage.kind for stage in proposal.train)
+    found = [fork for stage in proposal.train for fork in stage.room.forks(stage.keys, kinds)]
+    return sorted(dict.fromkeys(found), key=lambda fork: fork.order)
+
+
+def _kinds(variant: Variant) -> list[tuple[str, Any]]:
+    return [(stage.kind, stage.room.choices(stage.keys).get("medium")) for stage in variant.train]
+
+
+def _by_school(design: Design, schools: dict[str, str]) -> Design:
+    """The same job by other schools; a softening that is then not meant is not wished."""
+    facts = design.facts
+    wishes = replace(facts.wishes, soft_water=None) if "hardness" in schools else facts.wishes
+    followed: Any = schools
+    return Design(Job(replace(facts, schools=replace(facts.schools, **followed), wishes=wishes), None))

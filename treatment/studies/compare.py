@@ -1,0 +1,104 @@
+"""Trains side by side: what differs between them, in words and figures."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from ..language.display import show
+from ..language.figure import Figure, figure, work
+from ..planning.variant import Variant
+from ..train.room import StageRun
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A line of a comparison: what is compared, and the text for each train."""
+
+    what: str
+    cells: tuple[str, ...]
+
+    @property
+    def differs(self) -> bool:
+        return len(set(self.cells)) > 1
+
+
+def _sum(symbol: str, parts: dict[str, tuple[float, str]], unit: str, source: str) -> Figure:
+    """A figure that adds up what each stage brings."""
+    named = {name.replace("-", "_").replace(" ", "_"): part for name, part in parts.items()}
+    return figure(work(symbol, " + ".join(named) or "0", unit, source, **named))
+
+
+def salt_per_year(variant: Variant) -> Figure:
+    """Salt of all units in a year [kg]."""
+    parts = {stage.id: (stage.figures["salt_per_year"].value, "kg") for stage in variant.run.stages if "salt_per_year" in stage.figures}
+    return _sum("salt a year", parts, "kg", "softener.efficiency")
+
+
+def water_to_drain(variant: Variant) -> Figure:
+    """Water that regenerations, backwashes and rejects send to drain in a year [L]."""
+    parts = {stage.id: (yearly, "L") for stage in variant.run.stages if (yearly := _drained(stage))}
+    return _sum("water to drain a year", parts, "L", "softener.cycle")
+
+
+def _drained(stage: StageRun[Any]) -> float:
+    figures, yearly = stage.figures, 0.0
+    for water, every in (("water_per_regeneration", "regeneration_interval"), ("water_per_backwash", "backwash_interval")):
+        if water in figures and every in figures:
+            yearly += figures[water].value * 365 / max(figures[every].value, 0.25)
+    if "reject_flow" in figures:
+        made = min(figures["permeate_required"].value / max(figures["output"].value, 1e-9), 1.0)
+        yearly += figures["reject_flow"].value * made * 365
+    return yearly
+
+
+def visits(variant: Variant) -> Figure:
+    """How often in a year something has to be changed or filled: cartridges, media, lamps, membranes."""
+    names = ("replacement_interval", "refill_interval", "lamp_interval", "prefilter_interval")
+    parts = {
+        f"{stage.id} {name}": (12 / max(stage.figures[name].value, 0.1), "a year")
+        for stage in variant.run.stages
+        for name in names
+        if name in stage.figures
+    }
+    return _sum("changes a year", parts, "1", "sediment.life")
+
+
+def width(variant: Variant) -> Figure:
+    """Wall the units take side by side [m]."""
+    parts = {stage.id: (stage.room_mm / 1000, "m") for stage in variant.run.stages if not stage.at_tap}
+    return _sum("wall", parts, "m", "install.room")
+
+
+def compare(variants: list[Variant], system: str) -> list[Row]:
+    """Trains side by side, in words and figures."""
+
+    def row(what: str, cell: Any) -> Row:
+        return Row(what, tuple(str(cell(variant)) for variant in variants))
+
+    def water(name: str, unit: str) -> Any:
+        return lambda variant: show(variant.run.finished.get(name), unit, system)
+
+    rows = [
+        row("Stages", lambda v: ", ".join(stage.name for stage in v.run.stages) or "none"),
+        row("Dangers, faults, cautions", lambda v: f"{v.tally['danger']}, {v.tally['fault']}, {v.tally['caution']}"),
+        row("Hardness at the taps", water("hardness", "mg/L CaCO3")),
+        row("pH at the taps", water("ph", "pH")),
+        row("Iron at the taps", water("iron", "mg/L")),
+        row("Sodium at the taps", water("sodium", "mg/L")),
+        row("Salt a year", lambda v: show(salt_per_year(v).value, "kg", system)),
+        row("Water to drain a year", lambda v: show(water_to_drain(v).value, "L", system)),
+        row("Changes and refills a year", lambda v: f"{visits(v).value:.0f}"),
+        row("Wall taken", lambda v: show(width(v).value, "m", system)),
+        row("Pressure left at the highest tap, clean", lambda v: show(v.pressure.residual_clean.value, "kPa", system)),
+        row("The same, filters dirty", lambda v: show(v.pressure.residual_dirty.value, "kPa", system)),
+        row("Needs power", lambda v: "yes" if any(stage.room.uses_power for stage in v.run.stages) else "no"),
+    ]
+    if any(variant.run.tap is not variant.run.finished for variant in variants):
+        rows.insert(6, row("Nitrate at the drinking tap", lambda v: show(v.run.tap.get("nitrate"), "mg/L N", system)))
+    return rows
+
+
+def differs(one: Variant, other: Variant, system: str) -> list[str]:
+    """What differs between two trains, a sentence a line: "Salt a year: 120 lb, there 0 lb"."""
+    return [f"{row.what}: {row.cells[0]}; there {row.cells[1]}" for row in compare([one, other], system) if row.differs]

@@ -1,0 +1,132 @@
+"""Which test next: rerun the design at both ends of what is not known, and see what the answer would decide."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ..design import Design
+from ..job.facts import Facts, SampleFacts
+from ..job_file import Job
+from ..language.analytes import analytes
+from ..language.display import show
+from ..language.reading import Reading
+from ..language.tables import table
+from ..stages import ROOMS
+
+MATTERS = 1.2  # a fifth more medium is worth a test; less is not
+SOON = 96  # hours: a bottle that has to be hurried is said
+STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS = 10.0, 3.0, 30.0, 15.0
+
+
+@dataclass(frozen=True, slots=True)
+class NextTest:
+    """A test worth having: what it decides, in words; worth per price class, the higher the better; its place."""
+
+    analyte: str
+    decides: tuple[str, ...]
+    worth: float
+    price: int
+    between: tuple[float, float]
+
+    def as_json(self, rank: int) -> dict[str, Any]:
+        return {"analyte": self.analyte, "decides": list(self.decides), "rank": rank}
+
+
+def next_tests(design: Design) -> list[NextTest]:
+    """Tests that would change the design, the most telling for its price first."""
+    found = []
+    for name, ends in _uncertain(design).items():
+        mild, adverse = (Design(Job(_with(design.facts, name, end), None)) for end in ends)
+        decides, worth = _differences(mild, adverse, name)
+        if decides:
+            price = price_class(name)
+            found.append(NextTest(name, tuple(decides), worth / price, price, ends))
+    return sorted(found, key=lambda test: (-test.worth, test.analyte))
+
+
+def price_class(analyte: str) -> int:
+    """1 done on site, 2 a common laboratory test, 3 a dear one."""
+    rows = table("tests")
+    if analyte in rows["usual"]:
+        return int(rows["usual"][analyte]["price"])
+    return 3 if analyte in rows["price"]["dear"] else int(rows["price"][analytes()[analyte].test])
+
+
+def _uncertain(design: Design) -> dict[str, tuple[float, float]]:
+    """Analytes that are not known well, and the two ends between which each lies."""
+    evidence, facts = design.evidence, design.facts
+    ends: dict[str, tuple[float, float]] = {}
+    for name, state in evidence.stated.items():
+        if state.high is not None and state.high > state.low and not analytes()[name].is_microbe and name not in ("ferrous_iron", "ferric_iron"):
+            ends[name] = (state.low, state.high) if analytes()[name].adverse == "high" else (state.high, state.low)
+    private = facts.source.kind != "town"
+    kinds = {stage.kind for stage in design.plan.train}
+    for name, row in table("tests")["usual"].items():
+        if name in evidence.stated or (name == "hardness" and {"calcium", "magnesium"} <= set(evidence.stated)):
+            continue
+        if name == "total_coliform" and "e_coli" in evidence.stated:
+            continue
+        assumed = name in evidence.states and evidence.states[name].origin == "assumed" and name in ("hardness", "ph", "alkalinity")
+        if assumed or (row.get("always") and private) or row.get("with") in kinds:
+            ends[name] = (float(row["ends"][0]), float(row["ends"][1]))
+    return ends
+
+
+def _with(facts: Facts, name: str, value: float) -> Facts:
+    """The same job, had the test of one analyte given this value."""
+    reading = Reading(name, value, value, "exact", f"{value:g}")
+    samples = [replace(sample, readings={key: each for key, each in sample.readings.items() if key != name}) for sample in facts.samples]
+    samples.append(SampleFacts(point="raw", readings={name: reading}))
+    return replace(facts, samples=tuple(samples))
+
+
+def _differences(mild: Design, adverse: Design, name: str) -> tuple[list[str], float]:
+    """What differs between the designs at the two ends, in words, and what knowing it is worth."""
+    said: list[str] = []
+    worth = 0.0
+    row = analytes()[name]
+    flips = {need.goal for need in adverse.needs if need.health} ^ {need.goal for need in mild.needs if need.health}
+    for goal in sorted(flips):
+        said.append(f"whether {analytes()[goal].said} is above its health limit")
+        worth += HEALTH_FLIPS
+    one, other = mild.plan, adverse.plan
+    few, many = {stage.kind for stage in one.train}, {stage.kind for stage in other.train}
+    for kind in (kind for kind in ROOMS if kind in few ^ many):
+        said.append(f"whether the {ROOMS[kind].title_said} is needed")
+        worth += STAGE_APPEARS
+    for kind in (kind for kind in ROOMS if kind in few & many):
+        sizes = [_size(mild, kind), _size(adverse, kind)]
+        if sizes[0][0] != sizes[1][0] or max(sizes[0][1], sizes[1][1]) > MATTERS * min(sizes[0][1], sizes[1][1]):
+            said.append(f"the size of the {ROOMS[kind].title_said}: {sizes[0][2]} or {sizes[1][2]}")
+            worth += SIZE_CHANGES
+    if one.complete != other.complete:
+        said.append("whether the treatments sized here are enough" if row.key != "ph" else "whether the water can be treated without chemical feed")
+        worth += ENOUGH_FLIPS
+    return said, worth
+
+
+def _size(design: Design, kind: str) -> tuple[str, float, str]:
+    """What would be bought for a stage: its vessel, how much of it, and both in words."""
+    run = next(stage for stage in design.proposal.run.stages if stage.kind == kind)
+    bed, params, system = run.sizing.bed, run.sizing.params, design.facts.job.units
+    if bed is not None:
+        count = f"{bed.vessels} × " if bed.vessels > 1 else ""
+        return f"{count}{bed.tank}", bed.total_volume, f"{count}{show(bed.volume, 'L media', system)} in {bed.tank} in"
+    if "rated_flow" in params:
+        return "", params["rated_flow"], f"rated {show(params['rated_flow'], 'L/min', system)}"
+    housing = str(params.get("housing", ""))
+    return housing, 1.0, f"{housing} in"
+
+
+def in_words(test: NextTest) -> str:
+    """One sentence: "A laboratory iron test decides whether the iron filter is needed."."""
+    row = analytes()[test.analyte]
+    where = "An on-site" if test.price == 1 else "A laboratory"
+    name = row.said if row.key != "uvt" else "UVT"
+    soon = f" ({row.hold_words} of drawing)" if 0 < row.hold <= SOON and test.price > 1 else ""
+    return f"{where} {name} test{soon} decides {_listed(test.decides)}."
+
+
+def _listed(parts: tuple[str, ...]) -> str:
+    return parts[0] if len(parts) == 1 else ", ".join(parts[:-1]) + " and " + parts[-1]

@@ -1,0 +1,125 @@
+"""An existing train mended with the fewest changes: what stands on the wall is kept wherever it can serve."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ..design import Design
+from ..house.needs import MICROBES
+from ..planning.variant import Variant
+from ..train.room import Room, Stage, name_stages
+
+Draft = list[Stage[Any]]
+
+
+@dataclass(frozen=True, slots=True)
+class Repair:
+    """A mended train, and what has to be done to get there, in words."""
+
+    variant: Variant
+    changes: tuple[str, ...]
+
+
+def repair(design: Design) -> Repair:
+    """The given train with its faults mended: stages kept in the order that works, sizes kept where they serve.
+
+    The planner's train gives the order and what is missing. Stages beyond it are kept where they do no harm, sizes are
+    given up only where the audit finds fault with them. The only barrier against microbes that were found is never taken out.
+    """
+    given = list(design.chosen.train)
+    draft = _draft(given, list(design.plan.train))
+    draft = _resized(design, draft)
+    draft = _kept(design, draft, given)
+    return Repair(design.variant(name_stages(draft)), tuple(_changes(given, draft)))
+
+
+def _faults(design: Design, draft: Draft) -> int:
+    """Faults that another train would mend: the same question the planner asks."""
+    return sum(finding.against_the_train for finding in design.variant(name_stages(draft)).findings)
+
+
+def _draft(given: Draft, wanted: Draft) -> Draft:
+    """The wanted train with every stage of it that already stands on the wall taken over as it is."""
+    left, draft = list(given), []
+    for stage in wanted:
+        match = next((each for each in left if each.kind == stage.kind and stage.room.same(each.keys, stage.keys)), None)
+        if match is not None:
+            left.remove(match)
+            draft.append(Stage(match.room, replace(match.keys, id=match.id)))
+        else:
+            draft.append(Stage(stage.room, replace(stage.keys, id=None)))
+    return draft
+
+
+def _resized(design: Design, draft: Draft) -> Draft:
+    """Give up the sizes of a stage where that leaves fewer faults; hours that clash are left to the schedule."""
+    faults = _faults(design, draft)
+    for place in range(len(draft)):
+        for free in (False, True):
+            if not faults:
+                return draft
+            stage = draft[place]
+            keys = stage.room.Keys(**stage.room.identity(stage.keys)) if free else replace(stage.keys, hour=None)
+            other = [*draft[:place], Stage(stage.room, keys), *draft[place + 1 :]]
+            if keys != stage.keys and (fewer := _faults(design, other)) < faults:
+                draft, faults = other, fewer
+    return draft
+
+
+def _kept(design: Design, draft: Draft, given: Draft) -> Draft:
+    """Put back what stood on the wall and is not in the draft, where it does no harm."""
+    ids = {stage.keys.id for stage in draft}
+    place = {stage.id: i for i, stage in enumerate(given)}
+    infected = any(design.evidence.adverse.value(name) > 0 for name in MICROBES)
+    for stage in given:
+        if stage.id in ids:
+            continue
+        ahead = [i for i, each in enumerate(draft) if each.keys.id in place and place[each.keys.id] < place[stage.id]]
+        at = ahead[-1] + 1 if ahead else 0
+        other = [*draft[:at], Stage(stage.room, replace(stage.keys, id=stage.id)), *draft[at:]]
+        lone_barrier = infected and _holds_microbes(stage.room) and not any(_holds_microbes(each.room) for each in draft)
+        if lone_barrier or _faults(design, other) <= _faults(design, draft):
+            draft = other
+    return draft
+
+
+def _holds_microbes(room: Room[Any]) -> bool:
+    return bool(set(room.answers) & set(MICROBES))
+
+
+def _changes(given: Draft, draft: Draft) -> list[str]:
+    """What has to be done, in the order of the mended train."""
+    stood = {stage.id: replace(stage.keys, id=stage.id) for stage in given}
+    now = [stage.keys.id for stage in draft if stage.keys.id in stood]
+    stay = _longest([stage.id for stage in given if stage.id in now], now)
+    said: list[str] = []
+    for i, stage in enumerate(draft):
+        name, keys = stage.room.said(stage.keys), stage.keys
+        after = f"after the {draft[i - 1].room.said(draft[i - 1].keys)}" if i else "first"
+        if keys.id not in stood:
+            said.append(f"Add the {name} {after}.")
+            continue
+        if keys.id not in stay:
+            said.append(f"Move the {name} {after}.")
+        changed = [field.replace("_", " ") for field in keys.__dataclass_fields__ if getattr(keys, field) != getattr(stood[keys.id], field)]
+        if changed == ["hour"]:
+            said.append(f"Let the {name} regenerate at another hour.")
+        elif changed:
+            said.append(f"Size the {name} anew: {', '.join(changed)}.")
+    said += [f"Take out the {stage.room.said(stage.keys)}." for stage in given if stage.id not in now]
+    return said
+
+
+def _longest(one: list[str], other: list[str]) -> list[str]:
+    """The longest run of stages that keep their order."""
+    best: dict[tuple[int, int], list[str]] = {}
+    for i in range(len(one), -1, -1):
+        for j in range(len(other), -1, -1):
+            if i == len(one) or j == len(other):
+                best[i, j] = []
+            elif one[i] == other[j]:
+                best[i, j] = [one[i], *best[i + 1, j + 1]]
+            else:
+                best[i, j] = max(best[i + 1, j], best[i, j + 1], key=len)
+    return best[0, 0]

@@ -1,0 +1,216 @@
+"""What the supply can do: the pump's curve against the system's losses, what limits, drains, what if."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import pi
+from typing import Any
+
+from fluids.friction import ft_Crane
+
+from ..chemistry.carbonate import water_density
+from ..design import Design
+from ..drawing.wall.parts import Wall
+from ..house.beds import INCH
+from ..house.demand import peak_of
+from ..house.hydraulics import FITTINGS, G, PipeRun, Supply, bore, friction
+from ..house.pump import flow_at, known, meets, pump_pressure
+from ..language.figure import Figure, figure, solved, stated, work
+from ..language.tables import table
+from ..planning.variant import Variant
+from ..train.drains import drain_of, drain_rule
+from ..train.pressure import pressure_along
+from ..train.room import StageRun
+
+SCHOOLS = ("fixture_units", "simultaneous", "bathrooms")
+
+
+def operating_point(design: Design, variant: Variant, dirty: bool = False) -> Figure | None:
+    """Where the pump's curve meets the losses of pipe, train and height with taps wide open; None without a curve."""
+    pump = design.facts.supply.pump
+    if pump is None or not known(pump):
+        return None
+    duty, temperature = design.duty, variant.run.raw.temperature
+
+    def asks(flow: float) -> float:
+        units = sum(
+            stage.room.loss(stage.keys, stage.sizing, max(flow, 1e-6), temperature)[1 if dirty else 0]
+            for stage in variant.run.stages
+            if not stage.at_tap
+        )
+        return duty.supply.pipe.loss(flow, temperature) + units + duty.supply.height * G
+
+    flow = meets(lambda q: pump_pressure(pump, q), asks, 2000.0)
+    return figure(
+        solved(
+            "pump gives there",
+            "curve",
+            pump_pressure(pump, flow),
+            "kPa",
+            "supply.curve",
+            curve=(pump.shut_off or pump_pressure(pump, 0.0), "kPa at no flow"),
+        ),
+        solved("flow", "gives, asks", flow, "L/min", "supply.curve", gives=(pump_pressure(pump, flow), "kPa"), asks=(asks(flow), "kPa")),
+    )
+
+
+def wash_flow(design: Design) -> Figure:
+    """What the source gives for a backwash [L/min]: as measured, or by the pump's curve at cut-in where that gives less."""
+    duty, pump = design.duty, design.facts.supply.pump
+    measured = duty.demand.supply_flow
+    if pump is None or not known(pump):
+        return figure(stated("for a backwash", "measured", duty.wash, "L/min", "beds.backwash_pressure"))
+    curve = flow_at(pump, duty.supply.pressure_low)
+    return figure(
+        solved("by the curve at cut-in", "curve, cut_in", curve, "L/min", "supply.curve", curve=(pump_pressure(pump, 0.0), "kPa at no flow"), cut_in=(duty.supply.pressure_low, "kPa")),
+        work("for a backwash", "min(measured, by_curve)", "L/min", "beds.backwash_pressure", measured=(measured, "L/min"), by_curve=(curve, "L/min")),
+    )  # fmt: skip
+
+
+def peaks(design: Design) -> list[tuple[str, Figure]]:
+    """The peak of the house by each of the three schools."""
+    return [(school, peak_of(design.facts, school)) for school in SCHOOLS]
+
+
+def what_limits(design: Design, variant: Variant) -> list[tuple[str, float]]:
+    """What each part of the way can carry [L/min], the least first: source, peak demand, pipe at 5 ft/s, the narrowest unit."""
+    pipe = design.duty.supply.pipe
+    found = [
+        ("the source", design.duty.demand.supply_flow),
+        ("the house's own peak", design.duty.demand.peak_flow.value),
+        ("the pipe at its velocity mark", design.duty.rows["house"]["velocity_max"] * pi * pipe.bore**2 / 4 * 60000),
+    ]
+    units = [(stage.said, steady) for stage in variant.run.stages if not stage.at_tap and (steady := stage.room.steady(stage.sizing)) is not None]
+    if units:
+        found.append(min(units, key=lambda pair: pair[1]))
+    return sorted(found, key=lambda pair: pair[1])
+
+
+@dataclass(frozen=True, slots=True)
+class DrainCheck:
+    """The drain line of a unit: bore by the rule of thumb, bore by its losses [m], and which of them governs."""
+
+    stage: str
+    by_rule: float
+    by_losses: Figure
+    governs: str
+    given: float | None
+
+    @property
+    def rule_mm(self) -> float:
+        return self.by_rule * 1000
+
+    @property
+    def losses_mm(self) -> float:
+        return self.by_losses.value * 1000
+
+    @property
+    def given_mm(self) -> float | None:
+        return self.given * 1000 if self.given else None
+
+
+def drain_check(design: Design, stage: StageRun[Any]) -> DrainCheck | None:
+    """Bores a drain line needs: the trade's rule, and the least that carries the backwash from 20 psi at the valve over length and lift."""
+    wash = stage.figures.get("backwash_flow")
+    if wash is None:
+        return None
+    told, row, house = drain_of(design.facts, stage.keys), table("plumbing")["drain_line"], design.duty.rows["house"]
+    length = (told and told.distance) or row["length_m"]
+    lift = (told and told.lift) or 0.0
+    rule, rough = drain_rule(length), table("plumbing")["roughness_mm"][row["material"]] / 1000
+    left = work("pressure for the drain", "max(valve − gravity × lift, 1)", "kPa", "hydraulics.residual",
+                valve=(house["residual_kpa"], "kPa"), lift=(max(lift, 0.0), "m"))  # fmt: skip
+    low, high = 0.004, 0.1
+    for _ in range(40):
+        middle = (low + high) / 2
+        too_thin = friction(wash.value, middle, FITTINGS * length, rough, stage.water_in.temperature) > left.value
+        low, high = (middle, high) if too_thin else (low, middle)
+    bore = solved(
+        "bore", "flow, length, left", high, "m", "hydraulics.darcy", flow=(wash.value, "L/min"), length=(length, "m"), left=(left.value, "kPa")
+    )
+    by_losses = figure(left, bore)
+    return DrainCheck(stage.id, rule, by_losses, "losses" if high > rule else "rule", told.bore if told else None)
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIf:
+    """Pressure left at the highest tap [kPa] at another flow, pipe or state of the cartridges; velocity [m/s]."""
+
+    flow: float
+    nominal: float
+    dirt: float
+    residual: Figure
+    velocity: float
+    enough: bool
+
+
+def what_if(design: Design, variant: Variant, flow: float, nominal: float, dirt: float) -> WhatIf:
+    """Pressure left at a flow [L/min], a nominal pipe size [m], dirt 0 (clean) to 1 (time to change); Darcy-Weisbach and each unit's loss."""
+    supply: Supply = design.duty.supply
+    pipe = PipeRun(supply.pipe.material, nominal, bore(supply.pipe.material, nominal), supply.pipe.length)
+    temperature = variant.run.raw.temperature
+    pairs = [stage.room.loss(stage.keys, stage.sizing, flow, temperature) for stage in variant.run.stages]
+    left = pressure_along(variant.run, design.duty, pipe.loss(flow, temperature), [clean + (dirty - clean) * dirt for clean, dirty in pairs])[-1]
+    units = supply.pressure_low - pipe.loss(flow, temperature) - supply.height * G - left
+    residual = figure(
+        solved("pipe", "flow, bore", pipe.loss(flow, temperature), "kPa", "hydraulics.darcy", flow=(flow, "L/min"), bore=(pipe.bore, "m")),
+        work("left at the highest tap", "cut_in − pipe − units − gravity × height", "kPa", "hydraulics.residual",
+             cut_in=(supply.pressure_low, "kPa"), pipe=(pipe.loss(flow, temperature), "kPa"), units=(units, "kPa, less what pumps add"), height=(supply.height, "m")),
+    )  # fmt: skip
+    return WhatIf(flow, nominal, dirt, residual, pipe.velocity(flow), residual.value >= design.duty.rows["house"]["residual_kpa"])
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIfRange:
+    """What the what-if may be asked: flows up to most [L/min], nominal sizes of the job's pipe [in]; where it starts."""
+
+    flow: float
+    most: float
+    inches: float
+    sizes: tuple[float, ...]
+
+
+def what_if_range(design: Design) -> WhatIfRange:
+    """Up to twice the design flow, or the most that can pass; the sizes listed for the pipe, and its own."""
+    pipe, flow = design.duty.supply.pipe, design.duty.flow
+    own = pipe.nominal / INCH
+    listed = sorted(float(size) for size in table("plumbing")["bore_mm"][pipe.material])
+    near = [size for size in listed if abs(size - own) > 0.01]
+    return WhatIfRange(flow, max(2 * flow, design.duty.passable), own, tuple(sorted([*near, own])))
+
+
+def routed_loss(design: Design, wall: Wall) -> Figure:
+    """Loss of the drawn pipe in service at design flow [kPa]: its length, and its fittings by K = fT x L/D, Crane TP 410.
+
+    A unit's bypass turns the water through the branch of two tees; the tee of a drinking tap is passed straight.
+    """
+    pipe, flow, temperature = design.duty.supply.pipe, design.duty.flow, design.evidence.adverse.temperature
+    rows = table("wall")["fitting"]
+    straight = PipeRun(pipe.material, pipe.nominal, pipe.bore, wall.pipe_length("main", "leg", "metal"))
+    along = friction(flow, pipe.bore, straight.length, table("plumbing")["roughness_mm"][pipe.material] / 1000, temperature)
+    taps = {unit.id for unit in wall.units if unit.at_tap}
+    passed = [fitting for fitting in wall.fittings if fitting.kind in ("elbow", "union") and fitting.unit not in taps]
+    valves = [fitting for fitting in wall.fittings if fitting.kind == "valve" and fitting.part != "bypass" and fitting.unit not in taps]
+    branches = [fitting for fitting in wall.fittings if fitting.kind == "tee" and fitting.unit not in taps]
+    counts = {"elbow": sum(f.kind == "elbow" for f in passed), "union": sum(f.kind == "union" for f in passed), "valve": len(valves),
+              "tee_branch": len(branches), "tee_run": sum(f.kind == "tee" and f.unit in taps for f in wall.fittings)}  # fmt: skip
+    lengths = sum(rows[name] * count for name, count in counts.items())
+    if design.facts.site.joining == "crimp":
+        lengths += rows["crimp"] * sum(counts.values())
+    turbulent = ft_Crane(pipe.bore)
+    k = work("K", "fT × lengths", "", "hydraulics.crane", fT=(turbulent, ""), lengths=(lengths, f"diameters, {sum(counts.values())} fittings"))
+    lost = work(
+        "fittings",
+        "K × density × velocity^2 ÷ 2000",
+        "kPa",
+        "hydraulics.crane",
+        K=(k.value, ""),
+        density=(water_density(temperature), "kg/m3"),
+        velocity=(pipe.velocity(flow), "m/s"),
+    )
+    piped = solved(
+        "pipe", "flow, bore, length", along, "kPa", "hydraulics.darcy", flow=(flow, "L/min"), bore=(pipe.bore, "m"), length=(straight.length, "m")
+    )
+    return figure(
+        k, lost, piped, work("lost on the wall", "pipe + fittings", "kPa", "hydraulics.darcy", pipe=(along, "kPa"), fittings=(lost.value, "kPa"))
+    )

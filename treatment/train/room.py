@@ -1,0 +1,507 @@
+"""What every treatment has in common: the shape of its room, and a stage of it as it stands in a train with water running through.
+
+A room declares all that is known of its kind. What it leaves out, the contract suite names
+(``tests/test_contract.py``); nothing outside a room knows a kind by its name.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import dataclass, fields
+from typing import Any, ClassVar, Generic, TypeVar
+
+from ..chemistry.water import Water
+from ..house.beds import Bed, RunnerUp, runners_up
+from ..house.duty import Duty
+from ..job.feed_limits import FeedLimit, with_own
+from ..language.display import show
+from ..language.figure import Figure, Figures
+from ..language.tables import table
+from .keys import OF_EVERY_STAGE, StageKeys
+
+K = TypeVar("K", bound=StageKeys)
+
+
+class Sizing:
+    """The completed choices of a stage, and the figures that explain them.
+
+    params: canonical values by key; bed: its vessels, where it has some; figures: worked out when they are first asked for.
+    """
+
+    __slots__ = ("bed", "figures", "params")
+
+    def __init__(self, params: dict[str, Any], bed: Bed | None = None):
+        self.params, self.bed = params, bed
+        self.figures = Figures(dict)
+
+    def explained_by(self, make: Callable[[], dict[str, Figure]]) -> Sizing:
+        """The same sizing with its figures."""
+        self.figures = Figures(make)
+        return self
+
+    @property
+    def vessels(self) -> Bed:
+        """Its vessels. Raises ValueError where it has none."""
+        if self.bed is None:
+            raise ValueError("this stage stands in no vessel")
+        return self.bed
+
+
+@dataclass(frozen=True, slots=True)
+class Purchase:
+    """Something a stage buys. key: into the price list; size: what one piece measures, where the list prices it by its size.
+
+    yearly: whether it is used up in the first year rather than fitted.
+    """
+
+    key: str
+    quantity: float
+    what: str = ""
+    note: str = ""
+    size: float = 0.0
+    yearly: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Fork:
+    """Where practitioners differ about a stage: the other way's title, what is then avoided, stages to offer, schools to follow.
+
+    order: forks asked first.
+    """
+
+    title: str
+    order: int
+    avoid: frozenset[str] = frozenset()
+    offer: tuple[Stage[Any], ...] = ()
+    schools: tuple[tuple[str, str], ...] = ()
+
+
+class Room(Generic[K]):
+    """One treatment. Rooms hold no state; each method is given what it needs.
+
+    What a room must declare (the first part) has no default here; what it may declare has one that does for most.
+    """
+
+    # --- must be declared -------------------------------------------------------------------------------------------
+    kind: ClassVar[str]  # key of the job file
+    title: ClassVar[str]  # what people call it
+    silhouette: ClassVar[str]  # its shape in the drawings
+    Keys: ClassVar[type[StageKeys]]
+    cautions: ClassVar[tuple[str, ...]]
+    #: analytes it can put right, for the planner's "why not" and the shelf
+    answers: ClassVar[tuple[str, ...]]
+    #: what it costs beside others of its length of train, 1.0 being a cartridge filter
+    price: ClassVar[float]
+    #: its place in the order of the trade, to choose between trains that do as well; None: wherever it is needed
+    place: ClassVar[float | None]
+    #: whether it gets a three-valve bypass and sample taps on a wall
+    bypassed: ClassVar[bool]
+    #: why it is absent where nothing here asks for it
+    absent: ClassVar[str]
+
+    #: the figures that matter most to a practitioner, in the order of their questions
+    main: ClassVar[tuple[str, ...]]
+
+    # --- may be declared ----------------------------------------------------------------------------------------------
+    #: a medium or form that is dearer or fussier than the usual one of its kind: what it adds to the price
+    fuss: ClassVar[dict[str, float]] = {}
+    holds_particles: ClassVar[bool] = False
+    uses_salt: ClassVar[bool] = False
+    uses_power: ClassVar[bool] = False
+    #: whether it takes part of the water's story without changing it (tanks, pumps, valves): never "unneeded" by chemistry
+    serves: ClassVar[bool] = False
+    #: whether it is there to let clean water by only: never "unneeded" by what it takes out
+    guards: ClassVar[bool] = False
+    #: whether it turns dissolved iron to rust
+    oxidises: ClassVar[bool] = False
+    #: whether its own reason for being there is told in place of what trying without it tells
+    tells_why: ClassVar[bool] = False
+    #: whether it makes microbes harmless by itself
+    disinfects: ClassVar[bool] = False
+    #: whether it stands last: only a branch to a tap may follow
+    ends: ClassVar[bool] = False
+    #: whether it may stand twice in a composed train
+    repeats: ClassVar[bool] = False
+    #: whether it brings water back to pressure
+    pumps: ClassVar[bool] = False
+    #: whether it holds pressure down for what follows
+    reduces: ClassVar[bool] = False
+    #: whether water stands in it, so that a roof's water needs no pressure to reach it
+    stores: ClassVar[bool] = False
+    #: whether it hangs where mains and water meet on one outlet
+    wants_outlet: ClassVar[bool] = False
+    #: figures that a sheet leaves out: they stand under another name
+    hidden: ClassVar[tuple[str, ...]] = ()
+    #: what a short peak above its steady flow does
+    peak_effect: ClassVar[str] = "it treats less"
+
+    # --- what it is ---------------------------------------------------------------------------------------------------
+    def name(self, keys: K) -> str:
+        """What this very stage is called, e.g. with its medium or micron rating."""
+        return self.title
+
+    def said(self, keys: K) -> str:
+        """The name inside a sentence."""
+        name = self.name(keys)
+        return name if name[:2].isupper() else name[0].lower() + name[1:]
+
+    @property
+    def title_said(self) -> str:
+        """The title inside a sentence."""
+        return self.title if self.title[:2].isupper() else self.title.lower()
+
+    def at_tap(self, keys: K) -> bool:
+        """Whether it stands on a branch to the drinking tap: the rest of the house never sees its water."""
+        return bool(keys.install and keys.install.branch == "drinking_tap")
+
+    def rows(self, keys: K) -> tuple[str, ...]:
+        """The rows of ``data/stages.toml`` it is reckoned with."""
+        return (self.kind,)
+
+    def identity(self, keys: K) -> dict[str, Any]:
+        """The keys that say what it is, with what they hold; not its sizes."""
+        return {f.name: held for f in fields(keys) if f.metadata.get("identity") and (held := getattr(keys, f.name)) not in (None, ())}
+
+    def choices(self, keys: K) -> dict[str, Any]:
+        """The identity keys of its kind: medium, form, rating and the like."""
+        return {name: held for name, held in self.identity(keys).items() if name not in OF_EVERY_STAGE}
+
+    def same(self, one: K, other: K) -> bool:
+        """Whether two stages of this kind do the same job: their choices agree where both make one."""
+        a, b = self.choices(one), self.choices(other)
+        return all(_alike(held, b[name]) for name, held in a.items() if name in b)
+
+    def cost(self, keys: K) -> float:
+        """Its price, with what its medium or form adds."""
+        return self.price + sum(self.fuss.get(held, 0.0) for held in self.choices(keys).values() if isinstance(held, str))
+
+    # --- what it takes, does and costs --------------------------------------------------------------------------------
+    def feed_limits(self, keys: K, water: Water, duty: Duty) -> list[FeedLimit]:
+        """What it asks of the water that reaches it, by our tables."""
+        return []
+
+    def takes(self, keys: K, water: Water, duty: Duty) -> list[FeedLimit]:
+        """What it asks of the water that reaches it, the designer's own limits in place of ours."""
+        ours = self.feed_limits(keys, water, duty)
+        return with_own(ours, keys.feed_limits) if keys.feed_limits else ours
+
+    def size(self, keys: K, water: Water, duty: Duty) -> Sizing:
+        """Complete its choices for the water that arrives."""
+        raise NotImplementedError
+
+    def figures(self, keys: K, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        """The figures of a completed stage, each with its working."""
+        return {}
+
+    def sized(self, keys: K, water: Water, duty: Duty) -> Sizing:
+        """Its sizing, explained."""
+        sizing = self.size(keys, water, duty)
+        return sizing.explained_by(lambda: self.figures(keys, sizing, water, duty))
+
+    def treat(self, keys: K, sizing: Sizing, water: Water, duty: Duty) -> Water:
+        """The water that leaves it at design flow."""
+        return water
+
+    def loss(self, keys: K, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
+        """Pressure loss [kPa] at a flow [L/min], clean and dirty."""
+        return 0.0, 0.0
+
+    def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
+        """Pressure [kPa] behind it, from that before it and its own loss."""
+        return pressure - loss
+
+    def peak(self, keys: K, sizing: Sizing) -> float:
+        """Greatest short peak [L/min] it bears; by default its vessels' velocity limit, or half above its steady flow."""
+        if sizing.bed is not None:
+            return float(sizing.bed.peak_limit)
+        return float(sizing.figures["service_flow_limit"].value * 1.5) if "service_flow_limit" in sizing.figures else float("inf")
+
+    def steady(self, sizing: Sizing) -> float | None:
+        """The flow [L/min] it serves steadily; None where flow is judged otherwise or not at all."""
+        return sizing.figures["service_flow_limit"].value if "service_flow_limit" in sizing.figures else None
+
+    def runners_up(self, keys: K, sizing: Sizing, duty: Duty, temperature: float) -> list[RunnerUp]:
+        """The vessels next to the one taken, and why each was not; empty where it has none, or where the job fixed it."""
+        bed = sizing.bed
+        if bed is None or getattr(keys, "tank", None) is not None:
+            return []
+        wash = duty.wash if "backwash_flow" in sizing.figures else None
+        return runners_up(bed, duty.flow, bed.total_volume, wash, temperature)
+
+    def micron(self, keys: K, sizing: Sizing) -> float | None:
+        """What particles it holds [µm, nominal]; None where it is no particle filter."""
+        return None
+
+    # --- how it comes into a train ------------------------------------------------------------------------------------
+    def candidates(self, water: Water, duty: Duty) -> list[K]:
+        """Keys the planner may try for a raw water; empty where it has nothing to do."""
+        return []
+
+    def asked_by(self, goals: frozenset[str], duty: Duty) -> list[K]:
+        """Keys the planner may try for needs that a drinking tap can answer, or for wishes; goals: the needs."""
+        return []
+
+    def companions(self, keys: K, duty: Duty) -> tuple[Sequence[Stage[Any]], Sequence[Stage[Any]]]:
+        """What it cannot do without: stages directly before it, and directly after it."""
+        return (), ()
+
+    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+        """Whether it never follows what stands already: it would undo it, or a school says otherwise."""
+        return False
+
+    def at_head(self, duty: Duty) -> list[K]:
+        """Keys with which it stands at the head of every train of this job; empty where it need not."""
+        return []
+
+    def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
+        """Why it is not in a train, where that has a reason of its own; empty where the general one does.
+
+        wanted: whether some need could be met by it; tested: whether microbes were looked for; refused: which of its feed
+        limits the raw water breaks, in words.
+        """
+        return ""
+
+    # --- what is said of a stage that stands --------------------------------------------------------------------------
+    def does(self, before: Water, after: Water, system: str = "metric") -> str:
+        """Its purpose in one line, from what it did to the water."""
+        return ""
+
+    def schools(self, keys: K, water: Water, system: str) -> list[str]:
+        """Where practitioners disagree about this stage: our default and the others."""
+        return []
+
+    def forks(self, keys: K, others: frozenset[str]) -> list[Fork]:
+        """The other ways of other schools where this stage stands; others: the kinds in the train."""
+        return []
+
+    def why_here(self, stage: StageRun[K], run: TrainRun, microbes: bool) -> str:
+        """Why it is there, where trying without it does not tell; microbes: whether some were found."""
+        return ""
+
+    def purposeful(self, stage: StageRun[K], run: TrainRun, duty: Duty, microbes: bool) -> bool:
+        """Whether it has a purpose that taking it out does not show."""
+        return False
+
+    def harmed_before(self, other: StageRun[Any]) -> str:
+        """What goes wrong where it stands before another stage that works on what it receives; empty where nothing does."""
+        return ""
+
+    def buys(self, keys: K, sizing: Sizing) -> Iterable[Purchase]:
+        """What is bought for it beside vessels, media, brine tank and cartridge housing."""
+        return ()
+
+    # --- how it looks -------------------------------------------------------------------------------------------------
+    def body(self, keys: K, sizing: Sizing) -> tuple[float, float, float]:
+        """Width and height [mm] of its silhouette and how far its foot hangs above the floor [mm]."""
+        if sizing.bed:
+            return sizing.bed.diameter * 1000, sizing.bed.height * 1000 + table_mm("valve_in"), 0.0
+        return 185.0, 610.0, 600.0
+
+    def pulled(self, sizing: Sizing) -> float:
+        """How much room above it something pulled straight out wants [mm]."""
+        return 0.0
+
+    def lit(self, keys: K) -> bool:
+        """Whether it shines into its ports, so that they want metal."""
+        return False
+
+
+def _alike(one: Any, other: Any) -> bool:
+    if isinstance(one, float) and isinstance(other, float):
+        return abs(one - other) <= 1e-6 * max(abs(one), abs(other))
+    return bool(one == other)
+
+
+def table_mm(name: str) -> float:
+    """A length of ``data/vessels.toml`` that is kept in inches [mm]."""
+    return float(table("vessels")[name]) * 25.4
+
+
+def cartridge_body(housing: str) -> tuple[float, float, float]:
+    """Width, height and foot above the floor [mm] of a cartridge housing, its ports at working height."""
+    row, ports = table("vessels")["cartridges"][housing], float(table("wall")["place"]["ports"])
+    return float(row["width_mm"]), float(row["height_mm"]), ports - float(row["height_mm"])
+
+
+def fixed_body(name: str) -> tuple[float, float, float]:
+    """Width, height and foot above the floor [mm] of a unit of one size, from ``data/vessels.toml``."""
+    width, height, foot = table("vessels")["bodies"][name]
+    return float(width), float(height), float(foot)
+
+
+def tank_body(litres: float) -> tuple[float, float, float]:
+    """Width, height and foot [mm] of a standing tank of about three times its width."""
+    tall = float(table("vessels")["tank_tall"])
+    width = (litres / 1000 * 4 / 3.1416 / tall) ** (1 / 3) * 1000
+    return width, width * tall, 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Stage(Generic[K]):
+    """A stage of a train: its room and keys. id: unique in a train that was named, empty in one that is being composed."""
+
+    room: Room[K]
+    keys: K
+    id: str = ""
+
+    @property
+    def kind(self) -> str:
+        return self.room.kind
+
+    @property
+    def name(self) -> str:
+        return self.room.name(self.keys)
+
+    @property
+    def at_tap(self) -> bool:
+        return self.room.at_tap(self.keys)
+
+
+@dataclass(frozen=True, slots=True)
+class StageRun(Generic[K]):
+    """A stage with water running through it.
+
+    water_in, water_out: at the adverse water; mild_in, mild_out: at the other end of the readings.
+    loss_clean, loss_dirty: pressure loss at design flow [kPa].
+    """
+
+    index: int
+    id: str
+    keys: K
+    room: Room[K]
+    sizing: Sizing
+    water_in: Water
+    water_out: Water
+    mild_in: Water
+    mild_out: Water
+    loss_clean: float
+    loss_dirty: float
+
+    @property
+    def kind(self) -> str:
+        return self.room.kind
+
+    @property
+    def figures(self) -> Figures:
+        """Its figures by name, each with its working."""
+        return self.sizing.figures
+
+    @property
+    def name(self) -> str:
+        return self.room.name(self.keys)
+
+    @property
+    def said(self) -> str:
+        """The name inside a sentence."""
+        return self.room.said(self.keys)
+
+    @property
+    def at_tap(self) -> bool:
+        """Whether it stands on the branch to the drinking tap."""
+        return self.room.at_tap(self.keys)
+
+    @property
+    def passes(self) -> Water:
+        """The water that flows on to the house: what it treats, or untouched where it stands on a branch."""
+        return self.water_in if self.at_tap else self.water_out
+
+    @property
+    def mild_passes(self) -> Water:
+        return self.mild_in if self.at_tap else self.mild_out
+
+    @property
+    def micron(self) -> float | None:
+        """What particles it holds [µm, nominal]; None where it is no particle filter."""
+        return self.room.micron(self.keys, self.sizing)
+
+    @property
+    def disinfects(self) -> bool:
+        """Whether it makes microbes harmless in the house's own water by itself."""
+        return self.room.disinfects and not self.at_tap
+
+    @property
+    def regenerates(self) -> bool:
+        """Whether it backwashes or regenerates by itself."""
+        return "backwash_flow" in self.figures
+
+    @property
+    def drains(self) -> bool:
+        """Whether it sends water to a drain: a bed that washes itself, a membrane's reject."""
+        return self.regenerates or "reject_flow" in self.figures
+
+    @property
+    def body(self) -> tuple[float, float, float]:
+        """Width, height and foot above the floor [mm]."""
+        return self.room.body(self.keys, self.sizing)
+
+    @property
+    def room_mm(self) -> float:
+        """Width it takes on the wall [mm]: its vessels side by side, its brine tank, and a hand's room between."""
+        count = self.sizing.bed.vessels if self.sizing.bed else 1
+        brine = float(table("vessels")["brine_tank_mm"]["width"]) if self.room.uses_salt else 0.0
+        between = table("wall")["between_vessels"]
+        return float(count * self.body[0] + (count - 1) * between + brine + 2 * between)
+
+    def why_this_vessel(self, duty: Duty) -> list[str]:
+        """The vessels next to the one taken, each with why it was not, in words."""
+        system = duty.facts.job.units
+        said = []
+        for other in self.room.runners_up(self.keys, self.sizing, duty, self.water_in.temperature):
+            against = []
+            if other.peak is not None:
+                against.append(f"passes {show(other.peak, 'L/min', system)} at most")
+            if other.wash is not None:
+                against.append(f"needs {show(other.wash, 'L/min', system)} to backwash, the source gives {show(duty.wash, 'L/min', system)}")
+            if other.holds is not None:
+                against.append(f"holds {show(other.holds, 'L media', system)} of medium at most")
+            if other.more is not None:
+                against.append(f"takes {show(other.more, 'L media', system)} more medium")
+            count = f"{other.vessels} × " if other.vessels > 1 else ""
+            said.append(f"{count}{other.tank} in: {', '.join(against) or 'would do as well'}")
+        return said
+
+
+@dataclass(frozen=True, slots=True)
+class TrainRun:
+    """A whole train with water running through it."""
+
+    stages: tuple[StageRun[Any], ...]
+    raw: Water
+    finished: Water
+    mild_finished: Water
+    tap: Water
+
+    def before(self, stage: StageRun[Any]) -> StageRun[Any] | None:
+        return self.stages[stage.index - 1] if stage.index else None
+
+    def after(self, stage: StageRun[Any]) -> StageRun[Any] | None:
+        return self.stages[stage.index + 1] if stage.index + 1 < len(self.stages) else None
+
+    def later(self, stage: StageRun[Any]) -> tuple[StageRun[Any], ...]:
+        """The stages behind one."""
+        return self.stages[stage.index + 1 :]
+
+    def earlier(self, stage: StageRun[Any]) -> tuple[StageRun[Any], ...]:
+        """The stages ahead of one."""
+        return self.stages[: stage.index]
+
+    def of(self, room: type[Room[K]]) -> Iterator[StageRun[K]]:
+        """The stages of one treatment."""
+        return (stage for stage in self.stages if isinstance(stage.room, room))
+
+
+def name_stages(train: Iterable[Stage[Any]]) -> list[Stage[Any]]:
+    """Give every stage an id: its own, or its kind with a number where a kind comes twice."""
+    stages = list(train)
+    taken = {stage.keys.id for stage in stages if stage.keys.id}
+    count: dict[str, int] = {}
+    named = []
+    for stage in stages:
+        name = stage.keys.id
+        while name is None:
+            count[stage.kind] = count.get(stage.kind, 0) + 1
+            candidate = stage.kind if count[stage.kind] == 1 else f"{stage.kind}-{count[stage.kind]}"
+            name = candidate if candidate not in taken else None
+        taken.add(name)
+        named.append(Stage(stage.room, stage.keys, name))
+    return named
