@@ -24,7 +24,7 @@ from ..language.figure import source as cite
 from ..train.pressure import PressureLine
 from ..train.room import Room, StageRun, TrainRun
 from ..train.runner import Runner
-from .rules import RULES, SEVERITIES, Finding, Rule, accepted
+from .rules import SEVERITIES, Finding, Rule, accepted, rules_for
 
 
 class Audit:
@@ -69,14 +69,11 @@ class Audit:
     def findings(self, quick: bool = False) -> list[Finding]:
         """Every finding, gravest first, then in the order of the train. quick: without trying what each stage is for."""
         found: list[Finding] = []
-        for known in RULES:
-            if quick and known.tries:
-                continue
-            if not known.kinds:
-                found += self._findings_of(known, None)
-                continue
-            for stage in self.run.stages:
-                if known.looks_at(stage.kind):
+        for known in rules_for(""):
+            found += self._findings_of(known, None)
+        for stage in self.run.stages:
+            for known in rules_for(stage.kind):
+                if not (quick and known.tries):
                     found += self._findings_of(known, stage)
         if self.facts.waivers:
             found = accepted(found, self.facts.waivers)
@@ -85,8 +82,9 @@ class Audit:
 
     def _findings_of(self, known: Rule, stage: StageRun[Any] | None) -> Iterator[Finding]:
         """Run one rule and give its hits their id, stage, topics and source."""
-        for hit in known.check(self, stage) if stage is not None else known.check(self):
-            where = hit.stage if hit.stage is not None else (stage.id if stage is not None else "")
+        own = "" if stage is None else stage.id
+        for hit in known.check(self) if stage is None else known.check(self, stage):
+            where = own if hit.stage is None else hit.stage
             yield Finding(known.final_id(hit.parts), hit.severity, where, hit.message, hit.remedy, hit.source or cite(known.source), known.topics)
 
 

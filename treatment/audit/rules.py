@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
 
 from ..job.facts import Waiver
@@ -101,7 +102,7 @@ class Rule:
 
     def looks_at(self, kind: str) -> bool:
         """Whether it looks at stages of a kind."""
-        return kind in self.kinds or self.kinds == ALL_KINDS
+        return bool(self.kinds) and (kind in self.kinds or self.kinds == ALL_KINDS)
 
 
 RULES: list[Rule] = []
@@ -125,6 +126,17 @@ def rule(id: str, topics: str, source: str, on: str | tuple[str, ...] = (), trie
         return check
 
     return register
+
+
+def rules_for(kind: str) -> tuple[Rule, ...]:
+    """The rules that look at stages of a kind; those about the whole job for the empty one."""
+    return _by_kind(kind, len(RULES))
+
+
+@cache
+def _by_kind(kind: str, count: int) -> tuple[Rule, ...]:
+    assert count == len(RULES)  # a rule that was added or taken back asks anew
+    return tuple(known for known in RULES if (known.looks_at(kind) if kind else not known.kinds))
 
 
 def accepted(found: Iterable[Finding], waivers: Iterable[Waiver]) -> list[Finding]:

@@ -12,9 +12,11 @@ taken as one kilogram of water.
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from math import exp, log10, sqrt
+from typing import NamedTuple
 
 from ..language.figure import constant
 
@@ -146,83 +148,6 @@ def _activities(ionic_strength: float, k: _Constants) -> tuple[float, ...]:
     )
 
 
-@lru_cache(maxsize=16384)
-def speciate(solution: Solution, ph: float) -> State:
-    """Carbon and saturation of a solution whose pH is known.
-
-    ph [-]. Free ions, pairs and ionic strength are iterated until the bicarbonate stands still (1e-7 of it).
-    """
-    k = constants(solution.temperature)
-    h_activity = 10.0**-ph
-    ca, mg, na, so4, fe = solution.calcium, solution.magnesium, solution.sodium, solution.sulfate, solution.ferrous
-    strength = 0.5 * (4 * (ca + mg + so4 + fe) + na + solution.chloride + abs(solution.alkalinity))
-    bicarbonate = max(solution.alkalinity, 1e-9)
-    carbonate = 0.0
-    for _ in range(60):
-        g_h, g_oh, g_ca, g_mg, g_na, g_fe, g_hco3, g_co3, g_so4, g_ca_hco3, g_mg_hco3, g_single, g_neutral = _activities(strength, k)
-        h, oh = h_activity / g_h, k.k_water / h_activity / g_oh
-        # concentration ratios: pair = ratio * free cation * free anion (NaSO4- has the size of HCO3-)
-        ratio = k.k_second / h_activity * g_hco3 / g_co3  # CO3 / HCO3
-        c_pair, s_pair = g_co3 / g_neutral, g_so4 / g_neutral
-        p_ca_b, p_mg_b = k.ca_hco3 * g_ca * g_hco3 / g_ca_hco3, k.mg_hco3 * g_mg * g_hco3 / g_mg_hco3
-        p_fe_b, p_na_b = k.fe_hco3 * g_fe * g_hco3 / g_single, k.na_hco3 * g_na * g_hco3 / g_neutral
-        p_ca_c, p_mg_c, p_fe_c = k.ca_co3 * g_ca * c_pair, k.mg_co3 * g_mg * c_pair, k.fe_co3 * g_fe * c_pair
-        p_ca_s, p_mg_s, p_fe_s = k.ca_so4 * g_ca * s_pair, k.mg_so4 * g_mg * s_pair, k.fe_so4 * g_fe * s_pair
-        p_na_c, p_na_s = k.na_co3 * g_na * g_co3 / g_single, k.na_so4 * g_na * g_so4 / g_hco3
-        hso4_ratio = k.k_hso4 * h_activity * g_so4 / g_single
-        per_bicarbonate = 1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b + na * p_na_b
-        per_carbonate = 1.0 + ca * p_ca_c + mg * p_mg_c + fe * p_fe_c + na * p_na_c
-        free_so4 = solution.sulfate / (1.0 + hso4_ratio + ca * p_ca_s + mg * p_mg_s + fe * p_fe_s + na * p_na_s)
-        acid_part = oh - h - free_so4 * hso4_ratio
-        new = max((solution.alkalinity - acid_part) / (per_bicarbonate + 2.0 * ratio * per_carbonate), 1e-15)
-        carbonate = new * ratio
-        ca = solution.calcium / (1.0 + new * p_ca_b + carbonate * p_ca_c + free_so4 * p_ca_s)
-        mg = solution.magnesium / (1.0 + new * p_mg_b + carbonate * p_mg_c + free_so4 * p_mg_s)
-        fe = solution.ferrous / (1.0 + new * p_fe_b + carbonate * p_fe_c + free_so4 * p_fe_s)
-        na = solution.sodium / (1.0 + new * p_na_b + carbonate * p_na_c + free_so4 * p_na_s)
-        singles = na + solution.chloride + new * (1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b) + h + oh
-        singles += na * (carbonate * p_na_c + free_so4 * p_na_s) + free_so4 * hso4_ratio
-        strength = 0.5 * (singles + 4.0 * (ca + mg + fe + free_so4 + carbonate))
-        done = abs(new - bicarbonate) <= 1e-7 * bicarbonate
-        bicarbonate = new
-        if done:
-            break
-    co2 = bicarbonate * g_hco3 * h_activity / k.k_first / g_neutral
-    carbon = co2 + bicarbonate * per_bicarbonate + carbonate * per_carbonate
-    product = ca * g_ca * carbonate * g_co3
-    index = log10(product / k.calcite) if product > 0 else -99.0
-    return State(ph, carbon, co2, bicarbonate * per_bicarbonate, carbonate * per_carbonate, strength, index)
-
-
-@lru_cache(maxsize=16384)
-def solve_ph(solution: Solution, carbon: float) -> State:
-    """The state of a solution with this much inorganic carbon [mol/L]: pH to 1e-6.
-
-    A secant on log carbon from a first guess, kept inside a bracket that only ever narrows.
-    """
-    low, high = 2.0, 12.5
-    k = constants(solution.temperature)
-    free, bound = carbon - solution.alkalinity, max(solution.alkalinity, 1e-7)
-    ph = min(max(-log10(k.k_first * free / bound) if free > 1e-3 * bound else 9.0, 4.0), 10.5)
-    last_ph, last_f = 0.0, 0.0
-    for step in range(60):
-        state = speciate(solution, ph)
-        f = log10(max(state.carbon, 1e-15) / carbon)
-        if abs(f) < 1e-7 or high - low < 1e-9:
-            return state
-        low, high = (ph, high) if f > 0 else (low, ph)
-        if step == 0:  # log carbon falls with pH about as fast as the share of free CO2
-            gas = state.co2 / state.carbon if state.carbon > 0 else 0.0
-            after = ph + (min(max(f / gas, -1.0), 1.0) if gas > 0.02 else (0.05 if f > 0 else -0.05))
-        elif f != last_f:
-            after = ph - f * (ph - last_ph) / (f - last_f)
-        else:
-            after = ph
-        last_ph, last_f = ph, f
-        ph = after if low < after < high else 0.5 * (low + high)
-    return speciate(solution, ph)
-
-
 @dataclass(frozen=True, slots=True)
 class Dosed:
     """A solution after something was dissolved in it: the amount [mol/L] and the new state."""
@@ -232,61 +157,132 @@ class Dosed:
     state: State
 
 
+class Adds(NamedTuple):
+    """What a mole of a dose brings: alkalinity [eq], inorganic carbon, sodium, calcium, magnesium [mol]."""
+
+    alkalinity: float
+    carbon: float = 0.0
+    sodium: float = 0.0
+    calcium: float = 0.0
+    magnesium: float = 0.0
+
+    def to(self, s: Solution, amount: float) -> Solution:
+        """A solution with so much of the dose in it [mol/L]."""
+        return Solution(
+            s.temperature, s.alkalinity + self.alkalinity * amount, s.calcium + self.calcium * amount, s.magnesium + self.magnesium * amount,
+            s.sodium + self.sodium * amount, s.chloride, s.sulfate, s.ferrous,
+        )  # fmt: skip
+
+
+NOTHING, CALCITE, SODA_ASH, CAUSTIC = Adds(0.0), Adds(2.0, carbon=1.0, calcium=1.0), Adds(2.0, carbon=1.0, sodium=2.0), Adds(1.0, sodium=1.0)
+#: ionic strength and free calcium, magnesium, sodium, iron [mol/L]: where an iteration ended, and a near one may begin
+Guess = tuple[float, float, float, float, float]
+CLOSE = 1e-8  # share by which bicarbonate and hydrogen may still move
+
+
+def _settle(s: Solution, ph: float | None, carbon: float | None, adds: Adds = NOTHING, guess: Guess | None = None) -> tuple[float, State, Guess]:
+    """Ion pairs, activities and the one unknown, iterated together until bicarbonate and hydrogen stand still.
+
+    The unknown is the inorganic carbon where pH is given, the pH where carbon [mol/L] is, the dose [mol/L] where both are:
+    with activities and pairs held, each is one linear or one Newton step. Returns the dose, the state, and where it ended.
+    """
+    k = constants(s.temperature)
+    alkalinity, calcium, magnesium, sodium = s.alkalinity, s.calcium, s.magnesium, s.sodium
+    if ph is None:
+        assert carbon is not None
+        free, bound = carbon - alkalinity, max(alkalinity, 1e-7)
+        h_activity = 10.0 ** -min(max(-log10(k.k_first * free / bound) if free > 1e-3 * bound else 9.0, 4.0), 10.5)
+    else:
+        h_activity = 10.0**-ph
+    strength, ca, mg, na, fe = guess or (
+        0.5 * (4 * (calcium + magnesium + s.sulfate + s.ferrous) + sodium + s.chloride + abs(alkalinity)), calcium, magnesium, sodium, s.ferrous,
+    )  # fmt: skip
+    bicarbonate = carbonate = dose = 0.0
+    for _ in range(80):
+        g_h, g_oh, g_ca, g_mg, g_na, g_fe, g_hco3, g_co3, g_so4, g_ca_hco3, g_mg_hco3, g_single, g_neutral = _activities(strength, k)
+        # concentration ratios: pair = ratio * free cation * free anion (NaSO4- has the size of HCO3-)
+        c_pair, s_pair = g_co3 / g_neutral, g_so4 / g_neutral
+        p_ca_b, p_mg_b = k.ca_hco3 * g_ca * g_hco3 / g_ca_hco3, k.mg_hco3 * g_mg * g_hco3 / g_mg_hco3
+        p_fe_b, p_na_b = k.fe_hco3 * g_fe * g_hco3 / g_single, k.na_hco3 * g_na * g_hco3 / g_neutral
+        p_ca_c, p_mg_c, p_fe_c = k.ca_co3 * g_ca * c_pair, k.mg_co3 * g_mg * c_pair, k.fe_co3 * g_fe * c_pair
+        p_ca_s, p_mg_s, p_fe_s = k.ca_so4 * g_ca * s_pair, k.mg_so4 * g_mg * s_pair, k.fe_so4 * g_fe * s_pair
+        p_na_c, p_na_s = k.na_co3 * g_na * g_co3 / g_single, k.na_so4 * g_na * g_so4 / g_hco3
+        per_b = 1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b + na * p_na_b
+        per_c = (1.0 + ca * p_ca_c + mg * p_mg_c + fe * p_fe_c + na * p_na_c) * k.k_second * g_hco3 / g_co3
+        per_s = 1.0 + ca * p_ca_s + mg * p_mg_s + fe * p_fe_s + na * p_na_s
+        gas, base, sour = g_hco3 / k.k_first / g_neutral, k.k_water / g_oh, k.k_hso4 * g_so4 / g_single
+        before = h_activity
+        if ph is None:
+            assert carbon is not None
+            for _ in range(2):  # Newton on ln h: the balance of alkalinity falls with it
+                u, held = per_c / h_activity, per_s + sour * h_activity
+                whole, charged = gas * h_activity + per_b + u, per_b + 2 * u
+                b = carbon / whole
+                off = b * charged + base / h_activity - h_activity / g_h - s.sulfate * sour * h_activity / held - alkalinity
+                slope = b * (-2 * u - charged * (gas * h_activity - u) / whole) - base / h_activity - h_activity / g_h
+                slope -= s.sulfate * sour * h_activity * per_s / held**2
+                h_activity *= exp(min(max(-off / slope, -2.0), 2.0))
+        u, free_so4 = per_c / h_activity, s.sulfate / (per_s + sour * h_activity)
+        acid = base / h_activity - h_activity / g_h - free_so4 * sour * h_activity
+        whole, charged = gas * h_activity + per_b + u, per_b + 2 * u
+        if carbon is None:
+            new = max((alkalinity - acid) / charged, 1e-15)
+        elif ph is None:
+            new = max(carbon / whole, 1e-15)
+        else:
+            share = charged / whole
+            dose = max((acid + carbon * share - s.alkalinity) / max(adds.alkalinity - adds.carbon * share, 1e-9), 0.0)
+            new = max((carbon + adds.carbon * dose) / whole, 1e-15)
+            calcium, magnesium, sodium = s.calcium + adds.calcium * dose, s.magnesium + adds.magnesium * dose, s.sodium + adds.sodium * dose
+        carbonate = new * k.k_second * g_hco3 / g_co3 / h_activity
+        ca = calcium / (1.0 + new * p_ca_b + carbonate * p_ca_c + free_so4 * p_ca_s)
+        mg = magnesium / (1.0 + new * p_mg_b + carbonate * p_mg_c + free_so4 * p_mg_s)
+        fe = s.ferrous / (1.0 + new * p_fe_b + carbonate * p_fe_c + free_so4 * p_fe_s)
+        na = sodium / (1.0 + new * p_na_b + carbonate * p_na_c + free_so4 * p_na_s)
+        singles = na + s.chloride + new * (1.0 + ca * p_ca_b + mg * p_mg_b + fe * p_fe_b) + h_activity / g_h + base / h_activity
+        singles += na * (carbonate * p_na_c + free_so4 * p_na_s) + free_so4 * sour * h_activity
+        strength = 0.5 * (singles + 4.0 * (ca + mg + fe + free_so4 + carbonate))
+        done = abs(new - bicarbonate) <= CLOSE * new and abs(h_activity - before) <= CLOSE * before
+        bicarbonate = new
+        if done:
+            break
+    product = ca * g_ca * carbonate * g_co3
+    index = log10(product / k.calcite) if product > 0 else -99.0
+    co2, hco3, co3 = bicarbonate * gas * h_activity, bicarbonate * per_b, bicarbonate * u
+    state = State(-log10(h_activity) if ph is None else ph, co2 + hco3 + co3, co2, hco3, co3, strength, index)
+    return dose, state, (strength, ca, mg, na, fe)
+
+
+@lru_cache(maxsize=8192)
+def speciate(solution: Solution, ph: float) -> State:
+    """Carbon and saturation of a solution whose pH [-] is known."""
+    return _settle(solution, ph, None)[1]
+
+
+@lru_cache(maxsize=8192)
+def solve_ph(solution: Solution, carbon: float) -> State:
+    """The state of a solution with this much inorganic carbon [mol/L]."""
+    return _settle(solution, None, carbon)[1]
+
+
+def _dose_to_ph(solution: Solution, carbon: float, ph: float, adds: Adds, guess: Guess | None = None) -> tuple[Dosed, Guess]:
+    """The dose [mol/L] that brings a closed solution to ``ph`` by arithmetic; none where it is there already."""
+    amount, state, end = _settle(solution, ph, carbon, adds, guess)
+    if amount <= 0:
+        return Dosed(0.0, solution, solve_ph(solution, carbon)), end
+    return Dosed(amount, adds.to(solution, amount), state), end
+
+
 def add_calcite(solution: Solution, carbon: float, amount: float) -> Dosed:
     """Dissolve ``amount`` [mol/L] of CaCO3 in a closed system."""
-    s = solution
-    after = Solution(s.temperature, s.alkalinity + 2 * amount, s.calcium + amount, s.magnesium, s.sodium, s.chloride, s.sulfate, s.ferrous)
+    after = CALCITE.to(solution, amount)
     return Dosed(amount, after, solve_ph(after, carbon + amount))
 
 
-def _dose_to_ph(
-    solution: Solution,
-    carbon: float,
-    ph: float,
-    alkalinity: float,
-    carbon_in: float,
-    sodium: float,
-    calcium: float,
-    magnesium: float = 0.0,
-    near: float = 0.0,
-) -> Dosed:
-    """Dose [mol/L] that brings the solution to ``ph``: nearly linear, so a secant on the carbon balance. near: a dose known to fall short."""
-
-    def after(x: float) -> Solution:
-        s = solution
-        return Solution(
-            s.temperature,
-            s.alkalinity + alkalinity * x,
-            s.calcium + calcium * x,
-            s.magnesium + magnesium * x,
-            s.sodium + sodium * x,
-            s.chloride,
-            s.sulfate,
-            s.ferrous,
-        )
-
-    def excess(x: float) -> float:
-        return speciate(after(x), ph).carbon - carbon - carbon_in * x
-
-    x0, f0 = near, excess(near)
-    if f0 >= 0:
-        return Dosed(0.0, solution, solve_ph(solution, carbon))
-    # at a fixed pH carbon goes nearly in proportion to alkalinity
-    held = solution.alkalinity + alkalinity * near
-    slope = alkalinity * (f0 + carbon + carbon_in * near) / held - carbon_in if held > 1e-5 else 0.0
-    x1 = near - f0 / slope if slope > 0 else near + max(carbon - solution.alkalinity, 1e-5)
-    for _ in range(40):
-        f1 = excess(x1)
-        if abs(f1) < 1e-6 * carbon or f1 == f0:
-            break
-        x0, x1, f0 = x1, max(x1 - f1 * (x1 - x0) / (f1 - f0), 0.0), f1
-    return Dosed(x1, after(x1), speciate(after(x1), ph))
-
-
 @lru_cache(maxsize=2048)
-def calcite_to_ph(solution: Solution, carbon: float, ph: float, near: float = 0.0) -> Dosed:
-    """Calcite [mol/L] that brings a closed solution to ``ph`` by arithmetic, saturated or not. near: an amount known to fall short."""
-    return _dose_to_ph(solution, carbon, ph, alkalinity=2.0, carbon_in=1.0, sodium=0.0, calcium=1.0, near=near)
+def calcite_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:
+    """Calcite [mol/L] that brings a closed solution to ``ph`` by arithmetic, saturated or not."""
+    return _dose_to_ph(solution, carbon, ph, CALCITE)[0]
 
 
 def blend_ratio(magnesia: float) -> float:
@@ -301,8 +297,8 @@ def blend_ratio(magnesia: float) -> float:
 @lru_cache(maxsize=512)
 def blend_to_ph(solution: Solution, carbon: float, ph: float, magnesia: float) -> Dosed:
     """Calcite [mol/L] that brings a closed solution to ``ph`` while magnesia dissolves with it, as they are blended by mass."""
-    r = blend_ratio(magnesia)
-    return _dose_to_ph(solution, carbon, ph, alkalinity=2.0 + 2 * r, carbon_in=1.0, sodium=0.0, calcium=1.0, magnesium=r)
+    ratio = blend_ratio(magnesia)
+    return _dose_to_ph(solution, carbon, ph, Adds(2.0 + 2 * ratio, carbon=1.0, calcium=1.0, magnesium=ratio))[0]
 
 
 @lru_cache(maxsize=256)
@@ -332,12 +328,12 @@ def iron_oxidised(ph: float, temperature: float, oxygen: float, minutes: float) 
 
 def soda_ash_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:
     """Na2CO3 [mol/L] that brings a closed solution to ``ph``."""
-    return _dose_to_ph(solution, carbon, ph, alkalinity=2.0, carbon_in=1.0, sodium=2.0, calcium=0.0)
+    return _dose_to_ph(solution, carbon, ph, SODA_ASH)[0]
 
 
 def caustic_to_ph(solution: Solution, carbon: float, ph: float) -> Dosed:
     """NaOH [mol/L] that brings a closed solution to ``ph``."""
-    return _dose_to_ph(solution, carbon, ph, alkalinity=1.0, carbon_in=0.0, sodium=1.0, calcium=0.0)
+    return _dose_to_ph(solution, carbon, ph, CAUSTIC)[0]
 
 
 @lru_cache(maxsize=2048)
@@ -347,18 +343,26 @@ def calcite_to_saturation(solution: Solution, carbon: float) -> Dosed:
     if start.saturation_index >= 0:
         return Dosed(0.0, solution, start)
     low, high = start.ph, 10.5
-    ph, last_ph, last_index, short = min(max(7.6, low + 0.1), 10.0), low, start.saturation_index, 0.0
-    best = calcite_to_ph(solution, carbon, ph)
+    ph, last_ph, last_index = min(max(7.6, low + 0.1), 10.0), low, start.saturation_index
+    best, guess = _dose_to_ph(solution, carbon, ph, CALCITE)
     for _ in range(60):
         index = best.state.saturation_index
-        if abs(index) < 1e-5 or high - low < 1e-8:
+        if abs(index) < 1e-6 or high - low < 1e-8:
             break
-        low, high, short = (ph, high, best.amount) if index < 0 else (low, ph, short)
+        low, high = (ph, high) if index < 0 else (low, ph)
         after = ph - index * (ph - last_ph) / (index - last_index) if index != last_index else ph
         last_ph, last_index = ph, index
         ph = after if low < after < high else 0.5 * (low + high)
-        best = calcite_to_ph(solution, carbon, ph, near=short)
+        best, guess = _dose_to_ph(solution, carbon, ph, CALCITE, guess)
     return best
+
+
+def calcite_on_the_way(solution: Solution, carbon: float, phs: Iterable[float]) -> Iterator[Dosed]:
+    """Calcite that brings a closed solution to each of some pH in turn, every step begun where the last one ended."""
+    guess: Guess | None = None
+    for ph in phs:
+        dosed, guess = _dose_to_ph(solution, carbon, ph, CALCITE, guess)
+        yield dosed
 
 
 def calcite_rate(state: State, temperature: float) -> float:

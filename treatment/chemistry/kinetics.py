@@ -77,9 +77,8 @@ def dissolving(solution: Solution, carbon: float) -> Dissolving:
     if ceiling.amount <= 0:
         return Dissolving(0.0, ())
     points = [(0.0, _seconds(start, solution.temperature))]
-    for i in range(1, STEPS + 1):
-        share = 1 - (1 - i / STEPS) ** 1.5 if i < STEPS else NEARLY
-        dosed = carbonate.calcite_to_ph(solution, carbon, start.ph + (ceiling.state.ph - start.ph) * share, near=points[-1][0])
+    shares = [1 - (1 - i / STEPS) ** 1.5 for i in range(1, STEPS)] + [NEARLY]
+    for dosed in carbonate.calcite_on_the_way(solution, carbon, [start.ph + (ceiling.state.ph - start.ph) * share for share in shares]):
         if points[-1][0] < dosed.amount < ceiling.amount:
             points.append((dosed.amount, _seconds(dosed.state, solution.temperature)))
     stretches = []

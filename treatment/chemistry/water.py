@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from . import carbonate
-from .carbonate import CA, CACO3, CL, CO2, FE, MG, N_NITRATE, NA, SO4, Solution, State
+from .carbonate import CA, CACO3, CL, CO2, FE, HCO3, MG, N_NITRATE, NA, SO4, Solution, State
 
 EQ = CACO3 / 2 * 1000  # mg/L as CaCO3 per eq/L
 CA_TO_HARDNESS, MG_TO_HARDNESS = CACO3 / CA, CACO3 / MG
@@ -20,7 +20,7 @@ SOLIDS = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "ch
 SCALE_GUARD, OPEN_TO_AIR, PERMEATE = "scale_guard", "open_to_air", "permeate"
 #: alkalinity eaten by oxidising a mg/L of each: two acid equivalents [mg/L as CaCO3 per mg/L]
 ACID_OF_IRON, ACID_OF_MANGANESE = 1.792, 1.822
-DERIVED = ("iron", "hardness", "bicarbonate", "carbon_dioxide")
+DERIVED = frozenset({"iron", "hardness", "bicarbonate", "carbon_dioxide"})
 
 
 class Water:
@@ -54,15 +54,14 @@ class Water:
 
     def get(self, analyte: str) -> float | None:
         """The value of an analyte in its canonical unit, None if not known."""
+        found = self._values.get(analyte)
+        if found is not None or analyte not in DERIVED:
+            return found
         if analyte == "hardness":
             return self.hardness
         if analyte == "iron":
             return None if "ferrous_iron" not in self._values else self.iron
-        if analyte == "carbon_dioxide":
-            return self.carbon_dioxide
-        if analyte == "bicarbonate":
-            return self.state.bicarbonate * 61016.8
-        return self._values.get(analyte)
+        return self.carbon_dioxide if analyte == "carbon_dioxide" else self.state.bicarbonate * HCO3 * 1000
 
     def value(self, analyte: str, missing: float = 0.0) -> float:
         """The value of an analyte, or ``missing`` where it is not known."""

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from ..job.facts import Facts
 
 #: share of a house's daily use in each hour, a morning and an evening peak
 HOUSE = (1, 1, 1, 1, 1, 2, 6, 8, 7, 5, 4, 4, 4, 4, 3, 3, 4, 6, 8, 8, 7, 6, 4, 2)
 
 
-def busiest_week(facts: Facts, daily: float) -> list[float]:
+def busiest_week(facts: Facts, daily: float) -> tuple[float, ...]:
     """Litres asked in each of 168 hours. Events fall evenly on the hours they name; the house has its own pattern.
 
     daily: the whole daily use [L/day], events at their busiest day included.
@@ -28,16 +30,17 @@ def busiest_week(facts: Facts, daily: float) -> list[float]:
     total = sum(HOUSE)
     for hour in range(168):
         week[hour] += house * HOUSE[hour % 24] / total
-    return week
+    return tuple(week)
 
 
-def storage_for(week: list[float], hourly: float, usable: float) -> float:
+@lru_cache(maxsize=256)
+def storage_for(week: tuple[float, ...], hourly: float, usable: float) -> float:
     """Storage [L] that carries a week's use with a steady production [L/h], only ``usable`` of it counting.
 
     Walked over two weeks from full; what is drawn deepest is what the tank must hold. Production stops when it is full.
     Ten litres an hour for ten hours a day against five made around the clock: 50 L short after the day, 62.5 L of tank.
 
-    >>> day = [10.0 if 8 <= hour < 18 else 0.0 for hour in range(24)]
+    >>> day = tuple(10.0 if 8 <= hour < 18 else 0.0 for hour in range(24))
     >>> storage_for(day * 7, 5.0, 0.8)
     62.5
     """

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, NamedTuple
 
 from ..language.analytes import analytes, as_typed, find_analyte
 from ..language.errors import Fault, NotUnderstood
@@ -12,8 +12,7 @@ from ..language.reading import parse_reading
 from ..language.spec import BAD, Spec, Text, key, read_record, record_schema
 
 
-@dataclass(frozen=True, slots=True)
-class FeedLimit:
+class FeedLimit(NamedTuple):
     """What a stage asks of the water that reaches it, in the analyte's canonical unit.
 
     analyte names the rule (``feed-limit/softener/iron``); form the part of it that counts, where only a part does.
@@ -131,11 +130,11 @@ def with_own(limits: Iterable[FeedLimit], own: Iterable[OwnFeedLimit]) -> list[F
             if bound is None:
                 continue
             gone = [limit for limit in found if limit.reads == each.analyte and (limit.high if high else limit.low) is not None]
-            kept = [replace(limit, high=None) if high else replace(limit, low=None) for limit in gone]
+            kept = [limit._replace(high=None) if high else limit._replace(low=None) for limit in gone]
             grave = min((limit.severity for limit in gone), key=order.index, default="fault")
             first = gone[0] if gone else FeedLimit(each.analyte, None, None, "", "the designer asks for it")
             found = [limit for limit in found if limit not in gone]
             found += [limit for limit in kept if limit.low is not None or limit.high is not None]
             low, top = (None, bound) if high else (bound, None)
-            found.append(replace(first, low=low, high=top, severity=grave, source=f"the designer's own limit: {each.reason}", own=True))
+            found.append(first._replace(low=low, high=top, severity=grave, source=f"the designer's own limit: {each.reason}", own=True))
     return found

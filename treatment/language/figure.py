@@ -22,6 +22,7 @@ _FUNCTIONS: dict[str, Callable[..., float]] = {"min": min, "max": max, "sqrt": m
 Value = tuple[float, str]
 
 
+@cache
 def source(key: str) -> str:
     """The citation kept under ``key`` in ``data/sources.toml``. Raises KeyError for an unknown key."""
     section, name = key.split(".")

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any
+from functools import cache
+from typing import Any, NamedTuple
 
 from ..audit.audit import breaches
 from ..audit.rules import Finding
@@ -50,26 +51,37 @@ class Block:
         return (() if stands else self.before) + self.own + self.after
 
 
-@dataclass(frozen=True, slots=True)
-class _Path:
+class _Path(NamedTuple):
     """A train being composed; turned: how many pairs of its stages stand against the usual order."""
 
     stages: tuple[AnyStage, ...]
     water: Water
-    tap: Water | None
-    kinds: frozenset[str]
-    price: tuple[float, float]
-    turned: int
+    tap: Water | None = None
+    kinds: frozenset[str] = frozenset()
+    price: float = 0.0
+    turned: int = 0
+
+    @property
+    def length_and_price(self) -> tuple[float, float]:
+        return float(len(self.stages)), self.price
 
     def meets(self, need: Need) -> bool:
         return need.met_by(self.water, self.tap)
 
+    def longer(self, added: tuple[AnyStage, ...], water: Water, tap: Water | None) -> _Path:
+        """The path with stages behind it, and the water that then leaves it."""
+        stages, turned, price = self.stages, self.turned, self.price
+        for stage in added:
+            place = stage.room.place
+            if place is not None:
+                turned += sum(each.room.place is not None and each.room.place > place for each in stages)
+            stages, price = (*stages, stage), price + _cost(stage)
+        return _Path(stages, water, tap, self.kinds | {stage.kind for stage in added}, price, turned)
 
-def _path(stages: tuple[AnyStage, ...], water: Water, tap: Water | None = None) -> _Path:
-    places = [place for stage in stages if (place := stage.room.place) is not None]
-    turned = sum(earlier > later for i, later in enumerate(places) for earlier in places[:i])
-    price = (float(len(stages)), sum(stage.room.cost(stage.keys) for stage in stages))
-    return _Path(stages, water, tap, frozenset(stage.kind for stage in stages), price, turned)
+
+@cache
+def _cost(stage: AnyStage) -> float:
+    return stage.room.cost(stage.keys)
 
 
 class Planner:
@@ -86,14 +98,15 @@ class Planner:
         self.duty, self.needs, self.runner, self.judge, self.avoid = duty, needs, runner, judge, avoid
         self.evidence, self.raw = evidence, evidence.adverse
         self.blocks = [*self._blocks(), *extra]
+        self._refused: dict[tuple[Room[Any], Any, Water], bool] = {}
 
     def plan(self) -> Plan:
         """The shortest train that works; where none does, the one that leaves least undone."""
         front = [self._start()]
         best, train = self._score(front[0], []), front[0].stages
         for _ in range(LONGEST):
-            for path in sorted((path for path in front if all(map(path.meets, self.needs))), key=lambda p: (p.price, p.turned))[:8]:
-                if _works(best) and path.price > best[3:5]:
+            for path in sorted((path for path in front if all(map(path.meets, self.needs))), key=lambda p: (p.length_and_price, p.turned))[:8]:
+                if _works(best) and path.length_and_price > best[3:5]:
                     break  # dearer than one that works
                 for tried in (path, self._pumped(path)):
                     found = self.judge(name_stages(tried.stages))
@@ -107,7 +120,7 @@ class Planner:
             longer = [after for path in front for block in self.blocks if (after := self._extend(path, block)) is not None]
             if not longer:
                 break
-            front = _distinct(sorted(longer, key=lambda p: (self._unmet(p), p.price, p.turned)))
+            front = _distinct(sorted(longer, key=lambda p: (self._unmet(p), p.length_and_price, p.turned)))
             leading = self._score(front[0], [])
             if leading[1] > 0 and leading < best:  # one that meets every need is judged first
                 best, train = leading, front[0].stages
@@ -134,7 +147,7 @@ class Planner:
         here = self.raw
         for stage in stages:
             here = self.runner.through(stage.room, stage.keys, here).water
-        return _path(stages, here)
+        return _Path((), self.raw).longer(stages, here, None)
 
     def _extend(self, path: _Path, block: Block) -> _Path | None:
         """The path with a block appended; None where it never stands there, a feed limit breaks, or the water stays as it is."""
@@ -144,7 +157,7 @@ class Planner:
         added = block.behind(path.stages)
         for stage in added:
             room, keys = stage.room, stage.keys
-            if any(breach.limit.severity not in ("advice", "caution") for breach in breaches(room, keys, here, self.duty)):
+            if self._refuses(room, keys, here):
                 return None
             out = self.runner.through(room, keys, here).water
             if room.at_tap(keys):
@@ -153,7 +166,14 @@ class Planner:
                 here = out
         if here == path.water and tap == path.tap:
             return None
-        return _path((*path.stages, *added), here, tap)
+        return path.longer(added, here, tap)
+
+    def _refuses(self, room: Room[Any], keys: Any, water: Water) -> bool:
+        """Whether a water breaks a feed limit that is more than a caution; remembered, since many orders bring the same water."""
+        asked = (room, keys, water)
+        if asked not in self._refused:
+            self._refused[asked] = any(breach.limit.severity not in ("advice", "caution") for breach in breaches(room, keys, water, self.duty))
+        return self._refused[asked]
 
     def _forbidden(self, path: _Path, block: Block) -> bool:
         """A treatment comes once, unless it may repeat in another form; some never follow others; nothing but a tap follows the end."""
@@ -171,7 +191,7 @@ class Planner:
         if self.duty.facts.wishes.no_power or any(stage.room.pumps for stage in path.stages):
             return path
         pump = next(Stage(room, room.Keys()) for room in ROOMS.values() if room.pumps)
-        return _path((pump, *path.stages), path.water, path.tap)
+        return path._replace(stages=(pump, *path.stages), kinds=path.kinds | {pump.kind}, price=path.price + _cost(pump))
 
     def _unmet(self, path: _Path) -> tuple[int, int]:
         left = [need for need in self.needs if not path.meets(need)]
@@ -181,7 +201,7 @@ class Planner:
         """Lower is better: health needs unmet, needs unmet, faults another train would mend, length, price, cautions, turns against the usual order."""
         faults = sum(finding.against_the_train for finding in found)
         cautions = sum(finding.severity == "caution" and bool(finding.stage) for finding in found)
-        return (*self._unmet(path), faults, *path.price, cautions, path.turned)
+        return (*self._unmet(path), faults, *path.length_and_price, cautions, path.turned)
 
 
 def _distinct(paths: list[_Path]) -> list[_Path]:

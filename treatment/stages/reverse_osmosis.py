@@ -99,14 +99,14 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             FeedLimit("hydrogen_sulfide", None, row["sulfide_max"] + row["sulfide_traces"], cited, "sulfide fouls the membrane", mild),
         ]
 
-    def _need(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[Line, list[float]]:
+    def _need(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[Line, tuple[float, ...]]:
         """Permeate a day [L/day], and what is asked hour by hour over the busiest week [L]."""
         row = duty.rows["reverse_osmosis"]
         if self.at_tap(keys):
             need = work(
                 "drinking and cooking", "people × each", "L/day", "membrane.drinking", people=(duty.people, ""), each=(row["drink_l"], "L/day")
             )
-            return need, [need.value / 24] * 168
+            return need, (need.value / 24,) * 168
         week = busiest_week(duty.facts, duty.daily)
         return stated("busiest day", "day", max(sum(week[day * 24 : day * 24 + 24]) for day in range(7)), "L/day", "membrane.balance"), week
 

@@ -296,7 +296,7 @@ class Membranes(TestCase):
         )
         week = busiest_week(read_job(document).facts, 1000.0)
         self.assertAlmostEqual(sum(week), 3000)
-        one = storage_for([100.0 if 8 <= hour < 18 else 0.0 for hour in range(24)] + [0.0] * 144, 700 / 24, 1.0)
+        one = storage_for(tuple(100.0 if 8 <= hour < 18 else 0.0 for hour in range(24)) + (0.0,) * 144, 700 / 24, 1.0)
         three = storage_for(week, 700 / 24, 1.0)
         self.assertAlmostEqual(one, 10 * (100 - 700 / 24), places=6)
         self.assertAlmostEqual(three, one + 2 * 300, places=6)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, fields
+from functools import cache
 from typing import Any, ClassVar, Generic, TypeVar
 
 from ..chemistry.water import Water
@@ -160,7 +161,7 @@ class Room(Generic[K]):
 
     def identity(self, keys: K) -> dict[str, Any]:
         """The keys that say what it is, with what they hold; not its sizes."""
-        return {f.name: held for f in fields(keys) if f.metadata.get("identity") and (held := getattr(keys, f.name)) not in (None, ())}
+        return {name: held for name in _identity_keys(self.Keys) if (held := getattr(keys, name)) not in (None, ())}
 
     def choices(self, keys: K) -> dict[str, Any]:
         """The identity keys of its kind: medium, form, rating and the like."""
@@ -304,6 +305,12 @@ class Room(Generic[K]):
     def lit(self, keys: K) -> bool:
         """Whether it shines into its ports, so that they want metal."""
         return False
+
+
+@cache
+def _identity_keys(keys: Hashable) -> tuple[str, ...]:
+    """The names of the keys that say what a stage is."""
+    return tuple(f.name for f in fields(keys) if f.metadata["identity"])  # type: ignore[arg-type]
 
 
 def _alike(one: Any, other: Any) -> bool:
