@@ -161,7 +161,8 @@ class Room(Generic[K]):
 
     def identity(self, keys: K) -> dict[str, Any]:
         """The keys that say what it is, with what they hold; not its sizes."""
-        return {name: held for name in _identity_keys(self.Keys) if (held := getattr(keys, name)) not in (None, ())}
+        declared: Any = self.Keys
+        return {name: held for name in _identity_keys(declared) if (held := getattr(keys, name)) not in (None, ())}
 
     def choices(self, keys: K) -> dict[str, Any]:
         """The identity keys of its kind: medium, form, rating and the like."""
@@ -308,9 +309,9 @@ class Room(Generic[K]):
 
 
 @cache
-def _identity_keys(keys: Hashable) -> tuple[str, ...]:
+def _identity_keys(keys: Any) -> tuple[str, ...]:
     """The names of the keys that say what a stage is."""
-    return tuple(f.name for f in fields(keys) if f.metadata["identity"])  # type: ignore[arg-type]
+    return tuple(f.name for f in fields(keys) if f.metadata["identity"])
 
 
 def _alike(one: Any, other: Any) -> bool:
