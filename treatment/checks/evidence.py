@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
+from ..chemistry.water import CA_TO_HARDNESS, MG_TO_HARDNESS
 from ..evidence.samples import RAW_POINTS
 from ..house.needs import soften_above
 from ..language.analytes import analytes
@@ -48,11 +49,12 @@ def unit_ambiguous(audit: Audit) -> Iterator[Hit]:
 def iron_form_unknown(audit: Audit) -> Iterator[Hit]:
     """Total iron is known, but not whether it is dissolved or rust."""
     measured = audit.evidence.measured
-    if measured("iron") and audit.run.raw.iron > 0.3 and not measured("ferrous_iron") and not measured("ferric_iron"):
+    if measured("iron") and audit.run.raw.iron > DOUBTS["iron_matters"] and not measured("ferrous_iron") and not measured("ferric_iron"):
         yield Hit("advice", f"Iron {audit.show(audit.run.raw.iron, 'mg/L')}: dissolved or rust is not known, and each asks for another treatment.",
                   "Stand a glass for 30 minutes: clear water that turns orange holds dissolved iron; orange at once is rust.")  # fmt: skip
 
 
+DOUBTS = table("assumed")["doubts"]
 MEASURED_FOR_BALANCE = ("hardness", "alkalinity", "sodium", "chloride", "sulfate")
 
 
@@ -63,10 +65,10 @@ def sample_stale(audit: Audit) -> Iterator[Hit]:
     dated = [sample for sample in raw if sample.taken_on is not None]
     if today and dated:
         age = (today - max(sample.taken_on for sample in dated if sample.taken_on)).days
-        if age > 365:
+        if age > DOUBTS["stale_days"]:
             yield Hit("caution", f"The newest raw sample is {age // 30} months old.", "Repeat the test before anything is bought.")
         microbes = [s.taken_on for s in dated if s.taken_on and any(name in s.readings for name in ("total_coliform", "e_coli"))]
-        if microbes and 183 < (today - max(microbes)).days <= 365:
+        if microbes and DOUBTS["microbe_days"] < (today - max(microbes)).days <= DOUBTS["stale_days"]:
             yield Hit(
                 "caution",
                 f"The microbe test is {(today - max(microbes)).days // 30} months old.",
@@ -90,8 +92,8 @@ def sample_treated(audit: Audit) -> Iterator[Hit]:
     m, state = audit.evidence.measured, audit.evidence.states
     if not (m("hardness") and m("alkalinity")) or audit.facts.source.kind in ("rain", "surface"):
         return
-    soft, alkaline = state["hardness"].design < 20, state["alkalinity"].design > 80
-    salty = not m("sodium") or state["sodium"].design > 0.3 * state["alkalinity"].design
+    soft, alkaline = state["hardness"].design < DOUBTS["soft"], state["alkalinity"].design > DOUBTS["alkaline"]
+    salty = not m("sodium") or state["sodium"].design > DOUBTS["sodium_per_alkalinity"] * state["alkalinity"].design
     if soft and alkaline and salty:
         sodium = f", sodium {audit.show(state['sodium'].design, 'mg/L')}" if m("sodium") else ""
         yield Hit(
@@ -149,10 +151,10 @@ def ion_balance(audit: Audit) -> Iterator[Hit]:
     cations, anions = audit.evidence.ions
     if all(audit.evidence.measured(name) for name in MEASURED_FOR_BALANCE) and cations + anions > 0:
         off = abs(cations - anions) / (cations + anions)
-        if off > 0.10:
+        if off > DOUBTS["balance"]:
             yield Hit(
                 "caution",
-                f"Cations {cations:.2f} and anions {anions:.2f} meq/L differ by {off:.0%}; 10 % is the mark.",
+                f"Cations {cations:.2f} and anions {anions:.2f} meq/L differ by {off:.0%}; {DOUBTS['balance'] * 100:.0f} % is the mark.",
                 "Look for a misread unit or an ion that was not tested; repeat the test.",
             )
 
@@ -166,11 +168,14 @@ def tds_inconsistent(audit: Audit) -> Iterator[Hit]:
     tds = states["tds"].design
     if m("conductivity"):
         ratio = tds / max(states["conductivity"].design, 1e-9)
-        if not 0.5 <= ratio <= 0.9:
-            yield Hit("caution", f"Dissolved solids are {ratio:.2f} of conductivity; 0.5 to 0.9 is usual.", "Check both readings and their units.")
+        least, most = DOUBTS["tds_per_conductivity"]
+        if not least <= ratio <= most:
+            yield Hit(
+                "caution", f"Dissolved solids are {ratio:.2f} of conductivity; {least} to {most} is usual.", "Check both readings and their units."
+            )
     if all(m(name) for name in MEASURED_FOR_BALANCE):
         total = audit.evidence.sum_of_ions
-        if abs(tds - total) > 0.2 * max(tds, total):
+        if abs(tds - total) > DOUBTS["solids"] * max(tds, total):
             yield Hit(
                 "caution",
                 f"Dissolved solids {audit.show(tds, 'mg/L')}, but the ions add up to {audit.show(total, 'mg/L')}.",
@@ -184,15 +189,20 @@ def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
     m, states = audit.evidence.measured, audit.evidence.stated
     iron_counts = table("stages")["softener"]["iron_grains"]["x4"] * GPG
     if m("hardness") and m("calcium") and m("magnesium"):
-        made = 2.497 * states["calcium"].design + 4.118 * states["magnesium"].design
+        made = CA_TO_HARDNESS * states["calcium"].design + MG_TO_HARDNESS * states["magnesium"].design
         stated = states["hardness"].design
-        if abs(made - stated) > 0.1 * max(made, stated, 1e-9) and abs(made - stated) > 5:
+        if abs(made - stated) > DOUBTS["hardness"] * max(made, stated, 1e-9) and abs(made - stated) > DOUBTS["hardness_mg_l"]:
             yield Hit(
                 "caution",
                 f"Calcium and magnesium make {audit.show(made, 'mg/L CaCO3')}, hardness reads {audit.show(stated, 'mg/L CaCO3')}.",
                 "One of them is misread, often “as CaCO₃” against “as Ca”.",
             )
-    elif m("hardness") and m("iron") and 0 < states["hardness"].design < iron_counts * states["iron"].design and states["iron"].design > 0.5:
+    elif (
+        m("hardness")
+        and m("iron")
+        and 0 < states["hardness"].design < iron_counts * states["iron"].design
+        and states["iron"].design > DOUBTS["iron_of_little"]
+    ):
         yield Hit(
             "caution",
             f"Hardness {audit.show(states['hardness'].design, 'mg/L CaCO3')} is less than its iron alone counts for; such water is rare.",
@@ -206,13 +216,13 @@ def carbonate_inconsistent(audit: Audit) -> Iterator[Hit]:
     m, states = audit.evidence.measured, audit.evidence.states
     if m("carbon_dioxide") and m("ph") and m("alkalinity"):
         read, follows = states["carbon_dioxide"].design, audit.run.raw.carbon_dioxide
-        if max(read, follows) > 2 * min(read, follows) + 5:
+        if max(read, follows) > DOUBTS["co2_times"] * min(read, follows) + DOUBTS["co2_mg_l"]:
             yield Hit(
                 "caution",
                 f"Free carbon dioxide reads {audit.show(read, 'mg/L')}; pH and alkalinity make it {audit.show(follows, 'mg/L')}.",
                 "Measure pH and carbon dioxide on site, at once.",
             )
-    if m("ph") and m("alkalinity") and states["ph"].design > 8.5 and states["alkalinity"].design < 10:
+    if m("ph") and m("alkalinity") and states["ph"].design > DOUBTS["alkaline_ph"] and states["alkalinity"].design < DOUBTS["thin"]:
         yield Hit(
             "caution",
             f"pH {states['ph'].design:.1f} with almost no alkalinity is rarely natural water.",

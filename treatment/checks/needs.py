@@ -114,7 +114,11 @@ def lead_plumbing(audit: Audit) -> Iterator[Hit]:
     """Aggressive water in metal pipe, with no lead or copper test."""
     pipe = audit.facts.supply.pipe
     metal = bool(pipe and pipe.material == "copper") or "blue_green_stains" in audit.facts.observations
-    if metal and audit.run.raw.ph < 6.5 and not (audit.evidence.measured("lead") and audit.evidence.measured("copper")):
+    if (
+        metal
+        and audit.run.raw.ph < audit.duty.rows["house"]["aggressive_ph"]
+        and not (audit.evidence.measured("lead") and audit.evidence.measured("copper"))
+    ):
         yield Hit("caution", f"Water of pH {audit.run.raw.ph:.1f} stands in metal pipe, and lead and copper were not both tested.",
                   "Take a first-draw sample after a night's standing for lead and copper; flush taps before drinking until then.")  # fmt: skip
 

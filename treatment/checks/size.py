@@ -104,9 +104,10 @@ def regeneration_clash(audit: Audit) -> Iterator[Hit]:
 def regeneration_awake(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A unit regenerates while people use water, which then passes it untreated."""
     hour = stage.keys.hour
-    if hour is not None and 5 <= hour < 23 and not stage.sizing.params.get("twin"):
+    quiet = audit.duty.rows["schedule"]
+    if hour is not None and quiet["quiet_to"] <= hour < quiet["quiet_from"] and not stage.sizing.params.get("twin"):
         yield Hit(
             "caution",
             f"It regenerates at {clock(hour)}, in hours of use: untreated water passes meanwhile.",
-            "Set it between 00:00 and 05:00, or fit twin vessels.",
+            f"Set it between 00:00 and {clock(quiet['quiet_to'])}, or fit twin vessels.",
         )

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from ..language.tables import table
 from . import carbonate
 from .carbonate import CA, CACO3, CL, CO2, FE, HCO3, MG, N_NITRATE, NA, SO4, Solution, State
 
@@ -178,7 +179,7 @@ def balancing_ions(
         return sodium, chloride
     if sodium is not None:
         return sodium, max((cations + sodium / NA - anions) * CL, 0.0)
-    excess = anions + (chloride or 0.0) / CL - cations
-    if excess * NA >= 2.0:
+    excess, least = anions + (chloride or 0.0) / CL - cations, float(table("assumed")["water"]["sodium_least"])
+    if excess * NA >= least:
         return excess * NA, chloride or 0.0
-    return 2.0, chloride if chloride is not None else max((2.0 / NA - excess) * CL, 0.0)
+    return least, chloride if chloride is not None else max((least / NA - excess) * CL, 0.0)

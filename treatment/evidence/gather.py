@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from ..chemistry.carbonate import CA, CL, FE, MG, N_NITRATE, NA, SO4, K
+from ..chemistry.carbonate import CA, CL, FE, FLUORIDE, HCO3, MG, N_NITRATE, NA, SO4, K
 from ..chemistry.water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, Water, balancing_ions
 from ..job.facts import Facts
 from ..language.analytes import Analyte, analytes
@@ -19,7 +19,8 @@ ION_WEIGHTS = {
 }  # fmt: skip
 #: analyte, charge, molar mass [g/mol]
 CATIONS = (("calcium", 2, CA), ("magnesium", 2, MG), ("sodium", 1, NA), ("potassium", 1, K), ("ferrous_iron", 2, FE))
-ANIONS = (("chloride", 1, CL), ("sulfate", 2, SO4), ("nitrate", 1, N_NITRATE), ("fluoride", 1, 18.9984))
+ANIONS = (("chloride", 1, CL), ("sulfate", 2, SO4), ("nitrate", 1, N_NITRATE), ("fluoride", 1, FLUORIDE))
+ASSUMED = table("assumed")["water"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,9 +111,9 @@ def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
             assert coldest is not None
             states["temperature"] = AnalyteState(min(coldest, warm), warm, coldest, "degC", "supply")
         else:
-            assume("temperature", 11.0, "no water temperature was given; ground water of a temperate valley")
+            assume("temperature", ASSUMED["temperature"], "no water temperature was given; ground water of a temperate valley")
     if "ph" not in states:
-        assume("ph", 7.0, "pH was not measured; neutral water assumed: measure it on site")
+        assume("ph", ASSUMED["ph"], "pH was not measured; neutral water assumed: measure it on site")
     _hardness(states, assume, compute, notes)
     _alkalinity(states, assume, notes)
     _iron(states, facts, compute, notes)
@@ -146,7 +147,7 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
             ends = ((ca.low, mg.low), (ca.high or ca.low, mg.high or mg.low), (ca.design, mg.design))
             compute("hardness", *(CA_TO_HARDNESS * a + MG_TO_HARDNESS * b for a, b in ends))
             return
-        assume("hardness", 150.0, "hardness was not measured; a middling value assumed: test it before buying a softener")
+        assume("hardness", ASSUMED["hardness"], "hardness was not measured; a middling value assumed: test it before buying a softener")
     total = states["hardness"]
     share = table("stages")["water"]["calcium_share"]
     if ca and mg:
@@ -170,15 +171,16 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
 
 
 def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assumption]) -> None:
-    acid = states["ph"].design < 6.8
+    acid = states["ph"].design < ASSUMED["acid_ph"]
     if "alkalinity" not in states:
         if "bicarbonate" in states:
             b = states["bicarbonate"]
-            f = 50.04345 / 61.0168
+            f = EQ / 1000 / HCO3
             states["alkalinity"] = AnalyteState(b.low * f, None if b.high is None else b.high * f, b.design * f, "mg/L CaCO3", "computed")
         else:
             hardness = states["hardness"].design
-            value = min(max(hardness, 20.0), 60.0) if acid else min(max(0.8 * hardness, 40.0), 300.0)
+            least, most = ASSUMED["alkalinity_acid" if acid else "alkalinity"]
+            value = min(max(hardness * (1.0 if acid else ASSUMED["alkalinity_per_hardness"]), float(least)), float(most))
             assume("alkalinity", value, "alkalinity was not measured; guessed from hardness and pH: test it, the neutralizer stands on it")
     state = states["alkalinity"]
     if acid and state.high is not None and state.high > state.low:
@@ -227,7 +229,8 @@ def _iron(states: dict[str, AnalyteState], facts: Facts, compute: Any, notes: li
 def _solids(states: dict[str, AnalyteState], compute: Any) -> None:
     if "conductivity" in states:
         c = states["conductivity"]
-        compute("tds", 0.65 * c.low, 0.75 * (c.high or c.design), 0.75 * c.design)
+        likely, adverse = ASSUMED["tds_per_conductivity"]
+        compute("tds", likely * c.low, adverse * (c.high or c.design), adverse * c.design)
         return
     total = sum(states[name].design * weight for name, weight in ION_WEIGHTS.items() if name in states)
     compute("tds", total, total, total)

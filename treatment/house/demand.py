@@ -90,8 +90,8 @@ def _peak(facts: Facts, building: Building, notes: list[Assumption], school: str
     school = school or facts.schools.peak_flow
     bathrooms = building.bathrooms
     if bathrooms is None and building.fixtures is None:
-        bathrooms = 2.0
-        notes.append(Assumption("$.building.bathrooms", "2 bathrooms", "neither fixtures nor bathrooms were given"))
+        bathrooms = float(table("assumed")["house"]["bathrooms"])
+        notes.append(Assumption("$.building.bathrooms", f"{bathrooms:g} bathrooms", "neither fixtures nor bathrooms were given"))
     if school == "bathrooms" and bathrooms is None:
         bathrooms = float(max((building.fixtures or {}).get("bath", 0) + (building.fixtures or {}).get("shower", 0), 1))
         notes.append(Assumption("$.building.bathrooms", f"{bathrooms:g} bathrooms", "not given; one for each shower or bath"))
@@ -140,12 +140,12 @@ def _supply(facts: Facts, peak: float, notes: list[Assumption]) -> float:
         notes.append(Assumption("$.supply.flow", show(flow, "L/min", facts.job.units), "pump rate from the drawdown test: drawn ÷ recovery time"))
         return flow
     if supply.pump is not None and known(supply.pump):
-        flow = flow_at(supply.pump, supply.pressure_low if supply.pressure_low is not None else 40 * PSI)
+        flow = flow_at(supply.pump, supply.pressure_low if supply.pressure_low is not None else table("assumed")["supply"]["cut_in_psi"] * PSI)
         notes.append(
             Assumption("$.supply.flow", show(flow, "L/min", facts.job.units), "by the pump's curve at cut-in; what the well yields was not measured")
         )
         return flow
-    flow = peak if facts.source.kind == "town" else 7 * GPM
+    flow = peak if facts.source.kind == "town" else table("assumed")["house"]["supply_gpm"] * GPM
     notes.append(
         Assumption(
             "$.supply.flow",

@@ -5,9 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 from ..job.facts import Facts
-
-#: share of a house's daily use in each hour, a morning and an evening peak
-HOUSE = (1, 1, 1, 1, 1, 2, 6, 8, 7, 5, 4, 4, 4, 4, 3, 3, 4, 6, 8, 8, 7, 6, 4, 2)
+from ..language.tables import table
 
 
 def busiest_week(facts: Facts, daily: float) -> tuple[float, ...]:
@@ -15,21 +13,21 @@ def busiest_week(facts: Facts, daily: float) -> tuple[float, ...]:
 
     daily: the whole daily use [L/day], events at their busiest day included.
     """
-    week = [0.0] * 168
+    week, use = [0.0] * 168, table("plumbing")["use"]
     busiest = 0.0
     for event in facts.building.events:
         per_day = event.per_day if event.per_day is not None else 1.0
         days = per_day if isinstance(per_day, tuple) else (per_day,) * 7
         busiest += (event.volume or 0.0) * max(days)
-        first, last = event.hours or (8.0, 18.0)
+        first, last = event.hours or use["event_hours"]
         hours = [hour for hour in range(24) if first <= hour < max(last, first + 1)] or [int(first) % 24]
         for day, count in enumerate(days):
             for hour in hours:
                 week[day * 24 + hour] += (event.volume or 0.0) * count / len(hours)
     house = max(daily - busiest, 0.0)
-    total = sum(HOUSE)
+    total = sum(use["hourly"])
     for hour in range(168):
-        week[hour] += house * HOUSE[hour % 24] / total
+        week[hour] += house * use["hourly"][hour % 24] / total
     return tuple(week)
 
 

@@ -87,7 +87,8 @@ def square_law(flow: float, rated_flow: float, rated_loss: float) -> float:
 def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[Assumption]]:
     """The supply of a job, gaps filled by stated assumptions. source_flow: what it gives; flow: design flow [L/min]."""
     notes: list[Assumption] = []
-    given = facts.supply
+    given, assumed = facts.supply, table("assumed")["supply"]
+    cut_in, floor = assumed["cut_in_psi"] * PSI, float(assumed["height_m"])
 
     def take(path: str, value: float | None, assumed: float, said: str, why: str) -> float:
         if value is not None:
@@ -98,26 +99,30 @@ def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[
     low = take(
         "$.supply.pressure_low",
         given.pressure_low,
-        40 * PSI,
-        show(40 * PSI, "kPa", facts.job.units),
+        cut_in,
+        show(cut_in, "kPa", facts.job.units),
         "the cut-in pressure was not given; a common switch setting",
     )
     high = given.pressure_high
     if high is None:
-        high = low + 20 * PSI
+        high = low + assumed["span_psi"] * PSI
         notes.append(
-            Assumption("$.supply.pressure_high", show(high, "kPa", facts.job.units), "the cut-out pressure was not given; 20 psi above cut-in")
+            Assumption(
+                "$.supply.pressure_high",
+                show(high, "kPa", facts.job.units),
+                f"the cut-out pressure was not given; {assumed['span_psi']} psi above cut-in",
+            )
         )
     height = take(
         "$.building.top_fixture_height",
         facts.building.top_fixture_height,
-        3.7,
-        show(3.7, "m", facts.job.units),
+        floor,
+        show(floor, "m", facts.job.units),
         "height of the highest tap not given; an upper floor assumed",
     )
     pipe = given.pipe
-    material = (pipe and pipe.material) or "copper"
-    length = pipe.length if pipe and pipe.length is not None else 12.0
+    material = (pipe and pipe.material) or assumed["pipe"]
+    length = pipe.length if pipe and pipe.length is not None else float(assumed["pipe_m"])
     size = pipe.size if pipe else None
     if size is None:
         size = _pipe_for(material, flow, length)
@@ -133,7 +138,7 @@ def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[
 
 def _pipe_for(material: str, flow: float, length: float) -> float:
     """The smallest common nominal size [m], 3/4 in or more, that keeps to the velocity mark."""
-    sizes = [0.75, 1.0, 1.25, 1.5, 2.0]
+    sizes: list[float] = table("assumed")["supply"]["pipe_in"]
     most = table("stages")["house"]["velocity_max"]
     fit = [inch for inch in sizes if PipeRun(material, inch * 0.0254, bore(material, inch * 0.0254), length).velocity(flow) <= most]
     return (fit[0] if fit else sizes[-1]) * 0.0254

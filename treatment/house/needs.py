@@ -16,7 +16,7 @@ from ..language.tables import table
 
 #: what a membrane at the drinking tap answers more cheaply than treating every drop
 TAP_GOALS = shown_in("tap")
-TASTED = 0.1  # mg/L of chlorine that is smelt
+TASTED = float(table("assumed")["water"]["chlorine_step"])  # mg/L of chlorine that is smelt, and that a test tells apart
 #: analytes that are worked out where they were not measured, and what measures them
 ESTIMATED = {"tds": {"tds", "conductivity"}, "sodium": {"sodium"}, "chloride": {"chloride"}}
 MICROBES = ("total_coliform", "e_coli", "protozoa")
@@ -128,7 +128,7 @@ def needs(facts: Facts, water: Water, measured: frozenset[str]) -> tuple[list[Ne
         found["tds"] = Need(
             "tds", "water of high purity is wished", None, 20.0, water.value("tds"), "mg/L", False, source("membrane.rejection"), mark=PERMEATE
         )
-    if facts.wishes.target_ph and water.ph < 6.5 and "ph" in found:
+    if facts.wishes.target_ph and "ph" in found and water.ph < (found["ph"].low or 0.0):
         notes.append(Assumption("$.wishes.target_ph", f"{facts.wishes.target_ph:g}", "the neutralizer aims at this; the need is the limit"))
     return sorted(found.values(), key=lambda need: (not need.health, list(analytes()).index(need.goal))), notes
 

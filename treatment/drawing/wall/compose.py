@@ -30,15 +30,20 @@ def compose(design: Design, variant: Variant, states: dict[str, str] | None = No
     obstacles = obstacles_of(design)
     units = place(variant, obstacles, ceiling)
     ports = [z for unit in units for z in (unit.inlet[1], unit.outlet[1])]
-    header = min(max([rows["header_least"], *(z + rows["header_above"] for z in ports)]), max(ceiling - rows["header_below_ceiling"], 400.0))
+    header = min(
+        max([rows["header_least"], *(z + rows["header_above"] for z in ports)]),
+        max(ceiling - rows["header_below_ceiling"], float(rows["header_lowest"])),
+    )
     washed = sum(unit.drained for unit in units)
-    right = max([unit.outline.right for unit in units] + [rows["left"]]) + 2 * rows["between"] + 80 + rows["receptor"] * max(washed, 1)
+    right = (
+        max([unit.outline.right for unit in units] + [rows["left"]]) + 2 * rows["between"] + rows["ends_after"] + rows["receptor"] * max(washed, 1)
+    )
     width = (
-        max((site.wall_width or 0.0) * 1000, right, *(o.rect.right + 50 for o in obstacles))
+        max((site.wall_width or 0.0) * 1000, right, *(o.rect.right + rows["end_beside"] for o in obstacles))
         if obstacles
         else max((site.wall_width or 0.0) * 1000, right)
     )
-    panels = [each.keep.x - 60 for each in obstacles if each.key == "electrical_panel" and each.keep.x - 60 >= right]
+    panels = [turn for each in obstacles if each.key == "electrical_panel" and (turn := each.keep.x - rows["panel_beside"]) >= right]
     leaves = min([width, *panels])
     runs, fittings = pipe(units, header, leaves, max(ceiling, header), states, leaves < width)
     wall = Wall(

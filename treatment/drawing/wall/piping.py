@@ -62,7 +62,7 @@ def _square(start: Point, end: Point) -> tuple[Point, ...]:
     """Through square corners; a move back along the header goes over it, so that it is seen."""
     if start[0] <= end[0] + 1e-6:
         return (start, end)
-    over = start[1] + 60
+    over = start[1] + table("wall")["place"]["over"]
     return (start, (start[0], over), (end[0], over), end)
 
 
@@ -127,10 +127,11 @@ def _drains(units: tuple[Unit, ...], width: float, runs: list[Run], fittings: li
     """Drain lines of the units that wash themselves, each to its own air gap at the right end."""
     rows = table("wall")["place"]
     washed = [unit for unit in units if unit.drained]
+    beside, below = rows["drain_out"]
     for i, unit in enumerate(washed):
         level = rows["drain_low"] + rows["drain_step"] * (len(washed) - 1 - i)
-        x = max(rect.right for name, rect in unit.parts if name != "brine") + 22
-        start = (x - 22, unit.outlet[1] - 55)
-        end = width - 120 - rows["receptor"] * (len(washed) - 1 - i)
-        runs.append(Run((start, (x, start[1]), (x, level), (end, level), (end, level - 60)), "drain", unit.id))
-        fittings.append(Fitting("air_gap", end, level - 60, "v", unit.id))
+        x = max(rect.right for name, rect in unit.parts if name != "brine") + beside
+        start = (x - beside, unit.outlet[1] - below)
+        end = width - rows["receptor_end"] - rows["receptor"] * (len(washed) - 1 - i)
+        runs.append(Run((start, (x, start[1]), (x, level), (end, level), (end, level - rows["gap_drop"])), "drain", unit.id))
+        fittings.append(Fitting("air_gap", end, level - rows["gap_drop"], "v", unit.id))

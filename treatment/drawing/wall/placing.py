@@ -11,9 +11,6 @@ from ...planning.variant import Variant
 from ...train.room import StageRun
 from .parts import Obstacle, Point, Rect, Unit, Wall, Zone
 
-#: share of a vessel's width at which its narrower head begins
-HEAD_RIM = 0.18
-
 
 def snapped(value: float) -> float:
     """A place on the wall [mm] rounded to the grid that moves keep to.
@@ -144,7 +141,7 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
         kept.append(Zone(Rect(x, z + height, width, pulled), "lamp", "to pull the lamp"))
     outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
     inlet, outlet = _ports(shape, parts, z, height)
-    depth = float(rows["depth"].get(shape, 200)) + (width if shape in ("vessel", "tank") else 0.0)
+    depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
         stage.room.bypassed and not stage.at_tap, stage.at_tap, stage.drains, placed, stage.room.lit(stage.keys), stage.room.uses_power,
@@ -152,16 +149,15 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
 
 
 def _ports(shape: str, parts: list[tuple[str, Rect]], z: float, height: float) -> tuple[Point, Point]:
+    rows = table("wall")["ports"]
     first = parts[0][1]
     last = [rect for name, rect in parts if name != "brine"][-1]
+    off = float(rows.get(shape, rows["housing"]))
     if shape == "lamp":
-        return (first.x, z + 60), (first.right, z + height - 60)
-    level = z + height - (100 if shape in ("vessel", "membrane") else 45)
+        return (first.x, z + off), (first.right, z + height - off)
     if shape == "tank":
-        return (first.x, z + height - 120), (last.right, z + 120)
+        return (first.x, z + height - off), (last.right, z + off)
     if shape == "feeder":
-        return (first.x, z + height + 60), (last.right, z + height + 60)
-    if shape == "vessel":
-        rim = HEAD_RIM * first.width
-        return (first.x + rim, level), (last.right - HEAD_RIM * last.width, level)
-    return (first.x, level), (last.right, level)
+        return (first.x, z + height + off), (last.right, z + height + off)
+    rim = float(rows["head_rim"]) if shape == "vessel" else 0.0
+    return (first.x + rim * first.width, z + height - off), (last.right - rim * last.width, z + height - off)
