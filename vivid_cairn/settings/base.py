@@ -53,7 +53,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
             ],
-            "builtins": ["workbench.templatetags.figures"],
+            "builtins": ["workbench.templatetags.figures", "workbench.templatetags.forms"],
         },
     }
 ]

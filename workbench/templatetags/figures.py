@@ -51,6 +51,12 @@ def mild_value(analyte: str, adverse: float, mild: float, system: str) -> str:
 
 
 @register.filter
+def px(value: float) -> str:
+    """A place on a drawing, to a tenth: the geometry is the core's, only its last digits go."""
+    return f"{value:.1f}".removesuffix(".0")
+
+
+@register.filter
 def analyte_name(key: str) -> str:
     return analytes()[key].name
 

@@ -28,6 +28,11 @@ def people() -> tuple[Workspace, Any, Any, Any]:
     return ours, designer, viewer, stranger
 
 
+def read(page: Any) -> str:
+    """A page as it is read: a line break is a space."""
+    return " ".join(page.content.decode().split())
+
+
 class WorkbenchTestCase(TestCase):
     """Tests that need the database but no browser; ``self.job`` is the acid well of the core's tests."""
 

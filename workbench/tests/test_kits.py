@@ -13,7 +13,7 @@ from workbench.jobs.models import Job
 from workbench.samples.kit_services import rows_of, vials
 from workbench.samples.models import KitRun, KitSession, ReportLayout, Sample
 
-from .base import WorkbenchTestCase
+from .base import WorkbenchTestCase, read
 from .test_reports import REPORT, spreadsheet
 
 
@@ -197,8 +197,8 @@ class Basis(WorkbenchTestCase):
 class Shown(WorkbenchTestCase):
     def test_what_the_water_says(self) -> None:
         """Health first, the warning above it, figures with units, and no promise."""
-        text = self.client.get(reverse("water-says", args=[self.job.pk])).content.decode()
-        places = [text.index(words) for words in ("Boil water", ">Health<", "Pipes, heater and equipment", ">Comfort<")]
+        text = read(self.client.get(reverse("water-says", args=[self.job.pk])))
+        places = [text.index(words) for words in ("Boil water", "> Health <", "> Pipes, heater and equipment <", "> Comfort <")]
         self.assertEqual(places, sorted(places))
         self.assertIn("2.4 mg/L", text)
         self.assertIn("No calculation makes water safe", text)

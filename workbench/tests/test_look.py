@@ -35,3 +35,10 @@ class EveryNameIsDrawn(TestCase):
                 self.assertTrue(f".bed-{medium(key).key.replace('_', '-')}" in BUILT, key)
         for severity in SEVERITIES:
             self.assertTrue(f".sev-{severity}" in BUILT, severity)
+
+    def test_no_template_line_is_too_long_to_read(self) -> None:
+        """The formatter cannot break a Django tag: what is longer than 160 signs is split by hand, or becomes a partial."""
+        templates = [path for path in (Path(settings.BASE_DIR) / "workbench" / "templates").rglob("*.*") if path.suffix in (".html", ".svg")]
+        self.assertGreater(len(templates), 60)
+        long = [f"{path.name}:{number}" for path in templates for number, line in enumerate(path.read_text().splitlines(), 1) if len(line) > 160]
+        self.assertEqual(long, [])
