@@ -19,7 +19,7 @@ from treatment.studies.next_tests import in_words, next_tests
 
 from .accounts.models import Workspace
 from .jobs.models import Job, Survey
-from .jobs.survey_fields import COLUMNS, MEASURED, put, take
+from .jobs.places import COLUMNS, MEASURED, put, take
 from .samples.models import Reading, Sample
 from .trains.models import Revision, TrainOption
 

@@ -26,6 +26,7 @@ from ..language.spec import (
     key,
     read_record,
     record_schema,
+    specs_of,
 )
 from .working import OwnValue, OwnValues
 
@@ -384,3 +385,14 @@ class Facts:
     site: Site = key(Record(Site), Site())
     wishes: Wishes = key(Record(Wishes), Wishes())
     schools: Schools = key(Record(Schools), Schools())
+
+
+def spec_at(part: str, name: str) -> Spec:
+    """How a value of a job document is read, by its place: ``spec_at("supply.pipe", "size")``. Raises KeyError for no place."""
+    record: type = Facts
+    for step in part.split("."):
+        spec = specs_of(record)[step]
+        if not isinstance(spec, Record):
+            raise KeyError(part)
+        record = spec.cls
+    return specs_of(record)[name]

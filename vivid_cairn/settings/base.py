@@ -92,7 +92,7 @@ STATIC_ROOT = BASE_DIR / "var" / "static"
 STATICFILES_DIRS = [BASE_DIR / "static"]
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
-    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+    "staticfiles": {"BACKEND": "vivid_cairn.storage.StaticFiles"},
 }
 
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_000_000

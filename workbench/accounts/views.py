@@ -12,6 +12,7 @@ from django.views.decorators.http import require_http_methods
 from treatment.job.facts import STANDARDS
 from treatment.language.tables import table
 
+from ..fields import offer
 from .access import may_change, membership
 from .models import Workspace
 
@@ -31,7 +32,7 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         sets = table("limits")
-        self.fields["standard"].choices = [(name, f"{sets[name]['title']}, {sets[name]['edition']}") for name in STANDARDS]  # type: ignore[attr-defined]
+        offer(self.fields["standard"], [(name, f"{sets[name]['title']}, {sets[name]['edition']}") for name in STANDARDS])
         self.stands = stands(self.instance)
         self.initial["was"] = self.stands
 

@@ -9,7 +9,6 @@ from django.db.models import F
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
-from .forms import SurveyForm
 from .models import Job
 
 
@@ -28,16 +27,6 @@ def touch(job: Job, version: int, user: Any) -> None:
     if not updated:
         raise Stale(get_object_or_404(Job.objects.select_related("survey", "updated_by"), pk=job.pk))
     job.version = version + 1
-
-
-@transaction.atomic
-def save_survey(job: Job, form: SurveyForm, user: Any) -> None:
-    """Save a valid survey form. Raises Stale; nothing is written then."""
-    touch(job, form.cleaned_data["version"], user)
-    form.apply(job.survey)
-    job.survey.job = job
-    job.save(update_fields=["name", "standard"])
-    job.survey.save()
 
 
 @transaction.atomic

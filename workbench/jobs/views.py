@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -17,31 +17,33 @@ from treatment.papers.design_file import design_document
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
 from ..door import design_of, job_document, store
+from ..request import Request
 from ..samples.kit_services import vials
 from ..steps import steps
 from ..supplies.context import supply_context
 from ..trains.services import shown_stages
-from .forms import NewJobForm, SiteForm, SupplyForm, SurveyForm
+from .document_form import DocumentForm, kept
+from .forms import NewJobForm, SiteForm, SupplyForm
 from .models import Job, Survey
-from .services import Stale, save_survey, touch
+from .services import touch
 
 LARGEST_IMPORT = 4_000_000  # bytes
 
 
 @require_GET
-def health(request: HttpRequest) -> HttpResponse:
+def health(request: Request) -> HttpResponse:
     """For whoever watches the server: it answers and reaches its database."""
     Job.objects.exists()
     return HttpResponse("ok", content_type="text/plain")
 
 
 @require_GET
-def job_list(request: HttpRequest) -> HttpResponse:
+def job_list(request: Request) -> HttpResponse:
     member = membership(request)
     return _list(request, member.workspace, NewJobForm())
 
 
-def _list(request: HttpRequest, workspace: Workspace, form: NewJobForm, status: int = 200) -> HttpResponse:
+def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int = 200) -> HttpResponse:
     jobs = list(
         Job.objects.filter(workspace=workspace).select_related("survey", "updated_by").prefetch_related("samples__readings", "options__revisions")
     )
@@ -51,7 +53,7 @@ def _list(request: HttpRequest, workspace: Workspace, form: NewJobForm, status: 
 
 
 @require_POST
-def job_new(request: HttpRequest) -> HttpResponse:
+def job_new(request: Request) -> HttpResponse:
     member = membership(request)
     may_change(member)
     form = NewJobForm(request.POST)
@@ -69,7 +71,7 @@ def job_new(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
-def job_import(request: HttpRequest) -> HttpResponse:
+def job_import(request: Request) -> HttpResponse:
     """A job file becomes a job; a bad one is refused with every fault, and nothing is stored."""
     member = membership(request)
     may_change(member)
@@ -100,44 +102,35 @@ def job_import(request: HttpRequest) -> HttpResponse:
 
 
 @require_GET
-def job_open(request: HttpRequest, pk: int) -> HttpResponse:
+def job_open(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
     ready = [step.key for step in steps(job, "") if step.ready]
     return redirect("train" if "train" in ready else "water", pk)
 
 
-def _step(request: HttpRequest, pk: int, key: str, form_class: type[SurveyForm]) -> HttpResponse:
+def _step(request: Request, pk: int, key: str, form_class: type[DocumentForm]) -> HttpResponse:
     """Show and save a step. A stale save is refused and shows both states, with what was typed kept."""
     job = job_for(request, pk, change=request.method == "POST")
     context: dict[str, Any] = {"job": job, "saved": False}
-    status = 200
+    form, status = form_class(job=job), 200
     if request.method == "POST":
-        form = form_class(request.POST, job=job)
-        if form.is_valid():
-            try:
-                save_survey(job, form, request.user)
-                if not request.htmx:  # type: ignore[attr-defined]
-                    return redirect(key, pk)
-                form = form_class(job=job)
-                context["saved"] = True
-            except Stale as stale:
-                status = 409
-                context |= {"stale": stale.job, "differences": _differences(form, form_class(job=stale.job))}
-                data = request.POST.copy()
-                data["version"] = str(stale.job.version)
-                form = form_class(data, job=stale.job)
-                form.is_valid()
+        came = kept(form_class, request.POST, job, request.user)
+        if came.status == 302 and not request.htmx:
+            return redirect(key, pk)
+        if came.status == 302:
+            form = form_class(job=job)
+            context["saved"] = True
         else:
-            status = 422
-    else:
-        form = form_class(job=job)
+            form, status = came.form, came.status
+        if came.newer:
+            context |= {"stale": came.newer, "differences": _differences(form, form_class(job=came.newer))}
     design = design_of(job, shown_stages(job))
     context |= {"form": form, "steps": steps(job, key), "design": design} | (supply_context(job, design) if key == "supply" else {})
-    template = f"jobs/_{key}_answer.html" if request.htmx else f"jobs/{key}.html"  # type: ignore[attr-defined]
+    template = f"jobs/_{key}_answer.html" if request.htmx else f"jobs/{key}.html"
     return render(request, template, context, status=status)
 
 
-def _differences(mine: SurveyForm, theirs: SurveyForm) -> list[dict[str, Any]]:
+def _differences(mine: DocumentForm, theirs: DocumentForm) -> list[dict[str, Any]]:
     """Fields in which what was typed differs from what is stored now."""
     found = []
     for name in mine.fields:
@@ -150,17 +143,17 @@ def _differences(mine: SurveyForm, theirs: SurveyForm) -> list[dict[str, Any]]:
 
 
 @require_http_methods(["GET", "POST"])
-def site(request: HttpRequest, pk: int) -> HttpResponse:
+def site(request: Request, pk: int) -> HttpResponse:
     return _step(request, pk, "site", SiteForm)
 
 
 @require_http_methods(["GET", "POST"])
-def supply(request: HttpRequest, pk: int) -> HttpResponse:
+def supply(request: Request, pk: int) -> HttpResponse:
     return _step(request, pk, "supply", SupplyForm)
 
 
 @require_POST
-def units(request: HttpRequest, pk: int) -> HttpResponse:
+def units(request: Request, pk: int) -> HttpResponse:
     """Switch the units this job is shown in."""
     job = job_for(request, pk, change=True)
     wanted = request.POST.get("units")
@@ -172,7 +165,7 @@ def units(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def job_delete(request: HttpRequest, pk: int) -> HttpResponse:
+def job_delete(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     if request.POST.get("name", "").strip() == job.name:
         job.delete()
@@ -181,7 +174,7 @@ def job_delete(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_GET
-def job_export(request: HttpRequest, pk: int) -> HttpResponse:
+def job_export(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
     document = job_document(job, shown_stages(job))
     response = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
@@ -190,7 +183,7 @@ def job_export(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_GET
-def design_export(request: HttpRequest, pk: int) -> HttpResponse:
+def design_export(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
     response = JsonResponse(design_document(design_of(job, shown_stages(job))), json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.design.json"'

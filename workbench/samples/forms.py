@@ -9,6 +9,7 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
+from ..fields import offer
 from .models import Sample
 
 POINTS = [("raw", "Raw, untreated"), ("pressure_tank", "At the pressure tank"), ("tap", "At a tap in the house")]
@@ -36,11 +37,12 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
         self.stands = as_seen(self.instance)
         self.initial["seen"] = self.stands
         for name in ("draw", "weather", "method"):
-            self.fields[name].choices = [("", "not told"), *self.fields[name].choices[1:]]  # type: ignore[attr-defined]
+            field = self.fields[name]
+            offer(field, [("", "not told"), *list(getattr(field, "choices", ()))[1:]])
         offered = [*POINTS, *places]
         if self.instance.point not in dict(offered):
             offered.append((self.instance.point, self.instance.point.replace("after:", "After ").replace("_", " ")))
-        self.fields["point"].choices = offered  # type: ignore[attr-defined]
+        offer(self.fields["point"], offered)
 
     @property
     def stale(self) -> bool:

@@ -21,11 +21,13 @@ from treatment.language.tables import table
 
 from ..accounts.access import job_for
 from ..door import design_of
+from ..jobs.document_form import set_entry
 from ..jobs.models import Job
 from ..jobs.services import Stale
+from ..request import version_of
 from ..steps import steps
 from ..trains.services import shown_stages
-from .basis import BasisForm, ValueForm, save_basis
+from .basis import BasisForm, ValueForm
 
 
 @require_GET
@@ -83,7 +85,7 @@ def basis(request: HttpRequest, pk: int) -> HttpResponse:
     if not form.is_valid():
         return _over_time(request, job, 422, form)
     try:
-        save_basis(job, form, request.user)
+        set_entry(job, form.PART, form.key, form.row, request.user, version_of(request))
     except Stale as stale:
         return _over_time(request, stale.job, 409, form, stale=stale.job)
     return redirect(f"{request.path.removesuffix('basis/')}history/#{form.cleaned_data['analyte']}")
@@ -97,7 +99,7 @@ def value(request: HttpRequest, pk: int) -> HttpResponse:
     if not form.is_valid():
         return _over_time(request, job, 422, value_form=form)
     try:
-        save_basis(job, form, request.user)
+        set_entry(job, form.PART, form.key, form.row, request.user, version_of(request))
     except Stale as stale:
         return _over_time(request, stale.job, 409, value_form=form, stale=stale.job)
     return redirect("water-history", pk)

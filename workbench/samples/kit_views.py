@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.db.models import Count, Q
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
@@ -15,6 +15,7 @@ from treatment.language.analytes import analytes
 
 from ..accounts.access import job_for
 from ..jobs.models import Job
+from ..request import Request
 from ..steps import steps
 from . import kit_services
 from .forms import POINTS
@@ -22,7 +23,7 @@ from .models import KitSession
 
 
 @require_GET
-def kit_list(request: HttpRequest, pk: int) -> HttpResponse:
+def kit_list(request: Request, pk: int) -> HttpResponse:
     """The kits, and the sessions of this job."""
     job = job_for(request, pk)
     sessions = [
@@ -35,7 +36,7 @@ def kit_list(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_POST
-def kit_open(request: HttpRequest, pk: int) -> HttpResponse:
+def kit_open(request: Request, pk: int) -> HttpResponse:
     """A new session with a kit."""
     job = job_for(request, pk, change=True)
     kit = kits().get(request.POST.get("kit", ""))
@@ -54,7 +55,7 @@ def _session(job: Job, pk: int) -> KitSession:
     return session
 
 
-def _page(request: HttpRequest, job: Job, session: KitSession, status: int = 200, **more: Any) -> HttpResponse:
+def _page(request: Request, job: Job, session: KitSession, status: int = 200, **more: Any) -> HttpResponse:
     now = timezone.now()
     rows = kit_services.rows_of(session, now)
     more = {"faults": {}, "typed": {}} | more
@@ -64,11 +65,11 @@ def _page(request: HttpRequest, job: Job, session: KitSession, status: int = 200
         "running": [row for row in rows if row.running], "place": dict(POINTS).get(session.point, session.point), "analytes": analytes(),
         "opened": more.pop("opened", "") or waiting or next((row.test.key for row in rows if row.phase == "new"), ""),
     } | more  # fmt: skip
-    return render(request, "samples/_session.html" if request.htmx else "samples/session.html", context, status=status)  # type: ignore[attr-defined]
+    return render(request, "samples/_session.html" if request.htmx else "samples/session.html", context, status=status)
 
 
 @require_GET
-def kit_session(request: HttpRequest, pk: int, session: int) -> HttpResponse:
+def kit_session(request: Request, pk: int, session: int) -> HttpResponse:
     job = job_for(request, pk)
     return _page(request, job, _session(job, session), opened=request.GET.get("test", ""))
 
@@ -81,7 +82,7 @@ def _test(session: KitSession, key: str) -> KitTest:
 
 
 @require_POST
-def kit_act(request: HttpRequest, pk: int, session: int, test: str, act: str) -> HttpResponse:
+def kit_act(request: Request, pk: int, session: int, test: str, act: str) -> HttpResponse:
     """Start a timer, keep an answer, or do a test again."""
     job = job_for(request, pk, change=True)
     held = _session(job, session)
@@ -99,7 +100,7 @@ def kit_act(request: HttpRequest, pk: int, session: int, test: str, act: str) ->
             kit_services.answer(held, known, request.POST, request.user)
         except kit_services.Unanswered as error:
             faults, opened = error.fields, known.key
-    if not request.htmx and not faults:  # type: ignore[attr-defined]
+    if not request.htmx and not faults:
         return redirect("kit-session", pk, held.pk)
     job = job_for(request, pk)
     return _page(request, job, _session(job, held.pk), 422 if faults else 200, opened=opened, faults=faults, typed=request.POST)

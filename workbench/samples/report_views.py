@@ -7,7 +7,6 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.text import slugify
@@ -15,16 +14,15 @@ from django.views.decorators.http import require_GET, require_POST
 
 from treatment.evidence.report import SAMPLE_COLUMNS, layout_of, own_samples, read_report
 from treatment.job.facts import SampleFacts
-from treatment.language.analytes import analytes, find_analyte, fold
+from treatment.language.analytes import analytes, find_analyte
 from treatment.language.errors import Fault, NotUnderstood
 from treatment.language.reading import Reading, parse_reading
 from treatment.language.spec import ListOf, Record
 
 from ..accounts.access import job_for
-from ..door import reading_row, store_sample
 from ..jobs.models import Job
-from ..jobs.services import bump
 from ..steps import steps
+from . import services
 from .forms import SampleForm
 from .models import ReportLayout, Sample
 from .readers import Unreadable, rows_of, rows_of_text, safe_cell
@@ -50,6 +48,12 @@ class PreviewRow:
     def original(self) -> str:
         """The result as the report has it, before it was corrected."""
         return self.was or self.text
+
+    @property
+    def added(self) -> str:
+        """The unit that had to be added to the result."""
+        corrected = self.text.startswith(self.original) and self.original != self.text
+        return self.text[len(self.original) :].strip()[:30] if corrected else ""
 
 
 def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
@@ -122,10 +126,7 @@ def own_keep(request: HttpRequest, pk: int) -> HttpResponse:
         facts, faults = (), [Fault("$", "the samples were not sent whole; choose the file again")]
     if faults:
         return _page(request, job, 422, problem=f"{faults[0].path}: {faults[0].message}.")
-    with transaction.atomic():
-        for sample in facts:
-            store_sample(job, sample)
-        bump(job, request.user)
+    services.keep_samples(job, facts, request.user)
     return redirect("water", pk)
 
 
@@ -153,8 +154,8 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
         problem = "" if bad else "Nothing in it is taken as a reading; choose what at least one row is."
         return _page(request, job, 422, rows=shown, form=form, problem=problem, header=header, remember=remember)
     if remember:
-        _remember(job, header, shown)
-    _store(job, form, list(good.values()), aside, request.user)
+        services.remember_layout(job, header, ((row.name, row.key, row.added) for row in shown))
+    services.keep_report(job, form, good.values(), aside, request.user)
     return redirect("water", pk)
 
 
@@ -170,27 +171,6 @@ def _read(name: str, text: str, key: str) -> tuple[str, Reading | None, str]:
     except NotUnderstood as error:
         return "check", None, str(error)
     return ("check" if reading.note else "sure"), reading, ""
-
-
-def _remember(job: Job, header: str, shown: list[PreviewRow]) -> None:
-    """Keep how this laboratory's rows were taken, and the units that had to be added, for its next report."""
-    names = {}
-    for row in shown:
-        added = row.text[len(row.original) :].strip() if row.text.startswith(row.original) and row.original != row.text else ""
-        names[fold(row.name)] = [row.key, added[:30]]
-    layout, _ = ReportLayout.objects.get_or_create(workspace_id=job.workspace_id, header=header)
-    layout.names = layout.names | names
-    layout.save()
-
-
-@transaction.atomic
-def _store(job: Job, form: SampleForm, readings: list[Reading], aside: list[dict[str, str]], user: Any) -> None:
-    sample = form.save(commit=False)
-    sample.job, sample.aside = job, aside
-    sample.save()
-    for reading in readings:
-        reading_row(sample, reading).save()
-    bump(job, user)
 
 
 @require_GET

@@ -5,25 +5,24 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from django.db import transaction
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.design import Design
 from treatment.job.limits import Limit, outside, strictest
 from treatment.language.analytes import Analyte, analytes
-from treatment.language.errors import NotUnderstood
-from treatment.language.reading import Entry, parse_line, parse_reading
+from treatment.language.reading import Entry, parse_line
 
 from ..accounts.access import job_for
-from ..door import design_of, reading_row, worth_testing
+from ..door import design_of, worth_testing
 from ..jobs.models import Job
-from ..jobs.services import bump
+from ..request import Request
 from ..steps import steps
 from ..trains.services import shown_stages
+from . import services
 from .forms import SampleForm
-from .models import Reading, Sample
+from .models import Sample
 
 LONGEST_LINE = 4000
 
@@ -56,7 +55,7 @@ def chip(reading: Any, standard: str) -> Chip:
     return Chip(row, reading.low, reading.high, reading.qualifier, reading.typed, reading.note, limit, over)
 
 
-def _page(request: HttpRequest, job: Job, template: str, status: int = 200, **more: Any) -> HttpResponse:
+def _page(request: Request, job: Job, template: str, status: int = 200, **more: Any) -> HttpResponse:
     job = job_for(request, job.pk)  # with its samples as they stand now
     design = design_of(job, shown_stages(job))
     places = after_stages(design)
@@ -74,25 +73,34 @@ def _page(request: HttpRequest, job: Job, template: str, status: int = 200, **mo
     return render(request, template, context, status=status)
 
 
+def _template(request: Request) -> str:
+    return "samples/_water.html" if request.htmx else "samples/water.html"
+
+
+def _answer(request: Request, job: Job) -> HttpResponse:
+    """After a change: the part that changed, or the page anew."""
+    return _page(request, job, "samples/_water.html") if request.htmx else redirect("water", job.pk)
+
+
 def after_stages(design: Design) -> list[tuple[str, str]]:
     """Places after the stages of the train, where treated water can be drawn."""
     return [(f"after:{stage.id}", f"After the {stage.said}") for stage in design.chosen.run.stages]
 
 
 @require_GET
-def water(request: HttpRequest, pk: int) -> HttpResponse:
+def water(request: Request, pk: int) -> HttpResponse:
     return _page(request, job_for(request, pk), "samples/water.html")
 
 
 @require_POST
-def read_line(request: HttpRequest, pk: int) -> HttpResponse:
+def read_line(request: Request, pk: int) -> HttpResponse:
     """What a line would be read as; nothing is stored."""
     job = job_for(request, pk)
     entries = _entries(request)
     return render(request, "samples/_preview.html", {"entries": _chips(entries, job), "job": job})
 
 
-def _entries(request: HttpRequest) -> list[Entry]:
+def _entries(request: Request) -> list[Entry]:
     return parse_line(request.POST.get("line", "")[:LONGEST_LINE])
 
 
@@ -101,13 +109,12 @@ def _chips(entries: list[Entry], job: Job) -> list[dict[str, Any]]:
 
 
 @require_POST
-def readings_add(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
+def readings_add(request: Request, pk: int, sample: int) -> HttpResponse:
     """Keep what was understood; the rest stays in the box with the reason beside it."""
     job = job_for(request, pk, change=True)
     held = get_object_or_404(Sample, pk=sample, job=job)
     entries = _entries(request)
-    replaced = _replaced(held, entries)
-    _keep(job, held, entries, request.user)
+    replaced = services.keep_readings(job, held, entries, request.user)
     left = [entry for entry in entries if entry.reading is None]
     more: dict[str, Any] = {
         "line": ", ".join(entry.text for entry in left),
@@ -116,43 +123,25 @@ def readings_add(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
         "added": len(entries) - len(left),
         "replaced": replaced,
     }
-    if not request.htmx and not left and not replaced:  # type: ignore[attr-defined]
+    if not request.htmx and not left and not replaced:
         return redirect("water", pk)
-    return _page(request, job, "samples/_water.html" if request.htmx else "samples/water.html", status=422 if left else 200, **more)  # type: ignore[attr-defined]
-
-
-def _replaced(sample: Sample, entries: list[Entry]) -> list[tuple[str, str, str]]:
-    """Readings that a line puts in place of others: the analyte's name, what stood there, what stands there now."""
-    stood = {reading.analyte: reading.typed for reading in sample.readings.all()}
-    new = [entry.reading for entry in entries if entry.reading is not None]
-    return [(analytes()[each.analyte].name, stood[each.analyte], each.typed) for each in new if stood.get(each.analyte, each.typed) != each.typed]
-
-
-@transaction.atomic
-def _keep(job: Job, sample: Sample, entries: list[Entry], user: Any) -> None:
-    for entry in entries:
-        if entry.reading is not None:
-            Reading.objects.filter(sample=sample, analyte=entry.reading.analyte).delete()
-            reading_row(sample, entry.reading).save()
-    if any(entry.reading is not None for entry in entries):
-        bump(job, user)
+    return _page(request, job, _template(request), status=422 if left else 200, **more)
 
 
 @require_POST
-def sample_new(request: HttpRequest, pk: int) -> HttpResponse:
+def sample_new(request: Request, pk: int) -> HttpResponse:
     """A new sample, with its readings where a line was typed with it."""
     job = job_for(request, pk, change=True)
-    held = Sample.objects.create(job=job)
-    bump(job, request.user)
+    held = services.add_sample(job, request.user)
     if request.POST.get("line", "").strip():
         return readings_add(request, pk, held.pk)
-    if request.htmx:  # type: ignore[attr-defined]
+    if request.htmx:
         return _page(request, job, "samples/_water.html", at=held.pk)
     return redirect("water", pk)
 
 
 @require_POST
-def sample_edit(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
+def sample_edit(request: Request, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     held = get_object_or_404(Sample, pk=sample, job=job)
     places, prefix = after_stages(design_of(job, shown_stages(job))), f"s{held.pk}"
@@ -161,7 +150,7 @@ def sample_edit(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
         again = request.POST.copy()
         again[f"{prefix}-seen"] = form.stands
         newer = Sample.objects.get(pk=held.pk)
-        template = "samples/_water.html" if request.htmx else "samples/water.html"  # type: ignore[attr-defined]
+        template = _template(request)
         return _page(
             request,
             job,
@@ -172,29 +161,23 @@ def sample_edit(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
             newer=Sample.objects.get(pk=held.pk),
         )
     if form.is_valid():
-        form.save()
-        bump(job, request.user)
-        if not request.htmx:  # type: ignore[attr-defined]
-            return redirect("water", pk)
-        return _page(request, job, "samples/_water.html")
-    return _page(request, job, "samples/_water.html" if request.htmx else "samples/water.html", status=422, bad_form=form, bad_sample=held.pk)  # type: ignore[attr-defined]
+        services.keep_facts(job, form, request.user)
+        return _answer(request, job)
+    return _page(request, job, _template(request), status=422, bad_form=form, bad_sample=held.pk)
 
 
 @require_POST
-def sample_delete(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
+def sample_delete(request: Request, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
-    get_object_or_404(Sample, pk=sample, job=job).delete()
-    bump(job, request.user)
-    return _page(request, job, "samples/_water.html") if request.htmx else redirect("water", pk)  # type: ignore[attr-defined]
+    services.drop_sample(job, get_object_or_404(Sample, pk=sample, job=job), request.user)
+    return _answer(request, job)
 
 
 @require_POST
-def reading_delete(request: HttpRequest, pk: int, sample: int, analyte: str) -> HttpResponse:
+def reading_delete(request: Request, pk: int, sample: int, analyte: str) -> HttpResponse:
     job = job_for(request, pk, change=True)
-    held = get_object_or_404(Sample, pk=sample, job=job)
-    Reading.objects.filter(sample=held, analyte=analyte).delete()
-    bump(job, request.user)
-    return _page(request, job, "samples/_water.html") if request.htmx else redirect("water", pk)  # type: ignore[attr-defined]
+    services.drop_reading(job, get_object_or_404(Sample, pk=sample, job=job), analyte, request.user)
+    return _answer(request, job)
 
 
 @dataclass(frozen=True)
@@ -208,33 +191,21 @@ class Cell:
 
 
 @require_http_methods(["GET", "POST"])
-def readings_table(request: HttpRequest, pk: int, sample: int) -> HttpResponse:
+def readings_table(request: Request, pk: int, sample: int) -> HttpResponse:
     """Every analyte of a sample in a table, for mouse and Tab. An emptied field takes its reading out; all or nothing is kept."""
     job = job_for(request, pk, change=request.method == "POST")
     held = get_object_or_404(Sample, pk=sample, job=job)
     stored = {reading.analyte: reading.typed for reading in held.readings.all()}
-    typed = {name: " ".join(request.POST.get(name, "").split())[:80] if request.method == "POST" else stored.get(name, "") for name in analytes()}
-    entries, problems = [], {}
-    for name, text in typed.items():
-        was = " ".join(request.POST.get(f"was-{name}", "").split())
-        if request.method == "POST" and text != was and stored.get(name, "") not in (was, text):
-            problems[name] = f"Somebody else wrote “{stored.get(name) or 'nothing'}” here meanwhile; write what is right."
-        elif request.method == "POST" and text and text != was:
-            try:
-                entries.append(Entry(text, parse_reading(analytes()[name], text)))
-            except NotUnderstood as error:
-                problems[name] = str(error)
-    if request.method == "POST" and not problems:
-        gone = [name for name in stored if not typed[name] and request.POST.get(f"was-{name}")]
-        with transaction.atomic():
-            Reading.objects.filter(sample=held, analyte__in=gone).delete()
-            _keep(job, held, entries, request.user)
-            if gone:
-                bump(job, request.user)
-        return redirect("water", pk)
+    typed, problems = stored, {}
+    if request.method == "POST":
+        typed = {name: " ".join(request.POST.get(name, "").split())[:80] for name in analytes()}
+        shown = {name: " ".join(request.POST.get(f"was-{name}", "").split()) for name in analytes()}
+        problems = services.keep_table(job, held, typed, shown, request.user)
+        if not problems:
+            return redirect("water", pk)
     families: dict[str, list[Any]] = {}
     for name, row in analytes().items():
-        cell = Cell(row, typed[name], problems.get(name, ""), "present, absent or a count" if row.is_microbe else row.accepted_units()[0])
+        cell = Cell(row, typed.get(name, ""), problems.get(name, ""), "present, absent or a count" if row.is_microbe else row.accepted_units()[0])
         families.setdefault(row.family, []).append((cell, stored.get(name, "")))
     context = {"job": job, "steps": steps(job, "water"), "tab": "readings", "sample": held, "families": families, "problems": len(problems)}
     return render(request, "samples/table.html", context, status=422 if problems else 200)

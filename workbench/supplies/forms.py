@@ -6,19 +6,18 @@ import re
 from typing import Any
 
 from django import forms
-from django.db import transaction
 
-from treatment.job.facts import PumpFacts, SupplyFacts
+from treatment.job.facts import spec_at
 from treatment.language.errors import Fault
-from treatment.language.spec import BAD, specs_of
+from treatment.language.spec import BAD
 
-from ..jobs.forms import sentence
-from ..jobs.models import Job
-from ..jobs.rest_form import RestForm
-from ..jobs.survey_fields import put, take
+from ..fields import sentence
+from ..jobs.document_form import Ask, DocumentForm
+from ..jobs.models import Job, Survey
+from ..jobs.places import held, put, take
 
 
-class PumpForm(RestForm):
+class PumpForm(DocumentForm):
     """A pump's curve by points, or by shut-off head and best point; the tank's volume."""
 
     points = forms.CharField(
@@ -29,18 +28,17 @@ class PumpForm(RestForm):
     )
 
     FIELDS = {
-        "shut_off": ("supply.pump", "shut_off", "Pressure at no flow", "80 psi"),
-        "best_flow": ("supply.pump", "best_flow", "Best point: flow", "10 gpm"),
-        "best_pressure": ("supply.pump", "best_pressure", "Best point: pressure", "50 psi"),
-        "pressure_tank": ("supply", "pressure_tank", "Pressure tank", "20 gal"),
+        "shut_off": Ask("supply.pump", "shut_off", "Pressure at no flow", "80 psi"),
+        "best_flow": Ask("supply.pump", "best_flow", "Best point: flow", "10 gpm"),
+        "best_pressure": Ask("supply.pump", "best_pressure", "Best point: pressure", "50 psi"),
+        "pressure_tank": Ask("supply", "pressure_tank", "Pressure tank", "20 gal"),
     }
-    RECORDS = {"supply.pump": PumpFacts, "supply": SupplyFacts}
 
     def __init__(self, data: Any = None, *, job: Job) -> None:
         super().__init__(data, job=job)
         self.auto_id = "pump_%s"
-        held = job.survey.rest.get("supply", {}).get("pump", {}).get("points", [])
-        self.initial["points"] = "; ".join(f"{point.get('flow', '')} at {point.get('pressure', '')}" for point in held)
+        points = held(job.survey.rest, "supply.pump", "points") or []
+        self.initial["points"] = "; ".join(f"{point.get('flow', '')} at {point.get('pressure', '')}" for point in points)
         self.order_fields(["shut_off", "best_flow", "best_pressure", "pressure_tank", "points"])
 
     def clean_points(self) -> list[dict[str, str]]:
@@ -53,20 +51,17 @@ class PumpForm(RestForm):
             raise forms.ValidationError(f"“{unpaired}” is no point: a flow at a pressure, e.g. 6 gpm at 70 psi.")
         points = [{"flow": flow.strip(), "pressure": pressure.strip()} for flow, pressure in pairs]
         faults: list[Fault] = []
-        if points and (specs_of(PumpFacts)["points"].read(points, "", faults) is BAD or faults):
+        if points and (spec_at("supply.pump", "points").read(points, "", faults) is BAD or faults):
             raise forms.ValidationError(sentence(faults[0].message))
         if len(points) == 1:
             raise forms.ValidationError("A curve needs two points or more.")
         return points
 
-    @transaction.atomic
-    def save(self, user: Any) -> None:
-        super().save(user)
-        survey = self.job.survey
+    def apply(self, survey: Survey) -> None:
+        super().apply(survey)
         take(survey.rest, "supply.pump", "points")
         if self.cleaned_data["points"]:
             put(survey.rest, "supply.pump", "points", self.cleaned_data["points"])
-        survey.save(update_fields=["rest"])
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or {}

@@ -14,7 +14,7 @@ from treatment.language.display import show
 from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 
-from ..jobs.forms import sentence
+from ..fields import sentence
 from ..jobs.models import Job, PressureReading
 from ..jobs.services import touch
 from .services import Refused

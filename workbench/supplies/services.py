@@ -14,7 +14,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
-from ..jobs.forms import sentence
+from ..fields import sentence
 from ..jobs.models import Job, SupplyRun
 from ..jobs.services import touch
 

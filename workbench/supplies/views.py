@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from ..accounts.access import job_for
 from ..door import design_of
+from ..jobs.document_form import kept
 from ..jobs.forms import SupplyForm
 from ..jobs.models import Job
-from ..jobs.rest_form import kept
 from ..jobs.services import Stale
+from ..request import Request, number
 from ..steps import steps
 from ..trains.services import shown_stages
 from . import gauge, services
@@ -21,42 +22,42 @@ from .forms import PumpForm
 
 
 @require_GET
-def what_if_page(request: HttpRequest, pk: int) -> HttpResponse:
+def what_if_page(request: Request, pk: int) -> HttpResponse:
     """Pressure left at another flow, pipe or state of the cartridges."""
     job = job_for(request, pk)
     design = design_of(job, shown_stages(job))
     context = {"job": job, "design": design} | what_if_of(design, request.GET)
-    return render(request, "supplies/_what_if.html", context) if request.htmx else redirect("supply", pk)  # type: ignore[attr-defined]
+    return render(request, "supplies/_what_if.html", context) if request.htmx else redirect("supply", pk)
 
 
 @require_POST
-def pump(request: HttpRequest, pk: int) -> HttpResponse:
+def pump(request: Request, pk: int) -> HttpResponse:
     """Keep what is known of pump and tank."""
     job = job_for(request, pk, change=True)
-    form, newer, status = kept(PumpForm, request.POST, job, request.user)
-    if status == 302:
+    came = kept(PumpForm, request.POST, job, request.user)
+    if came.status == 302:
         return redirect("supply", pk)
-    job, more = newer or job, {"stale_pump": newer} if newer else {}
+    job, more = came.newer or job, {"stale_pump": came.newer} if came.newer else {}
     design = design_of(job, shown_stages(job))
     context = (
         {"job": job, "design": design, "saved": False, "form": SupplyForm(job=job), "steps": steps(job, "supply")}
         | supply_context(job, design)
-        | {"pump_form": form}
+        | {"pump_form": came.form}
     )
-    return render(request, "jobs/supply.html", context | more, status=status)
+    return render(request, "jobs/supply.html", context | more, status=came.status)
 
 
 @require_http_methods(["GET", "POST"])
-def measure(request: HttpRequest, pk: int) -> HttpResponse:
+def measure(request: Request, pk: int) -> HttpResponse:
     """Bucket and drawdown tests by taps."""
     job = job_for(request, pk, change=request.method == "POST")
     problem, at, typed, status = "", 0, "", 200
     if request.method == "POST":
         try:
-            at = _number(request, "run") or 0
+            at = number(request, "run") or 0
             typed = request.POST.get("volume", "")
             done = _act(request, job, at)
-            if done or not request.htmx:  # type: ignore[attr-defined]
+            if done or not request.htmx:
                 return redirect(done or "measure", pk)
             typed = ""
         except (services.Refused, Stale) as error:
@@ -74,16 +75,16 @@ def measure(request: HttpRequest, pk: int) -> HttpResponse:
         "problem": problem, "at": at, "typed": typed, "taps": services.TAPS, "span": gauge.span_of(job), "periods": gauge.PERIODS, "gauge_readings": job.pressure_readings.all(),
         "gauge_problem": problem if request.POST.get("action") == "gauge" else "", "pressure_typed": request.POST.get("pressure", "") if problem else "", "period": request.POST.get("period", "now"),
     }  # fmt: skip
-    return render(request, "supplies/_measure.html" if request.htmx else "supplies/measure.html", context, status=status)  # type: ignore[attr-defined]
+    return render(request, "supplies/_measure.html" if request.htmx else "supplies/measure.html", context, status=status)
 
 
-def _act(request: HttpRequest, job: Job, run: int) -> str:
+def _act(request: Request, job: Job, run: int) -> str:
     """Do what was tapped; the name of the page to go to when that is another."""
     action, now = request.POST.get("action", ""), timezone.now()
     if action in services.TAPS:
         services.tap(job, action, None, 0, now)
     elif action == "tap":
-        services.tap(job, "bucket", run, _number(request, "count") or 0, now)
+        services.tap(job, "bucket", run, number(request, "count") or 0, now)
     elif action == "volume":
         services.measure(job, run, request.POST.get("volume", ""))
     elif action == "drop":
@@ -91,24 +92,19 @@ def _act(request: HttpRequest, job: Job, run: int) -> str:
     elif action == "gauge":
         gauge.note(job, request.POST.get("pressure", ""), request.POST.get("period", ""), now)
     elif action == "drop_gauge":
-        job.pressure_readings.filter(pk=_number(request, "reading") or 0).delete()
+        job.pressure_readings.filter(pk=number(request, "reading") or 0).delete()
     elif action == "use_gauge":
         span = gauge.span_of(job)
         if span is None:
             raise services.Refused("No gauge was read yet.")
-        gauge.use(job, span, _number(request, "version") or 0, request.user)
+        gauge.use(job, span, number(request, "version") or 0, request.user)
         return "supply"
     elif action == "use":
         spread = services.averaged(services.rows_of(job, now))
         if spread is None:
             raise services.Refused("There is no finished run yet.")
-        services.use(job, spread, _number(request, "version") or 0, request.user)
+        services.use(job, spread, number(request, "version") or 0, request.user)
         return "supply"
     else:
         raise services.Refused("This is not a step of the test.")
     return ""
-
-
-def _number(request: HttpRequest, name: str) -> int | None:
-    text = request.POST.get(name, "")
-    return int(text) if text.isdigit() and len(text) < 10 else None

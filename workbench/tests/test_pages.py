@@ -12,8 +12,8 @@ from django.urls import reverse
 from treatment.job_file import read_job
 from treatment.tests.example import ACID_WELL
 from workbench.door import design_of, job_document, store
+from workbench.jobs.document_form import DocumentForm
 from workbench.jobs.models import Job
-from workbench.jobs.rest_form import RestForm
 from workbench.supplies.forms import PumpForm
 from workbench.trains.panel import PanelForm
 from workbench.trains.services import shown_stages
@@ -72,7 +72,7 @@ class EveryDemoJob(WorkbenchTestCase):
 
 
 class PartsWithoutAColumn(WorkbenchTestCase):
-    VALUES: dict[type[RestForm], dict[str, str]] = {
+    VALUES: dict[type[DocumentForm], dict[str, str]] = {
         WallForm: {"wall_width": "9 ft", "ceiling": "7 ft", "wall_depth": "30 in", "joining": "crimp", "drain_kind": "floor", "drain_distance": "12 ft", "drain_lift": "0 ft", "drain_bore": "3/4 in",
                    "drain_air_gap": "2 in", "outlet_protected": "yes", "frost_free": "no", "in_sun": "", "electrical_panel_x": "6 ft", "meter_x": "1 m"},
         PumpForm: {"shut_off": "80 psi", "best_flow": "10 gpm", "best_pressure": "3.4 bar", "pressure_tank": "20 gal"},

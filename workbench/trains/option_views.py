@@ -18,11 +18,11 @@ from treatment.studies.shelf import shelf
 
 from ..accounts.access import job_for
 from ..door import design_of
+from ..jobs.document_form import EntryForm, kept, set_entry
 from ..jobs.models import Job
-from ..jobs.rest_form import kept
 from ..steps import steps
 from . import services
-from .panel import LimitForm, OwnForm, PanelForm, WorkingForm, own_values, set_own
+from .panel import LimitForm, PanelForm, WorkingForm, own_values
 
 
 def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
@@ -121,21 +121,21 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=request.method == "POST")
     if request.method == "GET":
         return _panel(request, job)
-    form, newer, status = kept(PanelForm, request.POST, job, request.user)
-    if status == 302:
+    came = kept(PanelForm, request.POST, job, request.user)
+    if came.status == 302:
         return redirect("panel", pk)
-    return _panel(request, newer or job, status, form=form, **({"stale": newer} if newer else {}))
+    return _panel(request, came.newer or job, came.status, form=came.form, **({"stale": came.newer} if came.newer else {}))
 
 
-def _own(request: HttpRequest, pk: int, shown_as: str, form: OwnForm) -> HttpResponse:
+def _own(request: HttpRequest, pk: int, shown_as: str, form: EntryForm) -> HttpResponse:
     """Keep something of the job's own, or take it back."""
     job = job_for(request, pk, change=True)
     if "back" in request.POST:
-        set_own(job, form.PART, request.POST["back"], None, request.user)
+        set_entry(job, form.PART, request.POST["back"], None, request.user)
         return redirect("panel", pk)
     if not form.is_valid():
         return _panel(request, job, 422, **{shown_as: form})
-    set_own(job, form.PART, form.key, form.row, request.user)
+    set_entry(job, form.PART, form.key, form.row, request.user)
     return redirect("panel", pk)
 
 

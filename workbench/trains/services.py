@@ -17,7 +17,7 @@ from treatment.language.errors import BadDocument, Fault
 from treatment.language.spec import BAD, Choice
 from treatment.stages import ROOMS
 
-from ..jobs.forms import sentence
+from ..fields import sentence
 from ..jobs.models import Job
 from .models import Revision, TrainOption
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -21,6 +21,7 @@ from treatment.studies.repair import repair
 from ..accounts.access import job_for
 from ..door import design_of
 from ..jobs.models import Job
+from ..request import Request
 from ..steps import steps
 from . import services
 from .models import TrainOption
@@ -54,23 +55,23 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
     } | more  # fmt: skip
 
 
-def _letter(request: HttpRequest) -> str:
+def _letter(request: Request) -> str:
     letter = request.GET.get("option", "")
     return letter if letter in LETTERS else ""
 
 
 @require_GET
-def train(request: HttpRequest, pk: int) -> HttpResponse:
+def train(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
     option = services.option_of(job, _letter(request))
     context = _bench(job, option, request.GET.get("stage", ""))
-    if request.htmx:  # type: ignore[attr-defined]
+    if request.htmx:
         return render(request, "trains/_bench.html", context)
     return render(request, "trains/train.html", context | {"steps": steps(job, "train")})
 
 
 @require_POST
-def edit(request: HttpRequest, pk: int) -> HttpResponse:
+def edit(request: Request, pk: int) -> HttpResponse:
     """One edit of the train. A stale one is refused and told; what was wanted can be applied again."""
     job = job_for(request, pk, change=True)
     option = services.option_of(job, _letter(request))
@@ -105,14 +106,14 @@ def edit(request: HttpRequest, pk: int) -> HttpResponse:
     except BadDocument as error:
         status = 422
         more = {"refused": {"field": "", "reason": "; ".join(fault.message for fault in error.faults), "typed": "", "general": True}}
-    if not request.htmx and status == 200:  # type: ignore[attr-defined]
+    if not request.htmx and status == 200:
         return redirect(f"{reverse('train', args=[pk])}?option={option.letter}&stage={selected}")
     context = _bench(job, option, selected, **more)
-    template = "trains/_bench.html" if request.htmx else "trains/train.html"  # type: ignore[attr-defined]
-    return render(request, template, context | ({} if request.htmx else {"steps": steps(job, "train")}), status=status)  # type: ignore[attr-defined]
+    template = "trains/_bench.html" if request.htmx else "trains/train.html"
+    return render(request, template, context | ({} if request.htmx else {"steps": steps(job, "train")}), status=status)
 
 
-def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -> tuple[str, str]:
+def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> tuple[str, str]:
     """Carry out what a form asks for: the summary, and the stage to select."""
     action = request.POST.get("action", "")
     try:
@@ -139,7 +140,7 @@ def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -
     return services.save(option, version, request.user, lambda: (after, summary)), selected
 
 
-def _change(request: HttpRequest, action: str, stages: services.Stages, selected: str) -> tuple[services.Stages, str, str]:
+def _change(request: Request, action: str, stages: services.Stages, selected: str) -> tuple[services.Stages, str, str]:
     if action == "earlier":
         return services.move(stages, selected, services.place_of(stages, selected) - 1)
     if action == "later":

@@ -22,7 +22,7 @@ from ..samples.readers import rows_of as file_rows
 from ..steps import steps
 from .exports import dxf, materials_csv, materials_xlsx, pdf
 from .svg_style import svg_style
-from .views import _states, drawn
+from .views import drawn, states_of
 
 #: room for the drawing on an A3 sheet [mm]
 PAPER = (390.0, 240.0)
@@ -65,14 +65,14 @@ def materials_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
 @require_GET
 def wall_dxf(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk)
-    return _file(dxf(drawn(job, _states(request))[1]), "image/vnd.dxf", job, "wall.dxf")
+    return _file(dxf(drawn(job, states_of(request))[1]), "image/vnd.dxf", job, "wall.dxf")
 
 
 @require_GET
 def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The wall at a stated scale on A3, with its findings, fittings and materials."""
     job = job_for(request, pk)
-    design, wall, shapes = drawn(job, _states(request))
+    design, wall, shapes = drawn(job, states_of(request))
     scale = shapes.scale_for(*PAPER)
     context = {
         "job": job, "design": design, "wall": wall, "view": shapes, "scale": scale, "size": shapes.on_paper(scale),

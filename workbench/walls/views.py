@@ -21,8 +21,9 @@ from treatment.studies.supply import routed_loss
 
 from ..accounts.access import job_for
 from ..door import design_of
+from ..jobs.document_form import kept
 from ..jobs.models import Job
-from ..jobs.rest_form import kept
+from ..request import Request
 from ..steps import steps
 from ..trains import services as trains
 from ..trains.models import TrainOption
@@ -40,13 +41,13 @@ def drawn(job: Job, states: dict[str, str] | None = None) -> tuple[Design, Wall,
     return design, wall, view(wall, design.chosen, job.units)
 
 
-def _states(request: HttpRequest) -> dict[str, str]:
+def states_of(request: HttpRequest) -> dict[str, str]:
     """Which units are in bypass or shut, as the address says: ?softener=bypass."""
     return {name: value for name, value in request.GET.items() if value in STATES}
 
 
-def _context(request: HttpRequest, job: Job, option: TrainOption, selected: str, **more: Any) -> dict[str, Any]:
-    states = _states(request)
+def _context(request: Request, job: Job, option: TrainOption, selected: str, **more: Any) -> dict[str, Any]:
+    states = states_of(request)
     design, wall, shapes = drawn(job, states)
     ids = [unit.id for unit in wall.units]
     selected = selected if selected in ids else (wall.findings[0].stage if wall.findings else ids[0] if ids else "")
@@ -63,25 +64,25 @@ def _context(request: HttpRequest, job: Job, option: TrainOption, selected: str,
 
 
 @require_http_methods(["GET", "POST"])
-def wall(request: HttpRequest, pk: int) -> HttpResponse:
+def wall(request: Request, pk: int) -> HttpResponse:
     """The wall, drawn; and the facts of it."""
     job = job_for(request, pk, change=request.method == "POST")
     option = trains.option_of(job)
     if request.method == "GET":
         context = _context(request, job, option, request.GET.get("stage", ""))
-        if request.htmx:  # type: ignore[attr-defined]
+        if request.htmx:
             return render(request, "walls/_wall.html", context)
         return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)})
-    form, newer, status = kept(WallForm, request.POST, job, request.user)
-    if status == 302:
+    came = kept(WallForm, request.POST, job, request.user)
+    if came.status == 302:
         return redirect("wall", pk)
-    job = newer or job
-    context = _context(request, job, option, "", **({"stale_facts": newer} if newer else {}))
-    return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": form}, status=status)
+    job = came.newer or job
+    context = _context(request, job, option, "", **({"stale_facts": came.newer} if came.newer else {}))
+    return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": came.form}, status=came.status)
 
 
 @require_POST
-def edit(request: HttpRequest, pk: int) -> HttpResponse:
+def edit(request: Request, pk: int) -> HttpResponse:
     """Move a unit on the wall, leave it to be placed, undo or redo."""
     job = job_for(request, pk, change=True)
     option = trains.option_of(job)
@@ -99,16 +100,16 @@ def edit(request: HttpRequest, pk: int) -> HttpResponse:
         )
     except (Refused, BadDocument) as error:
         status, more = 422, {"problem": getattr(error, "reason", "This cannot be read as a place.")}
-    if not request.htmx and status == 200:  # type: ignore[attr-defined]
+    if not request.htmx and status == 200:
         return redirect(f"{reverse('wall', args=[pk])}?stage={selected}")
     job = job_for(request, pk)
     context = _context(request, job, option, selected, **more)
-    if request.htmx:  # type: ignore[attr-defined]
+    if request.htmx:
         return render(request, "walls/_wall.html", context, status=status)
     return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)}, status=status)
 
 
-def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -> str:
+def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> str:
     action, version = request.POST.get("action", ""), request.POST.get("version", "")
     if not version.isdigit():
         raise Refused("", "This page is out of date; open the wall anew.")
@@ -137,7 +138,7 @@ def _apply(request: HttpRequest, job: Job, option: TrainOption, selected: str) -
     return trains.save(option, int(version), request.user, lambda: (after, summary))
 
 
-def _number(request: HttpRequest, name: str) -> float:
+def _number(request: Request, name: str) -> float:
     try:
         value = float(request.POST.get(name, ""))
     except ValueError:
@@ -148,10 +149,10 @@ def _number(request: HttpRequest, name: str) -> float:
 
 
 @require_GET
-def wall_svg(request: HttpRequest, pk: int) -> HttpResponse:
+def wall_svg(request: Request, pk: int) -> HttpResponse:
     """The wall as a picture file that stands alone, at 1:20."""
     job = job_for(request, pk)
-    _, wall, shapes = drawn(job, _states(request))
+    _, wall, shapes = drawn(job, states_of(request))
     response = HttpResponse(
         render(request, "walls/standalone.svg", {"view": shapes, "wall": wall, "job": job, "scale": 20, "style": svg_style("wall")}).content,
         content_type="image/svg+xml",

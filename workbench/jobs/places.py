@@ -1,16 +1,12 @@
-"""Which survey column is which part of a job document: the one table that forms, import and export share."""
+"""Places in a job document: which of them have a survey column, and how the rest is reached. Forms, import and export share it."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Any
 
-from treatment.job.facts import Building, Drawdown, Pipe, Schools, SourceFacts, SupplyFacts, Wishes
-from treatment.language.spec import Spec, specs_of
-
-RECORDS = {
-    "source": SourceFacts, "building": Building, "supply": SupplyFacts, "supply.pipe": Pipe, "supply.drawdown": Drawdown, "wishes": Wishes, "schools": Schools,
-}  # fmt: skip
+from treatment.job.facts import spec_at
+from treatment.language.spec import Choice, Flag, Spec
 
 
 @dataclass(frozen=True)
@@ -25,7 +21,12 @@ class Column:
 
     @property
     def spec(self) -> Spec:
-        return specs_of(RECORDS[self.part])[self.key]
+        return spec_at(self.part, self.key)
+
+    @property
+    def measured(self) -> bool:
+        """Whether it holds a number whose text is kept in ``typed``."""
+        return not isinstance(self.spec, Choice | Flag)
 
 
 COLUMNS = {
@@ -65,9 +66,7 @@ COLUMNS = {
     )
 }
 #: columns that hold a number whose text is kept in ``typed``
-MEASURED = frozenset(
-    name for name in COLUMNS if name.endswith(("_l", "_m", "_kpa", "_c", "_min", "_mg_l")) or name in ("people", "bathrooms", "target_ph")
-)
+MEASURED = frozenset(name for name, column in COLUMNS.items() if column.measured)
 
 
 def put(document: dict[str, Any], part: str, key: str, value: Any) -> None:
@@ -76,6 +75,14 @@ def put(document: dict[str, Any], part: str, key: str, value: Any) -> None:
     for name in part.split("."):
         here = here.setdefault(name, {})
     here[key] = value
+
+
+def held(document: dict[str, Any], part: str, key: str) -> Any:
+    """A value deep in a job document; None where there is none."""
+    here: Any = document
+    for name in (*part.split("."), key):
+        here = here.get(name) if isinstance(here, dict) else None
+    return here
 
 
 def take(document: dict[str, Any], part: str, key: str) -> Any:

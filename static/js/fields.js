@@ -1,0 +1,24 @@
+/* Fields: what is being typed stays when the answer to an earlier change arrives, and a message marks the field it stands beside. */
+let kept = null;
+document.addEventListener("htmx:beforeSwap", () => {
+  const el = document.activeElement;
+  const begun = el && el.id && /^(INPUT|TEXTAREA)$/.test(el.tagName) && el.value !== el.defaultValue;
+  kept = begun ? { id: el.id, value: el.value, at: el.selectionStart } : null;
+});
+document.addEventListener("htmx:afterSwap", () => {
+  const el = kept && document.getElementById(kept.id);
+  if (el && el.value !== kept.value && el.getAttribute("aria-invalid") !== "true" && el.dataset.once !== "1") {
+    el.value = kept.value;
+    try { el.setSelectionRange(kept.at, kept.at); } catch { /* not a text field */ }
+  }
+  kept = null;
+});
+document.addEventListener("htmx:afterSettle", () => {
+  document.querySelectorAll(".field-error").forEach((box) => {
+    const field = document.getElementById(box.id.replace(/_error$/, ""));
+    if (!field) return;
+    if (!box.childElementCount) { field.removeAttribute("aria-invalid"); return; }
+    field.setAttribute("aria-invalid", "true");
+    field.setAttribute("aria-describedby", box.id);
+  });
+});

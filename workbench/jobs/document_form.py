@@ -1,0 +1,252 @@
+"""The one kind of form for a job document: every field is a place in it, read by the core's own spec, refused in its own words.
+
+A `DocumentForm` asks for places that always stand (a survey column, or the part of the survey that has no columns);
+an `EntryForm` asks for one entry of a part that holds many, such as a limit of the job's own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Generic, TypeVar
+
+from django import forms
+from django.db import transaction
+
+from treatment.job.facts import spec_at
+from treatment.language.display import show
+from treatment.language.errors import Fault
+from treatment.language.quantity import canonical_unit
+from treatment.language.spec import BAD, Choice, Flag, ListOf, Measure, Number, Spec
+
+from ..fields import sentence
+from .models import Job, Survey
+from .places import COLUMNS, held, put, take
+from .services import Stale, bump, touch
+
+YES_NO = [("yes", "Yes"), ("no", "No")]
+
+
+@dataclass(frozen=True)
+class Ask:
+    """A place of the job document that a form asks for: part and key, what people call it, an example.
+
+    empty: what an unanswered choice or yes/no is called; None where it cannot stay unsaid. column: its survey column, if it has one.
+    """
+
+    part: str
+    key: str
+    label: str
+    hint: str = ""
+    empty: str | None = None
+    words: Mapping[str, str] = field(default_factory=dict)
+    column: str = ""
+
+    @property
+    def spec(self) -> Spec:
+        return spec_at(self.part, self.key)
+
+    def field(self) -> forms.Field:
+        """The form field; what is typed in it is read by the core in `DocumentForm.clean`."""
+        spec = self.spec
+        if isinstance(spec, Choice):
+            options = [(str(option), self.words.get(str(option), str(option).replace("_", " "))) for option in spec.options]
+            if self.empty and "our default" in self.empty:
+                options = [(option, words) for option, words in options if "our default" not in words]
+            return forms.ChoiceField(label=self.label, required=False, choices=[*([] if self.empty is None else [("", self.empty)]), *options])
+        if isinstance(spec, Flag):
+            if self.empty is None:
+                return forms.BooleanField(label=self.label, required=False)
+            return forms.ChoiceField(label=self.label, required=False, choices=[("", self.empty), *YES_NO])
+        attributes = {
+            "placeholder": f"e.g. {self.hint}",
+            "autocomplete": "off",
+            "inputmode": "numeric" if isinstance(spec, Number) and spec.whole else "text",
+        }
+        return forms.CharField(label=self.label, required=False, max_length=300, widget=forms.TextInput(attrs=attributes))
+
+    def stands(self, survey: Survey, system: str) -> Any:
+        """What stands there now, as the form shows it."""
+        spec = self.spec
+        value = getattr(survey, self.column) if self.column else held(survey.rest, self.part, self.key)
+        if isinstance(value, list):
+            return "; ".join(str(each) for each in value)
+        if isinstance(spec, Flag) and self.empty is not None:
+            return {True: "yes", False: "no"}.get(value, "")
+        if isinstance(spec, Choice) and self.empty is None:
+            return value or spec.options[0]
+        if self.column and COLUMNS[self.column].measured and value is not None:
+            return survey.typed.get(self.column) or _canonical(spec, value, system)
+        return value
+
+    def as_written(self, typed: Any) -> Any:
+        """What was typed as a job file writes it; a list is parted at semicolons, or at commas between words. None where nothing was said."""
+        spec = self.spec
+        if isinstance(typed, str):
+            typed = typed.strip()
+        if typed in ("", None) or (typed is False and not self.column):
+            return None
+        if isinstance(spec, Flag) and isinstance(typed, str):
+            return typed == "yes"
+        if isinstance(spec, ListOf) and isinstance(typed, str):
+            return [part.strip() for part in typed.split(";" if ";" in typed else ",") if part.strip()]
+        return typed
+
+    def keep(self, survey: Survey, written: Any, read: Any) -> None:
+        """Write it where it stands: a column keeps the canonical value and the text, the rest what a job file would say."""
+        spec = self.spec
+        if self.column:
+            setattr(survey, self.column, read if read is not None else ("" if isinstance(spec, Choice) else None))
+            if COLUMNS[self.column].measured:
+                survey.typed = {name: text for name, text in survey.typed.items() if name != self.column} | (
+                    {} if written is None else {self.column: written}
+                )
+            return
+        take(survey.rest, self.part, self.key)
+        usual = spec.options[0] if isinstance(spec, Choice) and self.empty is None else None
+        if written not in (None, usual):
+            put(survey.rest, self.part, self.key, written)
+
+
+def asked(names: Iterable[str], words: Mapping[str, str], empty: Mapping[str, str]) -> dict[str, Ask]:
+    """The survey columns of these names as fields. A choice may always stay unsaid; a yes or no only where ``empty`` names it."""
+    found = {}
+    for name in names:
+        column = COLUMNS[name]
+        unsaid = empty.get(name, "Not known" if isinstance(column.spec, Choice) else None)
+        found[name] = Ask(column.part, column.key, column.label, column.hint, unsaid, words, name)
+    return found
+
+
+def _canonical(spec: Spec, value: float, system: str) -> str:
+    return show(value, canonical_unit(spec.dimension), system) if isinstance(spec, Measure) else f"{value:g}"
+
+
+class DocumentForm(forms.Form):
+    """FIELDS: field -> the place it asks for. ``version`` is that of the job when the form was shown."""
+
+    FIELDS: ClassVar[Mapping[str, Ask]] = {}
+
+    version = forms.IntegerField(widget=forms.HiddenInput)
+
+    def __init__(self, data: Any = None, *, job: Job, initial: dict[str, Any] | None = None) -> None:
+        self.job = job
+        #: what the core read, by field; only what was said
+        self.read: dict[str, Any] = {}
+        stands = {name: ask.stands(job.survey, job.units) for name, ask in self.FIELDS.items()}
+        super().__init__(data, initial={"version": job.version} | stands | (initial or {}))
+        self.fields |= {name: ask.field() for name, ask in self.FIELDS.items()}
+
+    def clean(self) -> dict[str, Any]:
+        cleaned = super().clean() or {}
+        for name, ask in self.FIELDS.items():
+            if name not in cleaned:
+                continue
+            cleaned[name] = written = ask.as_written(cleaned[name])
+            if written is None:
+                continue
+            faults: list[Fault] = []
+            read = ask.spec.read(written, "", faults)
+            if read is BAD or faults:
+                self.add_error(name, sentence(faults[0].message))
+            else:
+                self.read[name] = read
+        return cleaned
+
+    @transaction.atomic
+    def save(self, user: Any) -> None:
+        """Keep what was said. Raises Stale where somebody saved the job since the form was shown; nothing is written then."""
+        touch(self.job, self.cleaned_data["version"], user)
+        self.apply(self.job.survey)
+        self.job.survey.save()
+
+    def apply(self, survey: Survey) -> None:
+        """Write what was said to the survey."""
+        for name, ask in self.FIELDS.items():
+            ask.keep(survey, self.cleaned_data[name], self.read.get(name))
+
+
+Form = TypeVar("Form", bound=DocumentForm)
+
+
+@dataclass(frozen=True)
+class Outcome(Generic[Form]):
+    """What came of a posted form. newer: the job as somebody else left it meanwhile; status: 302, 409 or 422."""
+
+    form: Form
+    newer: Job | None
+    status: int
+
+
+def kept(form_class: Callable[..., Form], data: Any, job: Job, user: Any) -> Outcome[Form]:
+    """Try to keep what was posted. After a 409 the form holds what was typed on top of the newer job, so that saving again keeps it."""
+    form = form_class(data, job=job)
+    if not form.is_valid():
+        return Outcome(form, None, 422)
+    try:
+        form.save(user)
+    except Stale as stale:
+        data = data.copy()
+        data["version"] = str(stale.job.version)
+        again = form_class(data, job=stale.job)
+        again.is_valid()
+        return Outcome(again, stale.job, 409)
+    return Outcome(form, None, 302)
+
+
+class EntryForm(forms.Form):
+    """One entry of a part of the job document that holds many. PART: the part; SPEC: how it is read whole; FALLBACK: the field a fault without one stands at."""
+
+    PART: ClassVar[str]
+    SPEC: ClassVar[Spec]
+    FALLBACK: ClassVar[str]
+
+    reason = forms.CharField(label="Reason", max_length=300)
+
+    def clean(self) -> dict[str, Any]:
+        cleaned = super().clean() or {}
+        if set(self.fields) <= set(cleaned) and self.row is not None:
+            faults: list[Fault] = []
+            self.SPEC.read({self.key: self.row}, "", faults)
+            for fault in faults:
+                at = fault.path.rsplit(".", 1)[-1]
+                self.add_error(at if at in self.fields else self.FALLBACK, sentence(fault.message))
+        return cleaned
+
+    @property
+    def why(self) -> str:
+        return " ".join(self.cleaned_data["reason"].split())
+
+    @property
+    def key(self) -> str:
+        """The key it stands under in the job file."""
+        raise NotImplementedError
+
+    @property
+    def row(self) -> dict[str, Any] | None:
+        """It, as a job file writes it; None takes it back."""
+        raise NotImplementedError
+
+
+@transaction.atomic
+def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int | None = None) -> None:
+    """Put an entry of the job's own in place of ours, or take it back with None. Raises Stale where ``version`` is told and is no longer the newest."""
+    if version is not None:
+        touch(job, version, user)
+    entries = {name: each for name, each in locked(job).rest.get(part, {}).items() if name != key}
+    set_part(job, part, entries | ({key: row} if row else {}), user)
+
+
+@transaction.atomic
+def set_part(job: Job, part: str, value: Any, user: Any) -> None:
+    """Write a whole part that has no column, or take it out where it is empty."""
+    survey = locked(job)
+    survey.rest = {key: each for key, each in survey.rest.items() if key != part} | ({part: value} if value else {})
+    survey.save(update_fields=["rest"])
+    job.survey.rest = survey.rest
+    bump(job, user)
+
+
+def locked(job: Job) -> Survey:
+    """The survey as it stands, held until the transaction ends."""
+    return Survey.objects.select_for_update().get(job=job)

@@ -1,0 +1,24 @@
+"""What every view is given: Django's request with what our middleware put on it."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from django_htmx.middleware import HtmxDetails
+
+
+class Request(HttpRequest):
+    """A request of the workbench. htmx: true where a part of a page is asked for, not the page."""
+
+    htmx: HtmxDetails
+
+
+def number(request: HttpRequest, name: str) -> int | None:
+    """A whole number that was posted; None where it is none."""
+    text = request.POST.get(name, "")
+    return int(text) if text.isdigit() and len(text) < 10 else None
+
+
+def version_of(request: HttpRequest) -> int:
+    """The version a form was shown with; -1, which no job has, where it is missing."""
+    found = number(request, "version")
+    return -1 if found is None else found

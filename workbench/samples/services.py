@@ -1,0 +1,142 @@
+"""What can be done to the samples of a job: each is one callable and one transaction."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db import transaction
+
+from treatment.job.facts import SampleFacts
+from treatment.language.analytes import analytes, fold
+from treatment.language.errors import NotUnderstood
+from treatment.language.reading import Entry, parse_reading
+from treatment.language.reading import Reading as CoreReading
+
+from ..door import reading_row, store_sample
+from ..jobs.models import Job
+from ..jobs.services import bump
+from .forms import SampleForm
+from .models import Reading, ReportLayout, Sample
+
+
+@dataclass(frozen=True)
+class Replaced:
+    """A reading that took the place of another: the analyte's name, what stood there, what stands there now."""
+
+    name: str
+    was: str
+    now: str
+
+
+@transaction.atomic
+def add_sample(job: Job, user: Any) -> Sample:
+    """An empty sample."""
+    sample = Sample.objects.create(job=job)
+    bump(job, user)
+    return sample
+
+
+@transaction.atomic
+def keep_readings(job: Job, sample: Sample, entries: Iterable[Entry], user: Any) -> list[Replaced]:
+    """Keep what was understood of a line, one reading of each analyte; what that replaced is told."""
+    readings = [entry.reading for entry in entries if entry.reading is not None]
+    stood = {reading.analyte: reading.typed for reading in sample.readings.all()}
+    for reading in readings:
+        Reading.objects.filter(sample=sample, analyte=reading.analyte).delete()
+        reading_row(sample, reading).save()
+    if readings:
+        bump(job, user)
+    return [
+        Replaced(analytes()[each.analyte].name, stood[each.analyte], each.typed)
+        for each in readings
+        if stood.get(each.analyte, each.typed) != each.typed
+    ]
+
+
+@transaction.atomic
+def keep_facts(job: Job, form: SampleForm, user: Any) -> None:
+    """Keep when, where and how a sample was taken, from a valid form."""
+    form.save()
+    bump(job, user)
+
+
+@transaction.atomic
+def drop_sample(job: Job, sample: Sample, user: Any) -> None:
+    """Take a sample and its readings out."""
+    sample.delete()
+    bump(job, user)
+
+
+@transaction.atomic
+def drop_reading(job: Job, sample: Sample, analyte: str, user: Any) -> None:
+    """Take one reading out."""
+    Reading.objects.filter(sample=sample, analyte=analyte).delete()
+    bump(job, user)
+
+
+@dataclass
+class TableTyped:
+    """A table of readings as it came back: text by analyte, what each field showed, and what is wrong where."""
+
+    typed: dict[str, str]
+    shown: dict[str, str]
+    stored: dict[str, str]
+    problems: dict[str, str] = field(default_factory=dict)
+
+    def entries(self) -> list[Entry]:
+        """What was changed and is understood; `problems` tells the rest."""
+        found = []
+        for name, text in self.typed.items():
+            was = self.shown.get(name, "")
+            if text != was and self.stored.get(name, "") not in (was, text):
+                self.problems[name] = f"Somebody else wrote “{self.stored.get(name) or 'nothing'}” here meanwhile; write what is right."
+            elif text and text != was:
+                try:
+                    found.append(Entry(text, parse_reading(analytes()[name], text)))
+                except NotUnderstood as error:
+                    self.problems[name] = str(error)
+        return found
+
+
+@transaction.atomic
+def keep_table(job: Job, sample: Sample, typed: Mapping[str, str], shown: Mapping[str, str], user: Any) -> dict[str, str]:
+    """Keep a whole table of readings, or nothing: an emptied field takes its reading out. Returns what stands against it, by analyte."""
+    stored = {reading.analyte: reading.typed for reading in sample.readings.select_for_update()}
+    table = TableTyped(dict(typed), dict(shown), stored)
+    entries = table.entries()
+    if table.problems:
+        return table.problems
+    gone = [name for name in stored if not typed.get(name) and shown.get(name)]
+    Reading.objects.filter(sample=sample, analyte__in=gone).delete()
+    keep_readings(job, sample, entries, user)
+    if gone and not entries:
+        bump(job, user)
+    return {}
+
+
+@transaction.atomic
+def keep_samples(job: Job, samples: Iterable[SampleFacts], user: Any) -> None:
+    """Samples that came back from a table of our own."""
+    for sample in samples:
+        store_sample(job, sample)
+    bump(job, user)
+
+
+@transaction.atomic
+def keep_report(job: Job, form: SampleForm, readings: Iterable[CoreReading], aside: list[dict[str, str]], user: Any) -> None:
+    """The confirmed rows of a laboratory's report as a sample; rows left aside are kept with it as they stand."""
+    sample = form.save(commit=False)
+    sample.job, sample.aside = job, aside
+    sample.save()
+    Reading.objects.bulk_create(reading_row(sample, reading) for reading in readings)
+    bump(job, user)
+
+
+@transaction.atomic
+def remember_layout(job: Job, header: str, taken: Iterable[tuple[str, str, str]]) -> None:
+    """How this laboratory's rows (name, analyte or nothing, unit that had to be added) were taken, for its next report."""
+    layout, _ = ReportLayout.objects.select_for_update().get_or_create(workspace_id=job.workspace_id, header=header)
+    layout.names = layout.names | {fold(name): [key, added] for name, key, added in taken}
+    layout.save()
