@@ -18,7 +18,6 @@ INSTALLED_APPS = [
     "whitenoise.runserver_nostatic",
     "django.contrib.staticfiles",
     "csp",
-    "django_htmx",
     "workbench.accounts",
     "workbench.jobs",
     "workbench.samples",

@@ -71,6 +71,7 @@ class Sheet:
     purpose: str
     reasons: list[str]
     arrives: list[tuple[str, float, float]]
+    arrives_too: list[tuple[str, float, float]]
     takes: list[Take]
     own_values: list[tuple[str, str, str]]
     leaves: list[tuple[str, float]]
@@ -107,11 +108,14 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
     changed = [
         name for name in analytes() if name in after and name in before and abs(after[name] - before[name]) > 0.01 * max(abs(before[name]), 0.01)
     ]
+    takes = _takes(run, design, typed.get("feed_limits") or {})
+    first = {*changed, *(take.limit.reads for take in takes)}
+    arrives = [(name, before[name], mild.get(name, before[name])) for name in shown_in("sheet") if name in before]
     return Sheet(
         run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out, design.job.facts.job.units), reasons=variant.reasons[run.id],
-        arrives=[(name, before[name], mild.get(name, before[name])) for name in shown_in("sheet") if name in before],
+        arrives=[row for row in arrives if row[0] in first], arrives_too=[row for row in arrives if row[0] not in first],
         own_values=[(ours.words, told(ours.path, own), own.reason) for row in run.room.rows(run.keys) for ours, own in own_of(design.job.facts.working_values, row)],
-        takes=_takes(run, design, typed.get("feed_limits") or {}),
+        takes=takes,
         leaves=[(name, after[name]) for name in changed if "sheet" in analytes()[name].places],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
         choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id), schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units), reason=run.keys.reason or "",
