@@ -16,6 +16,11 @@ from workbench.trains import views as trains
 from workbench.walls import file_views as wall_files
 from workbench.walls import views as walls
 
+handler400 = "workbench.error_views.bad_request"
+handler403 = "workbench.error_views.forbidden"
+handler404 = "workbench.error_views.not_found"
+handler500 = "workbench.error_views.failed"
+
 urlpatterns = [
     path("login/", auth.LoginView.as_view(template_name="accounts/login.html", redirect_authenticated_user=True), name="login"),
     path("logout/", auth.LogoutView.as_view(), name="logout"),

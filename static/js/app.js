@@ -32,4 +32,7 @@ document.addEventListener("htmx:afterSwap", () => {
   const said = document.querySelector("#bench [data-said], #step [data-said], #wall [data-said]");
   if (said) say(said.dataset.said);
 });
+document.addEventListener("htmx:responseError", (e) => {
+  say(`The server refused this (${e.detail.xhr.status}). Nothing was changed; reload the page.`, true);
+});
 document.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was saved; try again.", true));

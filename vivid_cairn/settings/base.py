@@ -3,6 +3,8 @@
 import os
 from pathlib import Path
 
+from vivid_cairn.log import configure, logging_of
+
 from .clock import time_zone
 
 BASE_DIR = Path(__file__).resolve().parents[2]
@@ -25,6 +27,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "workbench.middleware.RequestLog",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -97,10 +100,7 @@ STORAGES = {
 FILE_UPLOAD_MAX_MEMORY_SIZE = 2_000_000
 DATA_UPLOAD_MAX_MEMORY_SIZE = 5_000_000
 DATA_UPLOAD_MAX_NUMBER_FIELDS = 2000
+CSRF_FAILURE_VIEW = "workbench.error_views.form_too_old"
 
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "root": {"handlers": ["console"], "level": "WARNING"},
-}
+configure()
+LOGGING = logging_of(os.environ.get("CAIRN_MODE", "demo"))

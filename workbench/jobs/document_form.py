@@ -22,7 +22,7 @@ from treatment.language.spec import BAD, Choice, Flag, ListOf, Measure, Number, 
 from ..fields import sentence
 from .models import Job, Survey
 from .places import COLUMNS, held, put, take
-from .services import Stale, bump, touch
+from .services import StaleJob, bump, touch
 
 YES_NO = [("yes", "Yes"), ("no", "No")]
 
@@ -185,7 +185,7 @@ def kept(form_class: Callable[..., Form], data: Any, job: Job, user: Any) -> Out
         return Outcome(form, None, 422)
     try:
         form.save(user)
-    except Stale as stale:
+    except StaleJob as stale:
         data = data.copy()
         data["version"] = str(stale.job.version)
         again = form_class(data, job=stale.job)

@@ -9,10 +9,11 @@ from django.db.models import F
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
+from ..stale import Stale
 from .models import Job
 
 
-class Stale(Exception):
+class StaleJob(Stale):
     """Somebody else saved since this form was shown. Carries the job as it stands now."""
 
     def __init__(self, job: Job) -> None:
@@ -25,7 +26,7 @@ def touch(job: Job, version: int, user: Any) -> None:
     """Claim the next version of a job. Raises Stale where ``version`` is no longer the newest, Http404 where the job is gone."""
     updated = Job.objects.filter(pk=job.pk, version=version).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
     if not updated:
-        raise Stale(get_object_or_404(Job.objects.select_related("survey", "updated_by"), pk=job.pk))
+        raise StaleJob(get_object_or_404(Job.objects.select_related("survey", "updated_by"), pk=job.pk))
     job.version = version + 1
 
 

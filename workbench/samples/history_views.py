@@ -23,7 +23,7 @@ from ..accounts.access import job_for
 from ..door import design_of
 from ..jobs.document_form import set_entry
 from ..jobs.models import Job
-from ..jobs.services import Stale
+from ..jobs.services import StaleJob
 from ..request import version_of
 from ..steps import steps
 from ..trains.services import shown_stages
@@ -86,7 +86,7 @@ def basis(request: HttpRequest, pk: int) -> HttpResponse:
         return _over_time(request, job, 422, form)
     try:
         set_entry(job, form.PART, form.key, form.row, request.user, version_of(request))
-    except Stale as stale:
+    except StaleJob as stale:
         return _over_time(request, stale.job, 409, form, stale=stale.job)
     return redirect(f"{request.path.removesuffix('basis/')}history/#{form.cleaned_data['analyte']}")
 
@@ -100,6 +100,6 @@ def value(request: HttpRequest, pk: int) -> HttpResponse:
         return _over_time(request, job, 422, value_form=form)
     try:
         set_entry(job, form.PART, form.key, form.row, request.user, version_of(request))
-    except Stale as stale:
+    except StaleJob as stale:
         return _over_time(request, stale.job, 409, value_form=form, stale=stale.job)
     return redirect("water-history", pk)

@@ -12,7 +12,7 @@ from ..door import design_of
 from ..jobs.document_form import kept
 from ..jobs.forms import SupplyForm
 from ..jobs.models import Job
-from ..jobs.services import Stale
+from ..jobs.services import StaleJob
 from ..request import Request, number
 from ..steps import steps
 from ..trains.services import shown_stages
@@ -60,7 +60,7 @@ def measure(request: Request, pk: int) -> HttpResponse:
             if done or not request.htmx:
                 return redirect(done or "measure", pk)
             typed = ""
-        except (services.Refused, Stale) as error:
+        except (services.Refused, StaleJob) as error:
             problem, status = (
                 (str(error), 422)
                 if isinstance(error, services.Refused)

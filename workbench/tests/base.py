@@ -36,9 +36,18 @@ def read(page: Any) -> str:
 class WorkbenchTestCase(TestCase):
     """Tests that need the database but no browser; ``self.job`` is the acid well of the core's tests."""
 
+    workspace: Workspace
+    designer: Any
+    viewer: Any
+    stranger: Any
+    job: Job
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        cls.workspace, cls.designer, cls.viewer, cls.stranger = people()
+        cls.job = store(job_document(), cls.workspace, cls.designer)
+
     def setUp(self) -> None:
-        self.workspace, self.designer, self.viewer, self.stranger = people()
-        self.job: Job = store(job_document(), self.workspace, self.designer)
         self.client.force_login(self.designer)
 
 

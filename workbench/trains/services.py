@@ -19,12 +19,13 @@ from treatment.stages import ROOMS
 
 from ..fields import sentence
 from ..jobs.models import Job
+from ..stale import Stale
 from .models import Revision, TrainOption
 
 Stages = list[dict[str, Any]]
 
 
-class StaleTrain(Exception):
+class StaleTrain(Stale):
     """Somebody else changed the train since it was shown. Carries the option as it stands now."""
 
     def __init__(self, option: TrainOption) -> None:

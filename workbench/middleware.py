@@ -1,0 +1,42 @@
+"""Around every request: its number and its line in the log, and a page of our own where a change came too late."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Callable
+
+import structlog
+from django.http import HttpRequest, HttpResponse
+
+from .error_views import told
+from .stale import Stale
+
+log = structlog.get_logger("workbench.request")
+
+
+class RequestLog:
+    """One structured line for each request: number, page, status and time taken; no address typed, no name, no reading."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        number, began = uuid.uuid4().hex[:12], time.perf_counter()
+        with structlog.contextvars.bound_contextvars(request_id=number):
+            response = self.get_response(request)
+            match = request.resolver_match
+            log.info(
+                "request",
+                method=request.method if request.method in ("GET", "POST", "HEAD") else "other",
+                page=match.view_name if match else "",
+                job=match.kwargs.get("pk") if match else None,
+                status=response.status_code,
+                ms=round((time.perf_counter() - began) * 1000, 1),
+            )
+        response["X-Request-ID"] = number
+        return response
+
+    def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
+        """A change on something that somebody else changed is refused with a page that says so."""
+        return told(request, 409) if isinstance(exception, Stale) else None

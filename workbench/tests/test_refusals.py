@@ -1,0 +1,89 @@
+"""What went wrong has a page of our own with a way back, and a line in the log that tells nothing it should not."""
+
+from __future__ import annotations
+
+import json
+import logging
+from unittest import mock
+
+from django.test import Client, SimpleTestCase
+from django.urls import reverse
+
+from vivid_cairn.log import logging_of
+from workbench.jobs.services import StaleJob
+
+from .base import WorkbenchTestCase, read
+
+
+class Pages(WorkbenchTestCase):
+    def assert_ours(self, page: object, status: int, words: str) -> None:
+        self.assertEqual(page.status_code, status)  # type: ignore[attr-defined]
+        text = read(page)
+        self.assertIn(words, text)
+        self.assertIn(f'href="{reverse("jobs")}"', text)
+        self.assertIn(page["X-Request-ID"], text)  # type: ignore[index]
+
+    def test_no_such_page(self) -> None:
+        """404: an address nobody has, and a job that is gone."""
+        self.assert_ours(self.client.get("/nowhere/"), 404, "There is no such page")
+        self.assert_ours(self.client.get(reverse("train", args=[self.job.pk + 99])), 404, "There is no such page")
+
+    def test_not_open_to_you(self) -> None:
+        """403: a viewer's change, in words; and a form that has lost its token."""
+        self.client.force_login(self.viewer)
+        self.assert_ours(self.client.post(reverse("sample-new", args=[self.job.pk])), 403, "Your role lets you look, not change.")
+        strict = Client(enforce_csrf_checks=True)
+        strict.force_login(self.designer)
+        self.assert_ours(strict.post(reverse("sample-new", args=[self.job.pk])), 403, "open the page anew")
+
+    def test_too_large(self) -> None:
+        """413: a body beyond what we take is refused before it is read."""
+        with self.settings(DATA_UPLOAD_MAX_MEMORY_SIZE=1000):
+            self.assert_ours(self.client.post(reverse("job-import"), {"text": "x" * 2000}), 413, "This is too large")
+
+    def test_a_change_that_came_too_late(self) -> None:
+        """409: where a page does not show both states itself, it is told all the same."""
+        with mock.patch("workbench.samples.services.add_sample", side_effect=StaleJob(self.job)):
+            self.assert_ours(self.client.post(reverse("sample-new", args=[self.job.pk])), 409, "Somebody else changed this meanwhile")
+
+    def test_our_own_failure(self) -> None:
+        """500: told plainly with its number; nothing of the inside is shown."""
+        self.client.raise_request_exception = False
+        with (
+            mock.patch("workbench.samples.views._page", side_effect=ZeroDivisionError("iron 2.4 of Dora")),
+            self.assertLogs("django.request", "ERROR"),
+        ):
+            page = self.client.get(reverse("water", args=[self.job.pk]))
+        self.assert_ours(page, 500, "This went wrong on our side")
+        self.assertNotIn("ZeroDivision", page.content.decode())
+
+
+class Log(WorkbenchTestCase):
+    def test_every_request_is_a_line_without_what_was_typed(self) -> None:
+        """Number, page, status and time; the job by its number, no address, no reading."""
+        with self.assertLogs("workbench.request", "INFO") as caught:
+            page = self.client.post(reverse("water-read", args=[self.job.pk]), {"line": "iron 7.77"})
+        event = caught.records[0].msg
+        self.assertIsInstance(event, dict)
+        assert isinstance(event, dict)
+        self.assertEqual(event["request_id"], page["X-Request-ID"])
+        self.assertEqual((event["page"], event["job"], event["status"]), ("water-read", self.job.pk, 200))
+        self.assertNotIn("7.77", str(event))
+
+
+class Formatter(SimpleTestCase):
+    def test_an_exception_is_its_kind_and_place(self) -> None:
+        """Its message may quote what somebody typed, so it stays out."""
+        settings = logging_of("production")
+        build = dict(settings["formatters"]["json"])
+        formatter = build.pop("()")(**build)
+        try:
+            raise ValueError("well of the Larkfell school, iron 2.4")
+        except ValueError as error:
+            record = logging.LogRecord(
+                "django.request", logging.ERROR, __file__, 1, "Internal Server Error", (), (ValueError, error, error.__traceback__)
+            )
+        line = json.loads(formatter.format(record))
+        self.assertEqual((line["error"], line["event"], line["level"]), ("ValueError", "Internal Server Error", "error"))
+        self.assertTrue(any("test_refusals.py" in place for place in line["at"]))
+        self.assertNotIn("Larkfell", json.dumps(line))
