@@ -163,7 +163,8 @@ def _pages() -> None:
     )
     fonts = sum(path.stat().st_size for path in (ROOT / "static" / "fonts").glob("*.woff2"))
     print(
-        f"{'Train page weight':<44} {len(page) / 1024:6.1f} kB ({len(gzip.compress(page)) / 1024:.1f} compressed), styles and scripts {assets / 1024:.1f} kB compressed, fonts {fonts / 1024:.0f} kB once"
+        f"{'Train page weight':<44} {len(page) / 1024:6.1f} kB ({len(gzip.compress(page)) / 1024:.1f} compressed), styles and scripts "
+        f"{assets / 1024:.1f} kB compressed, fonts {fonts / 1024:.0f} kB once"
     )
 
 

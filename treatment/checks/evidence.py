@@ -98,7 +98,8 @@ def sample_treated(audit: Audit) -> Iterator[Hit]:
         sodium = f", sodium {audit.show(state['sodium'].design, 'mg/L')}" if m("sodium") else ""
         yield Hit(
             "caution",
-            f"Hardness {audit.show(state['hardness'].design, 'mg/L CaCO3')} beside alkalinity {audit.show(state['alkalinity'].design, 'mg/L alkalinity')}{sodium}: this looks softened.",
+            f"Hardness {audit.show(state['hardness'].design, 'mg/L CaCO3')} beside alkalinity "
+            f"{audit.show(state['alkalinity'].design, 'mg/L alkalinity')}{sodium}: this looks softened.",
             "Ask where it was drawn; take a sample before the softener.",
         )
 
@@ -140,7 +141,8 @@ def strip_only(audit: Audit) -> Iterator[Hit]:
             row = analytes()[name]
             yield Hit(
                 "caution",
-                f"{row.name} is between {audit.show(state.low, row.shown_unit)} and {audit.show(state.high, row.shown_unit)} by strip; the mark is {audit.show(mark, row.shown_unit)}.",
+                f"{row.name} is between {audit.show(state.low, row.shown_unit)} and {audit.show(state.high, row.shown_unit)} by strip; the mark is "
+                f"{audit.show(mark, row.shown_unit)}.",
                 f"A laboratory test of {row.said} decides.",
             )
 
@@ -239,8 +241,12 @@ def reading_implausible(audit: Audit) -> Iterator[Hit]:
         worst = state.high if state.high is not None else state.low
         if audit.evidence.measured(name) and (worst > high or state.low < low):
             value = worst if worst > high else state.low
-            yield Hit("caution", f"{row.name} {audit.show(value, row.shown_unit)} is outside what natural water shows ({audit.show(low, row.shown_unit)} to {audit.show(high, row.shown_unit)}).",
-                      "Check the unit and the decimal point on the report.")  # fmt: skip
+            yield Hit(
+                "caution",
+                f"{row.name} {audit.show(value, row.shown_unit)} is outside what natural water shows "
+                f"({audit.show(low, row.shown_unit)} to {audit.show(high, row.shown_unit)}).",
+                "Check the unit and the decimal point on the report.",
+            )
 
 
 @rule("observation-conflict", "test", "evidence.symptoms")

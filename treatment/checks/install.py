@@ -149,8 +149,12 @@ def drain_air_gap(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         return
     needed = max(row["air_gap_m"], row["air_gap_bores"] * (drain.bore or row["drain_bore_m"]))
     if drain.air_gap < needed - 1e-4:
-        yield Hit("fault", f"The drain line of the {stage.said} ends {audit.show(drain.air_gap * 1000, 'mm')} above the receptor; {audit.show(needed * 1000, 'mm')} of air are needed, or sewage can be drawn back.",
-                  "End it in free air, two bores and two inches above, and fasten it.")  # fmt: skip
+        yield Hit(
+            "fault",
+            f"The drain line of the {stage.said} ends {audit.show(drain.air_gap * 1000, 'mm')} above the receptor; "
+            f"{audit.show(needed * 1000, 'mm')} of air are needed, or sewage can be drawn back.",
+            "End it in free air, two bores and two inches above, and fasten it.",
+        )
 
 
 @rule("drain-bore", "place", "install.drain", on="*")
@@ -183,8 +187,12 @@ def overflow_high(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A brine-tank overflow that would have to run uphill."""
     overflow = stage.keys.install.overflow if stage.keys.install else None
     if overflow is not None and overflow.lift is not None and overflow.lift > -_marks()["overflow_drop_m"] + 1e-4:
-        yield Hit("caution", f"The brine-tank overflow drains {audit.show(abs(overflow.lift) * 1000, 'mm')} {'above' if overflow.lift > 0 else 'below'} its fitting; it runs by gravity alone.",
-                  f"Lead it to a drain {audit.show(_marks()['overflow_drop_m'] * 1000, 'mm')} or more below the fitting, never into the pressurised drain line.")  # fmt: skip
+        yield Hit(
+            "caution",
+            f"The brine-tank overflow drains {audit.show(abs(overflow.lift) * 1000, 'mm')} {'above' if overflow.lift > 0 else 'below'} "
+            "its fitting; it runs by gravity alone.",
+            f"Lead it to a drain {audit.show(_marks()['overflow_drop_m'] * 1000, 'mm')} or more below the fitting, never into the pressurised drain line.",
+        )
 
 
 @rule("blocks/<obstruction>", "place train", "install.room", on="*")

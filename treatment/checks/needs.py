@@ -33,8 +33,14 @@ def unmet(audit: Audit) -> Iterator[Hit]:
         if not need.health and not need.met_by(audit.run.finished, audit.run.tap):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             bound = need.high if need.high is not None and value > need.high else need.low
-            yield Hit("caution", f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}; {audit.show(bound or 0.0, analytes()[need.goal].shown_unit)} is the mark.",
-                      "Add or enlarge the treatment for it, or accept it knowingly.", (need.goal,), source=need.source)  # fmt: skip
+            yield Hit(
+                "caution",
+                f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}; "
+                f"{audit.show(bound or 0.0, analytes()[need.goal].shown_unit)} is the mark.",
+                "Add or enlarge the treatment for it, or accept it knowingly.",
+                (need.goal,),
+                source=need.source,
+            )
     made, was = audit.run.finished.ph, audit.run.raw.ph
     for limit in audit.limits:
         if limit.analyte == "ph" and limit.broken_by(made) and not limit.broken_by(was):
@@ -53,8 +59,14 @@ def health(audit: Audit) -> Iterator[Hit]:
     for need in audit.needs:
         if need.health and need.goal not in MICROBES and not need.met_by(audit.run.finished, audit.run.tap):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
-            yield Hit("danger", f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}, above the health limit of {audit.show(need.high or 0.0, analytes()[need.goal].shown_unit)}.",
-                      "Do not drink it untreated; treat it at the drinking tap or refer to a specialist, and retest.", (need.goal,), source=need.source)  # fmt: skip
+            yield Hit(
+                "danger",
+                f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}, above the health limit of "
+                f"{audit.show(need.high or 0.0, analytes()[need.goal].shown_unit)}.",
+                "Do not drink it untreated; treat it at the drinking tap or refer to a specialist, and retest.",
+                (need.goal,),
+                source=need.source,
+            )
 
 
 @rule("microbes-untreated", "train", "safety.boil")
@@ -105,8 +117,12 @@ def refer(audit: Audit) -> Iterator[Hit]:
         if "referred" in analytes()[need.goal].places:
             row = analytes()[need.goal]
             at_tap = audit.run.tap is not audit.run.finished and need.met_by(audit.run.finished, audit.run.tap)
-            yield Hit("danger" if need.health and not at_tap else "caution", f"{row.name} {audit.show(need.value, analytes()[need.goal].shown_unit)} is beyond what this tool sizes.",
-                      "Refer it to a specialist and the local authority; use other water for drinking until then.", (need.goal,))  # fmt: skip
+            yield Hit(
+                "danger" if need.health and not at_tap else "caution",
+                f"{row.name} {audit.show(need.value, analytes()[need.goal].shown_unit)} is beyond what this tool sizes.",
+                "Refer it to a specialist and the local authority; use other water for drinking until then.",
+                (need.goal,),
+            )
 
 
 @rule("lead-plumbing", "water", "safety.lead")

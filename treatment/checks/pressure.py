@@ -107,7 +107,8 @@ def pipe_velocity(audit: Audit) -> Iterator[Hit]:
         worse = f", above even the ceiling of {audit.show(row['velocity_ceiling'], 'm/s')}" if speed > row["velocity_ceiling"] else ""
         yield Hit(
             "caution",
-            f"{audit.show(speed, 'm/s')} in {audit.show(pipe.nominal * 1000, 'mm')} pipe at {audit.show(audit.duty.flow, 'L/min')}; {audit.show(row['velocity_max'], 'm/s')} is the mark{worse}.",
+            f"{audit.show(speed, 'm/s')} in {audit.show(pipe.nominal * 1000, 'mm')} pipe at {audit.show(audit.duty.flow, 'L/min')}; "
+            f"{audit.show(row['velocity_max'], 'm/s')} is the mark{worse}.",
             "Use the next larger pipe.",
         )
 
@@ -117,5 +118,10 @@ def pressure_loss(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """One unit alone takes more than 15 psi at design flow, clean."""
     most = audit.duty.rows["softener"]["max_loss_psi"] * PSI
     if stage.loss_clean > most:
-        yield Hit("caution", f"The {stage.said} takes {audit.show(stage.loss_clean, 'kPa')} at {audit.show(audit.duty.flow, 'L/min')}, clean; {audit.show(most, 'kPa')} is the mark.",
-                  "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip
+        yield Hit(
+            "caution",
+            f"The {stage.said} takes {audit.show(stage.loss_clean, 'kPa')} at {audit.show(audit.duty.flow, 'L/min')}, clean; "
+            f"{audit.show(most, 'kPa')} is the mark.",
+            "A larger unit, or two in parallel.",
+            (stage.kind,),
+        )

@@ -46,8 +46,13 @@ def service_flow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         yield Hit("fault", f"{audit.show(flow, 'L/min')} at design flow; the {stage.said} passes at most {audit.show(peak, 'L/min')} even for a short peak.",
                   "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip
     elif flow > steady * 1.001:
-        yield Hit("caution", f"{audit.show(flow, 'L/min')} at design flow is above the steady {audit.show(steady, 'L/min')} of the {stage.said}: at such peaks {stage.room.peak_effect}.",
-                  "Accept it for short peaks, or fit a larger unit or two in parallel.", (stage.kind,))  # fmt: skip
+        yield Hit(
+            "caution",
+            f"{audit.show(flow, 'L/min')} at design flow is above the steady {audit.show(steady, 'L/min')} of the {stage.said}: at "
+            f"such peaks {stage.room.peak_effect}.",
+            "Accept it for short peaks, or fit a larger unit or two in parallel.",
+            (stage.kind,),
+        )
 
 
 @rule("backwash-unmet/<kind>", "supply train", "beds.backwash_pressure", on="*")

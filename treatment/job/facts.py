@@ -388,7 +388,7 @@ class Facts:
 
 
 def spec_at(part: str, name: str) -> Spec:
-    """How a value of a job document is read, by its place: ``spec_at("supply.pipe", "size")``. Raises KeyError for no place."""
+    """How a value of a job document is read, by part and name. Raises KeyError for no place."""
     record: type = Facts
     for step in part.split("."):
         spec = specs_of(record)[step]

@@ -107,7 +107,8 @@ def wall_document(wall: Wall) -> dict[str, Any]:
     """The wall as drawn: where each unit stands, pipe and fittings counted, and what does not fit or cannot be reached."""
     return {
         "units": [
-            {"id": unit.id} | {name: value(held, "mm") for name, held in (("x", unit.outline.x), ("foot", unit.outline.z), ("width", unit.outline.width), ("height", unit.outline.height), ("depth", unit.depth))}
+            {"id": unit.id} | {name: value(held, "mm") for name,
+            held in (("x", unit.outline.x), ("foot", unit.outline.z), ("width", unit.outline.width), ("height", unit.outline.height), ("depth", unit.depth))}
             for unit in wall.units
         ],
         "width": value(wall.width, "mm"),
@@ -171,4 +172,7 @@ def design_document(design: Design) -> dict[str, Any]:
     return document
 
 
-STANDING_CAUTION = "A calculation does not make water safe: only a test of the treated water tells. Local code, permits, licensed practice and certified components decide over this design."
+STANDING_CAUTION = (
+    "A calculation does not make water safe: only a test of the treated water tells. "
+    "Local code, permits, licensed practice and certified components decide over this design."
+)

@@ -43,7 +43,9 @@ def design_schema() -> dict[str, Any]:
     stage = obj({
         "id": text, "kind": {"enum": list(ROOMS)}, "name": text, "purpose": text, "reasons": array(text), "schools": array(text), "params": {"type": "object"},
         "figures": {"type": "object", "additionalProperties": figure}, "water_in": water, "water_out": water,
-        "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity, "feed_limits": array(obj({"analyte": text, "low": nullable, "high": nullable, "because": text, "source": text, "own": {"type": "boolean"}})), "cautions": array(text), "runners_up": array(text),
+        "pressure_loss_clean": quantity, "pressure_loss_dirty": quantity,
+        "feed_limits": array(obj({"analyte": text, "low": nullable, "high": nullable, "because": text, "source": text, "own": {"type": "boolean"}})),
+        "cautions": array(text), "runners_up": array(text),
     })  # fmt: skip
     finding = obj(
         {

@@ -230,8 +230,12 @@ def residual_left(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[H
     complaint = "bleach_smell" in audit.facts.observations
     row = audit.duty.rows["chemical_feed"]
     if stage.sizing.params["chemical"] == "chlorine" and (left > row["residual_tasted"] or (complaint and left > row["residual_smelt"])):
-        yield Hit("caution", f"{audit.show(left, 'mg/L')} of free chlorine reaches the taps" + (", and its smell is complained of." if complaint else "; above 1 mg/L it is tasted."),
-                  "Feed less, or take it out with carbon after the contact.")  # fmt: skip
+        effect = ", and its smell is complained of." if complaint else "; above 1 mg/L it is tasted."
+        yield Hit(
+            "caution",
+            f"{audit.show(left, 'mg/L')} of free chlorine reaches the taps{effect}",
+            "Feed less, or take it out with carbon after the contact.",
+        )
 
 
 @rule("oxidized-not-caught", "train", "iron.removal", on=("chemical_feed", "aeration"))

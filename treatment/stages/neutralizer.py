@@ -185,7 +185,8 @@ class Neutralizer(Room[NeutralizerKeys]):
             "ph_out": figure(met, goes, ph_left(water, after, dissolved)),
             "ph_at_half_flow": figure(solved("pH at half the flow", "CO2, slower", gentle, "pH", "chemistry.calcite_rate", CO2=acid_left, slower=(slow * MG_PER_MOL, "mg/L"))),
             "ph_ceiling": figure(solved("pH at saturation", "CO2, ceiling", ceiling.state.ph, "pH", "chemistry.carbonate", CO2=acid_left, ceiling=(most, "mg/L"))),
-            "hardness_ceiling": figure(work("hardness after standing", "raw + ceiling", "mg/L CaCO3", "neutralizer.carbonate", raw=(water.hardness, "mg/L CaCO3"), ceiling=(most, "mg/L"))),
+            "hardness_ceiling": figure(work("hardness after standing", "raw + ceiling", "mg/L CaCO3", "neutralizer.carbonate", raw=(water.hardness, "mg/L CaCO3"),
+            ceiling=(most, "mg/L"))),
             "media_per_year": figure(medium_a_year("dissolved", duty, dissolved=dissolved)),
         }  # fmt: skip
 
@@ -339,5 +340,9 @@ def blend_overshoot(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[
         return
     share = magnesia_of(stage.keys)
     if stage.water_in.ph > row["overshoot_ph"] or share > row["magnesia_max"]:
-        yield Hit("caution", f"A blend with {share:.0%} magnesia on water of pH {stage.water_in.ph:.1f}: after standing the pH reaches about {row['standing_ph']:g}, and the bed may set solid.",
-                  "Use calcite alone, or less magnesia.")  # fmt: skip
+        yield Hit(
+            "caution",
+            f"A blend with {share:.0%} magnesia on water of pH {stage.water_in.ph:.1f}: after standing the pH reaches about "
+            f"{row['standing_ph']:g}, and the bed may set solid.",
+            "Use calcite alone, or less magnesia.",
+        )

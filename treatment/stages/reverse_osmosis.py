@@ -237,8 +237,12 @@ def ro_undersized(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator
         yield Hit("fault", f"Rated {audit.show(params['rated'], 'L/day')}; {audit.show(need, 'L/day')} of permeate are asked on the busiest day.",
                   f"Fit {audit.show(figures['rated_required'].value, 'L/day')} rated at 25 °C or more.")  # fmt: skip
     elif makes >= need * 0.995 and params["storage"] < figures["storage_required"].value * 0.98:
-        yield Hit("fault", f"{audit.show(params['storage'], 'L')} of storage, {usable:.0%} of it usable; hour by hour {audit.show(figures['storage_required'].value, 'L')} are needed.",
-                  "A larger tank or a larger membrane.")  # fmt: skip
+        yield Hit(
+            "fault",
+            f"{audit.show(params['storage'], 'L')} of storage, {usable:.0%} of it usable; hour by hour "
+            f"{audit.show(figures['storage_required'].value, 'L')} are needed.",
+            "A larger tank or a larger membrane.",
+        )
 
 
 @rule("ro-cold", "train", "membrane.temperature", on="reverse_osmosis")
@@ -280,5 +284,9 @@ def permeate_aggressive(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> It
         for other in later
     )
     if not mended:
-        yield Hit("caution", f"Permeate leaves at pH {stage.water_out.ph:.1f} with {audit.show(stage.water_out.value('alkalinity'), 'mg/L alkalinity')} of alkalinity: it eats copper and brass.",
-                  "Put a small calcite bed after the membrane, and plastic or stainless pipe between them.")  # fmt: skip
+        yield Hit(
+            "caution",
+            f"Permeate leaves at pH {stage.water_out.ph:.1f} with {audit.show(stage.water_out.value('alkalinity'), 'mg/L alkalinity')} "
+            "of alkalinity: it eats copper and brass.",
+            "Put a small calcite bed after the membrane, and plastic or stainless pipe between them.",
+        )

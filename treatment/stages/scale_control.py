@@ -118,5 +118,9 @@ def scale_control_not_soft(audit: Audit, stage: StageRun[ScaleControlKeys]) -> I
     softens = ("softener", "reverse_osmosis")
     soft = any(other.kind in softens and not other.at_tap for other in audit.run.stages)
     if audit.facts.wishes.soft_water and not soft:
-        yield Hit("caution", f"Soft water is wished, but scale control leaves {audit.show(stage.water_out.hardness, 'mg/L CaCO3')} of hardness in the water: soap, tests and skin notice no change.",
-                  "Fit a softener, or tell the owner plainly what scale control does.")  # fmt: skip
+        yield Hit(
+            "caution",
+            f"Soft water is wished, but scale control leaves {audit.show(stage.water_out.hardness, 'mg/L CaCO3')} of hardness in the "
+            "water: soap, tests and skin notice no change.",
+            "Fit a softener, or tell the owner plainly what scale control does.",
+        )

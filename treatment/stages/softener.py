@@ -67,7 +67,8 @@ def compensated_hardness(water: Water, school: str, adder: float | None) -> Line
         )
     row = table("stages")["softener"]
     return work("compensated hardness", "hardness + gpg × (per_Fe × Fe + per_Mn × Mn)", "mg/L CaCO3", "softener.compensation", hardness=hardness,
-                per_Fe=(float(row["iron_grains"][school]), "gpg per mg/L"), Fe=(water.iron, "mg/L"), per_Mn=(float(row["manganese_grains"]), "gpg per mg/L"), Mn=(water.value("manganese"), "mg/L"))  # fmt: skip
+                per_Fe=(float(row["iron_grains"][school]), "gpg per mg/L"), Fe=(water.iron, "mg/L"), per_Mn=(float(row["manganese_grains"]), "gpg per mg/L"),
+                Mn=(water.value("manganese"), "mg/L"))  # fmt: skip
 
 
 def whole_grains(hardness: float) -> float:
@@ -185,9 +186,12 @@ class Softener(Room[SoftenerKeys]):
             "salt_per_regeneration": figure(salt),
             "days_between_regenerations": figure(compensated, day, room, between),
             "regeneration_interval": figure(interval),
-            "salt_per_year": figure(work("salt a year", "365 ÷ interval × salt × vessels", "kg", "softener.efficiency", interval=(interval.value, "day"), salt=(salt.value, "kg"), vessels=(float(bed.vessels), ""))),
-            "salt_efficiency": figure(work("efficiency", "per_litre ÷ dose × grains_per_g × lb × 1000", "grains/lb", "softener.efficiency", per_litre=(per_litre, "g/L"), dose=(dose, "g/L"))),
-            "sodium_added": figure(work("sodium added", "2 × M_Na ÷ M_CaCO3 × (hardness − left)", "mg/L", "chemistry.exchange", hardness=(water.hardness, "mg/L CaCO3"), left=(left, "mg/L CaCO3"))),
+            "salt_per_year": figure(work("salt a year", "365 ÷ interval × salt × vessels", "kg", "softener.efficiency", interval=(interval.value, "day"),
+            salt=(salt.value, "kg"), vessels=(float(bed.vessels), ""))),
+            "salt_efficiency": figure(work("efficiency", "per_litre ÷ dose × grains_per_g × lb × 1000", "grains/lb", "softener.efficiency", per_litre=(per_litre, "g/L"),
+            dose=(dose, "g/L"))),
+            "sodium_added": figure(work("sodium added", "2 × M_Na ÷ M_CaCO3 × (hardness − left)", "mg/L", "chemistry.exchange", hardness=(water.hardness, "mg/L CaCO3"),
+            left=(left, "mg/L CaCO3"))),
             "hardness_setting": self._setting(keys, compensated.value, sizing),
             "service_flow_limit": figure(*self._steady(bed)),
         }  # fmt: skip

@@ -218,7 +218,8 @@ def uv_dose(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
         at, risky = stage.figures["flow_at_dose"].value, audit.microbes_present
         yield Hit(
             "danger" if risky else "fault",
-            f"The lamp gives {audit.show(given, 'mJ/cm2')} at {audit.show(UV.flow_treated(stage.keys, audit.duty), 'L/min')} and {stage.water_in.value('uvt'):.0f} % transmittance; {audit.show(required, 'mJ/cm2')} is needed.",
+            f"The lamp gives {audit.show(given, 'mJ/cm2')} at {audit.show(UV.flow_treated(stage.keys, audit.duty), 'L/min')} and "
+            f"{stage.water_in.value('uvt'):.0f} % transmittance; {audit.show(required, 'mJ/cm2')} is needed.",
             f"Fit a larger lamp, or a restrictor of {audit.show(at, 'L/min')}.",
         )  # fmt: skip
 

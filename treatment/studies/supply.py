@@ -62,7 +62,8 @@ def wash_flow(design: Design) -> Figure:
         return figure(stated("for a backwash", "measured", duty.wash, "L/min", "beds.backwash_pressure"))
     curve = flow_at(pump, duty.supply.pressure_low)
     return figure(
-        solved("by the curve at cut-in", "curve, cut_in", curve, "L/min", "supply.curve", curve=(pump_pressure(pump, 0.0), "kPa at no flow"), cut_in=(duty.supply.pressure_low, "kPa")),
+        solved("by the curve at cut-in", "curve, cut_in", curve, "L/min", "supply.curve", curve=(pump_pressure(pump, 0.0), "kPa at no flow"),
+        cut_in=(duty.supply.pressure_low, "kPa")),
         work("for a backwash", "min(measured, by_curve)", "L/min", "beds.backwash_pressure", measured=(measured, "L/min"), by_curve=(curve, "L/min")),
     )  # fmt: skip
 

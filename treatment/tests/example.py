@@ -23,7 +23,8 @@ ACID_WELL: dict[str, Any] = {
         }
     ],
     "building": {"people": 4, "fixtures": {"wc": 3, "basin": 3, "shower": 2, "bath": 1, "kitchen_sink": 1, "dishwasher": 1, "washer": 1}, "top_fixture_height": "12 ft"},
-    "supply": {"flow": "7 gpm", "pressure_low": "40 psi", "pressure_high": "60 psi", "temperature": "52 degF", "pipe": {"material": "pex_expansion", "size": "1 in", "length": "40 ft"}},
+    "supply": {"flow": "7 gpm", "pressure_low": "40 psi", "pressure_high": "60 psi", "temperature": "52 degF",
+    "pipe": {"material": "pex_expansion", "size": "1 in", "length": "40 ft"}},
     "wishes": {"soft_water": True, "safe_to_drink": True},
 }  # fmt: skip
 

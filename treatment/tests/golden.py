@@ -117,10 +117,13 @@ def _samples(pick: random.Random, source: str) -> list[dict[str, Any]]:
     }  # fmt: skip
     extra = {
         "ferrous_iron": f"{iron * pick.uniform(0.2, 1):.2f} mg/L", "hydrogen_sulfide": f"{pick.choice([0.05, 0.6, 2, 6])} mg/L", "tannin": f"{pick.choice([0.2, 0.8, 2.5])} mg/L",
-        "tss": f"{pick.choice([1, 6, 20])} mg/L", "uvt": f"{pick.choice([70, 82, 92])} %", "sodium": f"{pick.choice([8, 40, 220])} mg/L", "chloride": f"{pick.choice([9, 60, 420])} mg/L",
-        "sulfate": f"{pick.choice([10, 90, 300])} mg/L", "arsenic": f"{pick.choice([2, 18])} ug/L", "lead": f"{pick.choice([1, 22])} ug/L", "copper": f"{pick.choice([0.2, 1.9])} mg/L",
+        "tss": f"{pick.choice([1, 6, 20])} mg/L", "uvt": f"{pick.choice([70, 82, 92])} %", "sodium": f"{pick.choice([8, 40, 220])} mg/L",
+        "chloride": f"{pick.choice([9, 60, 420])} mg/L",
+        "sulfate": f"{pick.choice([10, 90, 300])} mg/L", "arsenic": f"{pick.choice([2, 18])} ug/L", "lead": f"{pick.choice([1, 22])} ug/L",
+        "copper": f"{pick.choice([0.2, 1.9])} mg/L",
         "iron_bacteria": "present", "methane": "14 mg/L", "radon": "5000 pCi/L", "conductivity": f"{pick.choice([180, 640, 2400])} uS/cm", "pfas": f"{pick.choice([3, 40])} ng/L",
-        "trihalomethanes": f"{pick.choice([20, 110])} ug/L", "colour": f"{pick.choice([5, 30])} mg/L Pt-Co", "e_coli": pick.choice(["present", "absent"]), "protozoa": "present", "fluoride": "0.4 mg/L",
+        "trihalomethanes": f"{pick.choice([20, 110])} ug/L", "colour": f"{pick.choice([5, 30])} mg/L Pt-Co", "e_coli": pick.choice(["present", "absent"]),
+        "protozoa": "present", "fluoride": "0.4 mg/L",
     }  # fmt: skip
     readings |= {name: extra[name] for name in pick.sample(sorted(extra), pick.randint(2, 9))}
     if town:
@@ -227,16 +230,20 @@ def _schools(pick: random.Random) -> dict[str, Any]:
 
 #: stages that a given train may hold; choices that make them what they are, and sizes that somebody fixed
 GIVEN: tuple[dict[str, Any], ...] = (
-    {"kind": "sediment", "micron": 5}, {"kind": "sediment", "form": "spin_down"}, {"kind": "sediment", "form": "dual_gradient", "micron": "5 um"}, {"kind": "sediment", "form": "backwashing"},
-    {"kind": "chemical_feed", "chemical": "chlorine"}, {"kind": "chemical_feed", "chemical": "soda_ash"}, {"kind": "chemical_feed", "chemical": "peroxide"}, {"kind": "retention_tank", "volume": "120 gal"},
+    {"kind": "sediment", "micron": 5}, {"kind": "sediment", "form": "spin_down"}, {"kind": "sediment", "form": "dual_gradient", "micron": "5 um"},
+    {"kind": "sediment", "form": "backwashing"},
+    {"kind": "chemical_feed", "chemical": "chlorine"}, {"kind": "chemical_feed", "chemical": "soda_ash"}, {"kind": "chemical_feed", "chemical": "peroxide"},
+    {"kind": "retention_tank", "volume": "120 gal"},
     {"kind": "aeration"}, {"kind": "neutralizer"}, {"kind": "neutralizer", "medium": "blend", "magnesia": "20 %"}, {"kind": "neutralizer", "flow": "up", "volume": "1.5 ft3"},
     {"kind": "oxidizing_filter", "medium": "air_charged"}, {"kind": "oxidizing_filter", "medium": "greensand"}, {"kind": "oxidizing_filter", "medium": "manganese_dioxide"},
-    {"kind": "oxidizing_filter", "medium": "cartridge"}, {"kind": "oxidizing_filter", "medium": "coated_oxygen"}, {"kind": "carbon", "medium": "granular"}, {"kind": "carbon", "medium": "catalytic"},
+    {"kind": "oxidizing_filter", "medium": "cartridge"}, {"kind": "oxidizing_filter", "medium": "coated_oxygen"}, {"kind": "carbon", "medium": "granular"},
+    {"kind": "carbon", "medium": "catalytic"},
     {"kind": "carbon", "medium": "block"}, {"kind": "softener"}, {"kind": "softener", "volume": "1 ft3", "tank": "9x48", "hardness_setting": "12 gpg", "hour": "02:00"},
     {"kind": "softener", "twin": True, "salt_dose": "10 lb/ft3"}, {"kind": "softener", "regeneration": "timer", "every_days": 6}, {"kind": "anion_exchange", "target": "nitrate"},
     {"kind": "anion_exchange", "target": "tannin"}, {"kind": "scale_control"}, {"kind": "barrier_filter", "element": "ceramic"}, {"kind": "uv"},
     {"kind": "uv", "rated_flow": "8 gpm", "ports": "lit", "install": {"bypass": True, "orientation": "vertical", "pipe_out": {"material": "pex", "metal_length": "0 in"}}},
-    {"kind": "reverse_osmosis", "scale": "point_of_use"}, {"kind": "reverse_osmosis", "scale": "whole_house"}, {"kind": "storage_tank", "volume": "2000 L"}, {"kind": "booster_pump"},
+    {"kind": "reverse_osmosis", "scale": "point_of_use"}, {"kind": "reverse_osmosis", "scale": "whole_house"}, {"kind": "storage_tank", "volume": "2000 L"},
+    {"kind": "booster_pump"},
     {"kind": "pressure_reducing_valve"}, {"kind": "pressure_tank"}, {"kind": "first_flush"}, {"kind": "in_tank_uv"},
 )  # fmt: skip
 

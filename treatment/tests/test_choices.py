@@ -217,8 +217,10 @@ class AnyPlausibleWater(TestCase):
             kind = pick.choice(["drilled_well", "dug_well", "spring", "town"])
             readings = {
                 "hardness": f"{pick.uniform(1, 30):.1f} gpg", "ph": f"{pick.uniform(5.2, 8.3):.2f}", "iron": f"{pick.choice([0, 0.2, 2, 6, 13]):.2f} mg/L", "ferrous_iron": None,
-                "manganese": f"{pick.choice([0, 0.03, 0.3, 1.5]):.2f} mg/L", "alkalinity": f"{pick.uniform(10, 260):.0f} mg/L as CaCO3", "turbidity": f"{pick.choice([0.2, 0.8, 4, 12]):.1f} NTU",
-                "hydrogen_sulfide": f"{pick.choice([0, 0, 0.6, 3]):.1f} mg/L", "tannin": f"{pick.choice([0, 0, 0, 0.8]):.1f} mg/L", "nitrate": f"{pick.choice([1, 4, 14]):.1f} mg/L as N",
+                "manganese": f"{pick.choice([0, 0.03, 0.3, 1.5]):.2f} mg/L", "alkalinity": f"{pick.uniform(10, 260):.0f} mg/L as CaCO3",
+                "turbidity": f"{pick.choice([0.2, 0.8, 4, 12]):.1f} NTU",
+                "hydrogen_sulfide": f"{pick.choice([0, 0, 0.6, 3]):.1f} mg/L", "tannin": f"{pick.choice([0, 0, 0, 0.8]):.1f} mg/L",
+                "nitrate": f"{pick.choice([1, 4, 14]):.1f} mg/L as N",
                 "free_chlorine": "1.2 mg/L" if kind == "town" else "0 mg/L", "total_coliform": "absent" if kind == "town" else pick.choice(["present", "absent"]),
             }  # fmt: skip
             supply = {"flow": f"{pick.uniform(5, 14):.1f} gpm", "pressure_low": "50 psi", "pressure_high": "70 psi"}

@@ -28,7 +28,8 @@ def asked(**parts: Any) -> tuple[Any, dict[str, str]]:
 class DailyUse(TestCase):
     def test_people_extra_and_the_busiest_day_of_events(self) -> None:
         """4 x 60 gal + 20 gal + 35 gal x 6 on the busiest day = 470 gal."""
-        building = {"people": 4, "use_per_person": "60 gal", "extra_daily_use": "20 gal", "events": [{"name": "rinse", "volume": "35 gal", "per_day": [4, 4, 4, 4, 6, 0, 0]}]}  # fmt: skip
+        building = {"people": 4, "use_per_person": "60 gal", "extra_daily_use": "20 gal",
+        "events": [{"name": "rinse", "volume": "35 gal", "per_day": [4, 4, 4, 4, 6, 0, 0]}]}  # fmt: skip
         flows, _ = asked(building=building)
         self.assertAlmostEqual(flows.daily_use.value, 470 * GAL, places=3)
 

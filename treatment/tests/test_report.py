@@ -28,7 +28,8 @@ class Reports(TestCase):
         ]
         read = read_report(rows)
         self.assertEqual([(row.analyte.key if row.analyte else None, row.sure) for row in read],
-                         [("iron", "sure"), ("hardness", "sure"), ("nitrate", "check"), ("total_coliform", "sure"), (None, "aside"), ("lead", "sure"), ("manganese", "check"), ("alkalinity", "sure")])  # fmt: skip
+                         [("iron", "sure"), ("hardness", "sure"), ("nitrate", "check"), ("total_coliform", "sure"), (None, "aside"), ("lead", "sure"),
+                         ("manganese", "check"), ("alkalinity", "sure")])  # fmt: skip
         self.assertAlmostEqual(read[0].reading.low if read[0].reading else 0, 2.4)
         self.assertIn("does not say as what", read[2].problem)
         # a basis printed with the name belongs to the unit: 122 mg/L HCO3 x 50.04 / 61.02 = 100 mg/L CaCO3

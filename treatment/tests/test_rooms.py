@@ -31,11 +31,15 @@ NEVER_RISES = ("iron", "manganese", "hydrogen_sulfide", "turbidity", "tannin", "
 
 kinds = st.sampled_from(sorted(ROOMS))
 waters = st.fixed_dictionaries({
-    "hardness": st.floats(0.5, 60).map(lambda x: f"{x:.1f} gpg"), "ph": st.floats(5.0, 8.9).map(lambda x: f"{x:.2f}"), "alkalinity": st.floats(5, 400).map(lambda x: f"{x:.0f} mg/L as CaCO3"),
+    "hardness": st.floats(0.5, 60).map(lambda x: f"{x:.1f} gpg"), "ph": st.floats(5.0, 8.9).map(lambda x: f"{x:.2f}"),
+    "alkalinity": st.floats(5, 400).map(lambda x: f"{x:.0f} mg/L as CaCO3"),
     "iron": st.floats(0, 12).map(lambda x: f"{x:.2f} mg/L"), "ferrous_iron": st.none(), "manganese": st.floats(0, 3).map(lambda x: f"{x:.3f} mg/L"),
-    "hydrogen_sulfide": st.floats(0, 6).map(lambda x: f"{x:.2f} mg/L"), "turbidity": st.floats(0, 30).map(lambda x: f"{x:.1f} NTU"), "tannin": st.floats(0, 4).map(lambda x: f"{x:.1f} mg/L"),
-    "chloride": st.floats(1, 400).map(lambda x: f"{x:.0f} mg/L"), "sulfate": st.floats(1, 300).map(lambda x: f"{x:.0f} mg/L"), "nitrate": st.floats(0, 40).map(lambda x: f"{x:.1f} mg/L as N"),
-    "sodium": st.floats(1, 200).map(lambda x: f"{x:.0f} mg/L"), "fluoride": st.floats(0, 3).map(lambda x: f"{x:.2f} mg/L"), "potassium": st.floats(0.5, 20).map(lambda x: f"{x:.1f} mg/L"),
+    "hydrogen_sulfide": st.floats(0, 6).map(lambda x: f"{x:.2f} mg/L"), "turbidity": st.floats(0, 30).map(lambda x: f"{x:.1f} NTU"),
+    "tannin": st.floats(0, 4).map(lambda x: f"{x:.1f} mg/L"),
+    "chloride": st.floats(1, 400).map(lambda x: f"{x:.0f} mg/L"), "sulfate": st.floats(1, 300).map(lambda x: f"{x:.0f} mg/L"),
+    "nitrate": st.floats(0, 40).map(lambda x: f"{x:.1f} mg/L as N"),
+    "sodium": st.floats(1, 200).map(lambda x: f"{x:.0f} mg/L"), "fluoride": st.floats(0, 3).map(lambda x: f"{x:.2f} mg/L"),
+    "potassium": st.floats(0.5, 20).map(lambda x: f"{x:.1f} mg/L"),
     "total_coliform": st.sampled_from(["present", "absent"]), "e_coli": st.sampled_from(["present", "absent"]), "uvt": st.floats(60, 99).map(lambda x: f"{x:.0f} %"),
     "free_chlorine": st.floats(0, 2).map(lambda x: f"{x:.2f} mg/L"), "total_chlorine": st.floats(2, 3).map(lambda x: f"{x:.2f} mg/L"),
 })  # fmt: skip

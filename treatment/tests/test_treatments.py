@@ -305,7 +305,7 @@ class Membranes(TestCase):
     @fuzz(100)
     def test_more_production_never_needs_more_storage(self, day: list[float], hourly: float) -> None:
         """A larger membrane, a smaller tank."""
-        self.assertGreaterEqual(storage_for(day * 7, hourly, 0.8), storage_for(day * 7, hourly * 1.2, 0.8) - 1e-9)
+        self.assertGreaterEqual(storage_for(tuple(day * 7), hourly, 0.8), storage_for(tuple(day * 7), hourly * 1.2, 0.8) - 1e-9)
 
 
 class Rain(TestCase):

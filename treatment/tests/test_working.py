@@ -19,12 +19,15 @@ FED = [{"kind": "chemical_feed", "chemical": "chlorine"}, {"kind": "retention_ta
 #: a train (and water, and job) on which the values of a row show
 SHOWN: dict[str, list[tuple[list[dict[str, Any]], dict[str, str | None], dict[str, Any]]]] = {
     "softener": [([{"kind": "softener"}], {}, {}), ([{"kind": "softener"}], {"iron": "0 mg/L", "ferrous_iron": None, "hardness": "4 gpg"}, {})],
-    "neutralizer": [([{"kind": "neutralizer"}], {"alkalinity": "30 mg/L as CaCO3"}, {}), ([{"kind": "neutralizer"}], {"ph": "5.8"}, {"supply": {"flow": "30 gpm"}, "building": {"people": 2, "fixtures": {"wc": 1, "basin": 1, "shower": 1}}})],
+    "neutralizer": [([{"kind": "neutralizer"}], {"alkalinity": "30 mg/L as CaCO3"}, {}),
+    ([{"kind": "neutralizer"}], {"ph": "5.8"}, {"supply": {"flow": "30 gpm"}, "building": {"people": 2, "fixtures": {"wc": 1, "basin": 1, "shower": 1}}})],
     "blend": [([{"kind": "neutralizer", "medium": "blend", "magnesia": 0.2}], {"ph": "5.4"}, {})],
-    "oxidizing_filter": [([{"kind": "oxidizing_filter"}], {"ph": "7.6", "iron": "9 mg/L", "ferrous_iron": "9 mg/L", "hydrogen_sulfide": "1 mg/L"}, {}), ([{"kind": "oxidizing_filter"}], {"ph": "7.6", "iron": "0.4 mg/L", "ferrous_iron": "0.4 mg/L"}, {})],
+    "oxidizing_filter": [([{"kind": "oxidizing_filter"}], {"ph": "7.6", "iron": "9 mg/L", "ferrous_iron": "9 mg/L", "hydrogen_sulfide": "1 mg/L"}, {}),
+    ([{"kind": "oxidizing_filter"}], {"ph": "7.6", "iron": "0.4 mg/L", "ferrous_iron": "0.4 mg/L"}, {})],
     "greensand": [([{"kind": "oxidizing_filter", "medium": "greensand"}], {"ph": "7.4", "iron": "9 mg/L", "ferrous_iron": "9 mg/L"}, {})],
     "manganese_dioxide": [([{"kind": "oxidizing_filter", "medium": "manganese_dioxide"}], {"ph": "7.4", "iron": "9 mg/L", "ferrous_iron": "9 mg/L"}, {})],
-    "carbon": [([{"kind": "carbon", "medium": "catalytic"}], {"free_chlorine": "1 mg/L", "total_chlorine": "1 mg/L"}, {}), ([{"kind": "carbon", "medium": "catalytic"}], {"total_chlorine": "2.5 mg/L"}, {}),
+    "carbon": [([{"kind": "carbon", "medium": "catalytic"}], {"free_chlorine": "1 mg/L", "total_chlorine": "1 mg/L"}, {}),
+    ([{"kind": "carbon", "medium": "catalytic"}], {"total_chlorine": "2.5 mg/L"}, {}),
                ([{"kind": "carbon"}], ORGANIC, {}), ([{"kind": "carbon"}], {"free_chlorine": "4 mg/L", "total_chlorine": "4 mg/L"}, {"building": {"people": 12}})],
     "chemical_feed": [(FED, {}, {}), ([{"kind": "chemical_feed", "chemical": "soda_ash"}], {}, {}), ([{"kind": "chemical_feed", "chemical": "peroxide"}], {}, {})],
     "retention": [(FED, {}, {})],

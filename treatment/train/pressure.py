@@ -62,7 +62,8 @@ def pressure_line(run: TrainRun, duty: Duty) -> PressureLine:
         units = sum(losses)
         added = line[-1] + height.value - (supply.pressure_low - pipe - units)
         left = work("left at the highest tap", "cut_in + added − pipe − units − height", "kPa", "hydraulics.residual",
-                    cut_in=(supply.pressure_low, "kPa"), added=(added, "kPa by pumps, tanks and valves"), pipe=(pipe, "kPa"), units=(units, "kPa"), height=(height.value, "kPa"))  # fmt: skip
+                    cut_in=(supply.pressure_low, "kPa"), added=(added, "kPa by pumps, tanks and valves"), pipe=(pipe, "kPa"), units=(units, "kPa"),
+                    height=(height.value, "kPa"))  # fmt: skip
         return figure(height, left)
 
     house = [stage for stage in run.stages if not stage.at_tap]

@@ -22,7 +22,8 @@ CHOICE_WORDS = {
     "dual_gradient": "Dual-gradient", "backwashing": "Backwashing bed", "auto": "By load (our default)", "3_day": "Every 3 days", "7_day": "Every 7 days",
 }  # fmt: skip
 EMPTY_WORDS = {"prefilter_school": "Only where particles are found (our default)", "peak_flow_school": "Fixture units (our default)",
-               "iron_school": "× 4 grains per mg/L (our default)", "regeneration_school": "By load (our default)", "soft_water": "Not said", "safe_to_drink": "Not said"}  # fmt: skip
+               "iron_school": "× 4 grains per mg/L (our default)", "regeneration_school": "By load (our default)", "soft_water": "Not said",
+               "safe_to_drink": "Not said"}  # fmt: skip
 FIXTURE_WORDS = {
     "wc": "Toilets", "basin": "Basins", "bath": "Baths", "shower": "Showers", "kitchen_sink": "Kitchen sinks", "dishwasher": "Dishwashers",
     "washer": "Washing machines", "laundry_tray": "Laundry trays", "hose_tap": "Outdoor taps", "bathroom_group": "Bathroom groups",

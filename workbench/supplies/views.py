@@ -71,9 +71,11 @@ def measure(request: Request, pk: int) -> HttpResponse:
     rows = services.rows_of(job, now)
     spread = services.averaged(rows)
     context = {
-        "job": job, "steps": steps(job, "supply"), "rows": rows, "finished": [row for row in rows if not row.tap], "going": next((row for row in rows if row.tap), None), "spread": spread,
+        "job": job, "steps": steps(job, "supply"), "rows": rows, "finished": [row for row in rows if not row.tap], "going": next((row for row in rows if row.tap), None),
+        "spread": spread,
         "problem": problem, "at": at, "typed": typed, "taps": services.TAPS, "span": gauge.span_of(job), "periods": gauge.PERIODS, "gauge_readings": job.pressure_readings.all(),
-        "gauge_problem": problem if request.POST.get("action") == "gauge" else "", "pressure_typed": request.POST.get("pressure", "") if problem else "", "period": request.POST.get("period", "now"),
+        "gauge_problem": problem if request.POST.get("action") == "gauge" else "", "pressure_typed": request.POST.get("pressure", "") if problem else "",
+        "period": request.POST.get("period", "now"),
     }  # fmt: skip
     return render(request, "supplies/_measure.html" if request.htmx else "supplies/measure.html", context, status=status)
 

@@ -104,7 +104,8 @@ class FromAReport(BrowserTestCase):
 
     def test_a_pdf_with_text_is_read_with_and_without_ruled_lines(self) -> None:
         """A laboratory's PDF, its table ruled or only set in columns, gives the same readings."""
-        rows = [("Parameter", "Result", "Units", "Limit"), ("Iron, total", "2.41", "mg/L", "0.3"), ("Total hardness as CaCO3", "238", "mg/L", "-"), ("pH", "6.2", "", "6.5-8.5")]  # fmt: skip
+        rows = [("Parameter", "Result", "Units", "Limit"), ("Iron, total", "2.41", "mg/L", "0.3"), ("Total hardness as CaCO3", "238", "mg/L", "-"),
+        ("pH", "6.2", "", "6.5-8.5")]  # fmt: skip
         body = "".join("<tr>" + "".join(f"<td>{cell}</td>" for cell in row) + "</tr>" for row in rows)
         for style in ("border:1px solid #333", "border:0"):
             printer = self.browser.new_page()

@@ -73,10 +73,12 @@ class EveryDemoJob(WorkbenchTestCase):
 
 class PartsWithoutAColumn(WorkbenchTestCase):
     VALUES: dict[type[DocumentForm], dict[str, str]] = {
-        WallForm: {"wall_width": "9 ft", "ceiling": "7 ft", "wall_depth": "30 in", "joining": "crimp", "drain_kind": "floor", "drain_distance": "12 ft", "drain_lift": "0 ft", "drain_bore": "3/4 in",
+        WallForm: {"wall_width": "9 ft", "ceiling": "7 ft", "wall_depth": "30 in", "joining": "crimp", "drain_kind": "floor", "drain_distance": "12 ft",
+        "drain_lift": "0 ft", "drain_bore": "3/4 in",
                    "drain_air_gap": "2 in", "outlet_protected": "yes", "frost_free": "no", "in_sun": "", "electrical_panel_x": "6 ft", "meter_x": "1 m"},
         PumpForm: {"shut_off": "80 psi", "best_flow": "10 gpm", "best_pressure": "3.4 bar", "pressure_tank": "20 gal"},
-        PanelForm: {"hardness": "scale_control", "disinfection": "uv", "carbon_order": "first", "ro_temperature": "linear", "drinking_tap_only": "nitrate, arsenic", "roof_area": "1200 ft2", "runoff": "85 %"},
+        PanelForm: {"hardness": "scale_control", "disinfection": "uv", "carbon_order": "first", "ro_temperature": "linear", "drinking_tap_only": "nitrate, arsenic",
+        "roof_area": "1200 ft2", "runoff": "85 %"},
     }  # fmt: skip
 
     def test_what_is_typed_comes_back_as_typed(self) -> None:

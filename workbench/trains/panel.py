@@ -22,7 +22,8 @@ from ..jobs.models import Job
 from .services import Refused
 
 SCHOOL_WORDS = {
-    "exchange": "softener where soft water is wished (our default)", "scale_control": "crystallisation: hardness stays", "citrate": "citrate: hardness stays", "none": "leave hardness alone",
+    "exchange": "softener where soft water is wished (our default)", "scale_control": "crystallisation: hardness stays", "citrate": "citrate: hardness stays",
+    "none": "leave hardness alone",
     "uv": "light (our default)", "barrier": "barrier elements: bacteria and cysts, not viruses", "chlorine": "chlorine with contact: a residual, not against cysts",
     "auto": "first on chlorinated water, else after (our default)", "first": "carbon first: spares the resin", "after_softener": "softener first: spares the carbon",
     "exponential": "falls exponentially (our default)", "linear": "the linear school, T°F / 77",

@@ -112,13 +112,15 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
     first = {*changed, *(take.limit.reads for take in takes)}
     arrives = [(name, before[name], mild.get(name, before[name])) for name in shown_in("sheet") if name in before]
     return Sheet(
-        run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out, design.job.facts.job.units), reasons=variant.reasons[run.id],
+        run=run, place=run.index, last=run.index == len(variant.run.stages) - 1, purpose=run.room.does(run.water_in, run.water_out, design.job.facts.job.units),
+        reasons=variant.reasons[run.id],
         arrives=[row for row in arrives if row[0] in first], arrives_too=[row for row in arrives if row[0] not in first],
         own_values=[(ours.words, told(ours.path, own), own.reason) for row in run.room.rows(run.keys) for ours, own in own_of(design.job.facts.working_values, row)],
         takes=takes,
         leaves=[(name, after[name]) for name in changed if "sheet" in analytes()[name].places],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
-        choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id), schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units), reason=run.keys.reason or "",
+        choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id),
+        schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units), reason=run.keys.reason or "",
         others=run.why_this_vessel(design.duty),
     )  # fmt: skip
 

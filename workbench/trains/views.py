@@ -166,8 +166,10 @@ def _words(wanted: dict[str, str]) -> str:
     """What a refused edit wanted, in words."""
     stage = wanted.get("stage", "").replace("_", " ")
     said = {
-        "earlier": f"move {stage} one place earlier", "later": f"move {stage} one place later", "move": f"move {stage}", "remove": f"remove {stage}", "replace": f"replace {stage}", "mend": "mend the train", "waive": "accept a finding",
+        "earlier": f"move {stage} one place earlier", "later": f"move {stage} one place later", "move": f"move {stage}", "remove": f"remove {stage}",
+        "replace": f"replace {stage}", "mend": "mend the train", "waive": "accept a finding",
         "add": f"add {wanted.get('kind', '').replace('_', ' ')} after {stage or 'the last stage'}", "undo": "undo the last change", "redo": "redo",
-        "restore": "take the proposal", "takes": f"set what {stage} takes of {wanted.get('analyte', '').replace('_', ' ')} to “{wanted.get('value', '')}”", "set": f"set {wanted.get('key', '').replace('_', ' ')} of {stage} to “{wanted.get('value', '')}”",
+        "restore": "take the proposal", "takes": f"set what {stage} takes of {wanted.get('analyte', '').replace('_', ' ')} to “{wanted.get('value', '')}”",
+        "set": f"set {wanted.get('key', '').replace('_', ' ')} of {stage} to “{wanted.get('value', '')}”",
     }  # fmt: skip
     return said.get(wanted.get("action", ""), "your change")

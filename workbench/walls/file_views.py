@@ -87,7 +87,8 @@ def train_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The train sheet: the drawing, each stage with its figures, the findings with their remedies, what was accepted and why."""
     job = job_for(request, pk)
     design, _, _ = drawn(job)
-    context = {"job": job, "design": design, "variant": design.chosen, "drawing": draw_train(design, design.chosen, job.units), "caution": STANDING_CAUTION, "style": svg_style("train"),
+    context = {"job": job, "design": design, "variant": design.chosen, "drawing": draw_train(design, design.chosen, job.units), "caution": STANDING_CAUTION,
+    "style": svg_style("train"),
                "names": {stage.id: stage.name for stage in design.chosen.run.stages}}  # fmt: skip
     return _file(pdf(render_to_string("walls/train_pdf.html", context)), "application/pdf", job, "train.pdf")
 

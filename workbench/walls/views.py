@@ -55,9 +55,11 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
     joining = design.job.facts.site.joining
     return {
         "routed": routed_loss(design, wall), "piped": design.duty.supply.pipe.loss(design.duty.flow, design.evidence.adverse.temperature),
-        "job": job, "option": option, "design": design, "wall": wall, "view": shapes, "selected": selected, "unit": next((unit for unit in wall.units if unit.id == selected), None),
+        "job": job, "option": option, "design": design, "wall": wall, "view": shapes, "selected": selected,
+        "unit": next((unit for unit in wall.units if unit.id == selected), None),
         "state": states.get(selected, "service"), "states": STATES, "names": {unit.id: unit.name for unit in wall.units}, "joints": table("wall")["joining"], "joining": joining,
-        "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]), "wall_url": reverse("wall", args=[job.pk]),
+        "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]),
+        "wall_url": reverse("wall", args=[job.pk]),
         "lengths": [(role, wall.pipe_length(*roles)) for role, roles in (("water", ("main", "leg", "bypass", "tap")), ("metal at the lamp", ("metal",)), ("drain", ("drain",)))],
         "counts": [(kind, wall.count(kind)) for kind in ("valve", "tee", "elbow", "union", "sample_tap", "gauge", "outlet") if wall.count(kind)],
     } | more  # fmt: skip

@@ -105,7 +105,8 @@ def cartridge(stage: StageRun[Any], middle: float, floor: float, scale: float, r
     bottom, left = floor - foot * scale, middle - width / 2
     top = bottom - height
     r = width * 0.42
-    sump = f"M{n(left + 1.5)} {n(top + cap)}V{n(bottom - r)}Q{n(left + 1.5)} {n(bottom)} {n(middle)} {n(bottom)}Q{n(left + width - 1.5)} {n(bottom)} {n(left + width - 1.5)} {n(bottom - r)}V{n(top + cap)}Z"
+    inner, outer = left + 1.5, left + width - 1.5
+    sump = f"M{n(inner)} {n(top + cap)}V{n(bottom - r)}Q{n(inner)} {n(bottom)} {n(middle)} {n(bottom)}Q{n(outer)} {n(bottom)} {n(outer)} {n(bottom - r)}V{n(top + cap)}Z"
     shapes: list[Shape] = [
         Line(sump, "shell"),
         Box(

@@ -403,7 +403,8 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
         Label(end + 8, dirty_y + 4, f"{digits(last_dirty, 'kPa', system)} dirty", "faint", "start"),
     ]
     mark = Line(f"M{n(GUTTER)} {n(height(least))}H{n(end)}", "limit")
-    said = f"Pressure runs from {show(points[0].clean, 'kPa', system)} to {show(last_clean, 'kPa', system)} at the highest tap, {show(last_dirty, 'kPa', system)} with dirty filters."
+    first, clean_end, dirty_end = (show(value, "kPa", system) for value in (points[0].clean, last_clean, last_dirty))
+    said = f"Pressure runs from {first} to {clean_end} at the highest tap, {dirty_end} with dirty filters."
     return Pressure(y, line(clean, last_clean, "clean"), line(dirty, last_dirty, "dirty"), mark,
                     f"··· least {show(least, 'kPa', system)}", tuple(labels), unit_text("kPa", system), said)  # fmt: skip
 

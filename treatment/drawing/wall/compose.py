@@ -48,7 +48,8 @@ def compose(design: Design, variant: Variant, states: dict[str, str] | None = No
     runs, fittings = pipe(units, header, leaves, max(ceiling, header), states, leaves < width)
     wall = Wall(
         width, max(ceiling, max([unit.outline.top for unit in units] + [0.0])), site.wall_depth * 1000 if site.wall_depth else None, site.wall_width is not None,
-        units, obstacles, runs, fittings, _dimensions(units, design), (), header, leaves, site.wall_width * 1000 if site.wall_width is not None and site.wall_width * 1000 < width - 1 else None, states,
+        units, obstacles, runs, fittings, _dimensions(units, design), (), header, leaves,
+        site.wall_width * 1000 if site.wall_width is not None and site.wall_width * 1000 < width - 1 else None, states,
     )  # fmt: skip
     return replace(wall, findings=tuple(accepted(findings_on(wall, design, ceiling), design.facts.waivers)))
 

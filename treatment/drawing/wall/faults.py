@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from itertools import pairwise
-from typing import Any
+from collections.abc import Callable
+from itertools import combinations, pairwise
 
 from ...audit.rules import SEVERITIES, Finding
 from ...design import Design
@@ -14,70 +14,70 @@ from .parts import Rect, Run, Unit, Wall, Zone
 PLACE = frozenset({"place"})
 
 
+Say = Callable[[str, str, str, str, str], None]
+
+
 def findings_on(wall: Wall, design: Design, ceiling: float) -> list[Finding]:
     """What does not fit, collides, or cannot be reached; at the unit it concerns."""
-    site, system = design.facts.site, design.facts.job.units
     found: list[Finding] = []
 
     def say(rule: str, severity: str, unit: str, message: str, remedy: str) -> None:
         found.append(Finding(rule, severity, unit, message, remedy, source("wall.clear"), PLACE))
 
-    solids = [(unit, rect) for unit in wall.units for _, rect in unit.parts]
-    for i, (unit, rect) in enumerate(solids):
-        for other, its in solids[i + 1 :]:
-            if other.id != unit.id and rect.overlaps(its):
-                say("does-not-fit", "fault", other.id, f"{other.name} and {unit.name.lower()} stand in the same place.", "Move one of them.")
+    _collisions(wall, say)
     for unit in wall.units:
-        if site.wall_width is not None and unit.outline.right > site.wall_width * 1000 + 1:
-            say(
-                "does-not-fit",
-                "fault",
-                unit.id,
-                f"It ends {show(unit.outline.right, 'mm', system)} along a wall of {show(site.wall_width * 1000, 'mm', system)}.",
-                "Move the units closer, use two walls, or fewer units.",
-            )
-        if site.ceiling is not None and unit.outline.top > ceiling + 1:
-            say(
-                "does-not-fit",
-                "fault",
-                unit.id,
-                f"It stands {show(unit.outline.top, 'mm', system)} high under a ceiling of {show(ceiling, 'mm', system)}.",
-                "Choose a shorter vessel, or another room.",
-            )
-        if unit.outline.x < -1 or unit.outline.z < -1:
-            say("does-not-fit", "fault", unit.id, "It stands beyond the end of the wall, or below the floor.", "Move it back.")
-        if wall.depth is not None and unit.depth > wall.depth + 1:
-            say(
-                "clearance/" + unit.kind,
-                "caution",
-                unit.id,
-                f"It stands {show(unit.depth, 'mm', system)} out from the wall; {show(wall.depth, 'mm', system)} are there.",
-                "Choose narrower vessels, or another wall.",
-            )
+        _beyond(wall, unit, design, ceiling, say)
         for zone in unit.zones:
-            _zone(wall, unit, zone, ceiling, site.ceiling is not None, system, say)
-        for obstacle in wall.obstacles:
-            if any(rect.overlaps(obstacle.keep) for _, rect in unit.parts):
-                severity = "danger" if obstacle.key == "electrical_panel" else "fault"
-                say(
-                    "blocks/" + obstacle.key,
-                    severity,
-                    unit.id,
-                    f"It stands in the room kept free before the {obstacle.key.replace('_', ' ')}.",
-                    "Move it: panel, heater, meter and shut-off stay free.",
-                )
+            _zone(wall, unit, zone, ceiling if design.facts.site.ceiling is not None else None, design.facts.job.units, say)
+        _obstacles(wall, unit, say)
+    _pipe_at_the_panel(wall, say)
+    order = [unit.id for unit in wall.units] + [""]
+    return sorted(found, key=lambda each: (SEVERITIES.index(each.severity), order.index(each.stage)))
+
+
+def _collisions(wall: Wall, say: Say) -> None:
+    solids = [(unit, rect) for unit in wall.units for _, rect in unit.parts]
+    for (unit, rect), (other, its) in combinations(solids, 2):
+        if other.id != unit.id and rect.overlaps(its):
+            say("does-not-fit", "fault", other.id, f"{other.name} and {unit.name.lower()} stand in the same place.", "Move one of them.")
+
+
+def _beyond(wall: Wall, unit: Unit, design: Design, ceiling: float, say: Say) -> None:
+    """Whether a unit reaches beyond the wall, the ceiling, the floor or the room before it."""
+    site = design.facts.site
+
+    def length(value: float) -> str:
+        return show(value, "mm", design.facts.job.units)
+
+    if site.wall_width is not None and unit.outline.right > site.wall_width * 1000 + 1:
+        message = f"It ends {length(unit.outline.right)} along a wall of {length(site.wall_width * 1000)}."
+        say("does-not-fit", "fault", unit.id, message, "Move the units closer, use two walls, or fewer units.")
+    if site.ceiling is not None and unit.outline.top > ceiling + 1:
+        message = f"It stands {length(unit.outline.top)} high under a ceiling of {length(ceiling)}."
+        say("does-not-fit", "fault", unit.id, message, "Choose a shorter vessel, or another room.")
+    if unit.outline.x < -1 or unit.outline.z < -1:
+        say("does-not-fit", "fault", unit.id, "It stands beyond the end of the wall, or below the floor.", "Move it back.")
+    if wall.depth is not None and unit.depth > wall.depth + 1:
+        message = f"It stands {length(unit.depth)} out from the wall; {length(wall.depth)} are there."
+        say("clearance/" + unit.kind, "caution", unit.id, message, "Choose narrower vessels, or another wall.")
+
+
+def _obstacles(wall: Wall, unit: Unit, say: Say) -> None:
+    for obstacle in wall.obstacles:
+        if any(rect.overlaps(obstacle.keep) for _, rect in unit.parts):
+            severity = "danger" if obstacle.key == "electrical_panel" else "fault"
+            message = f"It stands in the room kept free before the {obstacle.key.replace('_', ' ')}."
+            say("blocks/" + obstacle.key, severity, unit.id, message, "Move it: panel, heater, meter and shut-off stay free.")
+
+
+def _pipe_at_the_panel(wall: Wall, say: Say) -> None:
     last = wall.units[-1].id if wall.units else ""
     for panel in (obstacle for obstacle in wall.obstacles if obstacle.key == "electrical_panel"):
         for unit_id in dict.fromkeys(run.unit or last for run in wall.runs if _crosses(run, panel.keep)):
             say(
-                "blocks/electrical_panel",
-                "fault",
-                unit_id,
-                "Water pipe runs above or before the electrical panel.",
+                "blocks/electrical_panel", "fault", unit_id, "Water pipe runs above or before the electrical panel.",
                 "Place the units so that neither pipe nor drain passes the panel; nothing that can drip belongs above it.",
-            )
-    order = [unit.id for unit in wall.units] + [""]
-    return sorted(found, key=lambda each: (SEVERITIES.index(each.severity), order.index(each.stage)))
+            )  # fmt: skip
 
 
 def _crosses(run: Run, keep: Rect) -> bool:
@@ -85,10 +85,10 @@ def _crosses(run: Run, keep: Rect) -> bool:
     return any(min(a[0], b[0]) < keep.right and max(a[0], b[0]) > keep.x and max(a[1], b[1]) > keep.z for a, b in pairwise(run.points))
 
 
-def _zone(wall: Wall, unit: Unit, zone: Zone, ceiling: float, known: bool, system: str, say: Any) -> None:
+def _zone(wall: Wall, unit: Unit, zone: Zone, ceiling: float | None, system: str, say: Say) -> None:
     rule = "uv-clearance" if zone.what == "lamp" else f"clearance/{unit.kind}"
     severity = "fault" if zone.what == "lamp" else "caution"
-    if known and zone.rect.top > ceiling + 1:
+    if ceiling is not None and zone.rect.top > ceiling + 1:
         free = ceiling - zone.rect.z
         say(
             rule,

@@ -88,9 +88,10 @@ class Run:
 
 @dataclass(frozen=True, slots=True)
 class Fitting:
-    """A fitting in the pipe. kind: elbow, tee, valve, union, gauge, sample_tap, air_gap, outlet (electrical, above the pipe, where nothing drips on it); along: h or v, the way of its pipe.
+    """A fitting in the pipe.
 
-    name: what a tag says; part: inlet, outlet or bypass for a valve; open: its state as drawn.
+    kind: elbow, tee, valve, union, gauge, sample_tap, air_gap, outlet (electrical, above the pipe, where nothing drips on it);
+    along: h or v, the way of its pipe; name: what a tag says; part: inlet, outlet or bypass for a valve; open: its state as drawn.
     """
 
     kind: str
@@ -116,7 +117,8 @@ class Dimension:
 class Wall:
     """The whole wall. width and height are those of the drawing; given says whether the job gave the wall's own.
 
-    end: where the job's own wall ends, where the units reach beyond it. header: height of the main pipe; leaves: where it leaves for the house, up to the ceiling where an electrical panel follows.
+    end: where the job's own wall ends, where the units reach beyond it. header: height of the main pipe; leaves: where it
+    leaves for the house, up to the ceiling where an electrical panel follows.
     """
 
     width: float

@@ -158,7 +158,8 @@ def _part(shape: str, b: Box, unit: Unit, variant: Variant) -> list[Box | Line]:
         assert bed is not None
         head = min(200.0, b.height * 0.16)
         top, dome = b.y + head, b.width * 0.28
-        shell = f"M{n(x)} {n(top + dome)}C{n(x)} {n(top)} {n(r)} {n(top)} {n(r)} {n(top + dome)}V{n(b.bottom - dome)}C{n(r)} {n(b.bottom)} {n(x)} {n(b.bottom)} {n(x)} {n(b.bottom - dome)}Z"
+        shell = f"M{n(x)} {n(top + dome)}C{n(x)} {n(top)} {n(r)} {n(top)} {n(r)} {n(top + dome)}V{n(b.bottom - dome)}"
+        shell += f"C{n(r)} {n(b.bottom)} {n(x)} {n(b.bottom)} {n(x)} {n(b.bottom - dome)}Z"
         level = b.bottom - 100 - bed.depth * 1000
         filled = f"M{n(x + 6)} {n(level)}H{n(r - 6)}V{n(b.bottom - dome)}C{n(r - 6)} {n(b.bottom - 8)} {n(x + 6)} {n(b.bottom - 8)} {n(x + 6)} {n(b.bottom - dome)}Z"
         return [
