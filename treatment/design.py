@@ -38,9 +38,9 @@ class Ground:
         source, more = supply(facts, flows.supply_flow, flows.design_flow.value)
         self.duty = Duty(facts, flows, source, rows_of(facts.working_values))
         self.needs: list[Need]
-        self.needs, wishes = needs(facts, self.evidence.adverse, frozenset(self.evidence.stated))
+        self.needs, wishes = needs(facts, self.evidence.adverse, frozenset(self.evidence.stated), self.evidence.plumbing)
         self.assumptions: list[Assumption] = [*self.evidence.assumptions, *notes, *more, *wishes, *own_values(facts)]
-        self._runner = Runner(self.duty)
+        self._runner = Runner(self.duty, self.evidence.plumbing)
 
     def _audit(self, train: Sequence[Stage[Any]]) -> Audit:
         run = self._runner.run(train, self.evidence.adverse, self.evidence.favourable)

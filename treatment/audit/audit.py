@@ -135,7 +135,7 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
     for other in audit.run.earlier(stage):
         tap = other.water_out if other.at_tap else tap
     for other in audit.run.later(stage):
-        out = audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, here)
+        out = audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, audit.runner.arriving(other.room, other.keys, here))
         for breach in breaches(other.room, other.keys, here, audit.duty):
             if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in audit.breaks:
                 row = analytes()[breach.limit.reads]
@@ -145,7 +145,7 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
         else:
             here = out
     for need in audit.needs:
-        if need.met_by(audit.run.finished, audit.run.tap) and not need.met_by(here, tap if tap is not None else here):
+        if need.met_by(audit.run.finished, audit.run.tap) and not need.met_by(here, tap if tap is not None else audit.runner.drawn(here)):
             where = " at the drinking tap" if need.tap and stage.at_tap else ""
             wanted.append(f"{analytes()[need.goal].said} would stay at {audit.reads(need.goal, here.value(need.goal))}{where}")
     return wanted + trouble

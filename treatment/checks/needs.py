@@ -7,7 +7,8 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..house.needs import MICROBES
+from ..evidence.samples import PLUMBING, first_drawn
+from ..house.needs import MICROBES, Need
 from ..language.analytes import analytes
 from ..train.room import StageRun
 
@@ -57,7 +58,9 @@ def unmet(audit: Audit) -> Iterator[Hit]:
 def health(audit: Audit) -> Iterator[Hit]:
     """A health limit that the finished water does not meet."""
     for need in audit.needs:
-        if need.health and need.goal not in MICROBES and not need.met_by(audit.run.finished, audit.run.tap):
+        if need.health and need.tap == "pipe" and not need.met_by(audit.run.finished, audit.run.tap):
+            yield _from_the_pipe(audit, need)
+        elif need.health and need.goal not in MICROBES and not need.met_by(audit.run.finished, audit.run.tap):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             yield Hit(
                 "danger",
@@ -67,6 +70,20 @@ def health(audit: Audit) -> Iterator[Hit]:
                 (need.goal,),
                 source=need.source,
             )
+
+
+def _from_the_pipe(audit: Audit, need: Need) -> Hit:
+    """A metal that pipe and fittings give: told with the draw it was found in, whatever the pH of the source."""
+    row, unit = analytes()[need.goal], analytes()[need.goal].shown_unit
+    draw = "in the first draw" if need.goal in first_drawn(audit.facts) else "in a sample"
+    return Hit(
+        "danger",
+        f"{row.name} {audit.show(need.value, unit)} {draw} at the tap, above the health limit of {audit.show(need.high or 0.0, unit)}.",
+        "Flush until it runs cold (30 s to 2 min, longer with a lead service line) before drinking; a certified filter or membrane at the "
+        "drinking tap at once; pH and alkalinity raised and kept steady; lead and brass parts replaced. First for infants and in pregnancy.",
+        (need.goal,),
+        source=need.source,
+    )
 
 
 @rule("microbes-untreated", "train", "safety.boil")
@@ -127,15 +144,14 @@ def refer(audit: Audit) -> Iterator[Hit]:
 
 @rule("lead-plumbing", "water", "safety.lead")
 def lead_plumbing(audit: Audit) -> Iterator[Hit]:
-    """Aggressive water in metal pipe, with no lead or copper test."""
+    """Aggressive water in metal pipe, and no first draw tested for lead and copper; a flushed sample or the source clear nothing."""
     pipe = audit.facts.supply.pipe
     metal = bool(pipe and pipe.material == "copper") or "blue_green_stains" in audit.facts.observations
-    if (
-        metal
-        and audit.run.raw.ph < audit.duty.rows["house"]["aggressive_ph"]
-        and not (audit.evidence.measured("lead") and audit.evidence.measured("copper"))
-    ):
-        yield Hit("caution", f"Water of pH {audit.run.raw.ph:.1f} stands in metal pipe, and lead and copper were not both tested.",
+    house, raw = audit.duty.rows["house"], audit.run.raw
+    dissolves = raw.ph < house["aggressive_ph"] or (raw.ph < house["soft_ph"] and raw.value("alkalinity") < house["soft_alkalinity"])
+    if metal and dissolves and not first_drawn(audit.facts) >= set(PLUMBING):
+        yield Hit("caution", f"Water of pH {raw.ph:.1f} with {audit.show(raw.value('alkalinity'), 'mg/L alkalinity')} of alkalinity stands in metal pipe, "
+                  "and a first draw was not tested for both lead and copper.",
                   "Take a first-draw sample after a night's standing for lead and copper; flush taps before drinking until then.")  # fmt: skip
 
 

@@ -85,7 +85,7 @@ def histories(facts: Facts, evidence: Evidence) -> list[History]:
         taken = [(i, sample, sample.readings[name]) for i, sample in enumerate(facts.samples) if name in sample.readings]
         if len(taken) < 2:
             continue
-        limit, state = strictest(facts.job.standard, name), evidence.states.get(name)
+        limit, state = strictest(facts.job.standard, name, facts.as_of), evidence.states.get(name)
         tops = [reading.low if reading.high is None else reading.high for _, _, reading in taken]
         lows = [reading.low for _, _, reading in taken]
         marked = limit.high if limit else 0.0

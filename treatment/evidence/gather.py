@@ -11,7 +11,7 @@ from ..job.facts import Facts
 from ..language.analytes import Analyte, analytes
 from ..language.display import show
 from ..language.tables import table
-from .samples import RAW_POINTS, AnalyteState, Assumption, combine
+from .samples import RAW_POINTS, AnalyteState, Assumption, at_taps, combine
 
 #: mg of dissolved solids for each mg/L (of CaCO3 for alkalinity: bicarbonate as dried; of N for nitrate)
 ION_WEIGHTS = {
@@ -37,6 +37,12 @@ class Evidence:
     assumptions: tuple[Assumption, ...]
     treated_only: bool
     stated: dict[str, AnalyteState]
+    taps: dict[str, AnalyteState]
+
+    @property
+    def plumbing(self) -> dict[str, float]:
+        """Metals that pipe and fittings give to the water at the tap, at their worst [mg/L]."""
+        return {name: state.design for name, state in self.taps.items()}
 
     def measured(self, analyte: str) -> bool:
         """Whether a sample tells of this analyte."""
@@ -83,6 +89,7 @@ def gather(facts: Facts) -> Evidence:
         tuple(notes),
         treated_only=bool(facts.samples) and not any(s.point in RAW_POINTS for s in facts.samples),
         stated=stated,
+        taps=at_taps(facts),
     )
 
 

@@ -7,12 +7,14 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..job.facts import Basis, Facts, SampleFacts
-from ..language.analytes import Analyte, analytes
+from ..language.analytes import Analyte, analytes, shown_in
 from ..language.display import show
 from ..language.reading import Reading
 from ..language.tables import table
 
 RAW_POINTS = ("raw", "pressure_tank")
+#: metals that pipe and fittings give to the water on its way to the tap
+PLUMBING = shown_in("plumbing")
 Found = tuple[int, SampleFacts, Reading]
 
 
@@ -54,7 +56,7 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
     states: dict[str, AnalyteState] = {}
     samples = standing_for_raw(facts)
     for name, analyte in analytes().items():
-        found = [(i, s, s.readings[name]) for i, s in samples if name in s.readings]
+        found = [(i, s, s.readings[name]) for i, s in samples if name in s.readings and not (s.point == "tap" and name in PLUMBING)]
         for i, _, reading in found:
             if reading.note:
                 notes.append(Assumption(f"$.samples[{i}].readings.{name}", reading.typed, reading.note))
@@ -86,6 +88,23 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
             notes.append(Assumption(f"$.design_basis.{name}", f"{analyte.name} {show(state.design, analyte.shown_unit, facts.job.units)}", why))
         states[name] = state
     return states
+
+
+def at_taps(facts: Facts) -> dict[str, AnalyteState]:
+    """What samples at the taps tell of the metals that pipe and fittings give: the worst, first draw and flushed alike."""
+    found: dict[str, AnalyteState] = {}
+    for name in PLUMBING:
+        seen = [(i, s, s.readings[name]) for i, s in enumerate(facts.samples) if s.point == "tap" and name in s.readings]
+        if seen:
+            found[name] = _on(Basis(), analytes()[name], seen)
+    return found
+
+
+def first_drawn(facts: Facts) -> frozenset[str]:
+    """Which metals a first draw at the tap tells of: only that sample sees what a night in the pipe dissolves."""
+    return frozenset(
+        name for sample in facts.samples if sample.point == "tap" and sample.draw == "first" for name in sample.readings if name in PLUMBING
+    )
 
 
 def default_percent() -> float:

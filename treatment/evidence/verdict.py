@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import datetime as dt
+from dataclasses import dataclass, replace
 
 from ..job.limits import limits
 from ..language.analytes import Analyte, analytes
@@ -29,6 +30,12 @@ class Verdict:
     is_a: str
     does: str
     source: str
+    at_tap: bool = False
+
+    @property
+    def name(self) -> str:
+        """What it is called: a metal that the pipe gave is told apart from the source's."""
+        return f"{self.analyte.name} at the tap" if self.at_tap else self.analyte.name
 
     @property
     def times(self) -> float:
@@ -47,14 +54,20 @@ class Verdict:
         return "beyond its mark" if self.state == "beyond" else "perhaps beyond its mark"
 
 
-def verdicts(evidence: Evidence, standard: str) -> dict[str, list[Verdict]]:
-    """Every measured reading that has a mark, by group, the gravest first. A reading stands in two groups where they have different marks."""
+def verdicts(evidence: Evidence, standard: str, on: dt.date | None = None) -> dict[str, list[Verdict]]:
+    """Every measured reading that has a mark, by group, the gravest first. A reading stands in two groups where they have different marks.
+
+    Metals found at the tap stand beside those of the source. on: the day whose limits hold.
+    """
     found: dict[str, list[Verdict]] = {group: [] for group in GROUPS}
+    for at_tap, states in ((False, evidence.stated), (True, evidence.taps)):
+        for name, state in states.items():
+            for limit in limits(standard, on):
+                if limit.analyte == name:
+                    group = "health" if limit.health else "comfort"
+                    verdict = _verdict(analytes()[name], group, state, limit.low, limit.high, limit.source)
+                    found[group].append(replace(verdict, at_tap=at_tap))
     for name, state in evidence.stated.items():
-        for limit in limits(standard):
-            if limit.analyte == name:
-                group = "health" if limit.health else "comfort"
-                found[group].append(_verdict(analytes()[name], group, state, limit.low, limit.high, limit.source))
         row = table("verdicts").get(name, {}).get("equipment")
         if row:
             low, high = (float(row["mark"]), None) if row.get("below") else (None, float(row["mark"]))

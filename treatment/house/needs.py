@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -40,8 +41,11 @@ class Need:
     def met_by(self, water: Water, tap: Water | None = None) -> bool:
         """Whether the water of the house, or that of the drinking tap where this suffices, meets it.
 
-        tap: "" asks it of every tap, "may" is content with the drinking tap, "only" looks at nothing else.
+        tap: "" asks it of every tap, "may" is content with the drinking tap, "only" looks at nothing else; "pipe" is what the
+        plumbing gives, which only a treatment at the tap can take out again.
         """
+        if self.tap == "pipe":
+            return tap is not None and self._met(tap)
         if self.mark and water.value(self.mark) > 0:
             return True
         if tap is not None and self.tap and self._met(tap):
@@ -72,10 +76,11 @@ def soften_above(facts: Facts) -> float:
     return facts.wishes.soften_above or unit_named("gpg", "hardness").to_canonical(table("stages")["softener"]["soften_above_gpg"])
 
 
-def needs(facts: Facts, water: Water, measured: frozenset[str]) -> tuple[list[Need], list[Assumption]]:
+def needs(facts: Facts, water: Water, measured: frozenset[str], plumbing: Mapping[str, float] | None = None) -> tuple[list[Need], list[Assumption]]:
     """What this water and these wishes ask for, health first, and what was assumed of the wishes.
 
-    measured: analytes the samples tell of; what was only computed to balance the water asks for nothing.
+    measured: analytes the samples tell of; what was only computed to balance the water asks for nothing. plumbing: metals
+    found at the tap [mg/L].
     """
     found: dict[str, Need] = {}
     notes: list[Assumption] = []
@@ -98,6 +103,11 @@ def needs(facts: Facts, water: Water, measured: frozenset[str]) -> tuple[list[Ne
             limit.source,
             tap="only" if limit.analyte in facts.wishes.drinking_tap_only else "may" if limit.analyte in TAP_GOALS else "",
         )
+    for limit in limits_of(facts):
+        value = (plumbing or {}).get(limit.analyte)
+        if value is not None and limit.health and limit.broken_by(value) and limit.analyte not in found:
+            why = f"pipe and fittings give it to the water at the tap: {_why(limit)}"
+            found[limit.analyte] = Need(limit.analyte, why, None, limit.high, value, limit.unit, limit.health, limit.source, tap="pipe")
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
     wished = facts.wishes.soft_water

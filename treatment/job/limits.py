@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from dataclasses import dataclass
 from functools import cache
 
@@ -36,19 +37,23 @@ def outside(limit: Limit, low: float, high: float | None) -> bool:
 
 
 @cache
-def limits(standard: str) -> tuple[Limit, ...]:
-    """Every limit of a standard set, health limits first."""
+def limits(standard: str, on: dt.date | None = None) -> tuple[Limit, ...]:
+    """Every limit of a standard set as it holds on a day, health limits first. Without a day, what holds now in the set's edition."""
     rows, cited = table("limits")[standard], source(f"limits.{standard}")
-    found = [Limit(name, None, float(high), True, cited) for name, high in rows["health"].items()]
+    highs = {kind: dict(rows[kind]) for kind in ("health", "aesthetic")}
+    for row in rows.get("dated", ()):
+        if on is not None and on >= row["from"]:
+            highs[row["kind"]][row["analyte"]] = row["max"]
+    found = [Limit(name, None, float(high), True, cited) for name, high in highs["health"].items()]
     found.append(Limit("ph", rows["ph"][0], rows["ph"][1], False, cited))
-    found += [Limit(name, None, float(high), False, cited) for name, high in rows["aesthetic"].items()]
+    found += [Limit(name, None, float(high), False, cited) for name, high in highs["aesthetic"].items()]
     return tuple(found)
 
 
 def limits_of(facts: Facts) -> tuple[Limit, ...]:
     """The limits of a job: those of its set, replaced where the designer gives one of their own with a reason."""
     own = {name: row for name, row in facts.limits.items() if isinstance(row.high, Reading)}
-    found = [limit for limit in limits(facts.job.standard) if limit.analyte not in own]
+    found = [limit for limit in limits(facts.job.standard, facts.as_of) if limit.analyte not in own]
     for name, row in own.items():
         assert isinstance(row.high, Reading)
         health = any(limit.health for limit in limits(facts.job.standard) if limit.analyte == name)
@@ -57,7 +62,7 @@ def limits_of(facts: Facts) -> tuple[Limit, ...]:
     return tuple(sorted(found, key=lambda limit: not limit.health))
 
 
-def strictest(standard: str, analyte: str) -> Limit | None:
+def strictest(standard: str, analyte: str, on: dt.date | None = None) -> Limit | None:
     """The limit to show beside a reading: the lowest ceiling of the set for this analyte."""
-    own = [limit for limit in limits(standard) if limit.analyte == analyte]
+    own = [limit for limit in limits(standard, on) if limit.analyte == analyte]
     return min(own, key=lambda limit: limit.high) if own else None

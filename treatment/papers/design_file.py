@@ -143,6 +143,7 @@ def design_document(design: Design) -> dict[str, Any]:
         "job": {"name": design.facts.job.name, "standard": design.facts.job.standard, "units": design.facts.job.units},
         "assumptions": [{"path": note.path, "value": note.value, "why": note.why} for note in design.assumptions],
         "design_water": {name: state.as_json() for name, state in design.evidence.states.items()},
+        "taps": {name: state.as_json() for name, state in design.evidence.taps.items()},
         "needs": [need.as_json() for need in design.needs],
         "demand": {"daily_use": flows.daily_use.as_json(), "peak_flow": flows.peak_flow.as_json(), "design_flow": flows.design_flow.as_json()},
         **train_document(design.chosen, design.facts.job.units),

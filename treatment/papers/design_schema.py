@@ -69,6 +69,7 @@ def design_schema() -> dict[str, Any]:
         "format": {"const": FORMAT}, "engine": text, "job": obj({"name": text, "standard": text, "units": text}),
         "assumptions": array(obj({"path": text, "value": text, "why": text})),
         "design_water": {"type": "object", "additionalProperties": state},
+        "taps": {"type": "object", "additionalProperties": state},
         "needs": array(obj({"goal": text, "why": text, "limit": obj({"value": limit, "unit": text}), "value": quantity, "health": {"type": "boolean"}, "source": text})),
         "demand": obj({"daily_use": figure, "peak_flow": figure, "design_flow": figure}),
         **train, "next_tests": array(obj({"analyte": text, "decides": array(text), "rank": number})), "caution": text,

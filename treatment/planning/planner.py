@@ -159,7 +159,7 @@ class Planner:
             room, keys = stage.room, stage.keys
             if self._refuses(room, keys, here):
                 return None
-            out = self.runner.through(room, keys, here).water
+            out = self.runner.through(room, keys, self.runner.arriving(room, keys, here)).water
             if room.at_tap(keys):
                 tap = out
             else:

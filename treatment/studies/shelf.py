@@ -32,7 +32,7 @@ def shelf(design: Design, variant: Variant, after: str) -> list[Offer]:
     offers = []
     for kind, room in ROOMS.items():
         keys = next(iter(room.candidates(design.evidence.adverse, design.duty)), room.Keys())
-        out = variant.audit.runner.through(room, keys, here).water
+        out = variant.audit.runner.through(room, keys, variant.audit.runner.arriving(room, keys, here)).water
         changes = [
             f"{analytes()[name].name} {_said(name, here.value(name), system)} → {_said(name, out.value(name), system)}"
             for name in shown_in("shelf")

@@ -15,6 +15,13 @@ SOUND = [
 NEUTRALIZER, IRON, SOFTENER, SEDIMENT, UV = SOUND
 
 
+def first_drawn(metals: dict[str, str]) -> dict[str, Any]:
+    """Acid water in copper pipe, with a first draw at the tap."""
+    document = job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}})
+    document["samples"].append({"taken_on": "2026-05-05", "point": "tap", "draw": "first", "method": "laboratory", "readings": metals})
+    return document
+
+
 def soft(**more: Any) -> dict[str, Any]:
     return job(readings=HARD_ONLY, train=[{"kind": "softener", "volume": "1.5 ft3", "tank": "10x54"} | more])
 
@@ -100,8 +107,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "boil-water": (job(train=SOUND), job(readings={"total_coliform": "absent"}, train=SOUND[:3])),
     "gas-hazard": (job(readings={"methane": "15 mg/L"}), job(readings={"methane": "1 mg/L"})),
     "refer/arsenic": (job(readings={"arsenic": "30 ug/L"}), job(readings={"arsenic": "5 ug/L"})),
-    "lead-plumbing": (job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}}),
-    job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}}, readings={"lead": "2 ug/L", "copper": "0.4 mg/L"})),
+    "lead-plumbing": (job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}}), first_drawn({"lead": "2 ug/L", "copper": "0.4 mg/L"})),
     "iron-bacteria-first": (job(readings={"iron_bacteria": "present"}, train=SOUND), job(train=SOUND)),
     "microbes-untested": (job(readings={"total_coliform": None, "e_coli": None}), job()),
     "test-missing/ph": (job(readings={"ph": None}), job()),

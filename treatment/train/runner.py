@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from ..chemistry.water import Water
@@ -24,8 +24,9 @@ class Passed(NamedTuple):
 class Runner:
     """Runs trains for one duty; remembers what a stage does to a water, so that searching is cheap."""
 
-    def __init__(self, duty: Duty):
-        self.duty = duty
+    def __init__(self, duty: Duty, plumbing: Mapping[str, float] | None = None):
+        """plumbing: metals that pipe and fittings give to the water on its way to the tap [mg/L]."""
+        self.duty, self._plumbing = duty, dict(plumbing or {})
         self._sized: dict[tuple[Room[Any], Any, Water], Passed] = {}
         self._other: dict[tuple[Room[Any], Any, Water, Water], Water] = {}
 
@@ -42,6 +43,15 @@ class Runner:
             found = self._sized[known] = Passed(sizing, out, *room.loss(keys, sizing, self.duty.flow, water.temperature))
         return found
 
+    def drawn(self, water: Water) -> Water:
+        """A water as it comes from the tap: with what pipe and fittings give it."""
+        more = {name: value for name, value in self._plumbing.items() if value > water.value(name)}
+        return water.with_(**more) if more else water
+
+    def arriving(self, room: Room[Any], keys: Any, water: Water) -> Water:
+        """The water of the house as it reaches a treatment: at the tap it has been through the pipe."""
+        return self.drawn(water) if room.at_tap(keys) else water
+
     def as_sized(self, room: Room[Any], keys: Any, sizing: Sizing, sized_for: Water, water: Water) -> Water:
         """What a stage that was sized for one water does to another."""
         known = (room, keys, sized_for, water)
@@ -57,11 +67,12 @@ class Runner:
         tap: Water | None = None
         for index, stage in enumerate(train):
             room, keys = stage.room, stage.keys
-            sizing, out, clean, dirty = self.through(room, keys, here)
-            mild_out = out if beside == here else self.as_sized(room, keys, sizing, here, beside)
-            runs.append(StageRun(index, stage.id, keys, room, sizing, here, out, beside, mild_out, clean, dirty))
+            met, mild_met = self.arriving(room, keys, here), self.arriving(room, keys, beside)
+            sizing, out, clean, dirty = self.through(room, keys, met)
+            mild_out = out if mild_met == met else self.as_sized(room, keys, sizing, met, mild_met)
+            runs.append(StageRun(index, stage.id, keys, room, sizing, met, out, mild_met, mild_out, clean, dirty))
             if room.at_tap(keys):
                 tap = out
             else:
                 here, beside = out, mild_out
-        return TrainRun(tuple(runs), adverse, here, beside, here if tap is None else tap)
+        return TrainRun(tuple(runs), adverse, here, beside, self.drawn(here) if tap is None else tap)

@@ -41,7 +41,7 @@ def says(request: HttpRequest, pk: int) -> HttpResponse:
             [(verdict, gauge(verdict)) for verdict in found if verdict.state != "within"],
             [verdict for verdict in found if verdict.state == "within"],
         )
-        for group, found in verdicts(design.evidence, job.standard).items()
+        for group, found in verdicts(design.evidence, job.standard, design.facts.as_of).items()
     ]
     context = {
         "job": job, "steps": steps(job, "water"), "tab": "says", "design": design, "groups": groups, "unmarked": unmarked(design.evidence, job.standard),

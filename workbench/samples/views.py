@@ -7,6 +7,7 @@ from typing import Any
 
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.design import Design
@@ -50,7 +51,7 @@ class Chip:
 
 def chip(reading: Any, standard: str) -> Chip:
     """The chip of a parsed or stored reading."""
-    row, limit = analytes()[reading.analyte], strictest(standard, reading.analyte)
+    row, limit = analytes()[reading.analyte], strictest(standard, reading.analyte, timezone.localdate())
     over = limit is not None and outside(limit, reading.low, reading.high)
     return Chip(row, reading.low, reading.high, reading.qualifier, reading.typed, reading.note, limit, over)
 

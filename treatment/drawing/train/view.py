@@ -224,7 +224,7 @@ def limit_of(design: Design, name: str) -> float | None:
     """The mark a ribbon is measured against, in canonical units: the softening wish, or the strictest limit."""
     if name == "hardness":
         return soften_above(design.facts)
-    found = strictest(design.facts.job.standard, name)
+    found = strictest(design.facts.job.standard, name, design.facts.as_of)
     return found.high if found else None
 
 

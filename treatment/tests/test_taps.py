@@ -1,0 +1,126 @@
+"""What taps tell: metals from the plumbing stand beside the source, a flushed sample clears nothing, limits have dates."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+from treatment.design import Design, design
+from treatment.job.limits import limits
+from treatment.job_file import read_job
+from treatment.papers.design_file import design_document
+
+QUIET_SOURCE = {
+    "ph": "7.2", "alkalinity": "120 mg/L as CaCO3", "hardness": "5 gpg", "iron": "0.05 mg/L", "manganese": "0.01 mg/L", "tds": "240 mg/L",
+    "total_coliform": "absent", "e_coli": "absent", "nitrate": "1 mg/L as N", "turbidity": "0.2 NTU", "lead": "<1 ug/L", "copper": "0.02 mg/L",
+}  # fmt: skip
+
+
+def job(*taps: dict[str, Any], **parts: Any) -> Design:
+    """A mild drilled well with samples at the kitchen tap."""
+    document = {
+        "format": "cairn-job/1", "as_of": "2026-06-01", "source": {"kind": "drilled_well"},
+        "samples": [{"point": "raw", "readings": QUIET_SOURCE}, *({"point": "tap"} | tap for tap in taps)],
+        "supply": {"flow": "8 gpm", "pressure_low": "40 psi", "pressure_high": "60 psi"}, "building": {"people": 3,
+        "fixtures": {"wc": 1, "basin": 1, "shower": 1, "kitchen_sink": 1}},
+        "wishes": {"safe_to_drink": True}, "train": None,
+    }  # fmt: skip
+    return design(read_job(document | parts))
+
+
+def rules(worked: Design) -> dict[str, str]:
+    return {finding.rule: finding.severity for finding in worked.chosen.findings}
+
+
+FIRST_DRAW = {"draw": "first", "readings": {"lead": "22 ug/L", "copper": "1.5 mg/L"}}
+NOTHING = {"train": []}
+
+
+class FirstDraw(unittest.TestCase):
+    def test_lead_at_the_tap_is_a_danger_at_any_ph(self) -> None:
+        """22 µg/L in the first draw, limit 15: a danger although the source has none and its pH is 7.2."""
+        worked = job(FIRST_DRAW, **NOTHING)
+        self.assertEqual(rules(worked)["health/lead"], "danger")
+        self.assertEqual(rules(worked)["health/copper"], "danger")
+        said = next(finding for finding in worked.chosen.findings if finding.rule == "health/lead")
+        for words in ("first draw", "22", "15"):
+            self.assertIn(words, said.message)
+        for words in ("Flush", "certified", "infants"):
+            self.assertIn(words, said.remedy)
+
+    def test_a_membrane_at_the_tap_answers_it(self) -> None:
+        """The proposal puts one there: 97 % of 22 µg/L is held, 0.66 µg/L is left; without it the danger stands."""
+        worked = job(FIRST_DRAW)
+        last = worked.proposal.run.stages[-1]
+        self.assertEqual((last.kind, last.at_tap), ("reverse_osmosis", True))
+        self.assertAlmostEqual(last.water_in.value("lead"), 0.022)
+        self.assertAlmostEqual(last.water_out.value("lead"), 0.022 * 0.03)
+        self.assertNotIn("health/lead", rules(worked))
+        self.assertTrue(worked.plan.complete)
+
+    def test_source_and_tap_stand_beside_each_other(self) -> None:
+        """The source keeps its own value; the tap's is told apart from it, in the document too."""
+        worked = job(FIRST_DRAW)
+        self.assertAlmostEqual(worked.evidence.states["lead"].design, 0.001)
+        self.assertAlmostEqual(worked.evidence.taps["lead"].design, 0.022)
+        self.assertAlmostEqual(design_document(worked)["taps"]["lead"]["design"], 0.022)
+
+    def test_tap_samples_alone_do_not_make_the_source_leaden(self) -> None:
+        """Where only tap samples were taken they stand for the source, but not for the metals that the pipe gave."""
+        document = {
+            "format": "cairn-job/1",
+            "samples": [{"point": "tap", "draw": "first", "readings": {"ph": "7.0", "lead": "22 ug/L"}}],
+            "train": [],
+        }
+        worked = design(read_job(document))
+        self.assertNotIn("lead", worked.evidence.states)
+        self.assertEqual(rules(worked)["health/lead"], "danger")
+
+    def test_below_the_limit_is_quiet(self) -> None:
+        """5 µg/L of lead and 0.4 mg/L of copper."""
+        self.assertFalse(
+            {"health/lead", "health/copper"} & set(rules(job({"draw": "first", "readings": {"lead": "5 ug/L", "copper": "0.4 mg/L"}}, **NOTHING)))
+        )
+
+
+class FlushedClearsNothing(unittest.TestCase):
+    PIPE = {"supply": {"flow": "8 gpm", "pressure_low": "40 psi", "pressure_high": "60 psi", "pipe": {"material": "copper", "size": "1 in"}}}
+
+    def acid(self, *taps: dict[str, Any]) -> set[str]:
+        document = {
+            "format": "cairn-job/1", "samples": [{"point": "raw", "readings": {"ph": "6.2", "lead": "<1 ug/L", "copper": "0.1 mg/L"}}, *taps], "train": [], **self.PIPE,
+        }  # fmt: skip
+        return set(rules(design(read_job(document))))
+
+    def test_only_a_first_draw_clears_the_question(self) -> None:
+        """Acid water in copper pipe: source and flushed tap leave the question open, a first draw of both metals closes it."""
+        metals = {"lead": "2 ug/L", "copper": "0.3 mg/L"}
+        self.assertIn("lead-plumbing", self.acid())
+        self.assertIn("lead-plumbing", self.acid({"point": "tap", "draw": "flushed", "readings": metals}))
+        self.assertIn("lead-plumbing", self.acid({"point": "tap", "draw": "first", "readings": {"lead": "2 ug/L"}}))
+        self.assertNotIn("lead-plumbing", self.acid({"point": "tap", "draw": "first", "readings": metals}))
+
+    def test_soft_water_near_neutral_still_dissolves_metal(self) -> None:
+        """pH 7.0 with 25 mg/L of alkalinity asks for the test; with 90 it does not."""
+
+        def at(alkalinity: str) -> set[str]:
+            document = {"format": "cairn-job/1", "samples": [{"readings": {"ph": "7.0", "alkalinity": alkalinity}}], "train": [], **self.PIPE}
+            return set(rules(design(read_job(document))))
+
+        self.assertIn("lead-plumbing", at("25 mg/L as CaCO3"))
+        self.assertNotIn("lead-plumbing", at("90 mg/L as CaCO3"))
+
+
+class LimitsHaveDates(unittest.TestCase):
+    def test_the_action_level_of_lead_falls(self) -> None:
+        """15 µg/L until the end of October 2027, 10 from November on; 12 µg/L is a danger only then."""
+
+        def lead(day: str) -> float:
+            import datetime as dt
+
+            return min(limit.high for limit in limits("us", dt.date.fromisoformat(day)) if limit.analyte == "lead")
+
+        self.assertEqual((lead("2027-10-31"), lead("2027-11-01")), (0.015, 0.010))
+        twelve = {"draw": "first", "readings": {"lead": "12 ug/L"}}
+        self.assertNotIn("health/lead", rules(job(twelve, **NOTHING)))
+        self.assertIn("health/lead", rules(job(twelve, as_of="2027-12-01", **NOTHING)))
