@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -18,12 +19,16 @@ from .house.needs import Need, needs
 from .job.facts import Facts
 from .job.working import rows_of, told, working_values
 from .job_file import Job
-from .language.analytes import analytes
+from .language.analytes import MICROBES, analytes
 from .planning.planner import Block, Plan, Planner
+from .planning.reasons import why_not
 from .planning.variant import Variant
 from .train.pressure import pressure_line
 from .train.room import Stage, name_stages
 from .train.runner import Runner
+
+#: ways to hold microbes, in the order in which they are tried where the usual one does not get its water
+DISINFECTION = ("uv", "chlorine", "barrier")
 
 assert checks  # importing it registers the rules about the whole job
 
@@ -38,7 +43,7 @@ class Ground:
         source, more = supply(facts, flows.supply_flow, flows.design_flow.value)
         self.duty = Duty(facts, flows, source, rows_of(facts.working_values))
         self.needs: list[Need]
-        self.needs, wishes = needs(facts, self.evidence.adverse, frozenset(self.evidence.stated), self.evidence.plumbing)
+        self.needs, wishes = needs(facts, self.evidence.adverse, frozenset(self.evidence.stated), self.evidence.plumbing, self.evidence.carried)
         self.assumptions: list[Assumption] = [*self.evidence.assumptions, *notes, *more, *wishes, *own_values(facts)]
         self._runner = Runner(self.duty, self.evidence.plumbing)
 
@@ -56,8 +61,25 @@ class Ground:
 
     @cached_property
     def plan(self) -> Plan:
-        """What the planner composes for this job."""
-        return self.planned()
+        """What the planner composes for this job. Where microbes would be left alive, the other ways to hold them are tried in turn."""
+        best = self.planned()
+        left = self._undone(best.train)
+        for school in DISINFECTION if left[0] else ():
+            if school != self.facts.schools.disinfection:
+                other = Ground(replace(self.facts, schools=replace(self.facts.schools, disinfection=school)))
+                train = other.variant(other.planned().train).as_built
+                undone = self._undone(train)
+                if undone < left:
+                    works = not any(undone)
+                    best, left = Plan(train, works, why_not(train, works, self.duty, self.evidence, self.needs)), undone
+        return best
+
+    def _undone(self, train: Sequence[Stage[Any]]) -> tuple[int, int, int, int]:
+        """What a train leaves: microbes alive, health needs unmet, needs unmet, faults another train would mend."""
+        audit = self._audit(train)
+        unmet = [need for need in self.needs if not need.met_by(audit.run.finished, audit.run.tap)]
+        faults = sum(finding.against_the_train for finding in audit.findings(quick=True))
+        return sum(need.goal in MICROBES for need in unmet), sum(need.health for need in unmet), len(unmet), faults
 
     @cached_property
     def proposal(self) -> Variant:

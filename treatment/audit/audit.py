@@ -14,11 +14,11 @@ from typing import Any
 from ..chemistry.water import Water
 from ..evidence.gather import Evidence
 from ..house.duty import Duty
-from ..house.needs import MICROBES, Need
+from ..house.needs import Need
 from ..job.facts import Facts
 from ..job.feed_limits import FeedLimit
 from ..job.limits import Limit, limits_of
-from ..language.analytes import analytes
+from ..language.analytes import MICROBES, analytes
 from ..language.display import show
 from ..language.figure import source as cite
 from ..train.pressure import PressureLine
@@ -52,8 +52,14 @@ class Audit:
         highs = [limit.high for limit in self.limits if limit.analyte == analyte]
         return min(highs) if highs else None
 
+    @property
+    def microbes_found(self) -> bool:
+        """Whether a sample found microbes."""
+        return bool(self.evidence.microbes_found)
+
     @cached_property
     def microbes_present(self) -> bool:
+        """Whether microbes are in the raw water: found, or carried by this kind of source."""
         return any(self.run.raw.value(name) > 0 for name in MICROBES)
 
     @cached_property

@@ -75,7 +75,7 @@ def sample_stale(audit: Audit) -> Iterator[Hit]:
                 "Repeat the microbe test: it holds for half a year at most.",
             )
     event = audit.facts.source.last_event
-    if event in ("flood", "repair") and any(audit.evidence.measured(name) for name in ("total_coliform", "e_coli")) and not audit.microbes_present:
+    if event in ("flood", "repair") and any(audit.evidence.measured(name) for name in ("total_coliform", "e_coli")) and not audit.microbes_found:
         yield Hit(
             "caution",
             f"There was a {event} at the source; a clear microbe test from before says nothing of now.",

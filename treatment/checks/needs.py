@@ -8,8 +8,8 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..evidence.samples import PLUMBING, first_drawn
-from ..house.needs import MICROBES, Need
-from ..language.analytes import analytes
+from ..house.needs import Need
+from ..language.analytes import MICROBES, analytes
 from ..train.room import StageRun
 
 
@@ -18,13 +18,17 @@ def feed_limit(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The water that reaches a stage is not what it needs."""
     for breach in audit.broken[stage.index]:
         limit, row = breach.limit, analytes()[breach.limit.reads]
+        severity = "caution" if stage.room.guards and audit.evidence.only_assumed(limit.reads, breach.value) else limit.severity
         if row.is_microbe:
             message = f"{row.name} reaches the {stage.said}, which cannot bear it: {limit.because}."
         else:
             asked = breach.asked(audit.facts.job.units)
-            message = f"{row.name} {audit.show(breach.value, row.shown_unit)} reaches the {stage.said}, which takes {asked}: {limit.because}."
+            assumed = " (assumed, not measured)" if severity != limit.severity else ""
+            message = (
+                f"{row.name} {audit.show(breach.value, row.shown_unit)}{assumed} reaches the {stage.said}, which takes {asked}: {limit.because}."
+            )
         remedy = f"Treat {row.said} before this stage, or move the stage after the one that does."
-        yield Hit(limit.severity, message, remedy, (stage.kind, limit.analyte), source=limit.source)
+        yield Hit(severity, message, remedy, (stage.kind, limit.analyte), source=limit.source)
 
 
 @rule("unmet/<analyte>", "train", "safety.evidence")
@@ -89,7 +93,7 @@ def _from_the_pipe(audit: Audit, need: Need) -> Hit:
 @rule("microbes-untreated", "train", "safety.boil")
 def microbes_untreated(audit: Audit) -> Iterator[Hit]:
     """Microbes were found and reach the tap."""
-    left = [analytes()[name].name for name in MICROBES if audit.run.finished.value(name) > 0]
+    left = [analytes()[name].name for name in MICROBES if audit.run.finished.value(name) > 0 and name not in audit.evidence.carried]
     if left and audit.facts.wishes.safe_to_drink is not False:
         yield Hit(
             "danger",
@@ -98,11 +102,25 @@ def microbes_untreated(audit: Audit) -> Iterator[Hit]:
         )
 
 
+@rule("source-risk", "water train", "safety.source")
+def source_risk(audit: Audit) -> Iterator[Hit]:
+    """A source that carries microbes by its kind, and nothing against them; surface water is referred, too."""
+    if audit.facts.wishes.safe_to_drink is False or not audit.evidence.carried:
+        return
+    kind = (audit.facts.source.kind or "").replace("_", " ")
+    if any(audit.run.finished.value(name) > 0 for name in audit.evidence.carried):
+        yield Hit("danger", f"A {kind} carries microbes by its kind, and nothing in this train makes them harmless; one clear sample says nothing of next month.",
+                  "Add disinfection at the end of the train, and test in wet and in dry seasons; boil drinking water meanwhile.")  # fmt: skip
+    elif audit.facts.source.kind == "surface":
+        yield Hit("caution", "Surface water swings with the weather: turbidity, algae, organic matter, cysts.",
+                  "Have its treatability studied over the seasons by a specialist before this is built.")  # fmt: skip
+
+
 @rule("boil-water", "water", "safety.boil")
 def boil_water(audit: Audit) -> Iterator[Hit]:
     """Microbes were found: the notice stands until the treated water is retested."""
-    if audit.microbes_present:
-        found = ", ".join(analytes()[name].name for name in MICROBES if audit.run.raw.value(name) > 0)
+    if audit.microbes_found:
+        found = ", ".join(analytes()[name].name for name in MICROBES if name in audit.evidence.microbes_found)
         yield Hit("danger", f"{found} found in the water. Boil water for drinking, cooking and teeth.",
                   "Until the treatment runs, its pipes are disinfected, and a retest is clear. Find and mend how microbes get in.")  # fmt: skip
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from ..audit.audit import Audit, clock, without
 from ..audit.rules import Hit, rule
-from ..house.needs import MICROBES
+from ..language.analytes import MICROBES
 from ..train.room import StageRun
 
 

@@ -8,7 +8,7 @@ from typing import Any
 from ..chemistry.carbonate import CA, CL, FE, FLUORIDE, HCO3, MG, N_NITRATE, NA, SO4, K
 from ..chemistry.water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, Water, balancing_ions
 from ..job.facts import Facts
-from ..language.analytes import Analyte, analytes
+from ..language.analytes import MICROBES, Analyte, analytes
 from ..language.display import show
 from ..language.tables import table
 from .samples import RAW_POINTS, AnalyteState, Assumption, at_taps, combine
@@ -21,6 +21,8 @@ ION_WEIGHTS = {
 CATIONS = (("calcium", 2, CA), ("magnesium", 2, MG), ("sodium", 1, NA), ("potassium", 1, K), ("ferrous_iron", 2, FE))
 ANIONS = (("chloride", 1, CL), ("sulfate", 2, SO4), ("nitrate", 1, N_NITRATE), ("fluoride", 1, FLUORIDE))
 ASSUMED = table("assumed")["water"]
+#: origin of what a kind of source carries
+BY_KIND = "the kind of source"
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,6 +41,21 @@ class Evidence:
     stated: dict[str, AnalyteState]
     taps: dict[str, AnalyteState]
 
+    def only_assumed(self, analyte: str, value: float) -> bool:
+        """Whether this value of an analyte is nothing but an assumption about the source, unchanged."""
+        state = self.states.get(analyte)
+        return state is not None and state.origin == "assumed" and abs(value - state.design) <= 1e-6 * max(abs(state.design), 1.0)
+
+    @property
+    def carried(self) -> frozenset[str]:
+        """Microbes that nobody found, but which this kind of source carries."""
+        return frozenset(name for name, state in self.states.items() if state.origin == BY_KIND)
+
+    @property
+    def microbes_found(self) -> frozenset[str]:
+        """Microbes that a sample found."""
+        return frozenset(name for name in MICROBES if name in self.stated and self.stated[name].design > 0)
+
     @property
     def plumbing(self) -> dict[str, float]:
         """Metals that pipe and fittings give to the water at the tap, at their worst [mg/L]."""
@@ -46,7 +63,7 @@ class Evidence:
 
     def measured(self, analyte: str) -> bool:
         """Whether a sample tells of this analyte."""
-        return analyte in self.states and self.states[analyte].origin not in ("assumed", "computed", "supply")
+        return analyte in self.stated
 
     @property
     def ion_parts(self) -> tuple[list[tuple[str, float]], list[tuple[str, float]]]:
@@ -141,9 +158,22 @@ def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
         _solids(states, compute)
     if "uvt" not in states:
         assume("uvt", table("stages")["uv"]["assumed_uvt"], "UV transmittance was not measured; typical of clear well water after iron removal")
+    _by_kind(states, facts, notes)
     for name in ("sulfate", "nitrate"):
         if states[name].origin == "computed" and states[name].design == 0.0:
             states[name] = AnalyteState(0.0, 0.0, 0.0, states[name].unit, "assumed")
+
+
+def _by_kind(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]) -> None:
+    """Microbes that a kind of source carries, whatever one clear sample says; none where nobody drinks the water."""
+    row, kind = table("assumed")["source"], facts.source.kind
+    if kind is None or kind not in row["carries"] or facts.wishes.safe_to_drink is False:
+        return
+    for name in ("total_coliform", *(("protozoa",) if kind in row["cysts"] else ())):
+        if name not in states or states[name].design == 0.0:
+            states[name] = AnalyteState(1.0, 1.0, 1.0, analytes()[name].unit, BY_KIND)
+            why = f"water of a {kind.replace('_', ' ')} carries microbes, whatever one clear sample says"
+            notes.append(Assumption(f"$.design_water.{name}", "present", why))
 
 
 def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes: list[Assumption]) -> None:

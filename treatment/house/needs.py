@@ -10,7 +10,7 @@ from ..chemistry.water import PERMEATE, SCALE_GUARD, Water
 from ..evidence.samples import Assumption
 from ..job.facts import Facts
 from ..job.limits import Limit, limits_of
-from ..language.analytes import analytes, shown_in
+from ..language.analytes import MICROBES, analytes, shown_in
 from ..language.figure import source
 from ..language.quantity import unit_named
 from ..language.tables import table
@@ -20,7 +20,6 @@ TAP_GOALS = shown_in("tap")
 TASTED = float(table("assumed")["water"]["chlorine_step"])  # mg/L of chlorine that is smelt, and that a test tells apart
 #: analytes that are worked out where they were not measured, and what measures them
 ESTIMATED = {"tds": {"tds", "conductivity"}, "sodium": {"sodium"}, "chloride": {"chloride"}}
-MICROBES = ("total_coliform", "e_coli", "protozoa")
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,11 +75,17 @@ def soften_above(facts: Facts) -> float:
     return facts.wishes.soften_above or unit_named("gpg", "hardness").to_canonical(table("stages")["softener"]["soften_above_gpg"])
 
 
-def needs(facts: Facts, water: Water, measured: frozenset[str], plumbing: Mapping[str, float] | None = None) -> tuple[list[Need], list[Assumption]]:
+def needs(
+    facts: Facts,
+    water: Water,
+    measured: frozenset[str],
+    plumbing: Mapping[str, float] | None = None,
+    carried: frozenset[str] = frozenset(),
+) -> tuple[list[Need], list[Assumption]]:
     """What this water and these wishes ask for, health first, and what was assumed of the wishes.
 
     measured: analytes the samples tell of; what was only computed to balance the water asks for nothing. plumbing: metals
-    found at the tap [mg/L].
+    found at the tap [mg/L]; carried: microbes that the kind of source carries.
     """
     found: dict[str, Need] = {}
     notes: list[Assumption] = []
@@ -94,7 +99,7 @@ def needs(facts: Facts, water: Water, measured: frozenset[str], plumbing: Mappin
         high = limit.high if known is None or known.high is None else min(known.high, limit.high)
         found[limit.analyte] = Need(
             limit.analyte,
-            _why(limit),
+            "this kind of source carries microbes" if limit.analyte in carried else _why(limit),
             limit.low,
             high,
             value,

@@ -15,6 +15,10 @@ _AS = re.compile(r"^(?P<unit>.*?)\s+(?:as\s+)?(?P<basis>[A-Z][A-Za-z0-9]*)$")
 _CONCENTRATIONS = ("mg/L", "ug/L", "ng/L", "g/L")
 
 
+#: microbes that must be absent from drinking water
+MICROBES = ("total_coliform", "e_coli", "protozoa")
+
+
 @dataclass(frozen=True, slots=True)
 class Analyte:
     """What can be measured in water, with the unit the core holds it in."""

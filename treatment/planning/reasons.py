@@ -8,8 +8,8 @@ from typing import Any
 from ..audit.audit import Audit, breaches, refusals, without
 from ..evidence.gather import Evidence
 from ..house.duty import Duty
-from ..house.needs import MICROBES, Need
-from ..language.analytes import analytes
+from ..house.needs import Need
+from ..language.analytes import MICROBES, analytes
 from ..stages import ROOMS
 from ..train.room import Room, Stage
 
@@ -32,6 +32,9 @@ def _why_not(room: Room[Any], complete: bool, tested: bool, duty: Duty, evidence
         return own
     if room.serves:
         return room.absent
+    if not candidates and wanted and room.disinfects and not complete and not duty.facts.wishes.no_power:
+        stopped = refusals(room, room.Keys(), raw, duty)
+        return "it would help, but " + "; ".join(stopped) if stopped else "another way to hold microbes is the school here"
     if not candidates:
         blocked = (duty.facts.wishes.no_salt and room.uses_salt) or (duty.facts.wishes.no_power and room.uses_power)
         return "the wishes rule it out" if blocked else room.absent
@@ -48,7 +51,7 @@ def explain(audit: Audit, train: Sequence[Stage[Any]]) -> dict[str, list[str]]:
     reasons: dict[str, list[str]] = {}
     for stage in audit.run.stages:
         said = [f"Here because without it {trouble}." for trouble in list(dict.fromkeys(without(audit, stage)))[:2]]
-        own = stage.room.why_here(stage, audit.run, audit.microbes_present)
+        own = stage.room.why_here(stage, audit.run, audit.microbes_found)
         if own and (stage.room.tells_why or not said):
             said = [own]
         if swapped := _swap_breaks(audit, train, stage.index):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -37,6 +38,11 @@ class Variant:
     def hours(self) -> dict[str, float]:
         """Stage id -> hour after midnight at which it regenerates."""
         return schedule(self.run)
+
+    @property
+    def as_built(self) -> tuple[Stage[Any], ...]:
+        """The train with the sizes fixed that follow from a school, so that it does the same where another school is followed."""
+        return tuple(replace(stage, keys=stage.room.fixed(stage.keys, run.sizing)) for stage, run in zip(self.train, self.run.stages, strict=True))
 
     @property
     def tally(self) -> dict[str, int]:

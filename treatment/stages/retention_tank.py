@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ..chemistry.water import Water
 from ..house.demand import interpolate
@@ -46,6 +46,10 @@ class RetentionTank(Room[RetentionTankKeys]):
             least = max(least, ct_needed(water) / row["baffling"] / chlorine * duty.flow)
         largest = float(row["sizes_l"][-1])
         return Sizing({"volume": keys.volume or next((float(size) for size in row["sizes_l"] if size >= least), largest * -(-least // largest))})
+
+    def fixed(self, keys: RetentionTankKeys, sizing: Sizing) -> RetentionTankKeys:
+        """Contact for disinfection is sized only where chlorine is the school."""
+        return replace(keys, volume=sizing.params["volume"])
 
     def _contact(self, sizing: Sizing, water: Water, duty: Duty) -> tuple[Line, Line, Line]:
         """Contact at design flow, what of it counts [min], and its CT [mg min/L]."""

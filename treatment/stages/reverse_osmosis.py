@@ -79,7 +79,10 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     def feed_limits(self, keys: ReverseOsmosisKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         row, cited, tap = duty.rows["reverse_osmosis"], source("membrane.feed"), self.at_tap(keys)
         mild = "caution" if tap else "fault"
+        combined = water.value("total_chlorine") - water.value("free_chlorine")
+        chloramine = "chloramine passes a small carbon prefilter: take twice the carbon, or a catalytic bed before it"
         return [
+            *([FeedLimit("total_chlorine", None, row["chlorine_max"], cited, chloramine, mild)] if combined >= row["combined_least"] else []),
             FeedLimit("ph", row["ph_min"], None, cited, "acid water harms the membrane"),
             FeedLimit("ph", None, row["ph_max"], cited, "alkaline water harms the membrane"),
             FeedLimit("tds", None, row["tds_max"], cited, "more salt than house pressure overcomes", mild),
@@ -93,7 +96,14 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             ),
             FeedLimit("iron", None, row["tap_iron_max"] if tap else row["iron_max"], cited, "iron fouls the membrane"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "manganese fouls the membrane", mild),
-            FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine destroys thin-film membranes", "fault"),
+            FeedLimit(
+                "free_chlorine",
+                None,
+                row["tap_chlorine_max"] if tap else row["chlorine_max"],
+                cited,
+                "chlorine destroys thin-film membranes",
+                "fault",
+            ),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the membrane", mild),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt fouls the membrane", mild),
             FeedLimit("hydrogen_sulfide", None, row["sulfide_max"] + row["sulfide_traces"], cited, "sulfide fouls the membrane", mild),

@@ -32,7 +32,7 @@ class UvKeys(StageKeys):
     rated_uvt: float | None = key(Fraction(low=0.1), None, "UV transmittance the rating holds at")
     required_dose: float | None = key(_DOSE, None, "dose this water needs")
     water_layer: float | None = key(Measure("length", "25 mm", high=0.5, above=True), None, "water between sleeve and wall")
-    restrictor: float | None = key(FLOW, None, "flow restrictor before the lamp")
+    restrictor: float | None = key(FLOW, None, "flow restrictor before the lamp", identity=True)
     ports: str | None = key(Choice(("lit", "shielded")), None, "does the lamp shine into the ports")
     lamp: str | None = key(Choice(("always_on", "flow_switched")), None, "lamp mode")
     lamp_power: float | None = key(Measure("power", "40 W", high=10000))
@@ -85,7 +85,8 @@ class Uv(Room[UvKeys]):
             FeedLimit("hardness", None, row["hardness_max"], cited, "scale grows on the warm sleeve"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "particles shade microbes"),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin takes the light"),
-            FeedLimit("uvt", row["uvt_min"], None, cited, "too little light reaches through the water"),
+            FeedLimit("uvt", row["uvt_min"], None, cited, "a lamp built for dark water, or a larger one, is needed", "caution"),
+            FeedLimit("uvt", row["uvt_least"], None, cited, "too little light reaches through the water"),
             FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide takes the light and blackens the sleeve"),
         ]
 
@@ -148,13 +149,20 @@ class Uv(Room[UvKeys]):
         return water.with_(**{name: 0.0 for name in INACTIVATED if water.get(name) is not None})
 
     def loss(self, keys: UvKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
-        clean = square_law(flow, sizing.params["rated_flow"], table("vessels")["lamps"]["clean_psi"] * PSI)
+        rows = table("vessels")["lamps"]
+        clean = square_law(flow, sizing.params["rated_flow"], rows["clean_psi"] * PSI)
+        if keys.restrictor:
+            clean += square_law(flow, keys.restrictor, rows["restrictor_psi"] * PSI)
         return clean, clean
 
     def candidates(self, water: Water, duty: Duty) -> list[UvKeys]:
         wanted = duty.facts.schools.disinfection == "uv" and not duty.facts.wishes.no_power
-        at_risk = any(water.value(name) > 0 for name in INACTIVATED) or duty.facts.source.kind in ("rain", "surface")
-        return [UvKeys()] if wanted and at_risk else []
+        if not wanted or not any(water.value(name) > 0 for name in INACTIVATED):
+            return []
+        keys = UvKeys()
+        sizing = self.size(keys, water, duty)
+        enough = self._dose(keys, sizing, water, duty)[-1].value >= sizing.params["required_dose"] * 0.995
+        return [keys] if enough else [keys, UvKeys(restrictor=duty.flow)]
 
     def companions(self, keys: UvKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """Particles shade microbes: a fine filter stands directly before it."""

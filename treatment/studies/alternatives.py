@@ -29,7 +29,7 @@ def alternatives(design: Design) -> list[Alternative]:
     for fork in _forks(design.proposal):
         other = _by_school(design, dict(fork.schools)) if fork.schools else design
         plan = other.ground.planned(fork.avoid, (Block(fork.offer),) if fork.offer else ())
-        variant = other.variant(plan.train)
+        variant = design.variant(other.variant(plan.train).as_built) if "disinfection" in dict(fork.schools) else other.variant(plan.train)
         if variant.run.stages and _kinds(variant) != _kinds(design.proposal) and (plan.complete or not design.plan.complete):
             found.append(Alternative(fork.title, variant, plan.complete))
         if len(found) == MOST:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ..design import Design
-from ..house.needs import MICROBES
+from ..language.analytes import MICROBES
 from ..planning.variant import Variant
 from ..train.room import Room, Stage, name_stages
 

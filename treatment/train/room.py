@@ -177,6 +177,10 @@ class Room(Generic[K]):
         """Its price, with what its medium or form adds."""
         return self.price + sum(self.fuss.get(held, 0.0) for held in self.choices(keys).values() if isinstance(held, str))
 
+    def fixed(self, keys: K, sizing: Sizing) -> K:
+        """The keys with those sizes given that follow from a school of the job, not from its water alone."""
+        return keys
+
     # --- what it takes, does and costs --------------------------------------------------------------------------------
     def feed_limits(self, keys: K, water: Water, duty: Duty) -> list[FeedLimit]:
         """What it asks of the water that reaches it, by our tables."""

@@ -10,9 +10,9 @@ from math import sqrt
 
 from ...audit.rules import SEVERITIES
 from ...design import Design
-from ...house.needs import MICROBES, soften_above
+from ...house.needs import soften_above
 from ...job.limits import strictest
-from ...language.analytes import analytes, shown_in
+from ...language.analytes import MICROBES, analytes, shown_in
 from ...language.display import digits, show, unit_text
 from ...planning.variant import Variant
 from ..shapes import Box, Label, Line, n
