@@ -21,7 +21,9 @@ SOLIDS = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "ch
 SCALE_GUARD, OPEN_TO_AIR, PERMEATE = "scale_guard", "open_to_air", "permeate"
 #: alkalinity eaten by oxidising a mg/L of each: two acid equivalents [mg/L as CaCO3 per mg/L]
 ACID_OF_IRON, ACID_OF_MANGANESE = 1.792, 1.822
-DERIVED = frozenset({"iron", "hardness", "bicarbonate", "carbon_dioxide"})
+#: absorbance per cm at 254 nm of organic matter nobody measured: stands in place of a measured transmittance, see `darkness`
+UNSEEN = "unseen_darkness"
+DERIVED = frozenset({"iron", "hardness", "bicarbonate", "carbon_dioxide", "uvt"})
 
 
 class Water:
@@ -60,9 +62,16 @@ class Water:
             return found
         if analyte == "hardness":
             return self.hardness
+        if analyte == "uvt":
+            return transmittance(darkness(self._values, 0) + self._values[UNSEEN]) if UNSEEN in self._values else None
         if analyte == "iron":
             return None if "ferrous_iron" not in self._values else self.iron
         return self.carbon_dioxide if analyte == "carbon_dioxide" else self.state.bicarbonate * HCO3 * 1000
+
+    @property
+    def measured_uvt(self) -> bool:
+        """Whether its transmittance was measured, and does not follow from what darkens it."""
+        return "uvt" in self._values
 
     def value(self, analyte: str, missing: float = 0.0) -> float:
         """The value of an analyte, or ``missing`` where it is not known."""
@@ -122,11 +131,15 @@ class Water:
         found["carbon_dioxide"] = self.carbon_dioxide
         if "ferrous_iron" in found:
             found["iron"] = self.iron
+        if found.pop(UNSEEN, None) is not None:
+            found["uvt"] = self.value("uvt")
         return found
 
     def with_(self, **changes: float) -> Water:
         """This water with some analytes set; the pH stays unless it is given. Dissolved solids follow the ions."""
         values = {**self._values, **changes}
+        if "uvt" in changes:
+            values.pop(UNSEEN, None)
         if "tds" in self._values and "tds" not in changes:
             added = sum((values[name] - self._values[name]) * weight for name, weight in SOLIDS.items() if name in values and name in self._values)
             values["tds"] = max(values["tds"] + added, 0.0)
@@ -157,6 +170,24 @@ class Water:
     def scaled(self, **factors: float) -> Water:
         """This water with some known analytes multiplied; unknown ones stay unknown."""
         return self.with_(**{name: self._values[name] * factor for name, factor in factors.items() if name in self._values})
+
+
+def darkness(values: Mapping[str, float], slope: int) -> float:
+    """Absorbance per cm at 254 nm of what darkens a water. slope: 0 likely, 1 least, 2 most; iron is the sum of its forms."""
+    rows = table("assumed")["darkness"]
+    iron = values.get("iron", values.get("ferrous_iron", 0.0) + values.get("ferric_iron", 0.0))
+    organic = max((values.get(name, 0.0) * float(rows[name][slope]) for name in ("toc", "colour")), default=0.0)
+    rest = sum(values.get(name, 0.0) * float(rows[name][slope]) for name in ("turbidity", "tannin"))
+    return organic + iron * float(rows["iron"][slope]) + rest
+
+
+def transmittance(absorbance: float) -> float:
+    """UV transmittance per cm at 254 nm [%].
+
+    >>> round(transmittance(0.188), 2)
+    64.86
+    """
+    return float(100 * 10**-absorbance)
 
 
 def balancing_ions(

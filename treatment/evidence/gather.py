@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from math import log10
 from typing import Any
 
 from ..chemistry.carbonate import CA, CL, FE, FLUORIDE, HCO3, MG, N_NITRATE, NA, SO4, K
-from ..chemistry.water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, Water, balancing_ions
+from ..chemistry.water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, UNSEEN, Water, balancing_ions, darkness, transmittance
 from ..job.facts import Facts
 from ..language.analytes import MICROBES, Analyte, analytes
 from ..language.display import show
@@ -91,14 +92,8 @@ def gather(facts: Facts) -> Evidence:
     states = combine(facts, notes)
     stated = dict(states)
     _fill(states, facts, notes)
-    adverse = Water({name: state.design for name, state in states.items() if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")})
-    favourable = Water(
-        {
-            name: _other_end(analytes()[name], state)
-            for name, state in states.items()
-            if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")
-        }
-    )
+    adverse = _water({name: state.design for name, state in states.items()}, states, 0)
+    favourable = _water({name: _other_end(analytes()[name], state) for name, state in states.items()}, states, 1)
     return Evidence(
         states,
         adverse,
@@ -108,6 +103,15 @@ def gather(facts: Facts) -> Evidence:
         stated=stated,
         taps=at_taps(facts),
     )
+
+
+def _water(values: dict[str, float], states: dict[str, AnalyteState], slope: int) -> Water:
+    """The water of these values; transmittance that was not measured follows from what darkens it, all along the train."""
+    kept = {name: value for name, value in values.items() if name not in ("hardness", "iron", "bicarbonate", "carbon_dioxide")}
+    if states["uvt"].origin in ("computed", "assumed"):
+        del kept["uvt"]
+        kept[UNSEEN] = 0.0 if {"toc", "colour"} & set(states) else _unseen(slope)
+    return Water(kept)
 
 
 def _other_end(analyte: Analyte, state: AnalyteState) -> float:
@@ -157,11 +161,30 @@ def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
     if "tds" not in states:
         _solids(states, compute)
     if "uvt" not in states:
-        assume("uvt", table("stages")["uv"]["assumed_uvt"], "UV transmittance was not measured; typical of clear well water after iron removal")
+        _darkness(states, facts, notes)
     _by_kind(states, facts, notes)
     for name in ("sulfate", "nitrate"):
         if states[name].origin == "computed" and states[name].design == 0.0:
             states[name] = AnalyteState(0.0, 0.0, 0.0, states[name].unit, "assumed")
+
+
+def _darkness(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]) -> None:
+    """Transmittance from what darkens the water, with its interval; where nothing of it is known, what is likely."""
+    organic = any(name in states for name in ("toc", "colour"))
+    dark = any(states[name].design > 0 for name in ("iron", "turbidity", "tannin") if name in states)
+    likely, clearest, darkest = (
+        transmittance(darkness({name: state.design for name, state in states.items()}, slope) + (0.0 if organic else _unseen(slope)))
+        for slope in (0, 1, 2)
+    )
+    states["uvt"] = AnalyteState(darkest, clearest, likely, "%", "computed" if organic or dark else "assumed")
+    known = "estimated from colour, organic carbon, iron, turbidity and tannin" if organic else "neither colour nor organic carbon is known"
+    why = f"UV transmittance was not measured; {known}: {darkest:.0f} to {clearest:.0f} %, clearer behind what takes these out"
+    notes.append(Assumption("$.design_water.uvt", show(likely, analytes()["uvt"].shown_unit, facts.job.units), why))
+
+
+def _unseen(slope: int) -> float:
+    """Absorbance of organic matter that was not measured [per cm]."""
+    return float(-log10(table("assumed")["darkness"]["unknown"][slope] / 100))
 
 
 def _by_kind(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]) -> None:

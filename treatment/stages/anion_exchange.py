@@ -116,7 +116,7 @@ class AnionExchange(Room[AnionExchangeKeys]):
         for name, left in (("colour", row["colour_left"]), ("toc", row["toc_left"])):
             if water.get(name) is not None:
                 changes[name] = water.value(name) * left
-        if water.get("uvt") is not None:
+        if water.measured_uvt:
             changes["uvt"] = 100 - (100 - water.value("uvt")) * row["darkness_left"]
         return water.with_(**changes)
 

@@ -178,7 +178,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         # carbon dioxide passes; bicarbonate is held with the alkalinity
         carbon = state.co2 + (state.carbon - state.co2) * (1 - held["alkalinity"])
         after = after.with_(ph=solve_ph(after.solution, carbon).ph, tds=water.value("tds") * (1 - held["tds"]))
-        if water.get("uvt") is not None:
+        if water.measured_uvt:
             after = after.with_(uvt=max(water.value("uvt"), 97.0))
         return after if self.at_tap(keys) else after.with_(**{OPEN_TO_AIR: 1.0, PERMEATE: 1.0})
 

@@ -232,6 +232,19 @@ def uv_dose(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
         )  # fmt: skip
 
 
+@rule("uvt-unmeasured", "test train", "uv.darkness", on="uv")
+def uvt_unmeasured(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
+    """A lamp for dark water whose transmittance was never measured."""
+    row, raw = table("assumed")["darkness"], audit.run.raw
+    if not audit.evidence.measured("uvt") and (raw.value("colour") > row["measure_colour"] or raw.value("toc") > row["measure_toc"]):
+        low = audit.evidence.states["uvt"].low
+        yield Hit(
+            "caution",
+            f"UV transmittance was not measured, and this water is dark: about {raw.value('uvt'):.0f} % by estimate, perhaps {low:.0f} %.",
+            "Measure it behind the treatment before a lamp is bought.",
+        )
+
+
 @rule("uv-flow-unrestricted", "train", "uv.flow", on="uv")
 def uv_flow_unrestricted(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """The plumbing can pass more than the lamp treats, though the design flow is treated."""

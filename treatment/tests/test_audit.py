@@ -108,6 +108,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "gas-hazard": (job(readings={"methane": "15 mg/L"}), job(readings={"methane": "1 mg/L"})),
     "refer/arsenic": (job(readings={"arsenic": "30 ug/L"}), job(readings={"arsenic": "5 ug/L"})),
     "lead-plumbing": (job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}}), first_drawn({"lead": "2 ug/L", "copper": "0.4 mg/L"})),
+    "uvt-unmeasured": (job(readings={"uvt": None, "colour": "25 mg/L Pt-Co"}, train=SOUND), job(readings={"colour": "25 mg/L Pt-Co"}, train=SOUND)),
     "source-risk": (job({"source": {"kind": "spring"}}, readings={"total_coliform": "absent"}, train=[SEDIMENT]), job({"source": {"kind": "spring"}}, train=SOUND)),
     "iron-bacteria-first": (job(readings={"iron_bacteria": "present"}, train=SOUND), job(train=SOUND)),
     "microbes-untested": (job(readings={"total_coliform": None, "e_coli": None}), job()),
