@@ -92,14 +92,21 @@ def _from_the_pipe(audit: Audit, need: Need) -> Hit:
 
 @rule("microbes-untreated", "train", "safety.boil")
 def microbes_untreated(audit: Audit) -> Iterator[Hit]:
-    """Microbes were found and reach the tap."""
-    left = [analytes()[name].name for name in MICROBES if audit.run.finished.value(name) > 0 and name not in audit.evidence.carried]
+    """Microbes were found and reach a tap: that of the house, or of a branch taken off before the barrier."""
+    taps = audit.run.at_every_tap
+    left = [analytes()[name].name for name in MICROBES if any(water.value(name) > 0 for water in taps) and name not in audit.evidence.carried]
     if left and audit.facts.wishes.safe_to_drink is not False:
         yield Hit(
             "danger",
-            f"{', '.join(left)} in the raw water, and nothing in this train makes it harmless.",
-            "Add disinfection at the end of the train; boil drinking water meanwhile.",
+            f"{', '.join(left)} in the raw water, and {_nothing_holds(audit)}.",
+            "Add disinfection at the end of the train, before any branch; boil drinking water meanwhile.",
         )
+
+
+def _nothing_holds(audit: Audit) -> str:
+    """Whether microbes reach every tap, or only one that branches off before the barrier."""
+    alive = any(audit.run.finished.value(name) > 0 for name in MICROBES)
+    return "nothing in this train makes it harmless" if alive else "the drinking tap branches off before what makes it harmless"
 
 
 @rule("source-risk", "water train", "safety.source")
@@ -108,8 +115,8 @@ def source_risk(audit: Audit) -> Iterator[Hit]:
     if audit.facts.wishes.safe_to_drink is False or not audit.evidence.carried:
         return
     kind = (audit.facts.source.kind or "").replace("_", " ")
-    if any(audit.run.finished.value(name) > 0 for name in audit.evidence.carried):
-        yield Hit("danger", f"A {kind} carries microbes by its kind, and nothing in this train makes them harmless; one clear sample says nothing of next month.",
+    if any(water.value(name) > 0 for water in audit.run.at_every_tap for name in audit.evidence.carried):
+        yield Hit("danger", f"A {kind} carries microbes by its kind, and {_nothing_holds(audit)}; one clear sample says nothing of next month.",
                   "Add disinfection at the end of the train, and test in wet and in dry seasons; boil drinking water meanwhile.")  # fmt: skip
     elif audit.facts.source.kind == "surface":
         yield Hit("caution", "Surface water swings with the weather: turbidity, algae, organic matter, cysts.",

@@ -16,6 +16,7 @@ from ..house.events import busiest_week, storage_for
 from ..house.needs import TAP_GOALS
 from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
+from ..language.analytes import MICROBES
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, key
 from ..train.keys import StageKeys
@@ -172,6 +173,8 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
 
     def treat(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         held = duty.rows["reverse_osmosis"]["rejection"]
+        if self.at_tap(keys):  # a small element behind O-rings, and carbon and a tank after it, are no barrier to rely on
+            held = {name: share for name, share in held.items() if name not in MICROBES}
         changes = {name: water.value(name) * (1 - share) for name, share in held.items() if water.get(name) is not None}
         state = water.state
         after = water.with_(**changes)

@@ -124,3 +124,39 @@ class LimitsHaveDates(unittest.TestCase):
         twelve = {"draw": "first", "readings": {"lead": "12 ug/L"}}
         self.assertNotIn("health/lead", rules(job(twelve, **NOTHING)))
         self.assertIn("health/lead", rules(job(twelve, as_of="2027-12-01", **NOTHING)))
+
+
+class EveryTapIsLookedAt(unittest.TestCase):
+    """A branch has its own water: what reaches that tap is judged."""
+
+    LAMP = ({"kind": "sediment"}, {"kind": "uv"})
+
+    def with_train(self, *train: dict[str, Any], **readings: str) -> dict[str, str]:
+        document = {
+            "format": "cairn-job/1", "source": {"kind": "drilled_well"}, "samples": [{"readings": QUIET_SOURCE | {"uvt": "92 %", "total_coliform": "present"} | readings}],
+            "supply": {"flow": "8 gpm", "pressure_low": "40 psi", "pressure_high": "60 psi"}, "wishes": {"safe_to_drink": True, "soft_water": False}, "train": list(train),
+        }  # fmt: skip
+        return rules(design(read_job(document)))
+
+    def test_a_drinking_tap_taken_off_before_the_lamp(self) -> None:
+        """A membrane holds no microbes: branched off before the lamp, its tap carries them; behind it, it does not."""
+        membrane = {"kind": "reverse_osmosis", "scale": "point_of_use"}
+        self.assertEqual(self.with_train(membrane, *self.LAMP)["microbes-untreated"], "danger")
+        self.assertNotIn("microbes-untreated", self.with_train(*self.LAMP, membrane))
+
+    def test_a_carbon_block_on_its_own_branch(self) -> None:
+        """So does any unit on a branch to the drinking tap."""
+        block = {"kind": "carbon", "medium": "block", "form": "cartridge", "install": {"branch": "drinking_tap"}}
+        self.assertEqual(self.with_train(block, *self.LAMP)["microbes-untreated"], "danger")
+
+    def test_units_of_one_branch_stand_in_a_row(self) -> None:
+        """A block and a membrane on one branch: the membrane gets what the block left, not the water of the house."""
+        block = {"kind": "carbon", "medium": "block", "form": "cartridge", "install": {"branch": "drinking_tap"}}
+        membrane = {"kind": "reverse_osmosis", "scale": "point_of_use"}
+        document = {
+            "format": "cairn-job/1",
+            "samples": [{"readings": QUIET_SOURCE | {"free_chlorine": "1.5 mg/L", "total_chlorine": "1.5 mg/L"}}],
+            "train": [block, membrane],
+        }
+        carbon, last = design(read_job(document)).chosen.run.stages
+        self.assertEqual(last.water_in, carbon.water_out)

@@ -497,6 +497,12 @@ class TrainRun:
         """The stages ahead of one."""
         return self.stages[: stage.index]
 
+    @property
+    def at_every_tap(self) -> tuple[Water, ...]:
+        """What the house gets, and what comes out of each branch to a drinking tap."""
+        ends = (stage for stage in self.stages if stage.at_tap and not ((behind := self.after(stage)) and behind.at_tap))
+        return (self.finished, *(stage.water_out for stage in ends))
+
     def of(self, room: type[Room[K]]) -> Iterator[StageRun[K]]:
         """The stages of one treatment."""
         return (stage for stage in self.stages if isinstance(stage.room, room))

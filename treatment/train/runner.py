@@ -68,6 +68,8 @@ class Runner:
         for index, stage in enumerate(train):
             room, keys = stage.room, stage.keys
             met, mild_met = self.arriving(room, keys, here), self.arriving(room, keys, beside)
+            if runs and runs[-1].at_tap and room.at_tap(keys):  # the next unit of one branch
+                met, mild_met = runs[-1].water_out, runs[-1].mild_out
             sizing, out, clean, dirty = self.through(room, keys, met)
             mild_out = out if mild_met == met else self.as_sized(room, keys, sizing, met, mild_met)
             runs.append(StageRun(index, stage.id, keys, room, sizing, met, out, mild_met, mild_out, clean, dirty))
