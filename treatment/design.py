@@ -118,7 +118,7 @@ class Design:
 
     @property
     def needs(self) -> list[Need]:
-        return self.ground.needs
+        return [need for need in self.ground.needs if not need.standing]
 
     @property
     def assumptions(self) -> list[Assumption]:

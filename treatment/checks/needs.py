@@ -33,7 +33,7 @@ def feed_limit(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 
 @rule("unmet/<analyte>", "train", "safety.evidence")
 def unmet(audit: Audit) -> Iterator[Hit]:
-    """A comfort need that the finished water does not meet."""
+    """A comfort need that the finished water does not meet, or a comfort limit that the train itself breaks."""
     for need in audit.needs:
         if not need.health and not need.met_by(audit.run.finished, audit.run.tap):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
@@ -46,16 +46,33 @@ def unmet(audit: Audit) -> Iterator[Hit]:
                 (need.goal,),
                 source=need.source,
             )
-    made, was = audit.run.finished.ph, audit.run.raw.ph
+    judged = {need.goal for need in audit.needs}
     for limit in audit.limits:
-        if limit.analyte == "ph" and limit.broken_by(made) and not limit.broken_by(was):
-            yield Hit(
-                "caution",
-                f"The train itself takes the pH to {made:.1f}; {limit.low:g} to {limit.high:g} is the mark.",
-                "Less contact or dose, or accept it knowingly.",
-                ("ph",),
-                source=limit.source,
+        made, was = audit.run.finished.get(limit.analyte), audit.run.raw.get(limit.analyte)
+        if (
+            made is None
+            or limit.health
+            or limit.analyte in judged - {"ph"}
+            or not limit.broken_by(made)
+            or (was is not None and limit.broken_by(was))
+        ):
+            continue
+        row = analytes()[limit.analyte]
+        if limit.analyte == "ph":
+            message = f"The train itself takes the pH to {made:.1f}; {limit.low:g} to {limit.high:g} is the mark."
+        else:
+            message = (
+                f"The train itself takes {row.said} to {audit.show(made, row.shown_unit)}; {audit.show(limit.high, row.shown_unit)} is the mark."
             )
+        yield Hit(
+            "caution", message, _UNMAKE.get(limit.analyte, "Less contact or dose, or accept it knowingly."), (limit.analyte,), source=limit.source
+        )
+
+
+_UNMAKE = {
+    "sodium": "A hard kitchen tap, potassium chloride in place of salt, calcite in place of soda ash, or a membrane at the drinking tap.",
+    "hardness": "A softener behind it, or accept it knowingly.",
+}
 
 
 @rule("health/<analyte>", "train", "safety.evidence")

@@ -43,12 +43,21 @@ def pressure_short(audit: Audit) -> Iterator[Hit]:
 
 @rule("pressure-high", "supply", "safety.pressure")
 def pressure_high(audit: Audit) -> Iterator[Hit]:
-    """More pressure than house or vessels bear, and no pressure-reducing valve."""
+    """More pressure than house or vessels bear, and no pressure-reducing valve; or units that stand before it."""
     row, supply = audit.duty.rows["house"], audit.duty.supply
-    if any(stage.room.reduces for stage in audit.run.stages):
-        return
     most = max(supply.pressure_high, supply.night_pressure or 0.0)
     when = " at night" if supply.night_pressure and supply.night_pressure >= most else ""
+    valve = next((stage for stage in audit.run.stages if stage.room.reduces), None)
+    if valve is not None:
+        bear = [stage for stage in audit.run.earlier(valve) if not stage.room.pumps] if most > row["vessel_max_kpa"] else []
+        for stage in bear:
+            yield Hit(
+                "fault",
+                f"{audit.show(most, 'kPa')}{when} stand on the {stage.said} before the reducing valve; it bears {audit.show(row['vessel_max_kpa'], 'kPa')}.",
+                "Move the pressure-reducing valve to the head of the train: it protects only what stands after it.",
+                stage=stage.id,
+            )
+        return
     if most > row["vessel_max_kpa"]:
         yield Hit(
             "fault",

@@ -24,7 +24,10 @@ ESTIMATED = {"tds": {"tds", "conductivity"}, "sodium": {"sodium"}, "chloride": {
 
 @dataclass(frozen=True, slots=True)
 class Need:
-    """Something to be put right. goal: an analyte; low and high: what it should lie between, in ``unit``."""
+    """Something to be put right. goal: an analyte; low and high: what it should lie between, in ``unit``.
+
+    standing: the raw water meets it, but what the train makes on the way is held against it, too.
+    """
 
     goal: str
     why: str
@@ -36,6 +39,7 @@ class Need:
     source: str
     tap: str = ""
     mark: str = ""
+    standing: bool = False
 
     def met_by(self, water: Water, tap: Water | None = None) -> bool:
         """Whether the water of the house, or that of the drinking tap where this suffices, meets it.
@@ -115,25 +119,8 @@ def needs(
             found[limit.analyte] = Need(limit.analyte, why, None, limit.high, value, limit.unit, limit.health, limit.source, tap="pipe")
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
-    wished = facts.wishes.soft_water
-    threshold = soften_above(facts)
-    if wished is None and water.hardness > threshold:
-        wished = facts.schools.hardness == "exchange" and not facts.wishes.no_salt
-        notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
-    if wished and water.hardness > threshold:
-        found["hardness"] = Need("hardness", "soft water is wished", None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"))
-    elif facts.schools.hardness in ("scale_control", "citrate") and water.hardness > threshold:
-        found["hardness"] = Need(
-            "hardness",
-            "scale is to be kept from sticking",
-            None,
-            threshold,
-            water.hardness,
-            "mg/L CaCO3",
-            False,
-            source("limits.comfort"),
-            mark=SCALE_GUARD,
-        )
+    if (soft := _hardness(facts, water, notes)) is not None:
+        found["hardness"] = soft
     smelt = "total_chlorine" if water.value("total_chlorine") > TASTED else "free_chlorine"
     if "bleach_smell" in facts.observations and water.value(smelt) > TASTED and smelt not in found:
         found[smelt] = Need(
@@ -146,6 +133,26 @@ def needs(
     if facts.wishes.target_ph and "ph" in found and water.ph < (found["ph"].low or 0.0):
         notes.append(Assumption("$.wishes.target_ph", f"{facts.wishes.target_ph:g}", "the neutralizer aims at this; the need is the limit"))
     return sorted(found.values(), key=lambda need: (not need.health, list(analytes()).index(need.goal))), notes
+
+
+def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | None:
+    """What is asked of hardness by the wishes and the school; wished softness counts what the train adds, too."""
+    wished, threshold, school = facts.wishes.soft_water, soften_above(facts), facts.schools.hardness
+    above = water.hardness > threshold
+    if wished is None and above:
+        wished = school == "exchange" and not facts.wishes.no_salt
+        notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
+
+    def need(why: str, **more: Any) -> Need:
+        return Need("hardness", why, None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"), **more)
+
+    if wished and above:
+        return need("soft water is wished")
+    if school in ("scale_control", "citrate") and above:
+        return need("scale is to be kept from sticking", mark=SCALE_GUARD)
+    if wished and school == "exchange" and not facts.wishes.no_salt:
+        return need("soft water is wished, and what the train adds counts", standing=True)
+    return None
 
 
 def _why(limit: Limit) -> str:

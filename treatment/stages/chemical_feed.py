@@ -223,6 +223,20 @@ def no_contact_time(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator
                   f"Fit a retention tank of {audit.show(row['contact_min'] * audit.duty.flow, 'L')} or more after the feed.")  # fmt: skip
 
 
+@rule("dose-overshoot", "train", "feed.overshoot", on="chemical_feed")
+def dose_overshoot(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[Hit]:
+    """A fixed dose of alkali set for the worst water takes the best past the limit of pH."""
+    if chemical_of(stage.keys) in OXIDISES:
+        return
+    limit = next((limit for limit in audit.limits if limit.analyte == "ph"), None)
+    if limit is not None and stage.mild_out.ph > limit.high >= stage.water_out.ph:
+        yield Hit(
+            "caution",
+            f"The dose for the worst water takes the best to pH {stage.mild_out.ph:.1f}; {limit.high:g} is the limit.",
+            "Set the dose for the middle and blend in a tank, feed by flow with a pH probe, or use calcite, which stops by itself.",
+        )
+
+
 @rule("residual-left", "train", "feed.residual", on="chemical_feed")
 def residual_left(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[Hit]:
     """Chlorine fed by the train reaches the house above 1 mg/L, or against a complaint of its smell."""

@@ -109,6 +109,10 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "refer/arsenic": (job(readings={"arsenic": "30 ug/L"}), job(readings={"arsenic": "5 ug/L"})),
     "lead-plumbing": (job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}}), first_drawn({"lead": "2 ug/L", "copper": "0.4 mg/L"})),
     "uvt-unmeasured": (job(readings={"uvt": None, "colour": "25 mg/L Pt-Co"}, train=SOUND), job(readings={"colour": "25 mg/L Pt-Co"}, train=SOUND)),
+    "dose-overshoot": (
+        job(readings={"ph": "5.6..6.9", "alkalinity": "15..90 mg/L as CaCO3"}, train=[{"kind": "chemical_feed", "chemical": "soda_ash"}]),
+        job(train=[{"kind": "chemical_feed", "chemical": "soda_ash"}]),
+    ),
     "source-risk": (job({"source": {"kind": "spring"}}, readings={"total_coliform": "absent"}, train=[SEDIMENT]), job({"source": {"kind": "spring"}}, train=SOUND)),
     "iron-bacteria-first": (job(readings={"iron_bacteria": "present"}, train=SOUND), job(train=SOUND)),
     "microbes-untested": (job(readings={"total_coliform": None, "e_coli": None}), job()),
@@ -294,3 +298,27 @@ class EveryRule(TestCase):
         page = (Path(__file__).resolve().parents[2] / "docs" / "rules.md").read_text()
         for rule in RULES:
             self.assertIn(f"`{rule.id}`", page)
+
+    def test_a_reducing_valve_protects_only_what_stands_after_it(self) -> None:
+        """110 psi at night and the valve last: every unit before it bears them; at the head of the train it protects all."""
+        night, valve = {"supply": {"night_pressure": "110 psi"}}, {"kind": "pressure_reducing_valve"}
+        late = worked(job(night, train=[*SOUND, valve])).chosen.findings
+        self.assertEqual({finding.stage for finding in late if finding.rule == "pressure-high"}, {stage["kind"] for stage in SOUND})
+        self.assertNotIn("pressure-high", ids(worked(job(night, train=[valve, *SOUND])).chosen.findings))
+
+    def test_what_the_train_itself_makes_is_held_against_the_limits(self) -> None:
+        """A softener on 30 gpg adds 0.46 × 513 = 236 mg/L of sodium: above the 200 of the WHO; on 18 gpg 142, below."""
+        about = {"job": {"name": "Hard", "standard": "who", "units": "us"}}
+        softener = {"kind": "softener", "volume": "2 ft3", "tank": "12x52"}
+        self.assertIn(
+            "unmet/sodium", ids(worked(job(about, readings=HARD_ONLY | {"hardness": "30 gpg", "sodium": "5 mg/L"}, train=[softener])).chosen.findings)
+        )
+        self.assertNotIn("unmet/sodium", ids(worked(job(about, readings=HARD_ONLY | {"sodium": "5 mg/L"}, train=[softener])).chosen.findings))
+
+    def test_a_dose_for_the_worst_day_overshoots_on_the_best(self) -> None:
+        """Alkalinity 15 to 90 and pH 5.6 to 6.9: soda ash for the worst takes the best past 8.5; a steady water is quiet."""
+        feed = [{"kind": "chemical_feed", "chemical": "soda_ash"}]
+        swings = {"ph": "5.6..6.9", "alkalinity": "15..90 mg/L as CaCO3", "iron": "<0.05 mg/L", "ferrous_iron": None, "total_coliform": "absent"}
+        steady = swings | {"ph": "5.6", "alkalinity": "15 mg/L as CaCO3"}
+        self.assertIn("dose-overshoot", ids(worked(job(readings=swings, train=feed)).chosen.findings))
+        self.assertNotIn("dose-overshoot", ids(worked(job(readings=steady, train=feed)).chosen.findings))

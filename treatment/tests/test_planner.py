@@ -132,3 +132,34 @@ class ComposedTrains(TestCase):
         else:
             reported = {f.rule for f in found if f.severity in ("danger", "fault") or f.rule.startswith(("unmet/", "health/"))}
             self.assertTrue(reported - {"boil-water"} or design.plan.not_used)
+
+
+class AlongTheTrain(TestCase):
+    """Needs are judged on the water as the train makes it, not on the raw water alone."""
+
+    def test_hardness_made_by_calcite_asks_for_a_softener(self) -> None:
+        """5 gpg is soft enough below 7; acid water of 60 mg/L of CO2 takes up calcite well beyond that: a softener follows it."""
+        acid = {
+            "hardness": "5 gpg",
+            "ph": "6.0",
+            "alkalinity": "40 mg/L as CaCO3",
+            "iron": "<0.05 mg/L",
+            "ferrous_iron": None,
+            "total_coliform": "absent",
+        }
+        plan = [stage.kind for stage in worked(job(readings=acid)).proposal.run.stages]
+        self.assertLess(plan.index("neutralizer"), plan.index("softener"))
+        gentle = acid | {"hardness": "2 gpg", "ph": "6.4", "alkalinity": "25 mg/L as CaCO3"}
+        self.assertNotIn("softener", [stage.kind for stage in worked(job(readings=gentle)).proposal.run.stages])
+
+    def test_a_need_that_stays_met_is_not_shown(self) -> None:
+        """Soft water wished, 5 gpg and nothing that hardens it: it asks for nothing."""
+        quiet = {
+            "hardness": "5 gpg",
+            "ph": "7.4",
+            "alkalinity": "120 mg/L as CaCO3",
+            "iron": "<0.05 mg/L",
+            "ferrous_iron": None,
+            "total_coliform": "absent",
+        }
+        self.assertNotIn("hardness", [need.goal for need in worked(job(readings=quiet)).needs])
