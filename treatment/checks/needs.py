@@ -200,6 +200,7 @@ def lead_plumbing(audit: Audit) -> Iterator[Hit]:
 @rule("iron-bacteria-first", "train water", "safety.iron_bacteria")
 def iron_bacteria_first(audit: Audit) -> Iterator[Hit]:
     """Iron bacteria with no disinfection ahead of the beds."""
-    if audit.run.raw.value("iron_bacteria") > 0 and audit.run.stages and audit.run.stages[0].kind != "chemical_feed":
+    treats = [stage for stage in audit.run.stages if not (stage.room.pumps or stage.room.reduces or stage.room.serves or stage.room.stores)]
+    if audit.run.raw.value("iron_bacteria") > 0 and treats and treats[0].kind != "chemical_feed":
         yield Hit("fault", "Iron bacteria were found, and nothing disinfects the water before the beds: slime fouls them.",
                   "Shock-chlorinate the well and feed chlorine with contact time first; beds come after.")  # fmt: skip

@@ -74,12 +74,17 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
 
 @rule("pressure-backwash", "supply pressure train", "beds.backwash_pressure")
 def pressure_backwash(audit: Audit) -> Iterator[Hit]:
-    """Too little pressure to work a backwashing valve."""
-    row, low = audit.duty.rows["house"], audit.duty.supply.pressure_low
-    washed = [stage.said for stage in audit.run.stages if stage.regenerates]
-    if washed and low < row["backwash_kpa"] * 0.995:
+    """Too little pressure to work a backwashing valve, pumps and valves ahead of it counted."""
+    row, here = audit.duty.rows["house"], audit.duty.supply.pressure_low
+    washed: dict[str, float] = {}
+    for stage in audit.run.stages:
+        if stage.regenerates and here < row["backwash_kpa"] * 0.995:
+            washed[stage.said] = here
+        here = here if stage.at_tap else stage.room.pressure_after(stage.sizing, here, 0.0)
+    if washed:
+        low = min(washed.values())
         severity = "fault" if low < row["residual_kpa"] else "caution"
-        yield Hit(severity, f"The source falls to {audit.show(low, 'kPa')}; valves want {audit.show(row['backwash_kpa'], 'kPa')} to backwash ({', '.join(washed)}).",
+        yield Hit(severity, f"The pressure falls to {audit.show(low, 'kPa')}; valves want {audit.show(row['backwash_kpa'], 'kPa')} to backwash ({', '.join(washed)}).",
                   "Raise the switch setting, or fit a booster pump.")  # fmt: skip
 
 

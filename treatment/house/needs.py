@@ -121,6 +121,11 @@ def needs(
         found = {name: need for name, need in found.items() if name not in MICROBES}
     if (soft := _hardness(facts, water, notes)) is not None:
         found["hardness"] = soft
+    if water.value("iron_bacteria") > 0 and not facts.wishes.no_power:
+        why = "iron bacteria slime pipes and beds"
+        found["iron_bacteria"] = Need(
+            "iron_bacteria", why, None, 0.0, water.value("iron_bacteria"), analytes()["iron_bacteria"].unit, False, source("safety.iron_bacteria")
+        )
     smelt = "total_chlorine" if water.value("total_chlorine") > TASTED else "free_chlorine"
     if "bleach_smell" in facts.observations and water.value(smelt) > TASTED and smelt not in found:
         found[smelt] = Need(

@@ -24,6 +24,7 @@ from .reasons import why_not
 
 LONGEST = 8
 WIDEST = 30
+NEAREST = 4  # trains of each length that are looked at where none meets every need
 Score = tuple[float, ...]
 AnyStage = Stage[Any]
 
@@ -103,7 +104,9 @@ class Planner:
     def plan(self) -> Plan:
         """The shortest train that works; where none does, the one that leaves least undone."""
         front = [self._start()]
-        best, train = self._score(front[0], []), front[0].stages
+        best: Score = (float("inf"),)
+        train: tuple[AnyStage, ...] = ()
+        nearest: list[_Path] = list(front)
         for _ in range(LONGEST):
             for path in sorted((path for path in front if all(map(path.meets, self.needs))), key=lambda p: (p.length_and_price, p.turned))[:8]:
                 if _works(best) and path.length_and_price > best[3:5]:
@@ -121,11 +124,22 @@ class Planner:
             if not longer:
                 break
             front = _distinct(sorted(longer, key=lambda p: (self._unmet(p), p.length_and_price, p.turned)))
-            leading = self._score(front[0], [])
-            if leading[1] > 0 and leading < best:  # one that meets every need is judged first
-                best, train = leading, front[0].stages
+            nearest += front[:NEAREST]
+        if not _works(best):
+            best, train = min((best, train), self._nearest(nearest), key=lambda scored: scored[0])
         named = tuple(name_stages(train))
         return Plan(named, _works(best), why_not(named, _works(best), self.duty, self.evidence, self.needs))
+
+    def _nearest(self, paths: list[_Path]) -> tuple[Score, tuple[AnyStage, ...]]:
+        """Of the trains that come nearest to every need, the one with the fewest faults; a pump may be what is missing."""
+        judged = []
+        for path in sorted(paths, key=lambda p: (self._unmet(p), p.length_and_price, p.turned))[: 2 * NEAREST]:
+            for tried in (path, self._pumped(path)):
+                found = self.judge(name_stages(tried.stages))
+                judged.append((self._score(tried, found), tried.stages))
+                if not any("pressure" in finding.topics and finding.severity == "fault" for finding in found):
+                    break
+        return min(judged, key=lambda scored: scored[0])
 
     def _blocks(self) -> list[Block]:
         """Each treatment as its room offers it, by the water and by what a drinking tap or a wish asks."""

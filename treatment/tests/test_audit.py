@@ -322,3 +322,12 @@ class EveryRule(TestCase):
         steady = swings | {"ph": "5.6", "alkalinity": "15 mg/L as CaCO3"}
         self.assertIn("dose-overshoot", ids(worked(job(readings=swings, train=feed)).chosen.findings))
         self.assertNotIn("dose-overshoot", ids(worked(job(readings=steady, train=feed)).chosen.findings))
+
+    def test_a_pump_ahead_counts_for_the_backwash(self) -> None:
+        """At 18 psi a valve cannot wash; behind a booster pump it can, before it it cannot."""
+        low, pump = {"supply": {"pressure_low": "18 psi", "pressure_high": "38 psi"}}, {"kind": "booster_pump", "pressure": "40 psi"}
+
+        def short(*train: dict[str, Any]) -> bool:
+            return "pressure-backwash" in ids(worked(job(low, train=list(train))).chosen.findings)
+
+        self.assertEqual([short(*SOUND), short(pump, *SOUND), short(*SOUND, pump)], [True, False, True])

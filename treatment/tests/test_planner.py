@@ -163,3 +163,23 @@ class AlongTheTrain(TestCase):
             "total_coliform": "absent",
         }
         self.assertNotIn("hardness", [need.goal for need in worked(job(readings=quiet)).needs])
+
+
+class WhereNothingMeetsEveryNeed(TestCase):
+    """The train that comes nearest is judged like any other: what can be mended in it is."""
+
+    HOPELESS = {"tannin": "6 mg/L", "trihalomethanes": "140 ug/L"}
+
+    def test_it_gets_its_pump(self) -> None:
+        """Trihalomethanes are referred, so no plan is complete; at 22 psi it still gets the pump that its valves want."""
+        weak = {"supply": {"pressure_low": "22 psi", "pressure_high": "40 psi"}}
+        design = worked(job(weak, readings=self.HOPELESS))
+        self.assertFalse(design.plan.complete)
+        self.assertIn("booster_pump", kinds(design))
+        self.assertFalse({"pressure-short", "pressure-backwash"} & ids(design.proposal.findings, "fault"))
+
+    def test_iron_bacteria_are_fed_chlorine_first(self) -> None:
+        """They slime beds and taps: chlorine with its contact stands before every bed, behind pump and valve if need be."""
+        plan = kinds(worked(job(readings={"iron_bacteria": "present"})))
+        beds = [plan.index(kind) for kind in ("neutralizer", "oxidizing_filter", "softener") if kind in plan]
+        self.assertLess(plan.index("retention_tank"), min(beds))
