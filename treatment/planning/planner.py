@@ -133,7 +133,7 @@ class Planner:
     def _nearest(self, paths: list[_Path]) -> tuple[Score, tuple[AnyStage, ...]]:
         """Of the trains that come nearest to every need, the one with the fewest faults; a pump may be what is missing."""
         judged = []
-        for path in sorted(paths, key=lambda p: (self._unmet(p), p.length_and_price, p.turned))[: 2 * NEAREST]:
+        for path in sorted(paths, key=lambda p: (self._unmet(p), p.length_and_price, p.turned))[:NEAREST]:
             for tried in (path, self._pumped(path)):
                 found = self.judge(name_stages(tried.stages))
                 judged.append((self._score(tried, found), tried.stages))
