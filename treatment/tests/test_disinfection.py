@@ -6,6 +6,7 @@ import unittest
 from typing import Any
 
 from treatment.design import Design, design
+from treatment.drawing.train.view import draw_train
 from treatment.job_file import read_job
 
 CLEAR = {
@@ -105,6 +106,12 @@ class TheSourceIsANeed(unittest.TestCase):
                     self.assertTrue(BARRIERS & set(kinds(worked)), kinds(worked))
                     self.assertTrue(any(need.health and need.goal == "total_coliform" and "source" in need.why for need in worked.needs))
                     self.assertNotIn("boil-water", found(worked))
+
+    def test_the_drawing_does_not_say_that_anybody_found_them(self) -> None:
+        worked = plan("spring", readings=self.TESTED_CLEAR)
+        ribbon = next(ribbon for ribbon in draw_train(worked, worked.chosen, "us").ribbons if ribbon.analyte == "total_coliform")
+        self.assertEqual(ribbon.labels[0].text, "assumed")
+        self.assertNotIn("found", ribbon.said)
 
     def test_a_train_without_a_barrier_on_such_a_source(self) -> None:
         """Given bare, it is a danger that names the source, and not a finding of microbes that nobody found."""

@@ -5,7 +5,7 @@ All positions are picture units of one drawing; the columns run through every pa
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import sqrt
 
 from ...audit.rules import SEVERITIES
@@ -279,6 +279,9 @@ def _ribbon(design: Design, variant: Variant, name: str, y: float, middles: list
     if not row.is_microbe:
         limits = tuple(Line(f"M{n(GUTTER)} {n(middle + s * AT_LIMIT)}H{n(end)}", "limit") for s in (-1, 1))
     labels = _numbers(name, adverse, _stops(middles, each, end), middle, system)
+    if name in design.evidence.carried:  # nobody found them: this kind of source is taken to carry them
+        labels = tuple(replace(label, text="assumed") if label.text == "found" else label for label in labels)
+        said = said.replace("found", "assumed of this kind of source")
     asked = any(need.tap and need.goal == name for need in design.needs)
     if asked and run.tap is not run.finished and _words(name, run.tap.value(name), system) != _words(name, run.finished.value(name), system):
         labels += (Label(end + 8, middle + 17, f"at the tap {_words(name, run.tap.value(name), system)}", "number", "start"),)
