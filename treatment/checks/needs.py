@@ -201,6 +201,8 @@ def lead_plumbing(audit: Audit) -> Iterator[Hit]:
 def iron_bacteria_first(audit: Audit) -> Iterator[Hit]:
     """Iron bacteria with no disinfection ahead of the beds."""
     treats = [stage for stage in audit.run.stages if not (stage.room.pumps or stage.room.reduces or stage.room.serves or stage.room.stores)]
+    while treats and treats[0].room.holds_particles and treats[0].sizing.bed is None:  # a screen or a cartridge is flushed or changed
+        treats = treats[1:]
     if audit.run.raw.value("iron_bacteria") > 0 and treats and treats[0].kind != "chemical_feed":
         yield Hit("fault", "Iron bacteria were found, and nothing disinfects the water before the beds: slime fouls them.",
                   "Shock-chlorinate the well and feed chlorine with contact time first; beds come after.")  # fmt: skip

@@ -13,6 +13,7 @@ from ..job.limits import Limit, limits_of
 from ..language.analytes import MICROBES, analytes, shown_in
 from ..language.figure import source
 from ..language.quantity import unit_named
+from ..language.spec import Taken
 from ..language.tables import table
 
 #: what a membrane at the drinking tap answers more cheaply than treating every drop
@@ -121,6 +122,10 @@ def needs(
         found = {name: need for name, need in found.items() if name not in MICROBES}
     if (soft := _hardness(facts, water, notes)) is not None:
         found["hardness"] = soft
+    solids = float(table("stages")["sediment_forms"]["tss_max"])
+    if "tss" in measured and water.value("tss") > solids:
+        why = "sand and silt wear valves and clog what follows"
+        found["tss"] = Need("tss", why, None, solids, water.value("tss"), "mg/L", False, source("sediment.purpose"))
     if water.value("iron_bacteria") > 0 and not facts.wishes.no_power:
         why = "iron bacteria slime pipes and beds"
         found["iron_bacteria"] = Need(
@@ -143,6 +148,8 @@ def needs(
 def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | None:
     """What is asked of hardness by the wishes and the school; wished softness counts what the train adds, too."""
     wished, threshold, school = facts.wishes.soft_water, soften_above(facts), facts.schools.hardness
+    if isinstance(facts.wishes.soften_above, Taken):
+        notes.append(Assumption("$.wishes.soften_above", f"{threshold:g} mg/L CaCO3", "plain mg/L of hardness: taken to be as CaCO3"))
     above = water.hardness > threshold
     if wished is None and above:
         wished = school == "exchange" and not facts.wishes.no_salt

@@ -49,7 +49,7 @@ TEMPERATURE = Measure("temperature", "52 degF", low=-5, high=95)
 VOLUME = Measure("volume", "120 gal", high=1e7)
 LENGTH = Measure("length", "12 ft", high=2000)
 LIFT = Measure("length", "2 ft", low=-200, high=500)
-HARDNESS = Measure("hardness", "7 gpg", high=5000)
+HARDNESS = Measure("hardness", "7 gpg", high=5000, basis="CaCO3")
 
 
 @dataclass(frozen=True, slots=True)

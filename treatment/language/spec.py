@@ -121,6 +121,10 @@ class Number(Spec):
         return {"type": ["integer" if self.whole else "number", "string"], "minimum": self.low, "maximum": self.high}
 
 
+class Taken(float):
+    """A value whose unit did not say what it is as: it was taken to be as the field's basis, and that is told."""
+
+
 @dataclass(frozen=True)
 class Measure(Spec):
     """A quantity with a unit, read into the canonical unit of its dimension."""
@@ -131,6 +135,7 @@ class Measure(Spec):
     high: float = 1e9
     above: bool = False  # low itself is refused
     bare: str = ""  # the unit a plain number is in, where the format says so
+    basis: str = ""  # what a plain mg/L or ppm is taken to be as, told as an assumption
 
     @property
     def expected(self) -> str:  # type: ignore[override]
@@ -144,7 +149,8 @@ class Measure(Spec):
         try:
             if self.bare and not split_number(raw)[1]:
                 raw = f"{raw} {self.bare}"
-            value = parse_quantity(raw, self.dimension).value
+            plain = self.basis and split_number(raw)[1].strip().lower() in ("mg/l", "ppm")
+            value = Taken(parse_quantity(f"{raw} {self.basis}", self.dimension).value) if plain else parse_quantity(raw, self.dimension).value
         except NotUnderstood as error:
             return self.refuse(raw, path, faults, str(error))
         if not self.low <= value <= self.high or (self.above and value == self.low):

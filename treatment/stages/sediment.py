@@ -204,8 +204,10 @@ class Sediment(Room[SedimentKeys]):
         return found
 
     def at_head(self, duty: Duty) -> list[SedimentKeys]:
-        """Where the job's school asks for a filter always."""
+        """Where the job's school asks for a filter always, and where grit was seen: a flushed screen first."""
         school = duty.facts.schools.prefilter
+        if school is None and "grit" in duty.facts.observations:
+            return [SedimentKeys(form="spin_down")]
         return [] if school is None else [COARSE.keys, FINE.keys] if school == "staged" else [COARSE.keys]
 
     def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:

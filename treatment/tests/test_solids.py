@@ -1,0 +1,36 @@
+"""Sand, silt and grit are needs with their own answers; plain mg/L of hardness is taken as CaCO3, and told."""
+
+from __future__ import annotations
+
+import unittest
+
+from treatment.job_file import read_job
+from treatment.tests.example import HARD_ONLY, ids, job, worked
+
+QUIET = HARD_ONLY | {"hardness": "4 gpg", "turbidity": "0.3 NTU"}
+
+
+class Solids(unittest.TestCase):
+    def test_silt_asks_for_a_filter(self) -> None:
+        """12 mg/L of solids against 5: a filter is proposed; a train without one is told; 3 mg/L asks for none."""
+        silty = worked(job(readings=QUIET | {"tss": "12 mg/L"}))
+        self.assertIn("tss", [need.goal for need in silty.needs])
+        self.assertIn("sediment", [stage.kind for stage in silty.proposal.run.stages])
+        self.assertLessEqual(silty.proposal.run.finished.value("tss"), 5)
+        self.assertIn("unmet/tss", ids(worked(job(readings=QUIET | {"tss": "12 mg/L"}, train=[])).chosen.findings))
+        self.assertNotIn("tss", [need.goal for need in worked(job(readings=QUIET | {"tss": "3 mg/L"})).needs])
+
+    def test_grit_gets_a_flushed_screen_first(self) -> None:
+        """Grit seen: a spin-down screen of 100 µm at the head, whatever else follows."""
+        first = worked(job({"observations": ["grit"]}, readings=QUIET)).proposal.run.stages[0]
+        self.assertEqual((first.kind, first.sizing.params["form"], first.sizing.params["micron"]), ("sediment", "spin_down", 100))
+
+
+class PlainHardness(unittest.TestCase):
+    def test_mg_and_ppm_are_as_calcium_carbonate(self) -> None:
+        """120 mg/L and 120 ppm are read as CaCO3 and told; 120 mg/L as CaCO3 is told nothing."""
+        for text, told in (("120 mg/L", True), ("120 ppm", True), ("120 mg/L as CaCO3", False), ("7 gpg", False)):
+            with self.subTest(text):
+                design = worked(job({"wishes": {"soften_above": text}}))
+                self.assertAlmostEqual(read_job(job({"wishes": {"soften_above": text}})).facts.wishes.soften_above or 0.0, 120, delta=0.3)
+                self.assertEqual("$.wishes.soften_above" in [note.path for note in design.assumptions], told)
