@@ -256,8 +256,15 @@ def uv_flow_unrestricted(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]
 
 @rule("uv-not-last", "train", "uv.last", on="uv")
 def uv_not_last(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
-    """Something that holds or filters water stands after the lamp: growth there is past help."""
-    later = [other for other in audit.run.later(stage) if not (other.kind == "uv" or other.room.pumps or other.room.reduces or other.at_tap)]
+    """Something that holds or filters water stands after the lamp, without a residual in it: growth there is past help."""
+    residual = audit.duty.rows["retention"]["free_chlorine_min"]
+
+    def grows(other: StageRun[Any]) -> bool:
+        passes = other.kind == "uv" or other.room.pumps or other.room.reduces or other.at_tap
+        held = other.water_in.value("free_chlorine") >= residual or other.water_out.value("free_chlorine") >= residual
+        return not passes and not held
+
+    later = [other for other in audit.run.later(stage) if grows(other)]
     if later:
         names = ", ".join(other.said for other in later)
         yield Hit("danger" if audit.microbes_present else "fault", f"After the lamp comes {names}: microbes that grow there reach the tap, and light leaves no residual.",

@@ -331,3 +331,17 @@ class EveryRule(TestCase):
             return "pressure-backwash" in ids(worked(job(low, train=list(train))).chosen.findings)
 
         self.assertEqual([short(*SOUND), short(pump, *SOUND), short(*SOUND, pump)], [True, False, True])
+
+    def test_a_loop_with_a_residual_may_follow_the_lamp(self) -> None:
+        """A tank after the lamp is past help; fed with chlorine on the way, its loop is allowed; carbon takes the residual out again."""
+        tank, pump, chlorine = (
+            {"kind": "storage_tank"},
+            {"kind": "booster_pump"},
+            {"kind": "chemical_feed", "chemical": "chlorine", "residual": "0.5 mg/L"},
+        )
+
+        def fires(*after: dict[str, Any]) -> bool:
+            return "uv-not-last" in ids(worked(job(train=[*SOUND, *after])).chosen.findings)
+
+        carbon = {"kind": "carbon", "medium": "granular"}
+        self.assertEqual([fires(tank, pump), fires(chlorine, tank, pump), fires(chlorine, carbon, tank, pump)], [True, False, True])
