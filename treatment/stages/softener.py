@@ -119,6 +119,7 @@ class Softener(Room[SoftenerKeys]):
             FeedLimit("free_chlorine", None, chlorine, cited, "chlorine breaks down the resin"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the resin; disinfect first"),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the resin"),
+            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide blackens the resin and passes it: take it out first", "caution"),
         ]
 
     def size(self, keys: SoftenerKeys, water: Water, duty: Duty) -> Sizing:
@@ -387,10 +388,13 @@ def sodium_diet(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
 
 @rule("outdoor-taps-softened", "train place", "softener.flow", on="softener")
 def outdoor_taps_softened(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
-    """The softener also feeds the outdoor taps."""
-    if stage.keys.install and stage.keys.install.branch == "outdoor":
+    """The softener also feeds the outdoor taps: it stands on their branch, or they are listed and not spared."""
+    hoses = (audit.facts.building.fixtures or {}).get("hose_tap", 0)
+    listed = hoses > 0 and not audit.facts.wishes.spare_outdoor_taps
+    if listed or (stage.keys.install and stage.keys.install.branch == "outdoor"):
+        told = f"The {hoses} outdoor taps listed are" if listed and hoses > 1 else "The outdoor tap listed is" if listed else "The outdoor taps are"
         yield Hit(
             "caution",
-            "The outdoor taps are fed after the softener: it wastes salt and water, and sodium harms plants.",
+            f"{told} fed after the softener: it wastes salt and water, and sodium harms plants.",
             "Take the outdoor taps off before the softener.",
         )

@@ -224,6 +224,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "bore-shrunk": (job({"supply": {"pipe": {"material": "pex_crimp", "size": "3/4 in"}}}, train=SOUND), job(train=SOUND)),
     "no-sample-tap": (soft(install={"sample_taps": False}), soft(install={"sample_taps": True})),
     "unneeded/carbon": (job(readings=HARD_ONLY, train=[CARBON, SOFTENER]), town(CARBON, SOFTENER, free_chlorine="1 mg/L")),
+    "feed-limit/softener/hydrogen_sulfide": (job(readings=HARD_ONLY | {"hydrogen_sulfide": "0.6 mg/L"}, train=[SOFTENER]), soft()),
     "outdoor-taps-softened": (soft(install={"branch": "outdoor"}), soft(install={"branch": "main"})),
 }  # fmt: skip
 
@@ -345,3 +346,12 @@ class EveryRule(TestCase):
 
         carbon = {"kind": "carbon", "medium": "granular"}
         self.assertEqual([fires(tank, pump), fires(chlorine, tank, pump), fires(chlorine, carbon, tank, pump)], [True, False, True])
+
+    def test_hose_taps_that_are_listed_and_not_spared_stand_behind_the_softener(self) -> None:
+        """Two hose taps listed: found where they are not spared, quiet where they are."""
+
+        def found(spared: bool) -> bool:
+            changes = {"building": {"fixtures": {"wc": 1, "basin": 1, "hose_tap": 2}}, "wishes": {"spare_outdoor_taps": spared}}
+            return "outdoor-taps-softened" in ids(worked(job(changes, readings=HARD_ONLY, train=[SOFTENER])).chosen.findings)
+
+        self.assertEqual([found(False), found(True)], [True, False])
