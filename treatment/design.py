@@ -20,6 +20,7 @@ from .job.facts import Facts
 from .job.working import rows_of, told, working_values
 from .job_file import Job
 from .language.analytes import MICROBES, analytes
+from .language.spec import taken
 from .planning.planner import Block, Plan, Planner
 from .planning.reasons import why_not
 from .planning.variant import Variant
@@ -41,10 +42,17 @@ class Ground:
         self.evidence: Evidence = gather(facts)
         flows, notes = demand(facts)
         source, more = supply(facts, flows.supply_flow, flows.design_flow.value)
-        self.duty = Duty(facts, flows, source, rows_of(facts.working_values))
+        self.duty = Duty(facts, flows, source, rows_of(facts.working_values), self.evidence.only_assumed)
         self.needs: list[Need]
-        self.needs, wishes = needs(facts, self.evidence.adverse, frozenset(self.evidence.stated), self.evidence.plumbing, self.evidence.carried)
-        self.assumptions: list[Assumption] = [*self.evidence.assumptions, *notes, *more, *wishes, *own_values(facts)]
+        self.needs, wishes = needs(facts, self.evidence)
+        self.assumptions: list[Assumption] = [
+            *self.evidence.assumptions,
+            *notes,
+            *more,
+            *wishes,
+            *own_values(facts),
+            *as_calcium_carbonate(facts, "$"),
+        ]
         self._runner = Runner(self.duty, self.evidence.plumbing)
 
     def _audit(self, train: Sequence[Stage[Any]]) -> Audit:
@@ -63,8 +71,10 @@ class Ground:
     def plan(self) -> Plan:
         """What the planner composes for this job. Where microbes would be left alive, the other ways to hold them are tried in turn."""
         best = self.planned()
+        if self._holds_microbes(best.train):
+            return best
         left = self._undone(best.train)
-        for school in DISINFECTION if left[0] else ():
+        for school in DISINFECTION:
             if school != self.facts.schools.disinfection:
                 other = Ground(replace(self.facts, schools=replace(self.facts.schools, disinfection=school)))
                 train = other.variant(other.planned().train).as_built
@@ -73,6 +83,10 @@ class Ground:
                     works = not any(undone)
                     best, left = Plan(train, works, why_not(train, works, self.duty, self.evidence, self.needs)), undone
         return best
+
+    def _holds_microbes(self, train: Sequence[Stage[Any]]) -> bool:
+        run = self._runner.run(train, self.evidence.adverse, self.evidence.favourable)
+        return all(need.met_by(run.finished, run.tap) for need in self.needs if need.goal in MICROBES)
 
     def _undone(self, train: Sequence[Stage[Any]]) -> tuple[int, int, int, int]:
         """What a train leaves: microbes alive, health needs unmet, needs unmet, faults another train would mend."""
@@ -122,7 +136,8 @@ class Design:
 
     @property
     def assumptions(self) -> list[Assumption]:
-        return self.ground.assumptions
+        stages = enumerate(self.job.train or ())
+        return [*self.ground.assumptions, *(note for i, stage in stages for note in as_calcium_carbonate(stage.keys, f"$.train[{i}]"))]
 
     @property
     def plan(self) -> Plan:
@@ -174,6 +189,11 @@ class Design:
     def likely_causes(self) -> list[Cause]:
         """What may be behind what was observed."""
         return causes(self.facts.observations, self.evidence)
+
+
+def as_calcium_carbonate(held: Any, path: str) -> list[Assumption]:
+    """Hardness written in plain mg/L or ppm, which was taken to be as CaCO3, each at its place."""
+    return [Assumption(at, f"{value:g} mg/L CaCO3", "plain mg/L of hardness: taken to be as CaCO3") for at, value in taken(held, path)]
 
 
 def own_values(facts: Facts) -> list[Assumption]:

@@ -96,10 +96,11 @@ class Audit:
 
 @dataclass(frozen=True, slots=True)
 class Breach:
-    """A feed limit that the water arriving at a stage breaks."""
+    """A feed limit that the water arriving at a stage breaks. assumed: nobody measured what arrives."""
 
     limit: FeedLimit
     value: float
+    assumed: bool = False
 
     def asked(self, system: str) -> str:
         """What the stage takes, in words."""
@@ -118,14 +119,19 @@ class Breach:
 
 
 def breaches(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[Breach]:
-    """Feed limits of a treatment that a water breaks; of several on one analyte the gravest."""
+    """Feed limits of a treatment that a water breaks; of several on one analyte the gravest.
+
+    What was only assumed never keeps out what holds microbes: there it is a caution.
+    """
     worst: dict[str, Breach] = {}
     for limit in room.takes(keys, water, duty):
         value = water.get(limit.reads)
         if value is not None and limit.broken_by(value):
+            assumed = room.disinfects and duty.only_assumed(limit.reads, value)
+            breach = Breach(limit._replace(severity="caution") if assumed else limit, value, assumed)
             known = worst.get(limit.analyte)
-            if known is None or SEVERITIES.index(limit.severity) < SEVERITIES.index(known.limit.severity):
-                worst[limit.analyte] = Breach(limit, value)
+            if known is None or SEVERITIES.index(breach.limit.severity) < SEVERITIES.index(known.limit.severity):
+                worst[limit.analyte] = breach
     return list(worst.values())
 
 
@@ -138,18 +144,19 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
     """What goes wrong when a stage is taken out and the others stay as they are: needs and feed limits that are then no longer met."""
     here, trouble, wanted = stage.water_in, [], []
     tap: Water | None = None
+    branch: Water | None = None
     for other in audit.run.earlier(stage):
-        tap = other.water_out if other.at_tap else tap
+        branch = other.water_out if other.at_tap else None
+        tap = branch or tap
     for other in audit.run.later(stage):
-        out = audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, audit.runner.arriving(other.room, other.keys, here))
-        for breach in breaches(other.room, other.keys, here, audit.duty):
+        met = audit.runner.arriving(other.room, other.keys, here, branch)
+        out = audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, met)
+        for breach in breaches(other.room, other.keys, met, audit.duty):
             if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in audit.breaks:
                 row = analytes()[breach.limit.reads]
                 trouble.append(f"{row.said} would reach the {other.said} at {audit.show(breach.value, row.shown_unit)}")
-        if other.at_tap:
-            tap = out
-        else:
-            here = out
+        branch = out if other.at_tap else None
+        tap, here = branch or tap, here if other.at_tap else out
     for need in audit.needs:
         if need.met_by(audit.run.finished, audit.run.tap) and not need.met_by(here, tap if tap is not None else audit.runner.drawn(here)):
             where = " at the drinking tap" if need.tap and stage.at_tap else ""

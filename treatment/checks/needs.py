@@ -10,6 +10,7 @@ from ..audit.rules import Hit, rule
 from ..evidence.samples import PLUMBING, first_drawn
 from ..house.needs import Need
 from ..language.analytes import MICROBES, analytes
+from ..language.tables import table
 from ..train.room import StageRun
 
 
@@ -18,17 +19,16 @@ def feed_limit(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The water that reaches a stage is not what it needs."""
     for breach in audit.broken[stage.index]:
         limit, row = breach.limit, analytes()[breach.limit.reads]
-        severity = "caution" if stage.room.guards and audit.evidence.only_assumed(limit.reads, breach.value) else limit.severity
         if row.is_microbe:
             message = f"{row.name} reaches the {stage.said}, which cannot bear it: {limit.because}."
         else:
             asked = breach.asked(audit.facts.job.units)
-            assumed = " (assumed, not measured)" if severity != limit.severity else ""
+            assumed = " (assumed, not measured)" if breach.assumed else ""
             message = (
                 f"{row.name} {audit.show(breach.value, row.shown_unit)}{assumed} reaches the {stage.said}, which takes {asked}: {limit.because}."
             )
         remedy = f"Treat {row.said} before this stage, or move the stage after the one that does."
-        yield Hit(severity, message, remedy, (stage.kind, limit.analyte), source=limit.source)
+        yield Hit(limit.severity, message, remedy, (stage.kind, limit.analyte), source=limit.source)
 
 
 @rule("unmet/<analyte>", "train", "safety.evidence")
@@ -71,7 +71,6 @@ def unmet(audit: Audit) -> Iterator[Hit]:
 
 _UNMAKE = {
     "sodium": "A hard kitchen tap, potassium chloride in place of salt, calcite in place of soda ash, or a membrane at the drinking tap.",
-    "hardness": "A softener behind it, or accept it knowingly.",
 }
 
 
@@ -123,19 +122,20 @@ def microbes_untreated(audit: Audit) -> Iterator[Hit]:
 def _nothing_holds(audit: Audit) -> str:
     """Whether microbes reach every tap, or only one that branches off before the barrier."""
     alive = any(audit.run.finished.value(name) > 0 for name in MICROBES)
-    return "nothing in this train makes it harmless" if alive else "the drinking tap branches off before what makes it harmless"
+    return "nothing in this train makes them harmless" if alive else "the drinking tap branches off before what makes them harmless"
 
 
 @rule("source-risk", "water train", "safety.source")
 def source_risk(audit: Audit) -> Iterator[Hit]:
     """A source that carries microbes by its kind, and nothing against them; surface water is referred, too."""
-    if audit.facts.wishes.safe_to_drink is False or not audit.evidence.carried:
+    kind, carries = audit.facts.source.kind or "", table("assumed")["source"]["carries"]
+    if kind not in carries or audit.facts.wishes.safe_to_drink is False:
         return
-    kind = (audit.facts.source.kind or "").replace("_", " ")
     if any(water.value(name) > 0 for water in audit.run.at_every_tap for name in audit.evidence.carried):
-        yield Hit("danger", f"A {kind} carries microbes by its kind, and {_nothing_holds(audit)}; one clear sample says nothing of next month.",
+        said = carries[kind][0].upper() + carries[kind][1:]
+        yield Hit("danger", f"{said} carries microbes by its kind, and {_nothing_holds(audit)}; one clear sample says nothing of next month.",
                   "Add disinfection at the end of the train, and test in wet and in dry seasons; boil drinking water meanwhile.")  # fmt: skip
-    elif audit.facts.source.kind == "surface":
+    elif kind == "surface":
         yield Hit("caution", "Surface water swings with the weather: turbidity, algae, organic matter, cysts.",
                   "Have its treatability studied over the seasons by a specialist before this is built.")  # fmt: skip
 

@@ -42,11 +42,6 @@ class Evidence:
     stated: dict[str, AnalyteState]
     taps: dict[str, AnalyteState]
 
-    def only_assumed(self, analyte: str, value: float) -> bool:
-        """Whether this value of an analyte is nothing but an assumption about the source, unchanged."""
-        state = self.states.get(analyte)
-        return state is not None and state.origin == "assumed" and abs(value - state.design) <= 1e-6 * max(abs(state.design), 1.0)
-
     @property
     def carried(self) -> frozenset[str]:
         """Microbes that nobody found, but which this kind of source carries."""
@@ -61,6 +56,11 @@ class Evidence:
     def plumbing(self) -> dict[str, float]:
         """Metals that pipe and fittings give to the water at the tap, at their worst [mg/L]."""
         return {name: state.design for name, state in self.taps.items()}
+
+    @property
+    def only_assumed(self) -> dict[str, float]:
+        """What of the design water is nothing but an assumption, at its design value."""
+        return {name: state.design for name, state in self.states.items() if state.origin == "assumed"}
 
     def measured(self, analyte: str) -> bool:
         """Whether a sample tells of this analyte."""
@@ -195,7 +195,7 @@ def _by_kind(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumpti
     for name in ("total_coliform", *(("protozoa",) if kind in row["cysts"] else ())):
         if name not in states or states[name].design == 0.0:
             states[name] = AnalyteState(1.0, 1.0, 1.0, analytes()[name].unit, BY_KIND)
-            why = f"water of a {kind.replace('_', ' ')} carries microbes, whatever one clear sample says"
+            why = f"{row['carries'][kind]} carries microbes, whatever one clear sample says"
             notes.append(Assumption(f"$.design_water.{name}", "present", why))
 
 

@@ -18,13 +18,20 @@ from .pump import flow_at, known
 class Duty:
     """Facts of the job, its demand and its supply; flows in L/min, daily use in L/day.
 
-    rows: the working values of every treatment (``data/stages.toml``), the designer's own in place of ours.
+    rows: the working values of every treatment (``data/stages.toml``), the designer's own in place of ours. assumed: what of
+    the water nobody measured, at the value it was taken to have.
     """
 
     facts: Facts
     demand: Demand
     supply: Supply
     rows: dict[str, Any] = field(hash=False, compare=False)
+    assumed: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
+
+    def only_assumed(self, analyte: str, value: float) -> bool:
+        """Whether this value of an analyte is the assumption about the source, unchanged."""
+        taken = self.assumed.get(analyte)
+        return taken is not None and abs(value - taken) <= 1e-6 * max(abs(taken), 1.0)
 
     @property
     def flow(self) -> float:

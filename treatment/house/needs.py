@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from ..chemistry.water import PERMEATE, SCALE_GUARD, Water
+from ..evidence.gather import Evidence
 from ..evidence.samples import Assumption
 from ..job.facts import Facts
 from ..job.limits import Limit, limits_of
 from ..language.analytes import MICROBES, analytes, shown_in
 from ..language.figure import source
 from ..language.quantity import unit_named
-from ..language.spec import Taken
 from ..language.tables import table
 
 #: what a membrane at the drinking tap answers more cheaply than treating every drop
@@ -80,44 +79,14 @@ def soften_above(facts: Facts) -> float:
     return facts.wishes.soften_above or unit_named("gpg", "hardness").to_canonical(table("stages")["softener"]["soften_above_gpg"])
 
 
-def needs(
-    facts: Facts,
-    water: Water,
-    measured: frozenset[str],
-    plumbing: Mapping[str, float] | None = None,
-    carried: frozenset[str] = frozenset(),
-) -> tuple[list[Need], list[Assumption]]:
+def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption]]:
     """What this water and these wishes ask for, health first, and what was assumed of the wishes.
 
-    measured: analytes the samples tell of; what was only computed to balance the water asks for nothing. plumbing: metals
-    found at the tap [mg/L]; carried: microbes that the kind of source carries.
+    What was only computed to balance the water asks for nothing.
     """
-    found: dict[str, Need] = {}
+    water, measured = evidence.adverse, set(evidence.stated)
     notes: list[Assumption] = []
-    for limit in limits_of(facts):
-        value = water.get(limit.analyte)
-        if limit.analyte in ESTIMATED and not (measured & ESTIMATED[limit.analyte]):
-            continue
-        if value is None or not limit.broken_by(value):
-            continue
-        known = found.get(limit.analyte)
-        high = limit.high if known is None or known.high is None else min(known.high, limit.high)
-        found[limit.analyte] = Need(
-            limit.analyte,
-            "this kind of source carries microbes" if limit.analyte in carried else _why(limit),
-            limit.low,
-            high,
-            value,
-            limit.unit,
-            limit.health or bool(known and known.health),
-            limit.source,
-            tap="only" if limit.analyte in facts.wishes.drinking_tap_only else "may" if limit.analyte in TAP_GOALS else "",
-        )
-    for limit in limits_of(facts):
-        value = (plumbing or {}).get(limit.analyte)
-        if value is not None and limit.health and limit.broken_by(value) and limit.analyte not in found:
-            why = f"pipe and fittings give it to the water at the tap: {_why(limit)}"
-            found[limit.analyte] = Need(limit.analyte, why, None, limit.high, value, limit.unit, limit.health, limit.source, tap="pipe")
+    found = _limits_broken(facts, evidence, measured) | _from_the_pipe(facts, evidence)
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
     if (soft := _hardness(facts, water, notes)) is not None:
@@ -145,11 +114,36 @@ def needs(
     return sorted(found.values(), key=lambda need: (not need.health, list(analytes()).index(need.goal))), notes
 
 
+def _limits_broken(facts: Facts, evidence: Evidence, measured: set[str]) -> dict[str, Need]:
+    """A need for each analyte of the source that is outside a limit: health where one of them is, to be met at the strictest."""
+    found: dict[str, Need] = {}
+    for limit in limits_of(facts):
+        value = evidence.adverse.get(limit.analyte)
+        if value is None or not limit.broken_by(value) or (limit.analyte in ESTIMATED and not measured & ESTIMATED[limit.analyte]):
+            continue
+        known = found.get(limit.analyte)
+        high = limit.high if known is None or known.high is None else min(known.high, limit.high)
+        why = "this kind of source carries microbes" if limit.analyte in evidence.carried else _why(limit)
+        tap = "only" if limit.analyte in facts.wishes.drinking_tap_only else "may" if limit.analyte in TAP_GOALS else ""
+        health = limit.health or bool(known and known.health)
+        found[limit.analyte] = Need(limit.analyte, why, limit.low, high, value, limit.unit, health, limit.source, tap=tap)
+    return found
+
+
+def _from_the_pipe(facts: Facts, evidence: Evidence) -> dict[str, Need]:
+    """A need for each metal that pipe and fittings bring above a health limit at the tap: no treatment of the house answers it."""
+    found: dict[str, Need] = {}
+    for limit in limits_of(facts):
+        value = evidence.plumbing.get(limit.analyte)
+        if value is not None and limit.health and limit.broken_by(value):
+            why = f"pipe and fittings give it to the water at the tap: {_why(limit)}"
+            found[limit.analyte] = Need(limit.analyte, why, None, limit.high, value, limit.unit, True, limit.source, tap="pipe")
+    return found
+
+
 def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | None:
     """What is asked of hardness by the wishes and the school; wished softness counts what the train adds, too."""
     wished, threshold, school = facts.wishes.soft_water, soften_above(facts), facts.schools.hardness
-    if isinstance(facts.wishes.soften_above, Taken):
-        notes.append(Assumption("$.wishes.soften_above", f"{threshold:g} mg/L CaCO3", "plain mg/L of hardness: taken to be as CaCO3"))
     above = water.hardness > threshold
     if wished is None and above:
         wished = school == "exchange" and not facts.wishes.no_salt

@@ -11,6 +11,7 @@ import dataclasses
 import datetime as dt
 import difflib
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field, fields
 from typing import Any
 
@@ -385,6 +386,19 @@ def read_record(cls: type, raw: Any, path: str, faults: list[Fault], skip: tuple
             if value is not BAD:
                 values[name] = value
     return cls(**values)
+
+
+def taken(held: Any, path: str = "$") -> Iterator[tuple[str, Taken]]:
+    """Every value in a record whose unit did not say what it is as, with its place."""
+    if isinstance(held, Taken):
+        yield path, held
+    elif dataclasses.is_dataclass(held) and not isinstance(held, type):
+        for f in fields(held):
+            if "spec" in f.metadata:
+                yield from taken(getattr(held, f.name), f"{path}.{f.name}")
+    elif isinstance(held, tuple | list):
+        for i, each in enumerate(held):
+            yield from taken(each, f"{path}[{i}]")
 
 
 def write_record(held: Any) -> dict[str, Any]:

@@ -183,17 +183,10 @@ class Planner:
         return path.longer(added, here, tap)
 
     def _refuses(self, room: Room[Any], keys: Any, water: Water) -> bool:
-        """Whether a water breaks a feed limit that is more than a caution; remembered, since many orders bring the same water.
-
-        What was only assumed never keeps a barrier against microbes out.
-        """
+        """Whether a water breaks a feed limit that is more than a caution; remembered, since many orders bring the same water."""
         asked = (room, keys, water)
         if asked not in self._refused:
-            self._refused[asked] = any(
-                breach.limit.severity not in ("advice", "caution")
-                and not (room.guards and self.evidence.only_assumed(breach.limit.reads, breach.value))
-                for breach in breaches(room, keys, water, self.duty)
-            )
+            self._refused[asked] = any(breach.limit.severity not in ("advice", "caution") for breach in breaches(room, keys, water, self.duty))
         return self._refused[asked]
 
     def _forbidden(self, path: _Path, block: Block) -> bool:

@@ -34,7 +34,7 @@ def _why_not(room: Room[Any], complete: bool, tested: bool, duty: Duty, evidence
         return room.absent
     if not candidates and wanted and room.disinfects and not complete and not duty.facts.wishes.no_power:
         stopped = refusals(room, room.Keys(), raw, duty)
-        return "it would help, but " + "; ".join(stopped) if stopped else "another way to hold microbes is the school here"
+        return "it would help, but " + "; ".join(stopped) if stopped else "the job chose another way to hold microbes among its schools"
     if not candidates:
         blocked = (duty.facts.wishes.no_salt and room.uses_salt) or (duty.facts.wishes.no_power and room.uses_power)
         return "the wishes rule it out" if blocked else room.absent

@@ -45,7 +45,7 @@ def chloramine(water: Water) -> float:
 
 def tasks(keys: CarbonKeys, water: Water, duty: Duty) -> dict[str, float]:
     """What there is for the carbon to do, with the empty-bed contact [min] each asks."""
-    row, standard = duty.rows["carbon"], duty.facts.job.standard
+    row, standard, day = duty.rows["carbon"], duty.facts.job.standard, duty.facts.as_of
     rows = row["contact"]
     found: dict[str, float] = {}
     if water.value("free_chlorine") > TASTED:
@@ -55,10 +55,10 @@ def tasks(keys: CarbonKeys, water: Water, duty: Duty) -> dict[str, float]:
     if water.value("hydrogen_sulfide") > row["sulfide_noticed"] and keys.medium == "catalytic":
         found["sulfide"] = rows["sulfide"]
     for name in ORGANICS:
-        limit = strictest(standard, name)
+        limit = strictest(standard, name, day)
         if limit and water.value(name) > row["organics_noticed"] * limit.high:
             found["organics"] = rows["organics"]
-    limit = strictest(standard, "pfas")
+    limit = strictest(standard, "pfas", day)
     if limit and water.value("pfas") > row["organics_noticed"] * limit.high:
         found["pfas"] = rows["pfas"]
     return found

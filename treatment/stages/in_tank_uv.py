@@ -51,7 +51,7 @@ class InTankUv(Room[InTankUvKeys]):
             if record is not None
             else float(sizes[row["tank_place"]])
         )
-        share = max(light_through(water.value("uvt", duty.rows["uv"]["assumed_uvt"]) / 100, row["layer_cm"]), 1e-6)
+        share = max(light_through(water.value("uvt") / 100, row["layer_cm"]), 1e-6)
         lamp = work(
             "light of the lamp",
             "watt × germicidal",

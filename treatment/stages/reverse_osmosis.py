@@ -13,7 +13,7 @@ from ..chemistry.carbonate import solve_ph
 from ..chemistry.water import OPEN_TO_AIR, PERMEATE, Water
 from ..house.duty import Duty
 from ..house.events import busiest_week, storage_for
-from ..house.needs import TAP_GOALS
+from ..house.needs import TAP_GOALS, TASTED
 from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES
@@ -23,6 +23,7 @@ from ..train.keys import StageKeys
 from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
 from .anion_exchange import ANION_EXCHANGE, AnionExchangeKeys
 from .booster_pump import BOOSTER_PUMP, BoosterPumpKeys
+from .carbon import chloramine
 from .neutralizer import NEUTRALIZER, NeutralizerKeys
 from .sediment import FINE
 from .uv import UV, UvKeys
@@ -80,10 +81,9 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     def feed_limits(self, keys: ReverseOsmosisKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         row, cited, tap = duty.rows["reverse_osmosis"], source("membrane.feed"), self.at_tap(keys)
         mild = "caution" if tap else "fault"
-        combined = water.value("total_chlorine") - water.value("free_chlorine")
-        chloramine = "chloramine passes a small carbon prefilter: take twice the carbon, or a catalytic bed before it"
+        passes = "chloramine passes a small carbon prefilter: take twice the carbon, or a catalytic bed before it"
         return [
-            *([FeedLimit("total_chlorine", None, row["chlorine_max"], cited, chloramine, mild)] if combined >= row["combined_least"] else []),
+            *([FeedLimit("total_chlorine", None, row["chlorine_max"], cited, passes, mild)] if chloramine(water) > TASTED else []),
             FeedLimit("ph", row["ph_min"], None, cited, "acid water harms the membrane"),
             FeedLimit("ph", None, row["ph_max"], cited, "alkaline water harms the membrane"),
             FeedLimit("tds", None, row["tds_max"], cited, "more salt than house pressure overcomes", mild),
@@ -181,7 +181,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         # carbon dioxide passes; bicarbonate is held with the alkalinity
         carbon = state.co2 + (state.carbon - state.co2) * (1 - held["alkalinity"])
         after = after.with_(ph=solve_ph(after.solution, carbon).ph, tds=water.value("tds") * (1 - held["tds"]))
-        if water.measured_uvt:
+        if water.get("uvt") is not None:
             after = after.with_(uvt=max(water.value("uvt"), 97.0))
         return after if self.at_tap(keys) else after.with_(**{OPEN_TO_AIR: 1.0, PERMEATE: 1.0})
 

@@ -115,7 +115,7 @@ class LimitsAndNeeds(TestCase):
     def test_health_comes_first_and_the_stricter_limit_counts(self) -> None:
         """Manganese of 0.4 breaks both its limits: one need, a matter of health, to be met at 0.05."""
         design = worked(job(readings={"manganese": "0.4 mg/L"}))
-        found, _ = needs(design.job.facts, design.evidence.adverse, frozenset(design.evidence.stated))
+        found, _ = needs(design.job.facts, design.evidence)
         manganese = next(need for need in found if need.goal == "manganese")
         self.assertTrue(manganese.health)
         self.assertEqual(manganese.high, 0.05)

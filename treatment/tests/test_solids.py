@@ -27,6 +27,13 @@ class Solids(unittest.TestCase):
 
 
 class PlainHardness(unittest.TestCase):
+    def test_wherever_a_job_writes_a_hardness(self) -> None:
+        """In a school's adder and in a valve's setting, too; each at its place."""
+        softener = {"kind": "softener", "hardness_setting": "300 ppm"}
+        design = worked(job({"schools": {"iron_compensation": "fixed", "iron_adder": "50 mg/L"}}, train=[softener]))
+        told = {note.path for note in design.assumptions if "as CaCO3" in note.why}
+        self.assertEqual(told, {"$.schools.iron_adder", "$.train[0].hardness_setting"})
+
     def test_mg_and_ppm_are_as_calcium_carbonate(self) -> None:
         """120 mg/L and 120 ppm are read as CaCO3 and told; 120 mg/L as CaCO3 is told nothing."""
         for text, told in (("120 mg/L", True), ("120 ppm", True), ("120 mg/L as CaCO3", False), ("7 gpg", False)):

@@ -76,6 +76,19 @@ class FirstDraw(unittest.TestCase):
         self.assertNotIn("lead", worked.evidence.states)
         self.assertEqual(rules(worked)["health/lead"], "danger")
 
+    def test_a_metal_of_the_source_does_not_hide_that_of_the_pipe(self) -> None:
+        """Copper of 1.1 in the source breaks the mark of taste, 1.6 at the tap that of health; lead of 18 in the source, 40 at the tap."""
+        document = {
+            "format": "cairn-job/1", "train": [],
+            "samples": [{"readings": QUIET_SOURCE | {"copper": "1.1 mg/L", "lead": "18 ug/L"}},
+            {"point": "tap", "draw": "first", "readings": {"copper": "1.6 mg/L", "lead": "40 ug/L"}}],
+        }  # fmt: skip
+        worked = design(read_job(document))
+        self.assertEqual((rules(worked)["health/copper"], rules(worked)["health/lead"]), ("danger", "danger"))
+        self.assertAlmostEqual(next(need.value for need in worked.needs if need.goal == "lead"), 0.040)
+        house = design(read_job(document | {"train": [{"kind": "reverse_osmosis", "scale": "whole_house"}]}))
+        self.assertIn("health/lead", rules(house))  # what treats the house stands before its pipe
+
     def test_below_the_limit_is_quiet(self) -> None:
         """5 µg/L of lead and 0.4 mg/L of copper."""
         self.assertFalse(

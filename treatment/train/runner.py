@@ -48,9 +48,14 @@ class Runner:
         more = {name: value for name, value in self._plumbing.items() if value > water.value(name)}
         return water.with_(**more) if more else water
 
-    def arriving(self, room: Room[Any], keys: Any, water: Water) -> Water:
-        """The water of the house as it reaches a treatment: at the tap it has been through the pipe."""
-        return self.drawn(water) if room.at_tap(keys) else water
+    def arriving(self, room: Room[Any], keys: Any, water: Water, branch: Water | None = None) -> Water:
+        """The water that reaches a treatment: that of the house; at a tap what the branch brings, else what has been through the pipe.
+
+        branch: what the unit just before it left, where that stands on a branch to a tap.
+        """
+        if not room.at_tap(keys):
+            return water
+        return self.drawn(water) if branch is None else branch
 
     def as_sized(self, room: Room[Any], keys: Any, sizing: Sizing, sized_for: Water, water: Water) -> Water:
         """What a stage that was sized for one water does to another."""
@@ -67,9 +72,8 @@ class Runner:
         tap: Water | None = None
         for index, stage in enumerate(train):
             room, keys = stage.room, stage.keys
-            met, mild_met = self.arriving(room, keys, here), self.arriving(room, keys, beside)
-            if runs and runs[-1].at_tap and room.at_tap(keys):  # the next unit of one branch
-                met, mild_met = runs[-1].water_out, runs[-1].mild_out
+            branch, mild_branch = (runs[-1].water_out, runs[-1].mild_out) if runs and runs[-1].at_tap else (None, None)
+            met, mild_met = self.arriving(room, keys, here, branch), self.arriving(room, keys, beside, mild_branch)
             sizing, out, clean, dirty = self.through(room, keys, met)
             mild_out = out if mild_met == met else self.as_sized(room, keys, sizing, met, mild_met)
             runs.append(StageRun(index, stage.id, keys, room, sizing, met, out, mild_met, mild_out, clean, dirty))

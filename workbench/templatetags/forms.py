@@ -6,7 +6,7 @@ from typing import Any
 
 from django import template
 from django.middleware.csrf import get_token
-from django.urls import NoReverseMatch, reverse
+from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 
@@ -31,10 +31,7 @@ def post(context: template.Context, content: SafeString, where: str, *of: Any, *
     ``where`` is the name of a page (``of`` its arguments), an address, or nothing for the page itself. ``target`` or
     ``swap`` make htmx send it, too; `ATTRIBUTES` and `FLAGS` go on the form; all else is a hidden value.
     """
-    try:
-        address = reverse(where, args=of) if where else ""
-    except NoReverseMatch:
-        address = where
+    address = reverse(where, args=of) if where and not where.startswith("/") else where
     htmx = _htmx(address, given.pop("target", ""), given.pop("swap", ""))
     named = [(ATTRIBUTES[key], given.pop(key)) for key in list(given) if key in ATTRIBUTES]
     flags = mark_safe("".join(f" {FLAGS[key]}" for key in list(given) if key in FLAGS and given.pop(key)))

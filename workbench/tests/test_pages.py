@@ -7,7 +7,9 @@ import re
 from typing import Any
 
 from django.conf import settings
-from django.urls import reverse
+from django.template import RequestContext, Template
+from django.test import RequestFactory, SimpleTestCase
+from django.urls import NoReverseMatch, reverse
 
 from treatment.job_file import read_job
 from treatment.tests.example import ACID_WELL
@@ -69,6 +71,16 @@ class EveryDemoJob(WorkbenchTestCase):
                 if document.get(part):
                     self.assertEqual(read_job(document | {"train": None}).facts.supply, read_job(out | {"train": None}).facts.supply)
                     self.assertIn(part, out, document["job"]["name"])
+
+
+class ChangingForms(SimpleTestCase):
+    def test_a_page_that_does_not_exist_is_no_address(self) -> None:
+        """A name mistyped in a template fails when the page is shown, and is not posted to as if it were a path."""
+        request = RequestFactory().get("/")
+        with self.assertRaises(NoReverseMatch):
+            Template('{% post "kit-strat" 1 %}{% endpost %}').render(RequestContext(request))
+        shown = Template('{% post "/jobs/1/train/edit/" %}{% endpost %}').render(RequestContext(request))
+        self.assertIn('action="/jobs/1/train/edit/"', shown)
 
 
 class PartsWithoutAColumn(WorkbenchTestCase):

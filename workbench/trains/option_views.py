@@ -7,6 +7,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.job.limits import limits
@@ -110,7 +111,7 @@ def _panel(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
         "waived": waived,
         "working_form": WorkingForm(),
         "own_values": own_values(job),
-        "set": limits(job.standard),
+        "set": limits(job.standard, timezone.localdate()),
     } | more
     return render(request, "trains/panel.html", context, status=status)
 
