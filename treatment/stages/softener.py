@@ -49,9 +49,10 @@ class SoftenerKeys(BedKeys):
 
 
 def capacity_per_litre(dose: float) -> float:
-    """Exchange capacity [g CaCO3 per L of resin] at a salt dose [g/L]; straight lines between published points."""
+    """Exchange capacity [g CaCO3 per L of resin] at a salt dose [g/L]; straight lines between published points, in proportion below the first."""
     row = table("stages")["softener"]
-    grains = interpolate(dose / LB_FT3, row["dose_lb"], row["capacity_gr"])
+    least: float = row["dose_lb"][0]
+    grains = interpolate(dose / LB_FT3, row["dose_lb"], row["capacity_gr"]) * min(dose / LB_FT3 / least, 1.0)
     return grains / constant("grains_per_g") / FT3
 
 
@@ -123,19 +124,27 @@ class Softener(Room[SoftenerKeys]):
         ]
 
     def size(self, keys: SoftenerKeys, water: Water, duty: Duty) -> Sizing:
-        dose, compensated, load = self._dose(keys, duty), *self._load(water, duty)
-        aim = {"3_day": 3.0, "7_day": 7.0}.get(duty.facts.schools.regeneration, self._interval_aimed(water, duty.rows["softener"]))
-        bed = self._bed(keys, water, duty, load.value, dose, aim)
+        compensated, load = self._load(water, duty)
+        row, aim = duty.rows["softener"], self._aim(water, duty)
+        bed = self._bed(keys, water, duty, load.value, aim)
+        reserve = 0.0 if keys.twin else load.value
+        dose = self._fixed_dose(keys, duty) or _thriftiest(bed.total_volume, load.value, reserve, aim, row)
         params = {
             "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "salt_dose": dose, "hardness_setting": keys.hardness_setting or whole_grains(compensated.value),
             "regeneration": keys.regeneration or "metered", "twin": bool(keys.twin), "resin": keys.resin or 8,
         }  # fmt: skip
+        left_to_us = keys.volume is None and keys.tank is None and keys.regeneration != "timer"
         if keys.every_days:
             params["every_days"] = keys.every_days
+        elif left_to_us and (capacity_per_litre(dose) * bed.total_volume - reserve) > load.value * aim[1] * 1.001:
+            params["every_days"] = aim[1]  # a bed made large by flow: the valve's own day count keeps it from standing
         return Sizing(params, bed)
 
-    def _dose(self, keys: SoftenerKeys, duty: Duty) -> float:
-        return float(keys.salt_dose or duty.rows["softener"]["default_dose_lb"] * LB_FT3)
+    def _fixed_dose(self, keys: SoftenerKeys, duty: Duty) -> float | None:
+        """The salt dose [g/L] that the stage or the job's own working value fixes; None where it is weighed up."""
+        if f"{self.kind}.default_dose_lb" in duty.facts.working_values:
+            return float(keys.salt_dose or duty.rows["softener"]["default_dose_lb"] * LB_FT3)
+        return keys.salt_dose
 
     def _load(self, water: Water, duty: Duty) -> tuple[Line, Line]:
         """Compensated hardness [mg/L as CaCO3] and what the house brings of it in a day [g CaCO3/day]."""
@@ -148,16 +157,20 @@ class Softener(Room[SoftenerKeys]):
     def _iron_counts(self, water: Water, row: dict[str, Any]) -> bool:
         return bool(max(water.iron, water.value("manganese")) > row["iron_counts"])
 
-    def _interval_aimed(self, water: Water, row: dict[str, Any]) -> float:
-        return float(row["interval_iron"] if self._iron_counts(water, row) else row["interval_clean"])
+    def _aim(self, water: Water, duty: Duty) -> tuple[float, float]:
+        """Least and most days between regenerations that a bed of ours is chosen for: by the school, else by salt and iron."""
+        row = duty.rows["softener"]
+        school = {"3_day": 3.0, "7_day": 7.0}.get(duty.facts.schools.regeneration)
+        least, most = (school, float(row["interval_max"])) if school else (float(row["interval_low"]), float(row["interval_high"]))
+        return (least, max(least, min(most, float(row["interval_iron"])))) if self._iron_counts(water, row) else (least, most)
 
-    def _bed(self, keys: SoftenerKeys, water: Water, duty: Duty, load: float, dose: float, aim: float) -> Bed:
-        """The smallest bed that lasts the interval aimed at and carries the flow; never so large that it idles."""
-        row, per_litre = duty.rows["softener"], capacity_per_litre(dose)
-        by_load = load * (aim + (0.0 if keys.twin else 1.0)) / per_litre
+    def _bed(self, keys: SoftenerKeys, water: Water, duty: Duty, load: float, aim: tuple[float, float]) -> Bed:
+        """The bed whose salt of a year and whose resin together weigh least, and which carries the flow; never so large that it idles."""
+        row, dose = duty.rows["softener"], self._fixed_dose(keys, duty)
         by_flow = duty.flow / GPM / row["steady_gpm_ft3"] * FT3
-        most = load * (row["interval_max"] - 0.5) / per_litre
-        volume = max(by_load, min(by_flow, max(most, by_flow * 0.5)))
+        idle = load * (row["interval_max"] - 0.5) / capacity_per_litre(dose or row["dose_lb"][0] * LB_FT3)
+        least = min(by_flow, max(idle, by_flow * 0.5))
+        volume = _worthwhile(dose, least, load, 0.0 if keys.twin else load, aim, row)
         if keys.volume is not None or keys.tank is not None:
             each = keys.volume
             if each is None and keys.tank is not None:
@@ -175,9 +188,10 @@ class Softener(Room[SoftenerKeys]):
         )
         between = work("days", "(capacity − reserve) ÷ max(load, 0.000000001)", "day", "softener.reserve", capacity=(room.value, "g CaCO3"),
                        reserve=(0.0 if keys.twin else day.value, "g CaCO3"), load=(day.value, "g CaCO3/day"))  # fmt: skip
-        interval = self._interval(keys, between.value, self._iron_counts(water, row), row)
+        interval = self._interval(sizing, between.value, self._iron_counts(water, row), row)
         salt = work("salt", "resin × dose ÷ 1000", "kg", "softener.capacity", resin=(bed.volume, "L"), dose=(dose, "g/L"))
-        left = min(row["leakage"], water.hardness)
+        leaks = self._leakage(water, dose, row)
+        left = leaks.value
         figures = bed_figures(bed, duty.flow, water.temperature)
         figures |= {
             "compensated_hardness": figure(compensated),
@@ -189,6 +203,7 @@ class Softener(Room[SoftenerKeys]):
             "regeneration_interval": figure(interval),
             "salt_per_year": figure(work("salt a year", "365 ÷ interval × salt × vessels", "kg", "softener.efficiency", interval=(interval.value, "day"),
             salt=(salt.value, "kg"), vessels=(float(bed.vessels), ""))),
+            "leakage": figure(leaks),
             "salt_efficiency": figure(work("efficiency", "per_litre ÷ dose × grains_per_g × lb × 1000", "grains/lb", "softener.efficiency", per_litre=(per_litre, "g/L"),
             dose=(dose, "g/L"))),
             "sodium_added": figure(work("sodium added", "2 × M_Na ÷ M_CaCO3 × (hardness − left)", "mg/L", "chemistry.exchange", hardness=(water.hardness, "mg/L CaCO3"),
@@ -198,11 +213,18 @@ class Softener(Room[SoftenerKeys]):
         }  # fmt: skip
         return figures | self._cycle(keys, bed, salt.value, water, row)
 
-    def _interval(self, keys: SoftenerKeys, days: float, iron: bool, row: dict[str, Any]) -> Line:
-        """What the schedule uses: the timer's days, or the capacity capped by the interval of the trade."""
-        if keys.regeneration == "timer" and keys.every_days:
-            return stated("timer", "given", keys.every_days, "day", "softener.interval")
-        cap = float(row["interval_iron"] if iron else row["interval_max"])
+    def _leakage(self, water: Water, dose: float, row: dict[str, Any]) -> Line:
+        """Hardness that stays [mg/L as CaCO3]: an estimate that rises with dissolved solids and falls with the salt dose."""
+        return work("left, an estimate", "min(max(base × sqrt(TDS ÷ TDS_at × dose_at ÷ dose), 1), hardness)", "mg/L CaCO3", "softener.leakage",
+                    base=(float(row["leakage"]), "mg/L CaCO3"), TDS=(water.value("tds"), "mg/L"), TDS_at=(float(row["leakage_tds"]), "mg/L"),
+                    dose_at=(row["leakage_dose_lb"] * LB_FT3, "g/L"), dose=(dose, "g/L"), hardness=(water.hardness, "mg/L CaCO3"))  # fmt: skip
+
+    def _interval(self, sizing: Sizing, days: float, iron: bool, row: dict[str, Any]) -> Line:
+        """What the schedule uses: the timer's days, or the capacity capped by the valve's own day count and by the interval of the trade."""
+        given = sizing.params.get("every_days")
+        if sizing.params["regeneration"] == "timer" and given:
+            return stated("timer", "given", given, "day", "softener.interval")
+        cap = min(float(row["interval_iron"] if iron else row["interval_max"]), given or float("inf"))
         least = float(row["interval_least"])
         return work(
             "regenerate every", "max(min(days, cap), least)", "day", "softener.interval", days=(days, "day"), cap=(cap, "day"), least=(least, "day")
@@ -259,7 +281,7 @@ class Softener(Room[SoftenerKeys]):
 
     def treat(self, keys: SoftenerKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         row = duty.rows["softener"]
-        left = min(row["leakage"], water.hardness)
+        left = self._leakage(water, sizing.params["salt_dose"], row).value
         share = left / water.hardness if water.hardness > 0 else 1.0
         changes = {
             "calcium": water.value("calcium") * share,
@@ -287,7 +309,10 @@ class Softener(Room[SoftenerKeys]):
     def schools(self, keys: SoftenerKeys, water: Water, system: str) -> list[str]:
         row = table("stages")["softener"]
         ours, *others = (show(each * GPG, "mg/L CaCO3", system) for each in (row["soften_above_gpg"], *row["soften_above_schools_gpg"]))
-        said = [f"Soften above {ours} (ours); others from {others[0]}, or only above {others[1]}."]
+        said = [
+            f"Soften above {ours} (ours); others from {others[0]}, or only above {others[1]}.",
+            "Resin, salt dose and interval are chosen together for the least salt a year, 3 to 10 days apart (ours); others fix 3 or 7 days at one dose.",
+        ]
         if water.iron > 0.02:
             each = ", ".join(
                 f"×{school[1:]} gives {show(compensated_hardness(water, school, None).value, 'mg/L CaCO3', system)}" for school in ("x3", "x4", "x5")
@@ -311,6 +336,49 @@ class Softener(Room[SoftenerKeys]):
 
     def buys(self, keys: SoftenerKeys, sizing: Sizing) -> list[Purchase]:
         return [salt_bought(sizing.figures["salt_per_year"].value)]
+
+
+def _doses(row: dict[str, Any]) -> list[float]:
+    """Salt doses that are weighed up [g/L], in steps, least first."""
+    return [each * LB_FT3 for each in row["doses_lb"]]
+
+
+def _efficient(dose: float, row: dict[str, Any]) -> bool:
+    """Whether a dose [g/L] gives enough capacity for each pound of salt."""
+    return bool(capacity_per_litre(dose) / dose * constant("grains_per_g") * constant("lb") * 1000 >= row["efficient_gr_lb"])
+
+
+def _thriftiest(volume: float, load: float, reserve: float, aim: tuple[float, float], row: dict[str, Any]) -> float:
+    """The salt dose [g/L] at which this much resin [L] takes least salt a year.
+
+    load, reserve: g CaCO3 a day, and held back; aim: least and most days between regenerations. A dose above the efficient ones
+    is taken only where those do not last the least interval.
+    """
+    doses, days = _doses(row), {}
+    for dose in doses:
+        days[dose] = (capacity_per_litre(dose) * volume - reserve) / max(load, 1e-9)
+    lasting = [dose for dose in doses if days[dose] >= aim[0] - 1e-9]
+    if not lasting:
+        return doses[-1] if days[doses[-1]] < 1 else next(dose for dose in doses if days[dose] >= min(aim[0], max(days.values())) - 1e-9)
+    good = [dose for dose in lasting if _efficient(dose, row)] or lasting[:1]
+    return min(good, key=lambda dose: dose / min(days[dose], aim[1]))
+
+
+def _worthwhile(dose: float | None, least: float, load: float, reserve: float, aim: tuple[float, float], row: dict[str, Any]) -> float:
+    """How much resin [L] to fit: the salt it takes in a year and what the resin is worth in salt weigh least together."""
+    best, found = float("inf"), least
+    for each in [dose] if dose else [each for each in _doses(row) if _efficient(each, row)]:
+        per_litre = capacity_per_litre(each)
+        volume = max(least, (load * aim[0] + reserve) / per_litre)
+        most = max(volume, (load * aim[1] + reserve) / per_litre)
+        step = max(FT3 / 4, (most - volume) / row["weighed"])
+        while volume <= most + 1e-9:
+            days = min((per_litre * volume - reserve) / max(load, 1e-9), aim[1])
+            weight = constant("year_days") / max(days, 1e-9) * volume * each / 1000 + row["resin_worth"] * volume
+            if weight < best - 1e-9:
+                best, found = weight, volume
+            volume += step
+    return found
 
 
 def salt_bought(yearly: float) -> Purchase:
@@ -340,11 +408,45 @@ def capacity_short(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]
 @rule("capacity-idle", "train", "softener.interval", on="softener")
 def capacity_idle(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """Over fourteen days between regenerations: the bed packs, and microbes settle."""
-    timed = stage.keys.every_days if stage.keys.regeneration == "timer" else None
-    interval, most = timed or stage.figures["days_between_regenerations"].value, audit.duty.rows["softener"]["interval_max"]
+    counted, by_capacity = stage.sizing.params.get("every_days"), stage.figures["days_between_regenerations"].value
+    interval = by_capacity if not counted else counted if stage.keys.regeneration == "timer" else min(counted, by_capacity)
+    most = audit.duty.rows["softener"]["interval_max"]
     if interval > most:
         yield Hit("caution", f"{audit.show(interval, 'day')} between regenerations by capacity; beyond {most} the bed packs and stagnates.",
                   f"Fit less resin or a lower salt dose, and set the valve to regenerate at least every {most} days.")  # fmt: skip
+
+
+@rule("interval-iron", "train", "softener.interval", on="softener")
+def interval_iron(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
+    """Iron arrives, and the timer waits longer than iron lets a bed stand: it fouls the resin."""
+    row, waits = audit.duty.rows["softener"], stage.keys.every_days
+    metals = max(stage.water_in.iron, stage.water_in.value("manganese"))
+    if waits and metals > row["iron_counts"] and waits > row["interval_iron"] + 1e-9 and stage.keys.regeneration == "timer":
+        yield Hit("caution", f"{audit.show(metals, 'mg/L')} of iron or manganese arrive, and the timer waits {audit.show(waits, 'day')}; with iron the resin is washed "
+                  f"every {row['interval_iron']:g} days at the latest.",
+                  f"Set it to {row['interval_iron']:g} days, whatever the capacity, or take the iron out first.")  # fmt: skip
+
+
+@rule("salt-starved", "train", "softener.efficiency", on="softener")
+def salt_starved(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
+    """A salt dose below the first point of the published curve: capacity falls with it, and hardness leaks."""
+    row, dose = audit.duty.rows["softener"], stage.sizing.params["salt_dose"]
+    first = row["dose_lb"][0] * LB_FT3
+    if dose < first * 0.995:
+        yield Hit("caution", f"{audit.show(dose, 'g/L')} of salt is below the {audit.show(first, 'g/L')} at which the published curve of capacity begins: it falls with the dose, "
+                  f"and about {audit.show(stage.figures['leakage'].value, 'mg/L CaCO3')} of hardness leaks through.",
+                  "Dose at least as much salt as the curve's first point.")  # fmt: skip
+
+
+@rule("setting-doubled", "train", "softener.compensation", on="softener")
+def setting_doubled(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
+    """The valve is set far above what it has to count: it regenerates too often and wastes salt."""
+    given, needed = stage.keys.hardness_setting, stage.figures["compensated_hardness"].value
+    most = audit.duty.rows["softener"]["setting_most"]
+    if given is not None and needed > GPG and given > needed * most and given > needed + 3 * GPG:
+        yield Hit("caution", f"The valve is set to {audit.show(given, 'mg/L CaCO3')}, {given / needed:.1f} times the {audit.show(needed, 'mg/L CaCO3')} that arrive, iron counted: "
+                  "it regenerates that much too often.",
+                  f"Set it to {audit.show(whole_grains(needed), 'mg/L CaCO3')}; iron that is counted once is not counted again.")  # fmt: skip
 
 
 @rule("setting-uncompensated", "train", "softener.compensation", on="softener")

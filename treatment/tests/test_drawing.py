@@ -65,7 +65,12 @@ class TrainDrawing(TestCase):
         design, drawing = drawing_of(["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"])
         hardness = next(ribbon for ribbon in drawing.ribbons if ribbon.analyte == "hardness")
         self.assertEqual(
-            [label.text for label in hardness.labels], ["14.0", f"{design.chosen.run.stages[0].water_out.hardness / 17.118061:.1f}", "0.58"]
+            [label.text for label in hardness.labels],
+            [
+                "14.0",
+                f"{design.chosen.run.stages[0].water_out.hardness / 17.118061:.1f}",
+                f"{design.chosen.run.stages[2].water_out.hardness / 17.118061:.2g}",
+            ],
         )
         microbes = next(ribbon for ribbon in drawing.ribbons if ribbon.analyte == "total_coliform")
         self.assertEqual([label.text for label in microbes.labels], ["found", "none"])
