@@ -10,6 +10,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
+from ..house.beds import INCH
 from ..language.tables import table
 from ..train.drains import drain_of, drain_rule
 from ..train.keys import PipeEnd
@@ -228,6 +229,22 @@ def clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
             f"{audit.show(install.clearance_below * 1000, 'mm')} below the housing; the sump needs {audit.show(row['sump_below_m'] * 1000, 'mm')} to drop.",
             "Mount it higher.",
             (stage.kind,),
+        )
+
+
+@rule("headroom", "place", "install.room", on="*")
+def headroom(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
+    """A vessel stands under the ceiling, but nothing can be filled in or lifted off above it."""
+    if stage.sizing.bed is None:
+        return
+    ceiling, given = audit.facts.site.ceiling, stage.keys.install.clearance_above if stage.keys.install else None
+    top, wanted = (stage.body[1] + stage.body[2]) / 1000, float(table("vessels")["headroom_in"]) * INCH
+    room = given if given is not None else None if ceiling is None else ceiling - top
+    if room is not None and -1e-6 <= room < wanted - 5e-3:
+        yield Hit(
+            "caution",
+            f"{audit.show(room * 1000, 'mm')} above the {stage.said}; {audit.show(wanted * 1000, 'mm')} are wanted to fill it and to lift its valve off.",
+            "A shorter vessel, two in parallel, or another room.",
         )
 
 

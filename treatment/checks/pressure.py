@@ -47,6 +47,9 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
     row, supply = audit.duty.rows["house"], audit.duty.supply
     most = max(supply.pressure_high, supply.night_pressure or 0.0)
     when = " at night" if supply.night_pressure and supply.night_pressure >= most else ""
+    broken = next((stage.index for stage in audit.run.stages if stage.room.stores), None)
+    if broken is not None and not [stage for stage in audit.run.stages[:broken] if stage.sizing.bed or "housing" in stage.sizing.params]:
+        return  # water falls into a tank first: what stands on the train is the pump's pressure
     valve = next((stage for stage in audit.run.stages if stage.room.reduces), None)
     if valve is not None:
         bear = [stage for stage in audit.run.earlier(valve) if not stage.room.pumps] if most > row["vessel_max_kpa"] else []

@@ -221,14 +221,14 @@ def choose_bed(
     tank: str | None = None,
     vessels: int | None = None,
     given: float | None = None,
-    steady: bool = False,
+    tallest: float | None = None,
 ) -> Bed:
     """The smallest bed of a medium that carries ``flow`` and that ``wash`` can lift.
 
     flow: design flow [L/min]; volume: least medium in all [L]; wash: what the source gives for backwash
     [L/min], None where the bed is not washed; tank, vessels, given (volume of each, L): what the job fixes.
     Fewest vessels first, then the smallest bed. Where nothing fits, the bed that carries the flow is
-    returned and the audit says what is wrong with it. steady: also keep the flow below the steady rate.
+    returned and the audit says what is wrong with it. tallest: shell that the room takes [m], None where nothing is known of it.
     """
     m = medium(key)
     if vessels is None and (tank is not None or given is not None):
@@ -238,18 +238,18 @@ def choose_bed(
     counts = (vessels,) if vessels else (1, 2, 3, 4)
     for n in counts:
         good: Bed | None = None
-        for name in (tank,) if tank else _tanks_for(m, given):
-            each = _volume_for(m, name, volume / n, given, fixed=tank is not None or (n == counts[-1] and name == tanks()[-1]))
+        offered = (tank,) if tank else _tanks_for(m, given, tallest)
+        for name in offered:
+            each = _volume_for(m, name, volume / n, given, fixed=tank is not None or (n == counts[-1] and name == offered[-1]))
             if each is None:
                 continue
             bed = Bed(m, name, n, each)
-            peak, steady_flow, wash_flow = bed.peak_limit, bed.service_limit, bed.backwash_flow(temperature)
+            peak, wash_flow = bed.peak_limit, bed.backwash_flow(temperature)
             if largest is None or peak > largest.peak_limit:
                 largest = bed
             if peak >= flow - 1e-9 and (best_carrying is None or _order(bed) < _order(best_carrying)):
                 best_carrying = bed
-            carried = steady_flow if steady else peak
-            if carried >= flow - 1e-9 and (wash is None or wash_flow <= wash + 1e-9) and (good is None or _order(bed) < _order(good)):
+            if peak >= flow - 1e-9 and (wash is None or wash_flow <= wash + 1e-9) and (good is None or _order(bed) < _order(good)):
                 good = bed
         if good is not None:
             return good
@@ -278,10 +278,17 @@ def _holds(key: str, tank: str) -> tuple[float, float]:
     return least_in(medium(key), tank), most_in(medium(key), tank)
 
 
-def _tanks_for(m: Medium, given: float | None) -> tuple[str, ...]:
+@lru_cache(maxsize=256)
+def _standing(tallest: float | None) -> tuple[str, ...]:
+    """The tanks that stand in a room of this height; where none does, the lowest."""
+    low = tuple(name for name in tanks() if tallest is None or _nominal(name)[1] <= tallest + 1e-6)
+    return low or (min(tanks(), key=lambda name: _nominal(name)[1]),)
+
+
+def _tanks_for(m: Medium, given: float | None, tallest: float | None) -> tuple[str, ...]:
     if given is None:
-        return tanks()
-    beds = [Bed(m, name, 1, given) for name in tanks()]
+        return _standing(tallest)
+    beds = [Bed(m, name, 1, given) for name in _standing(tallest)]
     holding = tuple(bed.tank for bed in beds if bed.freeboard >= m.freeboard - 0.02 and bed.depth >= m.min_bed * 0.98)
     return holding or (min(beds, key=lambda bed: abs(bed.freeboard - m.freeboard)).tank,)
 

@@ -8,6 +8,7 @@ from typing import Any
 from ..chemistry.water import Water
 from ..job.facts import Facts
 from ..language.tables import table
+from .beds import INCH
 from .demand import Demand
 from .hydraulics import Supply
 from .needs import TASTED
@@ -42,6 +43,13 @@ class Duty:
     def daily(self) -> float:
         """Daily use [L/day]."""
         return self.demand.daily_use.value
+
+    @property
+    def tallest(self) -> float | None:
+        """The tallest shell [m] that the room takes with its valve and a hand's room to fill it; None where no ceiling is known."""
+        ceiling = self.facts.site.ceiling
+        rows = table("vessels")
+        return None if ceiling is None else ceiling - (rows["valve_in"] + rows["headroom_in"]) * INCH
 
     @property
     def drinking(self) -> float:

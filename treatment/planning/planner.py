@@ -24,6 +24,7 @@ from .reasons import why_not
 
 LONGEST = 8
 WIDEST = 30
+CAUTION = 0.4  # what an avoidable caution weighs beside a price, a cartridge filter being 1
 NEAREST = 4  # trains of each length that are looked at where none meets every need
 Score = tuple[float, ...]
 AnyStage = Stage[Any]
@@ -53,7 +54,10 @@ class Block:
 
 
 class _Path(NamedTuple):
-    """A train being composed; turned: how many pairs of its stages stand against the usual order."""
+    """A train being composed; turned: how many pairs of its stages stand against the usual order.
+
+    sharing: companions that stand at its end, and the path before them: what asks for the same ones may stand there, too.
+    """
 
     stages: tuple[AnyStage, ...]
     water: Water
@@ -61,10 +65,12 @@ class _Path(NamedTuple):
     kinds: frozenset[str] = frozenset()
     price: float = 0.0
     turned: int = 0
+    sharing: tuple[tuple[AnyStage, ...], _Path] | None = None
 
     @property
     def length_and_price(self) -> tuple[float, float]:
-        return float(len(self.stages)), self.price
+        """How many stages treat the water (a tank or a pump that only serves another is not counted), and what all cost."""
+        return float(sum(not stage.room.serves for stage in self.stages)), self.price
 
     def meets(self, need: Need) -> bool:
         return need.met_by(self.water, self.tap)
@@ -167,10 +173,14 @@ class Planner:
         """The path with a block appended; None where it never stands there, a feed limit breaks, or the water stays as it is."""
         if self._forbidden(path, block):
             return None
-        here, tap = path.water, path.tap
-        added = block.behind(path.stages)
-        for stage in added:
+        start = path.sharing[1] if block.after and path.sharing and path.sharing[0] == block.after else path
+        here, tap = start.water, start.tap
+        added = block.behind(start.stages)
+        before = here
+        for index, stage in enumerate(added):
             room, keys = stage.room, stage.keys
+            if index == len(added) - len(block.after):
+                before = here
             if self._refuses(room, keys, here):
                 return None
             out = self.runner.through(room, keys, self.runner.arriving(room, keys, here)).water
@@ -180,7 +190,8 @@ class Planner:
                 here = out
         if here == path.water and tap == path.tap:
             return None
-        return path.longer(added, here, tap)
+        longer = start.longer(added, here, tap)
+        return longer._replace(sharing=(block.after, start.longer(added[: -len(block.after)], before, tap))) if block.after else longer
 
     def _refuses(self, room: Room[Any], keys: Any, water: Water) -> bool:
         """Whether a water breaks a feed limit that is more than a caution; remembered, since many orders bring the same water."""
@@ -212,10 +223,11 @@ class Planner:
         return sum(need.health for need in left), len(left)
 
     def _score(self, path: _Path, found: list[Finding]) -> Score:
-        """Lower is better: health needs unmet, needs unmet, faults another train would mend, length, price, cautions, turns against the usual order."""
+        """Lower is better: health needs unmet, needs unmet, faults another train would mend, length, price with its cautions, turns against the usual order."""
         faults = sum(finding.against_the_train for finding in found)
         cautions = sum(finding.severity == "caution" and bool(finding.stage) for finding in found)
-        return (*self._unmet(path), faults, *path.length_and_price, cautions, path.turned)
+        length, price = path.length_and_price
+        return (*self._unmet(path), faults, length, price + CAUTION * cautions, path.turned)
 
 
 def _distinct(paths: list[_Path]) -> list[_Path]:

@@ -8,7 +8,8 @@ from ..chemistry import carbonate
 from ..chemistry.carbonate import CO2
 from ..chemistry.water import ACID_OF_IRON, Water
 from ..house.duty import Duty
-from ..language.figure import Figure, figure, solved, work
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, figure, solved, source, work
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, tank_body
 
@@ -24,7 +25,7 @@ class Aeration(Room[AerationKeys]):
     silhouette = "tank"
     Keys = AerationKeys
     answers = ("hydrogen_sulfide", "methane", "radon")
-    price = 4.5
+    price = 6.0
     place = 4
     bypassed = False
     absent = "nothing in this water asks for it"
@@ -36,6 +37,9 @@ class Aeration(Room[AerationKeys]):
         "Radon and methane belong to a licensed contractor.",
         "An open unit is counted with its own transfer pump; disinfect after it where microbes matter.",
     )
+
+    def feed_limits(self, keys: AerationKeys, water: Water, duty: Duty) -> list[FeedLimit]:
+        return [FeedLimit("iron_bacteria", None, 0.0, source("safety.iron_bacteria"), "slime grows in the open tank; disinfect first")]
 
     def size(self, keys: AerationKeys, water: Water, duty: Duty) -> Sizing:
         return Sizing({"volume": duty.rows["aeration"]["detention_min"] * duty.flow})

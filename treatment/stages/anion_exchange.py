@@ -72,7 +72,9 @@ class AnionExchange(Room[AnionExchangeKeys]):
     def size(self, keys: AnionExchangeKeys, water: Water, duty: Duty) -> Sizing:
         load, per_litre, aim = self._load(keys, water, duty)
         volume = max(load.value * (aim + 1) / per_litre, duty.flow / GPM / duty.rows["anion_exchange"]["steady_gpm_ft3"] * FT3)
-        bed = choose_bed(f"{target_of(keys)}_resin", duty.flow, volume, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+        bed = choose_bed(
+            f"{target_of(keys)}_resin", duty.flow, volume, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest
+        )
         return Sizing({"target": target_of(keys), "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
 
     def figures(self, keys: AnionExchangeKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import Water
+from ..chemistry.water import PEROXIDE, Water
 from ..house.beds import bed_figures, choose_bed, wash_figures
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
@@ -71,7 +71,7 @@ class Carbon(Room[CarbonKeys]):
     Keys = CarbonKeys
     answers = (*CHLORINE, "hydrogen_sulfide", *ORGANICS, "pfas", "odour")
     price = 2.5
-    fuss = {"catalytic": 0.3, "backwashing": 2.0}
+    fuss = {"catalytic": 0.3, "backwashing": 0.7}
     place = 9
     bypassed = True
     absent = "nothing in this water asks for it"
@@ -118,7 +118,9 @@ class Carbon(Room[CarbonKeys]):
         medium, form = keys.medium or "granular", keys.form or "backwashing"
         contact = max(tasks(keys, water, duty).values(), default=row["contact"]["chlorine"])
         wash = duty.wash if form == "backwashing" else None
-        bed = choose_bed(f"{medium}_carbon", duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+        bed = choose_bed(
+            f"{medium}_carbon", duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest
+        )
         return Sizing({"medium": medium, "form": form, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
 
     def _litres(self, sizing: Sizing) -> float:
@@ -192,6 +194,8 @@ class Carbon(Room[CarbonKeys]):
             for name in ("turbidity", "tss"):
                 if water.get(name) is not None:
                     changes[name] = water.value(name) * row["block_particles_left"]
+        if keys.medium == "catalytic" and water.value(PEROXIDE) > 0:
+            changes[PEROXIDE] = 0.0
         return water.with_(**changes) if changes else water
 
     def loss(self, keys: CarbonKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:

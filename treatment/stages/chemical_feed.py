@@ -2,25 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from math import ceil
 from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry import carbonate
 from ..chemistry.carbonate import NA
-from ..chemistry.water import ACID_OF_IRON, EQ, Water
+from ..chemistry.water import ACID_OF_IRON, EQ, PEROXIDE, UNMIXED, Water
 from ..house.duty import Duty
 from ..language.figure import Figure, Line, constant, figure, solved, stated, work
 from ..language.spec import Choice, Fraction, Measure, Number, key
-from ..language.tables import table
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
 from .retention_tank import RETENTION_TANK, RetentionTank, RetentionTankKeys
 
 DOSE = Measure("concentration", "5 mg/L", high=5000)
 OXIDISES = ("chlorine", "peroxide")
+HYPOCHLORITE = NA * 1000 / 35453  # mg of sodium that hypochlorite brings with each mg of chlorine
+SULFUR = 32.06 / 34.08  # mg of sulfur that a mg of hydrogen sulfide becomes
 #: molar mass [g/mol], equivalents of sodium a mole brings
 ALKALI = {"soda_ash": ("M_Na2CO3", 2), "caustic": ("M_NaOH", 1)}
 WORDS = {"soda_ash": "Soda-ash feed", "caustic": "Caustic feed", "chlorine": "Chlorine feed", "peroxide": "Peroxide feed"}
@@ -52,6 +54,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     main = ("ph_out", "sodium_added", "oxidant_demand", "dose", "feed_rate", "solution_days")
     oxidises = True
     uses_power = True
+    repeats = True
     cautions = (
         "Never mix bleach with acid, ammonia or other cleaners: the gas is poisonous.",
         "Caustic and bleach burn skin and eyes: goggles, gloves, water at hand.",
@@ -63,9 +66,9 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     def name(self, keys: ChemicalFeedKeys) -> str:
         return WORDS[chemical_of(keys)]
 
-    def _demand(self, chemical: str, water: Water) -> Line:
+    def _demand(self, chemical: str, water: Water, duty: Duty) -> Line:
         """What iron, manganese and sulfide use up of an oxidant [mg/L]."""
-        per = {f"per_{name}": (float(each), "mg/mg") for name, each in table("stages")["chemical_feed"]["demand"][chemical].items()}
+        per = {f"per_{name}": (float(each), "mg/mg") for name, each in duty.rows["chemical_feed"]["demand"][chemical].items()}
         fe, mn, h2s = ((water.value(name), "mg/L") for name in ("ferrous_iron", "manganese", "hydrogen_sulfide"))
         return work("demand", "per_Fe × Fe + per_Mn × Mn + per_H2S × H2S", "mg/L", f"feed.{chemical}", **per, Fe=fe, Mn=mn, H2S=h2s)
 
@@ -85,7 +88,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             dose = self._to_ph(chemical, water, target).amount * 1000 * constant(ALKALI[chemical][0])
             return [solved("dose", "pH, alkalinity, target", dose, "mg/L", "feed.alkali", pH=(water.ph, ""),
                            alkalinity=(water.value("alkalinity"), "mg/L CaCO3"), target=(target, ""))]  # fmt: skip
-        need = self._demand(chemical, water)
+        need = self._demand(chemical, water, duty)
         demand = (need.value, "mg/L")
         if chemical == "chlorine":
             return [need, work("dose", "demand + residual", "mg/L", "feed.chlorine", demand=demand, residual=(self._residual(keys, duty), "mg/L"))]
@@ -101,14 +104,25 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             params["residual"] = self._residual(keys, duty)
         elif chemical not in OXIDISES:
             params["target_ph"] = self._target(keys, duty)
-        params["solution_strength"] = keys.solution_strength or float(duty.rows["chemical_feed"]["strength"][chemical]) / 1000
+        params["solution_strength"] = keys.solution_strength or self._strength(chemical, params["dose"], duty)
         return Sizing(params)
+
+    def _strength(self, chemical: str, dose: float, duty: Duty) -> float:
+        """Strength of the solution [g/mL]: as supplied; diluted, or made up stronger, where the pump could not give the dose."""
+        row = duty.rows["chemical_feed"]
+        supplied, (least, most) = float(row["strength"][chemical]), row["pump_ml_min"]
+        product = dose * duty.flow
+        if 0 < product < least * supplied:
+            supplied /= min(ceil(least * supplied / product), row["diluted_most"])
+        elif product > most * supplied:
+            supplied = max(supplied, min(product / most, float(row["strength_most"][chemical])))
+        return supplied / 1000
 
     def figures(self, keys: ChemicalFeedKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row, chemical = duty.rows["chemical_feed"], sizing.params["chemical"]
         lines = self._dose(keys, water, duty)
         dose, strength = (lines[-1].value, "mg/L"), (sizing.params["solution_strength"] * 1000, "g/L")
-        found = {"oxidant_demand": figure(self._demand(chemical, water))} if chemical in OXIDISES else {}
+        found = {"oxidant_demand": figure(self._demand(chemical, water, duty))} if chemical in OXIDISES else {}
         feed = work(
             "solution a day", "dose × daily ÷ 1000 ÷ strength", "L/day", "feed.solution", dose=dose, daily=(duty.daily, "L/day"), strength=strength
         )
@@ -116,6 +130,8 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             "dose": figure(*lines),
             "feed_rate": figure(feed),
             "pump_rate": figure(work("pump at design flow", "dose × flow ÷ strength", "mL/min", "feed.solution", dose=dose, flow=(duty.flow, "L/min"), strength=strength)),
+            "strokes": figure(work("strokes at design flow", "dose × flow ÷ strength ÷ stroke", "1/min", "feed.solution", dose=dose, flow=(duty.flow, "L/min"),
+            strength=strength, stroke=(float(row["stroke_ml"]), "mL"))),
             "solution_days": figure(work("a tank lasts", "tank ÷ max(feed, 0.000001)", "day", "feed.solution", tank=(float(row["tank_l"]), "L"), feed=(feed.value, "L/day"))),
         }  # fmt: skip
         if chemical not in OXIDISES:
@@ -133,7 +149,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     def treat(self, keys: ChemicalFeedKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         chemical, dose = sizing.params["chemical"], sizing.params["dose"]
         if chemical in OXIDISES:
-            return self._oxidise(chemical, dose, water)
+            return self._oxidise(chemical, dose, water, duty)
         mass, sodium = ALKALI[chemical]
         moles = dose / 1000 / constant(mass)
         equivalents = moles * sodium
@@ -141,11 +157,12 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             carbon=moles if chemical == "soda_ash" else 0.0,
             alkalinity=water.value("alkalinity") + equivalents * EQ,
             sodium=water.value("sodium") + equivalents * NA * 1000,
+            **{UNMIXED: 1.0},
         )
 
-    def _oxidise(self, chemical: str, dose: float, water: Water) -> Water:
+    def _oxidise(self, chemical: str, dose: float, water: Water, duty: Duty) -> Water:
         """Iron becomes rust and sulfide sulfur, as far as the dose goes; what is left of chlorine stays as residual."""
-        need = self._demand(chemical, water).value
+        need = self._demand(chemical, water, duty).value
         share = min(dose / need, 1.0) if need > 0 else 1.0
         changes: dict[str, float] = {}
         acid = 0.0
@@ -156,9 +173,12 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             acid = rusted * ACID_OF_IRON
         if water.get("hydrogen_sulfide") is not None:
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (1 - share)
+        left = max(dose - need, 0.0)
+        if chemical == "peroxide" and left > 0:
+            changes[PEROXIDE] = water.value(PEROXIDE) + left
         if chemical == "chlorine":
-            left = max(dose - need, 0.0)
             changes |= {
+                "sodium": water.value("sodium") + HYPOCHLORITE * dose,
                 "free_chlorine": water.value("free_chlorine") + left,
                 "total_chlorine": max(water.value("total_chlorine"), water.value("free_chlorine")) + left,
             }
@@ -169,18 +189,27 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             return []
         rows: dict[str, Any] = duty.rows
         found: list[ChemicalFeedKeys] = []
-        if water.ph < rows["chemical_feed"]["acid_ph"] and (water.ph < rows["neutralizer"]["ph_low"] or water.iron > rows["neutralizer"]["iron_max"]):
+        iron_bars_calcite = water.iron > rows["neutralizer"]["iron_max"]
+        soured = iron_bars_calcite and water.value("alkalinity") - ACID_OF_IRON * water.iron < rows["house"]["soft_alkalinity"]
+        if (water.ph < rows["chemical_feed"]["acid_ph"] and (water.ph < rows["neutralizer"]["ph_low"] or iron_bars_calcite)) or soured:
             found.append(ChemicalFeedKeys(chemical="soda_ash"))
         air = rows["oxidizing_filter"]
-        much = water.iron > air["iron_max"] or water.value("hydrogen_sulfide") > air["sulfide_max"] or water.value("manganese") > air["manganese_max"]
+        much = (
+            water.iron > air["iron_much"] or water.value("hydrogen_sulfide") > air["sulfide_much"] or water.value("manganese") > air["manganese_max"]
+        )
         wanted = duty.facts.schools.disinfection == "chlorine" and any(water.value(name) > 0 for name in ("total_coliform", "e_coli"))
         if much or wanted or water.value("iron_bacteria") > 0 or water.value("sulfur_bacteria") > 0:
             found.append(ChemicalFeedKeys(chemical="chlorine"))
         return found
 
     def companions(self, keys: ChemicalFeedKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
-        """Chlorine needs its time."""
-        return (), ((Stage(RETENTION_TANK, RetentionTankKeys()),) if keys.chemical == "chlorine" else ())
+        """An oxidant needs its time, an alkali its mixing."""
+        return (), (Stage(RETENTION_TANK, RetentionTankKeys()),)
+
+    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+        """An alkali and an oxidant may both be fed, never two oxidants."""
+        fed = [chemical_of(other.keys) in OXIDISES for other in others if other.kind == self.kind]
+        return len(fed) > 1
 
     def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
         """With contact behind it, it disinfects."""
@@ -211,16 +240,37 @@ CHEMICAL_FEED = ChemicalFeed()
 
 @rule("no-contact-time", "train", "feed.contact", on="chemical_feed")
 def no_contact_time(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[Hit]:
-    """Chlorine is fed with no retention after it, or with too little."""
-    if stage.sizing.params["chemical"] not in OXIDISES:
-        return
-    row = audit.duty.rows["retention"]
+    """An oxidant is fed with no retention after it, or with too little; an alkali with nothing that mixes it."""
+    row, chemical = audit.duty.rows["retention"], stage.sizing.params["chemical"]
     tanks = [other for other in audit.run.of(RetentionTank) if other.index > stage.index]
+    if chemical not in OXIDISES:
+        if not tanks and not any(other.room.stores or other.room.cushions for other in audit.run.later(stage)):
+            yield Hit("caution", f"{stage.name}: nothing after it mixes the solution with the water, and the pH swings with every draw.",
+                      f"Fit a mixing tank of {audit.show(row['mixing_min'] * audit.duty.flow, 'L')} or more after the feed.")  # fmt: skip
+        return
+    least = row["peroxide_min" if chemical == "peroxide" else "contact_min"]
     contact = sum(other.figures["contact_time"].value for other in tanks)
-    if contact < row["contact_min"] * 0.98:
+    if contact < least * 0.98:
         has = f"{contact:.1f} min in the retention tank" if tanks else "nothing holds the water back after it"
-        yield Hit("fault", f"{stage.name}: {has}; {row['contact_min']} min at design flow are wanted.",
-                  f"Fit a retention tank of {audit.show(row['contact_min'] * audit.duty.flow, 'L')} or more after the feed.")  # fmt: skip
+        yield Hit("fault", f"{stage.name}: {has}; {least:g} min at design flow are wanted.",
+                  f"Fit a retention tank of {audit.show(least * audit.duty.flow, 'L')} or more after the feed.")  # fmt: skip
+
+
+@rule("feed-strength", "train", "feed.solution", on="chemical_feed")
+def feed_strength(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[Hit]:
+    """A solution stronger than is handled, or a dose that the pump cannot give steadily at that strength."""
+    row, chemical = audit.duty.rows["chemical_feed"], stage.sizing.params["chemical"]
+    strength, most = stage.sizing.params["solution_strength"] * 1000, float(row["strength_most"][chemical])
+    rate, (least, greatest) = stage.figures["pump_rate"].value, row["pump_ml_min"]
+    if strength > most * 1.001:
+        yield Hit("fault", f"{stage.name}: a solution of {strength:.0f} g/L; {most:g} g/L is the strongest that is handled and stays dissolved.",
+                  f"Make the solution up to {most:g} g/L at the most, and let the pump give more of it.")  # fmt: skip
+    elif rate > greatest * 1.001 or 0 < rate < least * 0.5:
+        gives = f"{rate:.1f} mL/min at design flow; a metering pump gives {least:g} to {greatest:g} mL/min steadily"
+        remedy = (
+            "Make the solution stronger, or fit a larger pump." if rate > greatest else "Dilute the solution, so that the pump runs in its range."
+        )
+        yield Hit("caution", f"{stage.name}: {gives}.", remedy)
 
 
 @rule("dose-overshoot", "train", "feed.overshoot", on="chemical_feed")
@@ -239,7 +289,7 @@ def dose_overshoot(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[
 
 @rule("residual-left", "train", "feed.residual", on="chemical_feed")
 def residual_left(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[Hit]:
-    """Chlorine fed by the train reaches the house above 1 mg/L, or against a complaint of its smell."""
+    """Chlorine fed by the train reaches the house above 1 mg/L, or against a complaint of its smell; or peroxide reaches it."""
     left = audit.run.finished.value("free_chlorine")
     complaint = "bleach_smell" in audit.facts.observations
     row = audit.duty.rows["chemical_feed"]
@@ -250,12 +300,27 @@ def residual_left(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[H
             f"{audit.show(left, 'mg/L')} of free chlorine reaches the taps{effect}",
             "Feed less, or take it out with carbon after the contact.",
         )
+    peroxide = audit.run.finished.value(PEROXIDE)
+    if stage.sizing.params["chemical"] == "peroxide" and peroxide > row["peroxide_left"]:
+        yield Hit(
+            "caution",
+            f"{audit.show(peroxide, 'mg/L')} of peroxide reach the taps.",
+            "Fit catalytic carbon after the contact: it breaks peroxide down.",
+        )
 
 
 @rule("oxidized-not-caught", "train", "iron.removal", on=("chemical_feed", "aeration"))
 def oxidized_not_caught(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """Iron is turned to rust with nothing after it that holds the rust."""
+    """Iron is turned to rust, or sulfide to sulfur, with nothing after it that holds them."""
+    row = audit.duty.rows["chemical_feed"]
+    if any(other.room.holds_particles for other in audit.run.later(stage)):
+        return
     made = stage.water_out.value("ferric_iron") - stage.water_in.value("ferric_iron")
-    if made > audit.duty.rows["chemical_feed"]["rust_matters"] and not any(other.room.holds_particles for other in audit.run.later(stage)):
-        yield Hit("fault", f"It turns {audit.show(made, 'mg/L')} of iron to rust, and nothing after it holds the rust.",
-                  "Put a filter bed after it.")  # fmt: skip
+    sulfur = (
+        (stage.water_in.value("hydrogen_sulfide") - stage.water_out.value("hydrogen_sulfide")) * SULFUR if stage.kind == CHEMICAL_FEED.kind else 0.0
+    )
+    if made > row["rust_matters"]:
+        yield Hit("fault", f"It turns {audit.show(made, 'mg/L')} of iron to rust, and nothing after it holds the rust.", "Put a filter bed after it.")
+    elif sulfur > row["sulfur_matters"]:
+        yield Hit("fault", f"It turns sulfide to {audit.show(sulfur, 'mg/L')} of sulfur, milky and fine, and nothing after it holds it.",
+                  "Put a filter bed or catalytic carbon after the contact.")  # fmt: skip

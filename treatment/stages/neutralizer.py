@@ -102,6 +102,7 @@ class Neutralizer(Room[NeutralizerKeys]):
         limit, cited = duty.rows["neutralizer"], source("neutralizer.feed")
         return [
             FeedLimit("iron", None, limit["iron_max"], cited, "more iron coats the grains and stops them dissolving"),
+            FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the bed; disinfect first"),
             FeedLimit("turbidity", None, limit["turbidity_max"], cited, "silt packs the bed"),
         ]
 
@@ -119,7 +120,9 @@ class Neutralizer(Room[NeutralizerKeys]):
         """Two vessels at most where they carry the flow: the contact wished for, else the most they hold."""
 
         def choose(contact: float) -> Bed:
-            return choose_bed(medium_of(keys), duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+            return choose_bed(
+                medium_of(keys), duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest
+            )
 
         blend = keys.medium == "blend"
         least = choose(duty.rows["blend" if blend else "neutralizer"]["contact_min"])

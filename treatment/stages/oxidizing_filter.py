@@ -118,7 +118,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 {"medium": "cartridge", "housing": keys.housing or next((h for h in HOUSINGS if rated(h, share).value >= duty.flow), HOUSINGS[-1])}
             )
         medium = keys.medium or "air_charged"
-        bed = choose_bed(KINDS[medium][1], duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+        bed = choose_bed(KINDS[medium][1], duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest)
         inside = {"bed": keys.bed or BEDS[0]} if medium == "air_charged" else {}
         return Sizing({"medium": medium, **inside, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
 
@@ -247,15 +247,19 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 or water.value("manganese") > row["manganese_hard"]
             ):
                 options.append(OxidizingFilterKeys(medium="greensand"))
-            if water.value("hydrogen_sulfide") > row["sulfide_max"]:
+            if (
+                water.value("hydrogen_sulfide") > row["sulfide_max"]
+                or water.iron > row["iron_much"]
+                or water.value("manganese") > row["manganese_max"]
+            ):
                 options.append(OxidizingFilterKeys(medium="manganese_dioxide"))
         if water.iron <= duty.rows["oxidizing_cartridge"]["iron_max"]:
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
 
     def companions(self, keys: OxidizingFilterKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
-        """A cartridge lets fines by: a fine filter follows it."""
-        return (), ((FINE,) if is_cartridge(keys) else ())
+        """A cartridge stands in a set of three: a fine filter spares it, and another catches what it lets by."""
+        return ((FINE,), (FINE,)) if is_cartridge(keys) else ((), ())
 
     def buys(self, keys: OxidizingFilterKeys, sizing: Sizing) -> list[Purchase]:
         return changes("iron_cartridge", sizing, self.name(keys))

@@ -31,6 +31,7 @@ class PressureTank(Room[PressureTankKeys]):
     absent = "it belongs to the pump, not to the treatment"
     main = ()
     serves = True
+    cushions = True
     cautions = ("Set its air charge 2 psi (14 kPa) below cut-in, with no water in it.",)
 
     def size(self, keys: PressureTankKeys, water: Water, duty: Duty) -> Sizing:
@@ -48,7 +49,7 @@ class PressureTank(Room[PressureTankKeys]):
         return "keeps the pump from starting at every glass"
 
     def body(self, keys: PressureTankKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return tank_body(sizing.params["volume"])
+        return tank_body(sizing.params["volume"], several=True)
 
     def buys(self, keys: PressureTankKeys, sizing: Sizing) -> list[Purchase]:
         return [tank_bought(self.title, sizing.params["volume"])]

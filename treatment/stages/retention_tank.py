@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
-from ..chemistry.water import Water
+from ..chemistry.water import PEROXIDE, UNMIXED, Water
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..job.facts import VOLUME
@@ -33,14 +34,18 @@ class RetentionTank(Room[RetentionTankKeys]):
     absent = "no chlorine is fed that needs time"
     main = ("contact_time", "ct", "ct_needed")
     serves = True
-    cautions = ("A full tank is heavy: check the floor.", "Flush the bottom every few months.")
+    cautions = (
+        "A full tank is heavy: check the floor.",
+        "Flush the bottom every few months.",
+        "Chlorine holds bacteria and viruses by its CT; giardia asks many times more, and cryptosporidium it does not hold.",
+    )
 
     def rows(self, keys: RetentionTankKeys) -> tuple[str, ...]:
         return ("retention",)
 
     def size(self, keys: RetentionTankKeys, water: Water, duty: Duty) -> Sizing:
         row, chlorine = duty.rows["retention"], water.value("free_chlorine")
-        least = row["contact_min"] * duty.flow
+        least = contact_asked(water, row) * duty.flow
         asked = duty.facts.schools.disinfection == "chlorine" and chlorine >= row["free_chlorine_min"]
         if asked and any(water.value(name) > 0 for name in ("total_coliform", "e_coli")):
             least = max(least, ct_needed(water) / row["baffling"] / chlorine * duty.flow)
@@ -69,6 +74,7 @@ class RetentionTank(Room[RetentionTankKeys]):
             "effective_contact_time": figure(held, counts),
             "ct": figure(held, counts, ct),
             "ct_needed": figure(stated("CT for 4 log of viruses", "ct", ct_needed(water), "mg min/L", "feed.ct")),
+            "ct_giardia": figure(ct_giardia(water, duty.rows["retention"])),
         }
 
     def treat(self, keys: RetentionTankKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
@@ -79,7 +85,7 @@ class RetentionTank(Room[RetentionTankKeys]):
         changes: dict[str, float] = {}
         if held.value >= row["contact_min"] * 0.98:
             changes |= {name: 0.0 for name in ("iron_bacteria", "sulfur_bacteria") if water.get(name) is not None}
-        if ct.value >= ct_needed(water):
+        if ct.value >= ct_needed(water) and row["virus_ph"][0] <= water.ph <= row["virus_ph"][1]:
             changes |= {name: 0.0 for name in ("total_coliform", "e_coli", "heterotrophic_count") if water.get(name) is not None}
         return water.with_(**changes) if changes else water
 
@@ -88,13 +94,33 @@ class RetentionTank(Room[RetentionTankKeys]):
         return lost, lost
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return "gives chlorine its time"
+        if before.value("free_chlorine") > 0:
+            return "gives chlorine its time: bacteria and viruses by its CT, no cysts"
+        return "gives peroxide its time" if before.value(PEROXIDE) > 0 else "mixes what was fed"
 
     def body(self, keys: RetentionTankKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return tank_body(sizing.params["volume"])
+        return tank_body(sizing.params["volume"], several=True)
 
     def buys(self, keys: RetentionTankKeys, sizing: Sizing) -> list[Purchase]:
         return [tank_bought(self.title, sizing.params["volume"])]
+
+
+def contact_asked(water: Water, row: dict[str, Any]) -> float:
+    """Contact [min, volume over flow] that what was fed to a water asks: chlorine, peroxide, or only the mixing of an alkali."""
+    if water.value("free_chlorine") < row["free_chlorine_min"]:
+        if water.value(PEROXIDE) > 0:
+            return float(row["peroxide_min"])
+        if water.value(UNMIXED) > 0:
+            return float(row["mixing_min"])
+    return float(row["contact_min"])
+
+
+def ct_giardia(water: Water, row: dict[str, Any]) -> Line:
+    """CT of free chlorine for 3 log of giardia [mg·min/L], by pH; it doubles for each 10 °C colder."""
+    rows = row["giardia_ct"]
+    at = interpolate(water.ph, [float(ph) for ph in rows], [float(ct) for ct in rows.values()])
+    return work("CT for 3 log of giardia", "at_10 × 2^((warm − T) ÷ step)", "mg min/L", "feed.ct_giardia", at_10=(at, "mg min/L"),
+                warm=(10.0, "degC"), T=(water.temperature, "degC"), step=(10.0, "degC"))  # fmt: skip
 
 
 def ct_needed(water: Water) -> float:

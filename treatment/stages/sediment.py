@@ -116,7 +116,7 @@ class Sediment(Room[SedimentKeys]):
         if form == "backwashing":
             row = duty.rows["sediment_forms"]
             for name in row["beds"]:
-                bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
+                bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest)
                 if bed.vessels == 1 and bed.backwash_flow(water.temperature) <= duty.wash:
                     break
             return Sizing({"form": form, "micron": micron, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
@@ -196,11 +196,14 @@ class Sediment(Room[SedimentKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[SedimentKeys]:
         school, row = duty.facts.schools.prefilter, duty.rows["sediment_forms"]
+        washed = [] if duty.facts.wishes.no_power else [SedimentKeys(form="backwashing")]
+        if water.iron > duty.rows["oxidizing_filter"]["iron_much"]:
+            return [SedimentKeys(micron=5e-6), *washed]  # rust that an oxidant makes of much iron is caught before the bed
         if not school and solids(water) < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"]:
             return []
         found = [SedimentKeys(micron=5e-6)]
         if solids(water) > row["solids_heavy"]:
-            found += [SedimentKeys(form="dual_gradient", micron=5e-6)] + ([] if duty.facts.wishes.no_power else [SedimentKeys(form="backwashing")])
+            found += [SedimentKeys(form="dual_gradient", micron=5e-6), *washed]
         return found
 
     def at_head(self, duty: Duty) -> list[SedimentKeys]:

@@ -14,8 +14,10 @@ from ..house.beds import FT3, Bed, bed_figures, choose_bed, least_in, medium, mo
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import GPM
+from ..house.needs import soften_above
 from ..job.facts import FLOW, HARDNESS
 from ..job.feed_limits import FeedLimit
+from ..language.analytes import MICROBES
 from ..language.display import digits, show
 from ..language.figure import Figure, Line, constant, figure, source, stated, work
 from ..language.quantity import unit_named
@@ -83,7 +85,7 @@ class Softener(Room[SoftenerKeys]):
     silhouette = "vessel_brine"
     Keys = SoftenerKeys
     answers = ("hardness", "iron", "manganese")
-    price = 3.0
+    price = 3.6
     place = 10
     bypassed = True
     absent = "nothing in this water asks for it"
@@ -116,6 +118,8 @@ class Softener(Room[SoftenerKeys]):
         return [
             FeedLimit("iron", None, row["ferrous_max"], cited, "more dissolved iron fouls the resin", form="ferrous_iron"),
             FeedLimit("iron", None, row["ferric_max"], cited, "rust packs the resin; filter it first", form="ferric_iron"),
+            FeedLimit("manganese", None, row["manganese_max"], cited, "more manganese fouls the resin; an oxidising bed comes first", "caution"),
+            FeedLimit("manganese", None, row["manganese_most"], cited, "more manganese fouls the resin; an oxidising bed comes first"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the resin; filter it first"),
             FeedLimit("free_chlorine", None, chlorine, cited, "chlorine breaks down the resin"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the resin; disinfect first"),
@@ -176,8 +180,8 @@ class Softener(Room[SoftenerKeys]):
             if each is None and keys.tank is not None:
                 m = medium("softening_resin")
                 each = min(max(volume / (keys.vessels or 1), least_in(m, keys.tank)), most_in(m, keys.tank))
-            return choose_bed("softening_resin", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, each)
-        return choose_bed("softening_resin", duty.flow, volume, duty.wash, water.temperature, None, keys.vessels)
+            return choose_bed("softening_resin", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, each, tallest=duty.tallest)
+        return choose_bed("softening_resin", duty.flow, volume, duty.wash, water.temperature, None, keys.vessels, tallest=duty.tallest)
 
     def figures(self, keys: SoftenerKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row, bed, dose = duty.rows["softener"], sizing.vessels, sizing.params["salt_dose"]
@@ -288,9 +292,10 @@ class Softener(Room[SoftenerKeys]):
             "magnesium": water.value("magnesium") * share,
             "sodium": water.value("sodium") + SODIUM_PER_HARDNESS * (water.hardness - left),
         }
-        for name in ("ferrous_iron", "manganese"):
-            if water.get(name) is not None:
-                changes[name] = water.value(name) * row["iron_left"]
+        if water.get("ferrous_iron") is not None:
+            changes["ferrous_iron"] = water.value("ferrous_iron") * row["iron_left"]
+        if water.get("manganese") is not None:
+            changes["manganese"] = water.value("manganese") - min(water.value("manganese"), row["manganese_max"]) * (1 - row["iron_left"])
         return water.react(**changes)
 
     def loss(self, keys: SoftenerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
@@ -298,9 +303,14 @@ class Softener(Room[SoftenerKeys]):
         return clean, clean * table("stages")["softener"]["dirty_factor"]
 
     def candidates(self, water: Water, duty: Duty) -> list[SoftenerKeys]:
-        if duty.facts.wishes.no_salt or duty.facts.wishes.no_power or duty.facts.schools.hardness != "exchange":
+        wishes, school = duty.facts.wishes, duty.facts.schools.hardness
+        if wishes.no_salt or wishes.no_power or school != "exchange":
             return []
-        return [SoftenerKeys()]
+        rows: dict[str, Any] = duty.rows
+        hard = water.hardness > soften_above(duty.facts) or water.value("ferrous_iron") > rows["softener"]["iron_counts"]
+        makes_way = water.hardness > rows["uv"]["hardness_max"] and any(water.value(name) > 0 for name in (*MICROBES, "tannin", "nitrate"))
+        asked = wishes.soft_water or (wishes.soft_water is None and hard) or makes_way or wishes.high_purity
+        return [SoftenerKeys()] if asked else []
 
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the carbon, where the job's school or its water says so."""

@@ -29,8 +29,9 @@ SHOWN: dict[str, list[tuple[list[dict[str, Any]], dict[str, str | None], dict[st
     "carbon": [([{"kind": "carbon", "medium": "catalytic"}], {"free_chlorine": "1 mg/L", "total_chlorine": "1 mg/L"}, {}),
     ([{"kind": "carbon", "medium": "catalytic"}], {"total_chlorine": "2.5 mg/L"}, {}),
                ([{"kind": "carbon"}], ORGANIC, {}), ([{"kind": "carbon"}], {"free_chlorine": "4 mg/L", "total_chlorine": "4 mg/L"}, {"building": {"people": 12}})],
-    "chemical_feed": [(FED, {}, {}), ([{"kind": "chemical_feed", "chemical": "soda_ash"}], {}, {}), ([{"kind": "chemical_feed", "chemical": "peroxide"}], {}, {})],
-    "retention": [(FED, {}, {})],
+    "chemical_feed": [(FED, {"hydrogen_sulfide": "1 mg/L"}, {}), ([{"kind": "chemical_feed", "chemical": "soda_ash"}], {}, {}),
+    ([{"kind": "chemical_feed", "chemical": "peroxide"}], {}, {})],
+    "retention": [(FED, {}, {}), ([{"kind": "chemical_feed", "chemical": "peroxide"}, {"kind": "retention_tank"}], {}, {})],
     "aeration": [([{"kind": "aeration"}], {"methane": "12 mg/L", "alkalinity": "150 mg/L as CaCO3"}, {})],
     "anion_exchange": [([{"kind": "anion_exchange", "target": target}], {"nitrate": "20 mg/L as N", "tannin": "3 mg/L"}, {}) for target in ("nitrate", "tannin")],
     "storage": [([{"kind": "storage_tank"}], {}, RAIN)],
@@ -76,8 +77,9 @@ class EachHasAnEffect(TestCase):
             self.assertTrue(each.words and each.group, path)
 
     def test_hand_worked_leakage(self) -> None:
-        """A softener said to leave 20 mg/L leaves 20 mg/L, and adds 0.4594 mg of sodium for each mg taken out."""
-        design = worked(job({"working_values": own("softener.leakage", 20)}, train=[{"kind": "softener"}]))
+        """A softener said to leave 20 mg/L at 300 mg/L of solids and 8 lb leaves 20 mg/L there, and adds 0.4594 mg of sodium for each mg taken out."""
+        train = [{"kind": "softener", "salt_dose": "8 lb/ft3"}]
+        design = worked(job({"working_values": own("softener.leakage", 20)}, readings={"tds": "300 mg/L"}, train=train))
         stage = design.chosen.run.stages[0]
         self.assertAlmostEqual(stage.water_out.hardness, 20)
         self.assertAlmostEqual(stage.sizing.figures["sodium_added"].value, 0.4594 * (stage.water_in.hardness - 20), places=2)

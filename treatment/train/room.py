@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, fields
 from functools import cache
+from math import ceil, pi
 from typing import Any, ClassVar, Generic, TypeVar
 
 from ..chemistry.water import Water
@@ -129,6 +130,8 @@ class Room(Generic[K]):
     reduces: ClassVar[bool] = False
     #: whether water stands in it, so that a roof's water needs no pressure to reach it
     stores: ClassVar[bool] = False
+    #: whether water mixes in it on its way, without standing open
+    cushions: ClassVar[bool] = False
     #: whether it hangs where mains and water meet on one outlet
     wants_outlet: ClassVar[bool] = False
     #: figures that a sheet leaves out: they stand under another name
@@ -341,11 +344,21 @@ def fixed_body(name: str) -> tuple[float, float, float]:
     return float(width), float(height), float(foot)
 
 
-def tank_body(litres: float) -> tuple[float, float, float]:
-    """Width, height and foot [mm] of a standing tank of about three times its width."""
-    tall = float(table("vessels")["tank_tall"])
-    width = (litres / 1000 * 4 / 3.1416 / tall) ** (1 / 3) * 1000
-    return width, width * tall, 0.0
+def tank_body(litres: float, several: bool = False) -> tuple[float, float, float]:
+    """Width, height and foot [mm] of a standing tank of about three times its width, no taller than tanks are.
+
+    several: more than one tank holds is held by several of them side by side; else by a wider one.
+    """
+    rows = table("vessels")
+    tall, most = float(rows["tank_tall"]), float(rows["tank_most_mm"]) / 1000
+    width = (litres / 1000 * 4 / pi / tall) ** (1 / 3)
+    if width * tall <= most:
+        return width * 1000, width * tall * 1000, 0.0
+    if not several:
+        return (litres / 1000 * 4 / pi / most) ** 0.5 * 1000, most * 1000, 0.0
+    count = ceil(litres / 1000 / (pi / 4 * (most / tall) ** 2 * most))
+    each = (litres / count / 1000 * 4 / pi / tall) ** (1 / 3)
+    return each * count * 1000, each * tall * 1000, 0.0
 
 
 @dataclass(frozen=True, slots=True)
