@@ -42,7 +42,7 @@ class Ground:
         self.evidence: Evidence = gather(facts)
         flows, notes = demand(facts)
         source, more = supply(facts, flows.supply_flow, flows.design_flow.value)
-        self.duty = Duty(facts, flows, source, rows_of(facts.working_values), self.evidence.only_assumed)
+        self.duty = Duty(facts, flows, source, rows_of(facts.working_values), self.evidence.only_assumed, self.evidence.undetected)
         self.needs: list[Need]
         self.needs, wishes = needs(facts, self.evidence)
         self.assumptions: list[Assumption] = [

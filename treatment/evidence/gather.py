@@ -62,6 +62,12 @@ class Evidence:
         """What of the design water is nothing but an assumption, at its design value."""
         return {name: state.design for name, state in self.states.items() if state.origin == "assumed"}
 
+    @property
+    def undetected(self) -> dict[str, float]:
+        """What was looked for and not found, at the most that the test would have missed."""
+        found = {name: state.design for name, state in self.stated.items() if state.undetected}
+        return found | ({"ferrous_iron": found["iron"], "ferric_iron": found["iron"]} if "iron" in found else {})
+
     def measured(self, analyte: str) -> bool:
         """Whether a sample tells of this analyte."""
         return analyte in self.stated

@@ -31,7 +31,8 @@ class Assumption:
 class AnalyteState:
     """What is known of one analyte in its canonical unit; high is None where it is open above.
 
-    origin: the sample it comes from, or "assumed" / "computed".
+    origin: the sample it comes from, or "assumed" / "computed". undetected: every test of it found nothing, and the design
+    value is no more than what the finest of them would have missed.
     """
 
     low: float
@@ -39,6 +40,7 @@ class AnalyteState:
     design: float
     unit: str
     origin: str
+    undetected: bool = False
 
     def as_json(self) -> dict[str, Any]:
         return {"low": self.low, "high": self.high, "design": self.design, "unit": self.unit, "from": self.origin}
@@ -131,7 +133,13 @@ def _on(basis: Basis, analyte: Analyte, found: list[Found]) -> AnalyteState:
     if basis.by == "chosen" and isinstance(basis.value, Reading):
         design, origin = basis.value.low if analyte.adverse == "low" else _top(basis.value), "chosen by hand"
         low, high = min(low, basis.value.low), None if high is None else max(high, _top(basis.value))
-    return AnalyteState(low, high, design, analyte.unit, origin)
+    silent = all(r.qualifier == "below" for _, _, r in found)
+    if silent and basis.by == "worst" and analyte.adverse == "high":
+        design = high = min(_top(r) for _, _, r in found)
+        origin = _origin(*next((i, s) for i, s, r in found if _top(r) == design))
+    if silent and analyte.is_microbe:
+        design = high = 0.0  # a count below what the plate can tell is how a laboratory writes "none"
+    return AnalyteState(low, high, design, analyte.unit, origin, silent)
 
 
 def _top(reading: Reading) -> float:

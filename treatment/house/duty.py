@@ -20,7 +20,7 @@ class Duty:
     """Facts of the job, its demand and its supply; flows in L/min, daily use in L/day.
 
     rows: the working values of every treatment (``data/stages.toml``), the designer's own in place of ours. assumed: what of
-    the water nobody measured, at the value it was taken to have.
+    the water nobody measured, at the value it was taken to have; undetected: what was looked for and not found.
     """
 
     facts: Facts
@@ -28,11 +28,17 @@ class Duty:
     supply: Supply
     rows: dict[str, Any] = field(hash=False, compare=False)
     assumed: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
+    undetected: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
 
     def only_assumed(self, analyte: str, value: float) -> bool:
         """Whether this value of an analyte is the assumption about the source, unchanged."""
         taken = self.assumed.get(analyte)
         return taken is not None and abs(value - taken) <= 1e-6 * max(abs(taken), 1.0)
+
+    def not_found(self, analyte: str, value: float) -> bool:
+        """Whether this much of an analyte is no more than what a test that found none would have missed."""
+        missed = self.undetected.get(analyte)
+        return missed is not None and value <= missed * (1 + 1e-6)
 
     @property
     def flow(self) -> float:
@@ -43,6 +49,12 @@ class Duty:
     def daily(self) -> float:
         """Daily use [L/day]."""
         return self.demand.daily_use.value
+
+    @property
+    def no_drain(self) -> bool:
+        """Whether the site has nowhere for wash water to go."""
+        drain = self.facts.site.drain
+        return drain is not None and drain.kind == "none"
 
     @property
     def tallest(self) -> float | None:

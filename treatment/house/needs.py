@@ -92,7 +92,7 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
     if (soft := _hardness(facts, water, notes)) is not None:
         found["hardness"] = soft
     solids = float(table("stages")["sediment_forms"]["tss_max"])
-    if "tss" in measured and water.value("tss") > solids:
+    if "tss" in measured - set(evidence.undetected) and water.value("tss") > solids:
         why = "sand and silt wear valves and clog what follows"
         found["tss"] = Need("tss", why, None, solids, water.value("tss"), "mg/L", False, source("sediment.purpose"))
     if water.value("iron_bacteria") > 0 and not facts.wishes.no_power:
@@ -119,6 +119,8 @@ def _limits_broken(facts: Facts, evidence: Evidence, measured: set[str]) -> dict
     found: dict[str, Need] = {}
     for limit in limits_of(facts):
         value = evidence.adverse.get(limit.analyte)
+        if not limit.health and limit.analyte in evidence.undetected:
+            continue  # a test that found none asks for no treatment
         if value is None or not limit.broken_by(value) or (limit.analyte in ESTIMATED and not measured & ESTIMATED[limit.analyte]):
             continue
         known = found.get(limit.analyte)

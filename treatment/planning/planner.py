@@ -106,9 +106,23 @@ class Planner:
         self.evidence, self.raw = evidence, evidence.adverse
         self.blocks = [*self._blocks(), *extra]
         self._refused: dict[tuple[Room[Any], Any, Water], bool] = {}
+        self._choosy, self._turned_away = True, False
 
     def plan(self) -> Plan:
-        """The shortest train that works; where none does, the one that leaves least undone."""
+        """The shortest train that works; where none does, the one that leaves least undone.
+
+        What people would not live with is left out first, and taken where nothing works without it.
+        """
+        best, train = self._search()
+        if not _works(best) and self._turned_away:
+            self._choosy = False
+            self._refused.clear()
+            best, train = min((best, train), self._search(), key=lambda scored: scored[0])
+        named = tuple(name_stages(train))
+        return Plan(named, _works(best), why_not(named, _works(best), self.duty, self.evidence, self.needs))
+
+    def _search(self) -> tuple[Score, tuple[AnyStage, ...]]:
+        """The best train and its score."""
         front = [self._start()]
         best: Score = (float("inf"),)
         train: tuple[AnyStage, ...] = ()
@@ -133,8 +147,7 @@ class Planner:
             nearest += front[:NEAREST]
         if not _works(best):
             best, train = min((best, train), self._nearest(nearest), key=lambda scored: scored[0])
-        named = tuple(name_stages(train))
-        return Plan(named, _works(best), why_not(named, _works(best), self.duty, self.evidence, self.needs))
+        return best, train
 
     def _nearest(self, paths: list[_Path]) -> tuple[Score, tuple[AnyStage, ...]]:
         """Of the trains that come nearest to every need, the one with the fewest faults; a pump may be what is missing."""
@@ -197,7 +210,10 @@ class Planner:
         """Whether a water breaks a feed limit that is more than a caution; remembered, since many orders bring the same water."""
         asked = (room, keys, water)
         if asked not in self._refused:
-            self._refused[asked] = any(breach.limit.severity not in ("advice", "caution") for breach in breaches(room, keys, water, self.duty))
+            broken = any(breach.limit.severity not in ("advice", "caution") for breach in breaches(room, keys, water, self.duty))
+            unfit = not broken and self._choosy and room.unfit(keys, water, self.duty)
+            self._turned_away = self._turned_away or unfit
+            self._refused[asked] = broken or unfit
         return self._refused[asked]
 
     def _forbidden(self, path: _Path, block: Block) -> bool:

@@ -258,7 +258,7 @@ def sediment_after_carbon(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator
     if (
         filters
         and min(filters) > stage.index
-        and (stage.water_in.value("turbidity") > limit or solids(stage.water_in) > row["solids_per_ntu"] * limit)
+        and (stage.water_in.value("turbidity") > limit or solids(stage.water_in, audit.duty) > row["solids_per_ntu"] * limit)
     ):
         yield Hit("fault", f"Particles ({audit.show(stage.water_in.value('turbidity'), 'NTU')}) reach the carbon first; the sediment filter stands after it.",
                   "Put a sediment filter before the carbon; a second one after it catches fines.")  # fmt: skip

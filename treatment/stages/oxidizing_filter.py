@@ -228,7 +228,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[OxidizingFilterKeys]:
         traces = duty.rows["oxidizing_filter"]["traces"]
-        if all(water.value(name) <= trace for name, trace in traces.items()):
+        if all(water.value(name) <= trace or duty.not_found(name, water.value(name)) for name, trace in traces.items()):
             return []
         options: list[OxidizingFilterKeys] = []
         if not duty.facts.wishes.no_power:

@@ -13,7 +13,7 @@ from ..house.beds import bed_figures, choose_bed, wash_figures
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
-from ..language.figure import Figure, constant, figure, stated, work
+from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.spec import Choice, Measure, key
 from ..language.tables import table
 from ..train.keys import BedKeys
@@ -63,12 +63,21 @@ def holds(keys: SedimentKeys) -> tuple[float, float]:
     return share_held(micron, "capture"), share_held(micron, "capture_rust")
 
 
-def solids(water: Water) -> float:
-    """Suspended solids [mg/L], from turbidity where they were not measured; rust counts as its hydroxide."""
-    measured, row = water.get("tss"), table("stages")["sediment"]
+def solids(water: Water, duty: Duty) -> float:
+    """Suspended solids [mg/L], from turbidity where they were not measured; rust counts as its hydroxide.
+
+    What a test did not find counts as none.
+    """
+    row = table("stages")["sediment"]
+
+    def there(analyte: str) -> float | None:
+        value = water.get(analyte)
+        return 0.0 if value is not None and duty.not_found(analyte, value) else value
+
+    measured = there("tss")
     if measured is None:
-        measured = water.value("turbidity") * row["solids_per_ntu"]
-    return float(measured + row["solids_per_rust"] * water.value("ferric_iron"))
+        measured = (there("turbidity") or 0.0) * row["solids_per_ntu"]
+    return float(measured + row["solids_per_rust"] * (there("ferric_iron") or 0.0))
 
 
 class Sediment(Room[SedimentKeys]):
@@ -124,7 +133,9 @@ class Sediment(Room[SedimentKeys]):
             return Sizing({"form": form, "micron": micron, "housing": HOUSINGS[0]})
         offered = LARGE_HOUSINGS if form == "dual_gradient" else HOUSINGS
         fine = self._fineness(micron)
-        housing = keys.housing or next((h for h in offered if rated(h, fine).value >= duty.flow), offered[-1])
+        carrying = [each for each in offered if rated(each, fine).value >= duty.flow] or [offered[-1]]
+        least = duty.rows["sediment"]["life_accepted"]
+        housing = keys.housing or next((each for each in carrying if self._life(keys, each, water, duty).value >= least), carrying[-1])
         params = {"form": form, "micron": micron, "housing": housing}
         return Sizing(params | ({"outer_micron": self._outer(keys)} if form == "dual_gradient" else {}))
 
@@ -145,22 +156,31 @@ class Sediment(Room[SedimentKeys]):
         """Flow class of a screen [L/min]: the largest housing's, or as large as the design flow."""
         return max(rated(HOUSINGS[-1], self._fineness(micron)).value, flow)
 
-    def _cartridge_figures(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
-        row, forms, housing = duty.rows["sediment"], duty.rows["sediment_forms"], sizing.params["housing"]
-        dirt = table("vessels")["cartridges"][housing]["dirt_g"] * (forms["dual_dirt"] if form_of(keys) == "dual_gradient" else 1.0)
-        month = work(
+    def _dirt(self, keys: SedimentKeys, water: Water, duty: Duty) -> Line:
+        """What it holds in a month [g]."""
+        return work(
             "dirt a month",
             "held × daily ÷ 1000 × month_days",
             "g",
             "sediment.capture",
-            held=(holds(keys)[0] * solids(water), "mg/L"),
+            held=(holds(keys)[0] * solids(water, duty), "mg/L"),
             daily=(duty.daily, "L/day"),
         )
-        life = work("life", "min(capacity ÷ max(month, 0.000001), cap)", "month", "sediment.life",
+
+    def _life(self, keys: SedimentKeys, housing: str, water: Water, duty: Duty) -> Line:
+        """Months until a cartridge of this housing is full, or as long as one is left in."""
+        row, month = duty.rows["sediment"], self._dirt(keys, water, duty)
+        dirt = table("vessels")["cartridges"][housing]["dirt_g"]
+        dirt *= duty.rows["sediment_forms"]["dual_dirt"] if form_of(keys) == "dual_gradient" else 1.0
+        dirt *= row["dirt_at_1um"] if micron_of(keys) < 2 else 1.0
+        return work("life", "min(capacity ÷ max(month, 0.000001), cap)", "month", "sediment.life",
                     capacity=(float(dirt), "g"), month=(month.value, "g"), cap=(row["life_days"] / constant("month_days"), "month"))  # fmt: skip
+
+    def _cartridge_figures(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        housing = sizing.params["housing"]
         return {
             "service_flow_limit": figure(rated(housing, self._fineness(sizing.params["micron"]))),
-            "replacement_interval": figure(month, life),
+            "replacement_interval": figure(self._dirt(keys, water, duty), self._life(keys, housing, water, duty)),
         }
 
     def _bed_figures(self, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
@@ -171,7 +191,7 @@ class Sediment(Room[SedimentKeys]):
             "g",
             "sediment.capture",
             share=(row["bed_capture"], ""),
-            solids=(solids(water), "mg/L"),
+            solids=(solids(water, duty), "mg/L"),
             daily=(duty.daily, "L/day"),
         )
         every = work("backwash every", "min(load × area ÷ max(dirt, 0.000001), cap)", "day", "beds.cycle",
@@ -180,7 +200,8 @@ class Sediment(Room[SedimentKeys]):
 
     def treat(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         held, rust = holds(keys)
-        return water.scaled(turbidity=1 - held, tss=1 - held, ferric_iron=1 - rust)
+        silt = float(duty.rows["sediment_forms"]["bed_capture_silt"]) if form_of(keys) == "backwashing" else held
+        return water.scaled(turbidity=1 - held, tss=1 - silt, ferric_iron=1 - rust)
 
     def loss(self, keys: SedimentKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         row = table("stages")["sediment_forms"]
@@ -199,12 +220,21 @@ class Sediment(Room[SedimentKeys]):
         washed = [] if duty.facts.wishes.no_power else [SedimentKeys(form="backwashing")]
         if water.iron > duty.rows["oxidizing_filter"]["iron_much"]:
             return [SedimentKeys(micron=5e-6), *washed]  # rust that an oxidant makes of much iron is caught before the bed
-        if not school and solids(water) < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"]:
+        if not school and solids(water, duty) < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"]:
             return []
-        found = [SedimentKeys(micron=5e-6)]
-        if solids(water) > row["solids_heavy"]:
-            found += [SedimentKeys(form="dual_gradient", micron=5e-6), *washed]
-        return found
+        coarse = [COARSE.keys] if duty.rows["sediment_forms"]["tss_max"] < solids(water, duty) else []
+        found = [*coarse, SedimentKeys(micron=5e-6)]
+        if solids(water, duty) > row["solids_heavy"]:
+            found += [SedimentKeys(form="dual_gradient", micron=5e-6)]
+        heavy = solids(water, duty) > row["solids_heavy"] or all(self.unfit(keys, water, duty) for keys in found)
+        return [*found, *(washed if heavy else [])]
+
+    def unfit(self, keys: SedimentKeys, water: Water, duty: Duty) -> bool:
+        """A cartridge that does not last as long as people accept."""
+        if form_of(keys) not in ("cartridge", "dual_gradient"):
+            return False
+        housing = self.size(keys, water, duty).params["housing"]
+        return bool(self._life(keys, housing, water, duty).value < duty.rows["sediment"]["life_accepted"] * 0.995)
 
     def at_head(self, duty: Duty) -> list[SedimentKeys]:
         """Where the job's school asks for a filter always, and where grit was seen: a flushed screen first."""
@@ -217,8 +247,10 @@ class Sediment(Room[SedimentKeys]):
         return self.absent
 
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
-        """Two particle filters may stand in a train, apart."""
-        return [other.kind for other in others].count("sediment") > 1 or bool(others and others[-1].kind == "sediment")
+        """Two particle filters may stand in a train: apart, or one to guard what a bed lets by."""
+        last = others[-1] if others else None
+        follows = last is not None and last.kind == self.kind and form_of(last.keys) != "backwashing"
+        return [other.kind for other in others].count(self.kind) > 1 or follows
 
     def schools(self, keys: SedimentKeys, water: Water, system: str) -> list[str]:
         return [
@@ -249,26 +281,36 @@ COARSE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=25e-6))
 
 @rule("micron-too-fine", "train", "sediment.purpose", on="sediment")
 def micron_too_fine(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
-    """A fine cartridge that would be full of dirt within a month: put a coarser one before it."""
-    life = stage.figures.get("replacement_interval")
-    if life and life.value < 1.0 and stage.sizing.params["micron"] <= 10:
+    """A cartridge that is full of dirt before people accept to change it: put a coarser one before it, or a bed."""
+    life, row = stage.figures.get("replacement_interval"), audit.duty.rows["sediment"]
+    if life and life.value < row["life_accepted"] * 0.995:
+        plugged = life.value < row["life_plugged"]
         yield Hit(
-            "caution",
-            f"At {stage.sizing.params['micron']:g} µm the cartridge is full after {audit.show(life.value * constant('month_days'), 'day')}.",
-            "Put a coarser stage before it (25 µm, or a flushed screen), or a larger housing.",
+            "fault" if plugged else "caution",
+            f"At {stage.sizing.params['micron']:g} µm the cartridge is full after {audit.show(life.value * constant('month_days'), 'day')}; "
+            f"{row['life_accepted']:g} months are what people accept.",
+            "Put a coarser stage before it (25 µm, or a flushed screen), a larger housing, or a backwashing bed.",
         )
 
 
 @rule("micron-too-coarse", "train", "sediment.purpose", on="sediment")
 def micron_too_coarse(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
-    """The filter that should clear water for the lamp lets its particles by."""
-    following = audit.run.after(stage)
-    micron = stage.sizing.params["micron"]
+    """The filter that should clear water for what follows lets its particles by: for a lamp, or for turbidity that a limit asks to hold."""
+    following, micron = audit.run.after(stage), stage.sizing.params["micron"]
     if following and following.kind == "uv" and micron > 5:
         yield Hit(
             "fault",
             f"The filter before the lamp is {micron:g} µm; particles that pass it shade microbes from the light.",
             "Fit a 5 µm cartridge directly before the lamp.",
+        )
+        return
+    limit, left = audit.limit("turbidity"), stage.water_out.value("turbidity")
+    finer = any(other.room.holds_particles for other in audit.run.later(stage))
+    if limit is not None and micron > 5 and not finer and stage.water_in.value("turbidity") > limit * 1.001 and left > limit * 1.001:
+        yield Hit(
+            "caution",
+            f"{micron:g} µm leaves {audit.show(left, 'NTU')} of {audit.show(stage.water_in.value('turbidity'), 'NTU')}; {audit.show(limit, 'NTU')} is the mark.",
+            "Fit a finer cartridge after it, 5 µm or 1 µm for silt.",
         )
 
 
@@ -276,7 +318,8 @@ def micron_too_coarse(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[H
 def unneeded_sediment(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
     """A particle filter directly after one that is as fine or finer."""
     before = audit.run.before(stage)
-    if before and before.kind == "sediment" and before.sizing.params["micron"] <= stage.sizing.params["micron"]:
+    finer = before is not None and before.kind == "sediment" and before.sizing.params["micron"] <= stage.sizing.params["micron"]
+    if before and finer and before.sizing.params["form"] != "backwashing":
         held, own = before.sizing.params["micron"], stage.sizing.params["micron"]
         yield Hit("caution", f"A {own:g} µm filter directly after one of {held:g} µm holds nothing more.", "Leave it out.", ("sediment",))
 

@@ -7,6 +7,7 @@ import unittest
 from treatment.job_file import read_job
 from treatment.tests.example import HARD_ONLY, ids, job, worked
 
+BATH = {"fixtures": {"wc": 1, "basin": 1, "shower": 1, "kitchen_sink": 1}}
 QUIET = HARD_ONLY | {"hardness": "4 gpg", "turbidity": "0.3 NTU"}
 
 
@@ -24,6 +25,32 @@ class Solids(unittest.TestCase):
         """Grit seen: a spin-down screen of 100 µm at the head, whatever else follows."""
         first = worked(job({"observations": ["grit"]}, readings=QUIET)).proposal.run.stages[0]
         self.assertEqual((first.kind, first.sizing.params["form"], first.sizing.params["micron"]), ("sediment", "spin_down", 100))
+
+    def test_life_by_hand(self) -> None:
+        """8 mg/L x 0.85 held x 240 gal (909 L) a day = 6.2 g a day; a 20x4.5 holds 350 g: 57 days, under two months and said."""
+        stage = worked(job(readings=QUIET | {"tss": "8 mg/L"}, train=[{"kind": "sediment", "micron": 5, "housing": "20x4.5"}])).chosen
+        dirt = 0.85 * 8 * stage.audit.duty.daily / 1000
+        self.assertAlmostEqual(stage.run.stages[0].figures["replacement_interval"].value, 350 / dirt / 30.44, delta=0.05)
+        self.assertIn("micron-too-fine", ids(stage.findings))
+
+    def test_ours_last_two_months_or_wash_themselves(self) -> None:
+        """From little silt to much: a cartridge that lasts, or a bed that washes itself."""
+        for tss in (6, 12, 30, 60, 120):
+            with self.subTest(tss):
+                proposal = worked(
+                    job({"supply": {"flow": "12 gpm", "pipe": {"size": "1 1/4 in"}}, "building": BATH}, readings=QUIET | {"tss": f"{tss} mg/L"})
+                ).proposal
+                lives = [stage.figures["replacement_interval"].value for stage in proposal.run.stages if "replacement_interval" in stage.figures]
+                self.assertTrue(all(life >= 1.99 for life in lives) or any(stage.regenerates for stage in proposal.run.stages), lives)
+                self.assertFalse({"micron-too-fine"} & ids(proposal.findings))
+
+    def test_too_coarse_for_what_it_should_hold(self) -> None:
+        """25 µm on 12 NTU leaves 6; the limit is 5: told; 5 µm leaves 1.8."""
+        coarse, fine = (
+            worked(job(readings=QUIET | {"turbidity": "12 NTU"}, train=[{"kind": "sediment", "micron": size}])).chosen for size in (25, 5)
+        )
+        self.assertIn("micron-too-coarse", ids(coarse.findings))
+        self.assertNotIn("micron-too-coarse", ids(fine.findings))
 
 
 class PlainHardness(unittest.TestCase):

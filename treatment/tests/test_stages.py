@@ -29,11 +29,11 @@ class Sediment(TestCase):
         self.assertEqual(left, sorted(left))
 
     def test_life_is_dirt_or_half_a_year(self) -> None:
-        """Clear water: 6 months. 20 NTU in 10x2.5 in: 100 g over 0.85 x 30 mg/L x 908 L x 30.4 days = 0.142 months."""
+        """Clear water: 6 months. 20 NTU in 10x2.5 in: 60 g over 0.85 x 30 mg/L x 908 L x 30.4 days = 0.085 months."""
         clear = through({"kind": "sediment", "micron": 5}, {"turbidity": "0.1 NTU", "iron": None, "ferrous_iron": None})
         self.assertAlmostEqual(clear.sizing.figures["replacement_interval"].value, 182 / 30.4, places=3)
         dirty = through({"kind": "sediment", "micron": 5, "housing": "10x2.5"}, {"turbidity": "20 NTU", "iron": None, "ferrous_iron": None})
-        self.assertAlmostEqual(dirty.sizing.figures["replacement_interval"].value, 100 / (0.85 * 30 * 908 / 1000 * 30.4), places=3)
+        self.assertAlmostEqual(dirty.sizing.figures["replacement_interval"].value, 60 / (0.85 * 30 * 908 / 1000 * 30.4), places=3)
 
 
 class IronFilters(TestCase):

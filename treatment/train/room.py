@@ -258,6 +258,10 @@ class Room(Generic[K]):
         """Whether it never follows what stands already: it would undo it, or a school says otherwise."""
         return False
 
+    def unfit(self, keys: K, water: Water, duty: Duty) -> bool:
+        """Whether it works on this water, but people would not live with it where something else would do."""
+        return False
+
     def at_head(self, duty: Duty) -> list[K]:
         """Keys with which it stands at the head of every train of this job; empty where it need not."""
         return []
