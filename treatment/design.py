@@ -9,6 +9,7 @@ from typing import Any
 
 from . import ENGINE, checks
 from .audit.audit import Audit
+from .chemistry.water import OPEN_TO_AIR
 from .evidence.gather import Evidence, gather
 from .evidence.samples import AnalyteState, Assumption
 from .evidence.symptoms import Cause, causes
@@ -86,14 +87,15 @@ class Ground:
 
     def _holds_microbes(self, train: Sequence[Stage[Any]]) -> bool:
         run = self._runner.run(train, self.evidence.adverse, self.evidence.favourable)
-        return all(need.met_by(run.finished, run.tap) for need in self.needs if need.goal in MICROBES)
+        return all(need.met_by(run.finished, run.tap) for need in self.needs if need.goal in MICROBES) and not run.finished.value(OPEN_TO_AIR)
 
     def _undone(self, train: Sequence[Stage[Any]]) -> tuple[int, int, int, int]:
         """What a train leaves: microbes alive, health needs unmet, needs unmet, faults another train would mend."""
         audit = self._audit(train)
         unmet = [need for need in self.needs if not need.met_by(audit.run.finished, audit.run.tap)]
         faults = sum(finding.against_the_train for finding in audit.findings(quick=True))
-        return sum(need.goal in MICROBES for need in unmet), sum(need.health for need in unmet), len(unmet), faults
+        stood = audit.run.finished.value(OPEN_TO_AIR) > 0 and self.duty.weak
+        return sum(need.goal in MICROBES for need in unmet) + stood, sum(need.health for need in unmet), len(unmet), faults
 
     @cached_property
     def proposal(self) -> Variant:

@@ -65,7 +65,7 @@ class Audit:
     @cached_property
     def broken(self) -> list[list[Breach]]:
         """Feed limits that the water arriving at each stage breaks, in the order of the train."""
-        return [breaches(stage.room, stage.keys, stage.water_in, self.duty) for stage in self.run.stages]
+        return [breaches(stage.room, stage.keys, stage.water_in, stage.duty) for stage in self.run.stages]
 
     @cached_property
     def breaks(self) -> frozenset[tuple[str, str]]:
@@ -152,8 +152,8 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
         tap = branch or tap
     for other in audit.run.later(stage):
         met = audit.runner.arriving(other.room, other.keys, here, branch)
-        out = audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, met)
-        for breach in breaches(other.room, other.keys, met, audit.duty):
+        out = audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, met, other.duty)
+        for breach in breaches(other.room, other.keys, met, other.duty):
             if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in audit.breaks:
                 row = analytes()[breach.limit.reads]
                 trouble.append(f"{row.said} would reach the {other.said} at {audit.show(breach.value, row.shown_unit)}")

@@ -44,6 +44,17 @@ def uv_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         )
 
 
+@rule("barrier-bypass", "place train", "install.bypass", on="*")
+def barrier_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
+    """An open way round an element that holds microbes."""
+    if stage.disinfects and stage.kind != "uv" and stage.keys.install and stage.keys.install.bypass is True:
+        yield Hit(
+            "danger" if audit.microbes_present else "fault",
+            f"A bypass round the {stage.said} is not locked: opened, it lets unsafe water by.",
+            "Lock or tag it shut; disinfect the pipe after each use.",
+        )
+
+
 @rule("uv-plastic", "place train", "install.lit", on="uv")
 def uv_plastic(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Plastic pipe where the lamp shines into it."""
@@ -108,7 +119,7 @@ def unprotected_outlet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     install = stage.keys.install
     own = install.outlet if install else None
     bad = own == "unprotected" or (own is None and audit.facts.site.outlet_protected is False and stage.room.wants_outlet)
-    if bad and stage.room.uses_power:
+    if bad and stage.powered:
         yield Hit(
             "danger",
             f"The {stage.said} stands near water on an outlet without GFCI/RCD protection.",

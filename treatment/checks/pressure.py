@@ -7,7 +7,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..house.hydraulics import PSI
+from ..house.hydraulics import GPM, PSI
 from ..train.room import StageRun
 
 
@@ -91,6 +91,17 @@ def pressure_backwash(audit: Audit) -> Iterator[Hit]:
                   "Raise the switch setting, or fit a booster pump.")  # fmt: skip
 
 
+@rule("supply-short", "supply", "storage.weak")
+def supply_short(audit: Audit) -> Iterator[Hit]:
+    """The source gives less than the peak and less than the largest single use, and nothing stores water."""
+    duty = audit.duty
+    if duty.weak and not any(stage.room.stores for stage in audit.run.stages):
+        largest = audit.show(duty.rows["storage"]["largest_use_gpm"] * GPM, "L/min")
+        yield Hit("caution", f"The source gives {audit.show(duty.demand.supply_flow, 'L/min')}; the house asks {audit.show(duty.demand.peak_flow.value, 'L/min')} at its peak, "
+                  f"a single large use {largest}.",
+                  f"Store a day's use ({audit.show(duty.daily, 'L')}) filled slowly by a float, with a pump behind it; disinfect after the tank.")  # fmt: skip
+
+
 @rule("too-cold", "supply", "safety.temperature")
 def too_cold(audit: Audit) -> Iterator[Hit]:
     """Water near freezing."""
@@ -137,7 +148,7 @@ def pressure_loss(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if stage.loss_clean > most:
         yield Hit(
             "caution",
-            f"The {stage.said} takes {audit.show(stage.loss_clean, 'kPa')} at {audit.show(audit.duty.flow, 'L/min')}, clean; "
+            f"The {stage.said} takes {audit.show(stage.loss_clean, 'kPa')} at {audit.show(stage.duty.flow, 'L/min')}, clean; "
             f"{audit.show(most, 'kPa')} is the mark.",
             "A larger unit, or two in parallel.",
             (stage.kind,),

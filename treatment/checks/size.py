@@ -8,6 +8,7 @@ from typing import Any
 from ..audit.audit import Audit, clock, without
 from ..audit.rules import Hit, rule
 from ..language.analytes import MICROBES
+from ..stages.sediment import solids
 from ..train.room import StageRun
 
 
@@ -40,7 +41,7 @@ def service_flow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     steady = stage.room.steady(stage.sizing)
     if steady is None:
         return
-    flow = audit.duty.drinking if stage.at_tap else audit.duty.flow
+    flow = stage.duty.drinking if stage.at_tap else stage.duty.flow
     peak = stage.room.peak(stage.keys, stage.sizing)
     if flow > peak * 1.001:
         yield Hit("fault", f"{audit.show(flow, 'L/min')} at design flow; the {stage.said} passes at most {audit.show(peak, 'L/min')} even for a short peak.",
@@ -61,8 +62,8 @@ def backwash_unmet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     needed = stage.figures.get("backwash_flow")
     if any(other.room.pumps for other in audit.run.earlier(stage)):
         return  # the pump in the train washes it, from the tank before it
-    if needed and needed.value > audit.duty.wash * 1.001:
-        yield Hit("fault", f"The {stage.said} needs {audit.show(needed.value, 'L/min')} to backwash; the source gives {audit.show(audit.duty.wash, 'L/min')}.",
+    if needed and needed.value > stage.duty.wash * 1.001:
+        yield Hit("fault", f"The {stage.said} needs {audit.show(needed.value, 'L/min')} to backwash; the source gives {audit.show(stage.duty.wash, 'L/min')}.",
                   "Smaller vessels in parallel, washed one at a time, an up-flow unit, or a bigger pump.", (stage.kind,))  # fmt: skip
 
 
@@ -88,21 +89,57 @@ def freeboard_short(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         )
 
 
-@rule("regeneration-clash", "train", "safety.schedule")
-def regeneration_clash(audit: Audit) -> Iterator[Hit]:
-    """Two units set to regenerate at the same hour."""
-    taken: dict[float, StageRun[Any]] = {}
-    for stage in audit.run.stages:
-        if stage.keys.hour is None or not stage.regenerates:
-            continue
-        other = taken.setdefault(stage.keys.hour, stage)
-        if other is not stage:
+@rule("wish-broken/<wish>", "train", "safety.wishes", on="*")
+def wish_broken(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
+    """A stage needs what is wished to be done without."""
+    wishes = audit.facts.wishes
+    for broken, wish, words in (
+        (wishes.no_power and stage.powered, "no_power", "power"),
+        (wishes.no_salt and stage.room.uses_salt, "no_salt", "salt"),
+    ):
+        if broken and not stage.at_tap:
             yield Hit(
                 "fault",
-                f"{other.name} and {stage.said} both regenerate at {clock(stage.keys.hour)}: the pump cannot wash both.",
-                "Set them two hours apart.",
-                stage=stage.id,
+                f"The {stage.said} needs {words}, and this job wishes none.",
+                "Take what does without, or change the wish knowingly.",
+                (wish,),
             )
+
+
+@rule("filter-blind", "train", "beds.upflow", on="*")
+def filter_blind(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
+    """An up-flow bed, which nothing washes, where rust or dirt arrives: it blinds."""
+    bed, rows = stage.sizing.bed, audit.duty.rows
+    if bed is None or stage.regenerates:
+        return
+    dirt, rust = solids(stage.water_in, stage.duty), stage.water_in.value("ferric_iron")
+    if dirt > rows["sediment_forms"]["tss_max"] or rust > rows["softener"]["ferric_max"]:
+        what = f"{audit.show(rust, 'mg/L')} of rust" if rust > rows["softener"]["ferric_max"] else f"{audit.show(dirt, 'mg/L')} of solids"
+        yield Hit("fault", f"{what} arrive at the {stage.said}, which nothing washes: it blinds.",
+                  "Filter before it, or take a bed that is backwashed.")  # fmt: skip
+
+
+@rule("regeneration-clash", "train", "safety.schedule")
+def regeneration_clash(audit: Audit) -> Iterator[Hit]:
+    """Two units whose washing overlaps."""
+    taken: list[StageRun[Any]] = []
+    for stage in audit.run.stages:
+        hour = stage.keys.hour
+        if hour is None or not stage.regenerates:
+            continue
+        for other in taken:
+            later, first = (stage, other) if _after(other.keys.hour, hour) <= _after(hour, other.keys.hour) else (other, stage)
+            overlap = first.washing_minutes - _after(first.keys.hour, later.keys.hour) * 60
+            if overlap > 1e-6:
+                both = f"both regenerate at {clock(hour)}" if hour == other.keys.hour else f"overlap by {overlap:.0f} min"
+                yield Hit("fault", f"{other.name} and {stage.said} {both}: the pump cannot wash both.", "Set them two hours apart.", stage=stage.id)
+                break
+        taken.append(stage)
+
+
+def _after(one: float, other: float) -> float:
+    """Hours from one time of day to another."""
+    return (other - one) % 24
 
 
 @rule("regeneration-awake", "train", "safety.schedule", on="*")

@@ -50,6 +50,23 @@ def demand(facts: Facts) -> tuple[Demand, list[Assumption]]:
     return Demand(daily, peak, supply, design, passable), notes
 
 
+def behind_a_pump(before: Demand) -> Demand:
+    """What is served behind a tank and its pump: the whole peak, whatever the source gives."""
+    peak, given = before.peak_flow, max(before.peak_flow.value, before.supply_flow)
+    design = figure(work("design flow behind the pump", "peak", "L/min", "demand.stored", peak=(peak.value, "L/min")))
+    return Demand(before.daily_use, peak, given, design, figure(work("greatest flow", "gives", "L/min", "demand.stored", gives=(given, "L/min"))))
+
+
+def feeding(before: Demand, permeate: float, recovery: float, flow: float) -> Demand:
+    """What stands before a membrane for a house: it treats the feed, permeate and reject, at the flow of the feed.
+
+    permeate: of a day [L/day]; recovery [-]; flow: of the feed [L/min].
+    """
+    daily = work("feed of a day", "permeate ÷ recovery", "L/day", "membrane.feed_days", permeate=(permeate, "L/day"), recovery=(recovery, ""))
+    feed = figure(work("feed flow", "feed", "L/min", "membrane.feed_days", feed=(flow, "L/min")))
+    return Demand(figure(daily), feed, before.supply_flow, feed, feed)
+
+
 def _daily_use(facts: Facts, notes: list[Assumption]) -> Figure:
     building = facts.building
     people, each = building.people, building.use_per_person

@@ -10,7 +10,7 @@ from ..job.facts import Facts
 from ..language.tables import table
 from .beds import INCH
 from .demand import Demand
-from .hydraulics import Supply
+from .hydraulics import GPM, Supply
 from .needs import TASTED
 from .pump import flow_at, known
 
@@ -49,6 +49,16 @@ class Duty:
     def daily(self) -> float:
         """Daily use [L/day]."""
         return self.demand.daily_use.value
+
+    @property
+    def weak(self) -> bool:
+        """Whether the source was measured to give less than the peak and less than the largest single use, so that water is stored."""
+        supply, row = self.facts.supply, self.rows["storage"]
+        tested = supply.drawdown.drawn / supply.drawdown.recovery if supply.drawdown and supply.drawdown.drawn and supply.drawdown.recovery else None
+        gives = supply.flow if supply.flow is not None else tested
+        if gives is None or self.facts.source.kind in ("rain", "town"):
+            return False
+        return bool(gives < min(self.demand.peak_flow.value, row["largest_use_gpm"] * GPM) * row["weak_share"])
 
     @property
     def no_drain(self) -> bool:

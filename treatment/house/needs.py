@@ -154,11 +154,15 @@ def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | Non
     def need(why: str, **more: Any) -> Need:
         return Need("hardness", why, None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"), **more)
 
+    drain = facts.site.drain
+    without = "salt" if facts.wishes.no_salt else "power" if facts.wishes.no_power else "a drain" if drain and drain.kind == "none" else ""
+    if wished and above and without and school != "none":
+        return need(f"soft water is wished; without {without} scale is kept from sticking instead", mark=SCALE_GUARD)
     if wished and above:
         return need("soft water is wished")
     if school in ("scale_control", "citrate") and above:
         return need("scale is to be kept from sticking", mark=SCALE_GUARD)
-    if wished and school == "exchange" and not facts.wishes.no_salt:
+    if wished and school == "exchange" and not without:
         return need("soft water is wished, and what the train adds counts", standing=True)
     return None
 

@@ -75,9 +75,9 @@ def stage_document(stage: StageRun[Any], variant: Variant, system: str) -> dict[
         "water_out": water_document(stage.water_out, stage.mild_out),
         "pressure_loss_clean": value(stage.loss_clean, "kPa"),
         "pressure_loss_dirty": value(stage.loss_dirty, "kPa"),
-        "feed_limits": [limit_document(limit) for limit in stage.room.takes(stage.keys, stage.water_in, variant.audit.duty)],
+        "feed_limits": [limit_document(limit) for limit in stage.room.takes(stage.keys, stage.water_in, stage.duty)],
         "cautions": list(stage.room.cautions),
-        "runners_up": stage.why_this_vessel(variant.audit.duty),
+        "runners_up": stage.why_this_vessel(),
     }
 
 

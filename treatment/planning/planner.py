@@ -102,8 +102,10 @@ class Planner:
         self, duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judge: Callable[[list[AnyStage]], list[Finding]],
         avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (),
     ):  # fmt: skip
-        self.duty, self.needs, self.runner, self.judge, self.avoid = duty, needs, runner, judge, avoid
+        self.needs, self.runner, self.judge, self.avoid = needs, runner, judge, avoid
         self.evidence, self.raw = evidence, evidence.adverse
+        self.head = self._head(duty)
+        self.duty = runner.duties(self.head, self.raw)[-1] if self.head else duty
         self.blocks = [*self._blocks(), *extra]
         self._refused: dict[tuple[Room[Any], Any, Water], bool] = {}
         self._choosy, self._turned_away = True, False
@@ -173,14 +175,17 @@ class Planner:
             if not self.avoid & {str(held) for held in room.choices(keys).values()}
         ]
 
-    def _start(self) -> _Path:
-        """Where every train of this job begins: what its source or its schools ask for always, in the order of the trade."""
+    def _head(self, duty: Duty) -> tuple[AnyStage, ...]:
+        """With what every train of this job begins: what its source or its schools ask for always, in the order of the trade."""
         rooms: list[Room[Any]] = sorted(ROOMS.values(), key=lambda room: float("inf") if room.place is None else room.place)
-        stages = tuple(Stage(room, keys) for room in rooms for keys in room.at_head(self.duty))
+        return tuple(Stage(room, keys) for room in rooms for keys in room.at_head(duty))
+
+    def _start(self) -> _Path:
+        """Where every train of this job begins."""
         here = self.raw
-        for stage in stages:
-            here = self.runner.through(stage.room, stage.keys, here).water
-        return _Path((), self.raw).longer(stages, here, None)
+        for stage in self.head:
+            here = self.runner.through(stage.room, stage.keys, here, self.duty).water
+        return _Path((), self.raw).longer(self.head, here, None)
 
     def _extend(self, path: _Path, block: Block) -> _Path | None:
         """The path with a block appended; None where it never stands there, a feed limit breaks, or the water stays as it is."""
@@ -196,7 +201,7 @@ class Planner:
                 before = here
             if self._refuses(room, keys, here):
                 return None
-            out = self.runner.through(room, keys, self.runner.arriving(room, keys, here)).water
+            out = self.runner.through(room, keys, self.runner.arriving(room, keys, here), self.duty).water
             if room.at_tap(keys):
                 tap = out
             else:

@@ -32,6 +32,7 @@ class Aeration(Room[AerationKeys]):
     main = ("ph_out", "oxidant_demand")
     oxidises = True
     uses_power = True
+    wants_outlet = True
     cautions = (
         "What leaves the water is a gas: vent it outdoors, away from windows; methane burns.",
         "Radon and methane belong to a licensed contractor.",

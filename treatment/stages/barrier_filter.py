@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..chemistry.water import Water
+from ..chemistry.water import OPEN_TO_AIR, Water
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
 from ..job.feed_limits import FeedLimit
@@ -79,7 +79,7 @@ class BarrierFilter(Room[BarrierKeys]):
     def treat(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         left = duty.rows["barrier"]["turbidity_left"]
         return water.scaled(turbidity=left, tss=left, ferric_iron=duty.rows["barrier"]["rust_left"]).with_(
-            **{name: 0.0 for name in HELD if water.get(name) is not None}
+            **{name: 0.0 for name in (*HELD, OPEN_TO_AIR) if water.get(name) is not None}
         )
 
     def loss(self, keys: BarrierKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
@@ -89,7 +89,7 @@ class BarrierFilter(Room[BarrierKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[BarrierKeys]:
         wanted = duty.facts.schools.disinfection == "barrier" or (duty.facts.schools.disinfection == "uv" and duty.facts.wishes.no_power)
-        return [BarrierKeys(element="ultrafiltration")] if wanted and any(water.value(name) > 0 for name in self.answers) else []
+        return [BarrierKeys(element="ultrafiltration")] if wanted and (duty.weak or any(water.value(name) > 0 for name in self.answers)) else []
 
     def schools(self, keys: BarrierKeys, water: Water, system: str) -> list[str]:
         return ["Light as the default (ours); a barrier where there is no power: it holds bacteria and cysts, not viruses."]

@@ -53,8 +53,10 @@ class BoosterPump(Room[BoosterPumpKeys]):
         return {"pressure_held": figure(stated("holds", "set", *pressure, "storage.pump")), "pump_power": figure(power)}
 
     def at_head(self, duty: Duty) -> list[BoosterPumpKeys]:
-        """From a tank under a roof it gives the pressure of the house."""
-        return [BoosterPumpKeys(pressure=duty.facts.supply.pressure_low)] if duty.facts.source.kind == "rain" else []
+        """From a tank it gives the pressure of the house."""
+        if duty.facts.source.kind == "rain":
+            return [BoosterPumpKeys(pressure=duty.facts.supply.pressure_low)]
+        return [BoosterPumpKeys()] if duty.weak and not duty.facts.wishes.no_power else []
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return max(pressure, float(sizing.params["pressure"]))

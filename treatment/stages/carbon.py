@@ -208,11 +208,14 @@ class Carbon(Room[CarbonKeys]):
         return clean, clean * row["dirty_factor"]
 
     def candidates(self, water: Water, duty: Duty) -> list[CarbonKeys]:
-        form = "upflow" if duty.facts.wishes.no_power else "backwashing"
+        form = "upflow" if duty.facts.wishes.no_power or duty.no_drain else "backwashing"
         if chloramine(water) > TASTED or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]:
             return [CarbonKeys(medium="catalytic", form=form)]
         granular = CarbonKeys(medium="granular", form=form)
         return [granular] if tasks(granular, water, duty) else []
+
+    def powered(self, keys: CarbonKeys) -> bool:
+        return not is_block(keys) and keys.form != "upflow"
 
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the softener, where the job's school or its water says so."""
@@ -258,7 +261,7 @@ def sediment_after_carbon(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator
     if (
         filters
         and min(filters) > stage.index
-        and (stage.water_in.value("turbidity") > limit or solids(stage.water_in, audit.duty) > row["solids_per_ntu"] * limit)
+        and (stage.water_in.value("turbidity") > limit or solids(stage.water_in, stage.duty) > row["solids_per_ntu"] * limit)
     ):
         yield Hit("fault", f"Particles ({audit.show(stage.water_in.value('turbidity'), 'NTU')}) reach the carbon first; the sediment filter stands after it.",
                   "Put a sediment filter before the carbon; a second one after it catches fines.")  # fmt: skip
@@ -267,7 +270,7 @@ def sediment_after_carbon(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator
 @rule("contact-short/<kind>", "train", "carbon.contact", on="carbon")
 def contact_short(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
     """Too little contact at design flow for what the carbon should take out."""
-    asked = tasks(stage.keys, stage.water_in, audit.duty)
+    asked = tasks(stage.keys, stage.water_in, stage.duty)
     given = stage.figures["contact_time"].value * (audit.duty.rows["carbon"]["block_gain"] if is_block(stage.keys) else 1.0)
     for task, needed in asked.items():
         if given < needed * 0.98:

@@ -54,6 +54,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     main = ("ph_out", "sodium_added", "oxidant_demand", "dose", "feed_rate", "solution_days")
     oxidises = True
     uses_power = True
+    wants_outlet = True
     repeats = True
     cautions = (
         "Never mix bleach with acid, ammonia or other cleaners: the gas is poisonous.",
@@ -197,7 +198,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         much = (
             water.iron > air["iron_much"] or water.value("hydrogen_sulfide") > air["sulfide_much"] or water.value("manganese") > air["manganese_max"]
         )
-        wanted = duty.facts.schools.disinfection == "chlorine" and any(water.value(name) > 0 for name in ("total_coliform", "e_coli"))
+        wanted = duty.facts.schools.disinfection == "chlorine" and (duty.weak or any(water.value(name) > 0 for name in ("total_coliform", "e_coli")))
         if much or wanted or water.value("iron_bacteria") > 0 or water.value("sulfur_bacteria") > 0:
             found.append(ChemicalFeedKeys(chemical="chlorine"))
         return found
@@ -246,14 +247,14 @@ def no_contact_time(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator
     if chemical not in OXIDISES:
         if not tanks and not any(other.room.stores or other.room.cushions for other in audit.run.later(stage)):
             yield Hit("caution", f"{stage.name}: nothing after it mixes the solution with the water, and the pH swings with every draw.",
-                      f"Fit a mixing tank of {audit.show(row['mixing_min'] * audit.duty.flow, 'L')} or more after the feed.")  # fmt: skip
+                      f"Fit a mixing tank of {audit.show(row['mixing_min'] * stage.duty.flow, 'L')} or more after the feed.")  # fmt: skip
         return
     least = row["peroxide_min" if chemical == "peroxide" else "contact_min"]
     contact = sum(other.figures["contact_time"].value for other in tanks)
     if contact < least * 0.98:
         has = f"{contact:.1f} min in the retention tank" if tanks else "nothing holds the water back after it"
         yield Hit("fault", f"{stage.name}: {has}; {least:g} min at design flow are wanted.",
-                  f"Fit a retention tank of {audit.show(least * audit.duty.flow, 'L')} or more after the feed.")  # fmt: skip
+                  f"Fit a retention tank of {audit.show(least * stage.duty.flow, 'L')} or more after the feed.")  # fmt: skip
 
 
 @rule("feed-strength", "train", "feed.solution", on="chemical_feed")

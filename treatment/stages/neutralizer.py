@@ -259,8 +259,12 @@ class Neutralizer(Room[NeutralizerKeys]):
         alone = wishes.no_salt or wishes.no_power or duty.facts.schools.hardness != "exchange"
         higher = [NeutralizerKeys(target_ph=own["target_ph_manganese"])] if alone and water.value("manganese") > own["manganese_matters"] else []
         blend = [NeutralizerKeys(medium="blend")] if rows["ph_low"] <= water.ph < own["ph_low"] + 0.5 else []
-        upward = [NeutralizerKeys(flow="up")] if wishes.no_power else []
-        return [*upward, NeutralizerKeys(), *higher, *blend] if not wishes.no_power else upward
+        if wishes.no_power or duty.no_drain:
+            return [NeutralizerKeys(flow="up")]
+        return [NeutralizerKeys(), *higher, *blend]
+
+    def powered(self, keys: NeutralizerKeys) -> bool:
+        return keys.flow != "up"
 
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """After a softener it would put hardness back."""

@@ -257,6 +257,9 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
 
+    def powered(self, keys: OxidizingFilterKeys) -> bool:
+        return not is_cartridge(keys)
+
     def companions(self, keys: OxidizingFilterKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """A cartridge stands in a set of three: a fine filter spares it, and another catches what it lets by."""
         return ((FINE,), (FINE,)) if is_cartridge(keys) else ((), ())
@@ -320,3 +323,13 @@ def oxidized_not_caught(audit: Audit, stage: StageRun[OxidizingFilterKeys]) -> I
     if is_cartridge(stage.keys) and not any(other.room.holds_particles for other in audit.run.later(stage)):
         yield Hit("fault", f"The cartridge turns {audit.show(stage.water_in.value('ferrous_iron'), 'mg/L')} of iron to rust and lets fines by; nothing after it holds them.",
                   "Put a 5 µm filter after it.")  # fmt: skip
+
+
+@rule("air-window", "supply pressure train", "iron.air_window", on="oxidizing_filter")
+def air_window(audit: Audit, stage: StageRun[OxidizingFilterKeys]) -> Iterator[Hit]:
+    """An air-charged vessel outside the pressure in which its valve draws air."""
+    low, least = audit.duty.supply.pressure_low, audit.duty.rows["oxidizing_filter"]["air_least_kpa"]
+    pumped = any(other.room.pumps for other in audit.run.earlier(stage))
+    if stage.sizing.params["medium"] == "air_charged" and not pumped and audit.facts.supply.pressure_low is not None and low < least * 0.995:
+        yield Hit("fault", f"The pressure falls to {audit.show(low, 'kPa')}; an air-charged valve draws its air only above {audit.show(least, 'kPa')}.",
+                  "Raise the switch setting, fit a booster pump before it, or take greensand or an oxidant feed.")  # fmt: skip

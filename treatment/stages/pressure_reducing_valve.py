@@ -46,7 +46,8 @@ class ReducingValve(Room[ReducingValveKeys]):
     def at_head(self, duty: Duty) -> list[ReducingValveKeys]:
         """Where the source's pressure is more than a house bears, by day or by night."""
         most = max(duty.supply.pressure_high, duty.supply.night_pressure or 0.0)
-        return [ReducingValveKeys()] if most > duty.rows["house"]["house_max_kpa"] and duty.facts.source.kind != "rain" else []
+        tank_first = duty.facts.source.kind == "rain" or (duty.weak and not duty.facts.wishes.no_power)
+        return [ReducingValveKeys()] if most > duty.rows["house"]["house_max_kpa"] and not tank_first else []
 
     def loss(self, keys: ReducingValveKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         lost = float(table("stages")["storage"]["prv_loss_psi"]) * PSI

@@ -16,7 +16,7 @@ from ..house.events import busiest_week, storage_for
 from ..house.needs import TAP_GOALS, TASTED
 from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
-from ..language.analytes import MICROBES
+from ..language.analytes import MICROBES, analytes
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, key
 from ..train.keys import StageKeys
@@ -107,6 +107,21 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             ),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the membrane", mild),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt fouls the membrane", mild),
+            FeedLimit("aluminium", None, row["aluminium_max"], cited, "aluminium fouls the membrane", "caution"),
+            FeedLimit("silica", None, row["silica_max"], cited, "silica scales the membrane; dose antiscalant or take less recovery", "caution"),
+            *(
+                [FeedLimit("phosphate", None, row["phosphate_max"], cited, "with calcium it scales the membrane", "caution")]
+                if water.hardness > row["phosphate_hardness"]
+                else []
+            ),
+            *(
+                []
+                if tap
+                else [
+                    FeedLimit(name, None, 0.0, cited, "microbes grow on the membrane; disinfect before it", "caution")
+                    for name in ("total_coliform", "e_coli")
+                ]
+            ),
             FeedLimit("hydrogen_sulfide", None, row["sulfide_max"] + row["sulfide_traces"], cited, "sulfide fouls the membrane", mild),
         ]
 
@@ -120,6 +135,16 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             return need, (need.value / 24,) * 168
         week = busiest_week(duty.facts, duty.daily)
         return stated("busiest day", "day", max(sum(week[day * 24 : day * 24 + 24]) for day in range(7)), "L/day", "membrane.balance"), week
+
+    def powered(self, keys: ReverseOsmosisKeys) -> bool:
+        return not self.at_tap(keys)
+
+    def fed(self, keys: ReverseOsmosisKeys, raw: Water, duty: Duty) -> tuple[float, float, float] | None:
+        """A unit for the house makes permeate steadily into its tank: what stands before it treats feed, not what the taps draw."""
+        if self.at_tap(keys):
+            return None
+        params = self.size(keys, raw, duty).params
+        return self._need(keys, duty)[0].value, params["recovery"], params["rated"] / params["recovery"] / 1440
 
     def _warm(self, water: Water, duty: Duty) -> Line:
         coldest = duty.facts.supply.coldest if duty.facts.supply.coldest is not None else water.temperature
@@ -258,6 +283,19 @@ def ro_undersized(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator
         )
 
 
+@rule("recovery-high", "train", "membrane.scaling", on="reverse_osmosis")
+def recovery_high(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
+    """More recovery than the scaling salts of the feed allow."""
+    recovery, row, water = stage.sizing.params["recovery"], audit.duty.rows["reverse_osmosis"], stage.water_in
+    for name, most in (("hardness", row["concentrate_hardness"]), ("silica", row["concentrate_silica"])):
+        held = water.value(name) / max(1 - recovery, 0.01)
+        if stage.keys.recovery is not None and held > most * 1.005:
+            allowed = max(1 - water.value(name) / most, 0.0)
+            said = f"At {recovery:.0%} recovery the reject holds {audit.reads(name, held)} of {analytes()[name].said}; above {audit.reads(name, most)} it scales."
+            yield Hit("fault", said, f"At most {allowed:.0%} recovery on this feed, or soften it or dose antiscalant first.")
+            return
+
+
 @rule("ro-cold", "train", "membrane.temperature", on="reverse_osmosis")
 def ro_cold(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
     """The rating at 25 °C is taken at face value; in cold water the membrane makes less than is asked."""
@@ -280,7 +318,7 @@ def ro_feed(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
             yield Hit("caution", f"{audit.show(arrives, 'kPa')} reach the membrane at the tap on average; it wants {audit.show(least, 'kPa')}: it makes less and wastes more.",
                       "A small booster at the tap, or more pressure for the house.")  # fmt: skip
         return
-    feed, gives = stage.figures["feed_flow"].value, audit.duty.demand.supply_flow
+    feed, gives = stage.figures["feed_flow"].value, stage.duty.demand.supply_flow
     if feed > gives * 1.005:
         yield Hit("fault", f"Its pump draws {audit.show(feed, 'L/min')}; the source gives {audit.show(gives, 'L/min')}: it would run dry.",
                   "A smaller membrane with more storage, a tank before its pump, or a stronger source.", source=source("membrane.pump"))  # fmt: skip

@@ -81,7 +81,8 @@ class ScaleControl(Room[ScaleControlKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[ScaleControlKeys]:
         school = duty.facts.schools.hardness
-        wanted = school in ("scale_control", "citrate") or duty.facts.wishes.no_salt
+        wishes = duty.facts.wishes
+        wanted = school in ("scale_control", "citrate") or wishes.no_salt or wishes.no_power or duty.no_drain
         if school == "none" or not wanted:
             return []
         return [ScaleControlKeys(method="citrate" if school == "citrate" else "crystallisation")]
@@ -122,5 +123,5 @@ def scale_control_not_soft(audit: Audit, stage: StageRun[ScaleControlKeys]) -> I
             "caution",
             f"Soft water is wished, but scale control leaves {audit.show(stage.water_out.hardness, 'mg/L CaCO3')} of hardness in the "
             "water: soap, tests and skin notice no change.",
-            "Fit a softener, or tell the owner plainly what scale control does.",
+            "Fit a softener (it needs salt, power and a drain; a pump can reach a drain), or tell the owner plainly what scale control does.",
         )

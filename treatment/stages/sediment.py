@@ -217,7 +217,7 @@ class Sediment(Room[SedimentKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[SedimentKeys]:
         school, row = duty.facts.schools.prefilter, duty.rows["sediment_forms"]
-        washed = [] if duty.facts.wishes.no_power else [SedimentKeys(form="backwashing")]
+        washed = [] if duty.facts.wishes.no_power or duty.no_drain else [SedimentKeys(form="backwashing")]
         if water.iron > duty.rows["oxidizing_filter"]["iron_much"]:
             return [SedimentKeys(micron=5e-6), *washed]  # rust that an oxidant makes of much iron is caught before the bed
         if not school and solids(water, duty) < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"]:
@@ -228,6 +228,9 @@ class Sediment(Room[SedimentKeys]):
             found += [SedimentKeys(form="dual_gradient", micron=5e-6)]
         heavy = solids(water, duty) > row["solids_heavy"] or all(self.unfit(keys, water, duty) for keys in found)
         return [*found, *(washed if heavy else [])]
+
+    def powered(self, keys: SedimentKeys) -> bool:
+        return form_of(keys) == "backwashing"
 
     def unfit(self, keys: SedimentKeys, water: Water, duty: Duty) -> bool:
         """A cartridge that does not last as long as people accept."""

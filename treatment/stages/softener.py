@@ -308,7 +308,9 @@ class Softener(Room[SoftenerKeys]):
             return []
         rows: dict[str, Any] = duty.rows
         hard = water.hardness > soften_above(duty.facts) or water.value("ferrous_iron") > rows["softener"]["iron_counts"]
-        makes_way = water.hardness > rows["uv"]["hardness_max"] and any(water.value(name) > 0 for name in (*MICROBES, "tannin", "nitrate"))
+        makes_way = water.hardness > rows["uv"]["hardness_max"] and (
+            duty.weak or any(water.value(name) > 0 for name in (*MICROBES, "tannin", "nitrate"))
+        )
         asked = wishes.soft_water or (wishes.soft_water is None and hard) or makes_way or wishes.high_purity
         return [SoftenerKeys()] if asked else []
 

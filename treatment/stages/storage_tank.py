@@ -83,7 +83,9 @@ class StorageTank(Room[StorageTankKeys]):
         return found
 
     def at_head(self, duty: Duty) -> list[StorageTankKeys]:
-        return [StorageTankKeys(dark=True, screened=True)] if duty.facts.source.kind == "rain" else []
+        """Under a roof, and where a trickle meets the peak of a house: a day's use, filled slowly by a float."""
+        stored = duty.facts.source.kind == "rain" or (duty.weak and not duty.facts.wishes.no_power)
+        return [StorageTankKeys(dark=True, screened=True)] if stored else []
 
     def treat(self, keys: StorageTankKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         left = duty.rows["storage"]["particles_left"]
@@ -143,3 +145,27 @@ def storage_short(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if found and found.value < wanted:
         yield Hit("caution", f"{audit.show(stage.sizing.params['volume'], 'L')} carry {found.value:.0f} % of the days over the rain record; {wanted:.0f} % is the mark.",
                   "A larger tank, more roof, less use, or a second source behind its own isolation and backflow protection.")  # fmt: skip
+
+
+@rule("storage-light", "train place", "storage.light", on="storage_tank")
+def storage_light(audit: Audit, stage: StageRun[StorageTankKeys]) -> Iterator[Hit]:
+    """A tank that lets light in."""
+    if stage.keys.dark is False:
+        yield Hit("caution", "Light gets into the storage tank: algae grow, and what lives on them.", "Paint or cover it, or take an opaque tank.")
+
+
+@rule("storage-unscreened", "train place", "storage.light", on="storage_tank")
+def storage_unscreened(audit: Audit, stage: StageRun[StorageTankKeys]) -> Iterator[Hit]:
+    """A tank that insects and vermin get into."""
+    if stage.keys.screened is False:
+        yield Hit("caution", "Vent and overflow of the storage tank are not screened: insects and vermin get in, and bring germs.",
+                  "Screen the vent, and put a trap with a guard on the overflow.")  # fmt: skip
+
+
+@rule("first-flush-missing", "train", "storage.flush")
+def first_flush_missing(audit: Audit) -> Iterator[Hit]:
+    """A roof's water goes to the tank with all that lay on the roof."""
+    stages = audit.run.stages
+    if audit.facts.source.kind == "rain" and any(stage.room.stores for stage in stages) and not any(stage.kind == "first_flush" for stage in stages):
+        yield Hit("caution", "Nothing diverts the first water of each rain: what lay on the roof goes to the tank.",
+                  "Fit a first-flush diverter behind a leaf screen, before the tank.")  # fmt: skip

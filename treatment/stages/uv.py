@@ -9,11 +9,12 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import Water
+from ..chemistry.water import OPEN_TO_AIR, Water
 from ..house.duty import Duty
 from ..house.hydraulics import GPM, PSI, square_law
 from ..job.facts import FLOW
 from ..job.feed_limits import FeedLimit
+from ..language.analytes import MICROBES
 from ..language.figure import Figure, Line, figure, source, work
 from ..language.spec import Choice, Fraction, Measure, key
 from ..language.tables import table
@@ -143,10 +144,10 @@ class Uv(Room[UvKeys]):
         return {"delivered_dose": figure(now, then, dose), "flow_at_dose": figure(now, then, holds), "lamp_interval": figure(lamp)}
 
     def treat(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        dose = self._dose(keys, sizing, water, duty)[-1].value
-        if dose < sizing.params["required_dose"] * 0.995:
+        dose, least = self._dose(keys, sizing, water, duty)[-1].value, duty.rows["uv"]["dose_least"]
+        if dose < max(sizing.params["required_dose"], least) * 0.995:
             return water
-        return water.with_(**{name: 0.0 for name in INACTIVATED if water.get(name) is not None})
+        return water.with_(**{name: 0.0 for name in (*INACTIVATED, OPEN_TO_AIR) if water.get(name) is not None})
 
     def loss(self, keys: UvKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         rows = table("vessels")["lamps"]
@@ -157,7 +158,7 @@ class Uv(Room[UvKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[UvKeys]:
         wanted = duty.facts.schools.disinfection == "uv" and not duty.facts.wishes.no_power
-        if not wanted or not any(water.value(name) > 0 for name in INACTIVATED):
+        if not wanted or not (duty.weak or any(water.value(name) > 0 for name in INACTIVATED)):
             return []
         keys = UvKeys()
         sizing = self.size(keys, water, duty)
@@ -226,10 +227,34 @@ def uv_dose(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
         at, risky = stage.figures["flow_at_dose"].value, audit.microbes_present
         yield Hit(
             "danger" if risky else "fault",
-            f"The lamp gives {audit.show(given, 'mJ/cm2')} at {audit.show(UV.flow_treated(stage.keys, audit.duty), 'L/min')} and "
+            f"The lamp gives {audit.show(given, 'mJ/cm2')} at {audit.show(UV.flow_treated(stage.keys, stage.duty), 'L/min')} and "
             f"{stage.water_in.value('uvt'):.0f} % transmittance; {audit.show(required, 'mJ/cm2')} is needed.",
             f"Fit a larger lamp, or a restrictor of {audit.show(at, 'L/min')}.",
         )  # fmt: skip
+
+
+@rule("dose-declared", "train", "uv.declared", on="uv")
+def dose_declared(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
+    """A lamp is declared to need little, on water that is not safe already."""
+    declared, row = stage.keys.required_dose, audit.duty.rows["uv"]
+    if declared is None or declared >= row["required_dose"] * 0.995:
+        return
+    tested = any(audit.evidence.measured(name) for name in MICROBES[:2])
+    unsafe = audit.microbes_present or (audit.facts.source.kind != "town" and not tested)
+    if unsafe:
+        grave = declared < row["dose_least"] * 0.995
+        why = "microbes are in it" if audit.microbes_present else "nobody tested it for microbes"
+        yield Hit("danger" if grave and audit.microbes_present else "fault" if grave else "caution",
+                  f"The lamp is declared to need {audit.show(declared, 'mJ/cm2')}; this water is not safe already ({why}): {audit.show(row['required_dose'], 'mJ/cm2')} is needed.",
+                  "Size the lamp for the full dose.")  # fmt: skip
+
+
+@rule("uv-alarm", "train", "uv.last", on="uv")
+def uv_alarm(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
+    """The risk is real, and a failing lamp gives untreated water: an alarm, and a valve that closes."""
+    if audit.microbes_present:
+        yield Hit("advice", "Microbes are in this water, and a failing lamp gives it untreated.",
+                  "A lamp with an alarm, and a solenoid valve that closes when it fails; a spare lamp and a spare sleeve on the shelf, the chamber earthed.")  # fmt: skip
 
 
 @rule("uvt-unmeasured", "test train", "uv.darkness", on="uv")
@@ -248,7 +273,7 @@ def uvt_unmeasured(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
 @rule("uv-flow-unrestricted", "train", "uv.flow", on="uv")
 def uv_flow_unrestricted(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """The plumbing can pass more than the lamp treats, though the design flow is treated."""
-    at, most = stage.figures["flow_at_dose"].value, audit.duty.passable
+    at, most = stage.figures["flow_at_dose"].value, stage.duty.passable
     if not stage.keys.restrictor and at < most * 0.995:
         yield Hit("fault", f"The plumbing can pass {audit.show(most, 'L/min')}; the lamp holds its dose only to {audit.show(at, 'L/min')}.",
                   "Fit a flow restrictor before the lamp, or a larger lamp.")  # fmt: skip

@@ -92,7 +92,7 @@ def compare(variants: list[Variant], system: str) -> list[Row]:
         row("Wall taken", lambda v: show(width(v).value, "m", system)),
         row("Pressure left at the highest tap, clean", lambda v: show(v.pressure.residual_clean.value, "kPa", system)),
         row("The same, filters dirty", lambda v: show(v.pressure.residual_dirty.value, "kPa", system)),
-        row("Needs power", lambda v: "yes" if any(stage.room.uses_power for stage in v.run.stages) else "no"),
+        row("Needs power", lambda v: "yes" if any(stage.powered for stage in v.run.stages) else "no"),
     ]
     if any(variant.run.tap is not variant.run.finished for variant in variants):
         rows.insert(6, row("Nitrate at the drinking tap", lambda v: show(v.run.tap.get("nitrate"), "mg/L N", system)))

@@ -76,12 +76,24 @@ def rain(volume: str) -> dict[str, Any]:
     )  # fmt: skip
 
 
+def tank(**more: bool) -> dict[str, Any]:
+    """A well that fills a tank, with a pump, a filter and a lamp behind it."""
+    return job(readings=HARD_ONLY, train=[{"kind": "storage_tank"} | more, PUMP, SEDIMENT, UV])
+
+
+def tap(**more: Any) -> dict[str, Any]:
+    """A membrane at the drinking tap on water of 10 grains."""
+    readings = HARD_ONLY | {"hardness": "10 gpg", "nitrate": "18 mg/L as N"}
+    return job(readings=readings, train=[{"kind": "reverse_osmosis", "scale": "point_of_use"} | more])
+
+
 def salty(*after: dict[str, Any], **more: Any) -> dict[str, Any]:
     """Brackish water through a membrane for the whole house (237 gal a day at 60 gal for four people)."""
     readings = HARD_ONLY | {"hardness": "80 mg/L as CaCO3", "tds": "1500 mg/L", "sodium": "480 mg/L", "chloride": "640 mg/L"}
     return job(readings=readings, train=[SEDIMENT, {"kind": "reverse_osmosis", "scale": "whole_house"} | more, *after])
 
 
+BARRIER = {"kind": "barrier_filter", "element": "ultrafiltration"}
 PUMP = {"kind": "booster_pump"}
 CALCITE = {"kind": "neutralizer", "flow": "up"}
 RETENTION = {"kind": "retention_tank", "volume": "160 gal"}
@@ -202,12 +214,24 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "residual-left": (feed(RETENTION, residual="2 mg/L"), feed(RETENTION, residual="0.5 mg/L")),
     "storage-not-disinfected": (job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, PUMP]), job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, PUMP, SEDIMENT, UV])),
     "not-repressurised": (job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, SEDIMENT, UV]), job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, PUMP, SEDIMENT, UV])),
+    "storage-light": (tank(dark=False), tank(dark=True)),
+    "storage-unscreened": (tank(screened=False), tank(screened=True)),
+    "first-flush-missing": (rain("5000 L") | {"train": rain("5000 L")["train"][1:]}, rain("5000 L")),
+    "supply-short": (job({"supply": {"flow": "3 gpm"}}, train=SOUND), job({"supply": {"flow": "6 gpm"}}, train=SOUND)),
+    "air-window": (job({"supply": {"pressure_low": "30 psi"}}, train=SOUND), job(train=SOUND)),
+    "wish-broken/no_power": (job({"wishes": {"no_power": True}}, train=SOUND), job({"wishes": {"no_power": True}}, readings=HARD_ONLY, train=[SEDIMENT])),
+    "wish-broken/no_salt": (job({"wishes": {"no_salt": True}}, train=SOUND), job({"wishes": {"no_salt": True}}, readings=HARD_ONLY, train=[{"kind": "scale_control"}])),
+    "filter-blind": (job(readings={"turbidity": "8 NTU"}, train=[{"kind": "neutralizer", "flow": "up"}]), job(train=[{"kind": "neutralizer", "flow": "up"}])),
+    "recovery-high": (tap(recovery=0.7), tap(recovery=0.25)),
+    "dose-declared": (job(train=[*SOUND[:4], UV | {"required_dose": "16 mJ/cm2"}]), job(train=SOUND)),
+    "uv-alarm": (job(train=SOUND), job(readings=HARD_ONLY, train=[SEDIMENT, UV])),
     "storage-short": (rain("300 L"), rain("5000 L")),
     "permeate-aggressive": (salty(PUMP, SEDIMENT, UV), salty(PUMP, CALCITE, SEDIMENT, UV)),
     "ro-undersized": (salty(PUMP, CALCITE, rated="100 gal/day"), salty(PUMP, CALCITE, rated="600 gal/day")),
     "ro-feed": (salty(PUMP, CALCITE, rated="6000 gal/day", recovery=0.3), salty(PUMP, CALCITE, rated="600 gal/day")),
     "ro-cold": (salty(PUMP, CALCITE, rated="250 gal/day"), salty(PUMP, CALCITE, rated="600 gal/day")),
     "no-bypass/softener": (soft(install={"bypass": False}), soft(install={"bypass": True})),
+    "barrier-bypass": (job(train=[*SOUND[:4], BARRIER | {"install": {"bypass": True}}]), job(train=[*SOUND[:4], BARRIER | {"install": {"bypass": "locked"}}])),
     "uv-bypass": (lamp(bypass=True), lamp(bypass="locked")),
     "uv-plastic": (lamp(pipe_out={"material": "copper", "metal_length": "4 in"}), lamp(pipe_out={"material": "copper", "metal_length": "14 in"})),
     "uv-clearance": (lamp(clearance_above="300 mm"), lamp(clearance_above="1300 mm")),

@@ -44,11 +44,14 @@ class ComposedTrains(TestCase):
         self.assertEqual(kinds(worked(job(readings=HARD_ONLY | high))), ["oxidizing_filter", "softener"])
 
     def test_wishes_are_respected(self) -> None:
-        """No salt means no softener, and it says so."""
+        """No salt means no softener but scale control, which is said not to soften."""
         design = worked(job({"wishes": {"no_salt": True, "soft_water": True}}, readings=HARD_ONLY))
         self.assertNotIn("softener", kinds(design))
         self.assertIn("wishes", design.plan.not_used["softener"])
-        self.assertIn("unmet/hardness", ids(design.proposal.findings))
+        self.assertEqual(kinds(design), ["scale_control"])
+        self.assertIn("scale-control-not-soft", ids(design.proposal.findings))
+        bare = worked(job({"wishes": {"no_salt": True, "soft_water": True}}, readings=HARD_ONLY, train=[]))
+        self.assertIn("unmet/hardness", ids(bare.chosen.findings))
 
     def test_prefilter_school(self) -> None:
         """Always a filter first is a school: off by default, a 25 µm cartridge at the head where it is chosen."""

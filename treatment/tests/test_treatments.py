@@ -421,10 +421,10 @@ class Others(TestCase):
         """7 gpm of calcite in 2 × 10x54: one vessel wide enough for 7 gpm (0.7 ft2 at 10, a 12 in tank of 0.785) needs 10 x 0.785 x cold = 7.6 gpm to wash, the pump gives 7."""
         design = worked(job())
         run = design.proposal.run.stages[0]
-        said = run.why_this_vessel(design.duty)
+        said = run.why_this_vessel()
         self.assertEqual(run.sizing.bed.vessels, 2)
         self.assertTrue(any(line.startswith("12x52") and "to backwash, the source gives 7.0 gpm" in line for line in said), said)
-        self.assertEqual(stage({"kind": "neutralizer", "tank": "12x52"}).why_this_vessel(design.duty), [])
+        self.assertEqual(stage({"kind": "neutralizer", "tank": "12x52"}).why_this_vessel(), [])
 
     def test_every_kind_runs_on_every_kind_of_water(self) -> None:
         """No treatment fails on acid, salty, iron-rich, rain or town water; all give figures and a purpose."""

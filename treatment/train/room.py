@@ -158,6 +158,10 @@ class Room(Generic[K]):
         """Whether it stands on a branch to the drinking tap: the rest of the house never sees its water."""
         return bool(keys.install and keys.install.branch == "drinking_tap")
 
+    def powered(self, keys: K) -> bool:
+        """Whether this very stage needs power: a form of its kind may do without."""
+        return self.uses_power
+
     def rows(self, keys: K) -> tuple[str, ...]:
         """The rows of ``data/stages.toml`` it is reckoned with."""
         return (self.kind,)
@@ -228,6 +232,10 @@ class Room(Generic[K]):
     def steady(self, sizing: Sizing) -> float | None:
         """The flow [L/min] it serves steadily; None where flow is judged otherwise or not at all."""
         return sizing.figures["service_flow_limit"].value if "service_flow_limit" in sizing.figures else None
+
+    def fed(self, keys: K, raw: Water, duty: Duty) -> tuple[float, float, float] | None:
+        """Where it draws other than the house does: permeate of a day [L/day], recovery [-], flow of its feed [L/min]."""
+        return None
 
     def runners_up(self, keys: K, sizing: Sizing, duty: Duty, temperature: float) -> list[RunnerUp]:
         """The vessels next to the one taken, and why each was not; empty where it has none, or where the job fixed it."""
@@ -391,7 +399,7 @@ class StageRun(Generic[K]):
     """A stage with water running through it.
 
     water_in, water_out: at the adverse water; mild_in, mild_out: at the other end of the readings.
-    loss_clean, loss_dirty: pressure loss at design flow [kPa].
+    loss_clean, loss_dirty: pressure loss at design flow [kPa]. duty: what it serves where it stands.
     """
 
     index: int
@@ -405,6 +413,7 @@ class StageRun(Generic[K]):
     mild_out: Water
     loss_clean: float
     loss_dirty: float
+    duty: Duty
 
     @property
     def kind(self) -> str:
@@ -439,6 +448,11 @@ class StageRun(Generic[K]):
         return self.mild_in if self.at_tap else self.mild_out
 
     @property
+    def powered(self) -> bool:
+        """Whether it needs power."""
+        return self.room.powered(self.keys)
+
+    @property
     def micron(self) -> float | None:
         """What particles it holds [µm, nominal]; None where it is no particle filter."""
         return self.room.micron(self.keys, self.sizing)
@@ -452,6 +466,16 @@ class StageRun(Generic[K]):
     def regenerates(self) -> bool:
         """Whether it backwashes or regenerates by itself."""
         return "backwash_flow" in self.figures
+
+    @property
+    def washing_minutes(self) -> float:
+        """How long it is busy washing itself: all that its cycle sheet names, or a usual backwash and rinse of each vessel."""
+        named = [name for name in ("backwash_time", "brine_rinse_time", "fast_rinse_time", "refill_time", "air_draw_time") if name in self.figures]
+        if "brine_rinse_time" in self.figures:
+            return sum(self.figures[name].value for name in named)
+        row, count = table("stages")["backwash"], self.sizing.bed.vessels if self.sizing.bed else 1
+        drawn = self.figures["air_draw_time"].value if "air_draw_time" in self.figures else 0.0
+        return float(count * (row["wash_min"] + row["rinse_min"]) + drawn)
 
     @property
     def drains(self) -> bool:
@@ -471,8 +495,9 @@ class StageRun(Generic[K]):
         between = table("wall")["between_vessels"]
         return float(count * self.body[0] + (count - 1) * between + brine + 2 * between)
 
-    def why_this_vessel(self, duty: Duty) -> list[str]:
+    def why_this_vessel(self) -> list[str]:
         """The vessels next to the one taken, each with why it was not, in words."""
+        duty = self.duty
         system = duty.facts.job.units
         said = []
         for other in self.room.runners_up(self.keys, self.sizing, duty, self.water_in.temperature):

@@ -121,7 +121,7 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
         choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id),
         schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units), reason=run.keys.reason or "",
-        others=run.why_this_vessel(design.duty),
+        others=run.why_this_vessel(),
     )  # fmt: skip
 
 
