@@ -12,7 +12,7 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..house.beds import INCH
 from ..language.tables import table
-from ..train.drains import drain_of, drain_rule
+from ..train.drains import drain_by_losses, drain_of, drain_rule
 from ..train.keys import PipeEnd
 from ..train.room import StageRun
 
@@ -175,12 +175,15 @@ def drain_bore(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     drain = drain_of(audit.facts, stage.keys)
     if drain is None or drain.bore is None or not stage.regenerates:
         return
-    needed = drain_rule(drain.distance or 0.0)
+    by_rule, wash = drain_rule(drain.distance or 0.0), stage.figures["backwash_flow"].value
+    by_losses = drain_by_losses(drain, wash, stage.water_in.temperature, float(audit.duty.rows["house"]["residual_kpa"]))[1].value
+    needed = max(by_rule, by_losses)
     if drain.bore < needed - 1e-4:
+        carries = f" to carry {audit.show(wash, 'L/min')}" if by_losses > by_rule else ""
         far = f" over {audit.show(drain.distance, 'm')}" if drain.distance else ""
         yield Hit(
             "fault",
-            f"The drain line of the {stage.said} is {audit.show(drain.bore * 1000, 'mm')}{far}; {audit.show(needed * 1000, 'mm')} are wanted.",
+            f"The drain line of the {stage.said} is {audit.show(drain.bore * 1000, 'mm')}{far}; {audit.show(needed * 1000, 'mm')} are wanted{carries}.",
             "Lay the next larger bore.",
         )
 

@@ -17,8 +17,9 @@ CA_TO_HARDNESS, MG_TO_HARDNESS = CACO3 / CA, CACO3 / MG
 #: mass that a mg/L of each adds to the dissolved solids, bicarbonate counted as dried (x 0.49)
 SOLIDS = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "chloride": 1.0, "sulfate": 1.0, "alkalinity": 0.6}
 #: marks that a stage leaves on the water, beside its analytes: scale is kept from sticking; it stood in a tank open to air; it went
-#: through a membrane; peroxide is left in it [mg/L]; alkali was fed to it, and is not mixed yet
-SCALE_GUARD, OPEN_TO_AIR, PERMEATE, PEROXIDE, UNMIXED = "scale_guard", "open_to_air", "permeate", "peroxide", "alkali_fed"
+#: through a membrane; peroxide is left in it [mg/L]; alkali was fed to it, and is not mixed yet;
+#: how much stands in the tank it comes from [L]
+SCALE_GUARD, OPEN_TO_AIR, PERMEATE, PEROXIDE, UNMIXED, STORED = "scale_guard", "open_to_air", "permeate", "peroxide", "alkali_fed", "stored_litres"
 #: alkalinity eaten by oxidising a mg/L of each: two acid equivalents [mg/L as CaCO3 per mg/L]
 ACID_OF_IRON, ACID_OF_MANGANESE = 1.792, 1.822
 #: absorbance per cm at 254 nm of organic matter nobody measured: stands in place of a measured transmittance, see `darkness`

@@ -61,6 +61,13 @@ class Duty:
         return bool(gives < min(self.demand.peak_flow.value, row["largest_use_gpm"] * GPM) * row["weak_share"])
 
     @property
+    def drunk(self) -> bool:
+        """Whether anybody drinks this water: not where it only rinses for a business, nor where the job says it is not for drinking."""
+        building, wishes = self.facts.building, self.facts.wishes
+        business = bool(building.events) and not building.people
+        return wishes.safe_to_drink if wishes.safe_to_drink is not None else not (wishes.high_purity and business)
+
+    @property
     def no_drain(self) -> bool:
         """Whether the site has nowhere for wash water to go."""
         drain = self.facts.site.drain

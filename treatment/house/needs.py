@@ -11,12 +11,13 @@ from ..evidence.samples import Assumption
 from ..job.facts import Facts
 from ..job.limits import Limit, limits_of
 from ..language.analytes import MICROBES, analytes, shown_in
-from ..language.figure import source
+from ..language.figure import constant, source
 from ..language.quantity import unit_named
 from ..language.tables import table
 
 #: what a membrane at the drinking tap answers more cheaply than treating every drop
 TAP_GOALS = shown_in("tap")
+SODIUM_PER_HARDNESS = 2 * constant("M_Na") / constant("M_CaCO3")  # 0.46 mg Na for each mg CaCO3
 TASTED = float(table("assumed")["water"]["chlorine_step"])  # mg/L of chlorine that is smelt, and that a test tells apart
 #: analytes that are worked out where they were not measured, and what measures them
 ESTIMATED = {"tds": {"tds", "conductivity"}, "sodium": {"sodium"}, "chloride": {"chloride"}}
@@ -89,7 +90,8 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
     found = _limits_broken(facts, evidence, measured) | _from_the_pipe(facts, evidence)
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
-    if (soft := _hardness(facts, water, notes)) is not None:
+    tested = evidence.states["hardness"].origin != "assumed"  # no softener is built on an assumption: the test is asked for
+    if tested and (soft := _hardness(facts, water, notes)) is not None:
         found["hardness"] = soft
     solids = float(table("stages")["sediment_forms"]["tss_max"])
     if "tss" in measured - set(evidence.undetected) and water.value("tss") > solids:
@@ -105,6 +107,8 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
         found[smelt] = Need(
             smelt, "the smell of bleach is complained of", None, 2 * TASTED, water.value(smelt), "mg/L", False, source("feed.residual")
         )
+    if (salt := _sodium(facts, evidence, found.get("sodium"))) is not None:
+        found["sodium"] = salt
     if facts.wishes.high_purity:
         found["tds"] = Need(
             "tds", "water of high purity is wished", None, 20.0, water.value("tds"), "mg/L", False, source("membrane.rejection"), mark=PERMEATE
@@ -141,6 +145,21 @@ def _from_the_pipe(facts: Facts, evidence: Evidence) -> dict[str, Need]:
             why = f"pipe and fittings give it to the water at the tap: {_why(limit)}"
             found[limit.analyte] = Need(limit.analyte, why, None, limit.high, value, limit.unit, True, limit.source, tap="pipe")
     return found
+
+
+def _sodium(facts: Facts, evidence: Evidence, broken: Need | None) -> Need | None:
+    """What is asked of sodium where a diet or the standard bounds it: the drinking tap counts, and what the train adds counts, too."""
+    water, row = evidence.adverse, table("stages")["house"]
+    raw, measured = water.value("sodium"), "sodium" in evidence.stated
+    high = min((limit.high for limit in limits_of(facts) if limit.analyte == "sodium"), default=float("inf"))
+    likely = raw + (SODIUM_PER_HARDNESS * water.hardness if facts.wishes.soft_water and facts.schools.hardness == "exchange" else 0.0)
+    why = "sodium the train adds counts against the limit"
+    if facts.wishes.low_sodium and facts.wishes.safe_to_drink is not False:
+        high, why = min(high, float(row["sodium_diet"])), "a low-sodium diet is wished"
+    elif broken is not None or likely <= high:
+        return broken
+    high = high if measured else max(high, raw * 1.05)  # what was only computed to balance the water asks for nothing
+    return Need("sodium", why, None, high, raw, "mg/L", False, source("softener.sodium_diet"), tap="may", standing=raw <= high)
 
 
 def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | None:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import ceil
 
-from ..chemistry.water import Water
+from ..chemistry.water import STORED, Water
 from ..house import rain
 from ..house.duty import Duty
-from ..language.figure import Figure, figure, work
+from ..language.figure import Figure, figure, stated, work
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, fixed_body
 from .uv import light_through
@@ -40,13 +40,14 @@ class InTankUv(Room[InTankUvKeys]):
     )
 
     def size(self, keys: InTankUvKeys, water: Water, duty: Duty) -> Sizing:
-        return Sizing({"hours": self.figures(keys, Sizing({}), water, duty)["hours_a_day"].value})
+        hours = self.figures(keys, Sizing({}), water, duty)["hours_a_day"].value
+        return Sizing({"hours": hours, "mode": "continuous" if hours >= duty.rows["in_tank_uv"]["hours_max"] else "timed"})
 
     def figures(self, keys: InTankUvKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         """Every litre is dosed once a day: dose times volume over the absorbing length, by the light that reaches it."""
         row, sizes = duty.rows["in_tank_uv"], duty.rows["storage"]["storage_l"]
-        record = rain.record(duty.facts)
-        volume = (
+        record, stands = rain.record(duty.facts), water.value(STORED)
+        volume = stands or (
             rain.smallest(record, duty.daily, duty.rows["storage"]["rain_reliability"], sizes)
             if record is not None
             else float(sizes[row["tank_place"]])
@@ -60,9 +61,11 @@ class InTankUv(Room[InTankUvKeys]):
             watt=(float(row["lamp_watt"]), "W"),
             germicidal=(row["germicidal"], ""),
         )
-        hours = work("hours a day", "min(dose × volume ÷ layer ÷ (lamp × share) ÷ 3600, most)", "hour", "storage.lamp",
-                     dose=(float(row["dose"]), "mJ/cm2"), volume=(volume, "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(lamp.value, "W at 254 nm"),
+        hours = work("hours a day", "min(dose × max(volume, daily) ÷ layer ÷ (lamp × share) ÷ 3600, most)", "hour", "storage.lamp",
+                     dose=(float(row["dose"]), "mJ/cm2"), volume=(volume, "L"), daily=(duty.daily, "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(lamp.value, "W at 254 nm"),
                      share=(share, ""), most=(float(row["hours_max"]), "h"))  # fmt: skip
+        if max(water.value("total_coliform"), water.value("e_coli")) > row["high_counts"]:
+            hours = stated("hours a day", "high counts: it burns all day", float(row["hours_max"]), "hour", "storage.lamp")
         life = work("lamp", "min(life ÷ max(hours, 0.1) ÷ month_days, most)", "month", "uv.lamp",
                     life=(float(duty.rows["uv"]["lamp_hours"]), "h"), hours=(hours.value, "h/day"), most=(float(row["months_most"]), "month"))  # fmt: skip
         return {"hours_a_day": figure(lamp, hours), "lamp_interval": figure(life)}

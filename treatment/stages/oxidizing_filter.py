@@ -118,7 +118,8 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 {"medium": "cartridge", "housing": keys.housing or next((h for h in HOUSINGS if rated(h, share).value >= duty.flow), HOUSINGS[-1])}
             )
         medium = keys.medium or "air_charged"
-        bed = choose_bed(KINDS[medium][1], duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest)
+        name = keys.bed if medium == "air_charged" and keys.bed and keys.bed != BEDS[0] else KINDS[medium][1]
+        bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest)
         inside = {"bed": keys.bed or BEDS[0]} if medium == "air_charged" else {}
         return Sizing({"medium": medium, **inside, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
 

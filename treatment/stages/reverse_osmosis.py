@@ -221,10 +221,12 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         return found
 
     def companions(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
-        """For a house: a fine filter before it; a pump, calcite for the permeate, a fine filter and a lamp after it."""
+        """For a house: a fine filter before it, a pump after it; calcite where purity is not the purpose, a filter and a lamp where people drink."""
         if self.at_tap(keys):
             return (), ()
-        return (FINE,), (Stage(BOOSTER_PUMP, BoosterPumpKeys()), Stage(NEUTRALIZER, NeutralizerKeys(flow="up")), FINE, Stage(UV, UvKeys()))
+        pump = Stage(BOOSTER_PUMP, BoosterPumpKeys())
+        calcite = () if duty.facts.wishes.high_purity else (Stage(NEUTRALIZER, NeutralizerKeys(flow="up")),)
+        return (FINE,), (pump, *calcite, *((FINE, Stage(UV, UvKeys())) if duty.drunk else ()))
 
     def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
         return "another treatment does its work, or the water must be treated first" if wanted else self.absent
@@ -328,6 +330,13 @@ def ro_feed(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
 def permeate_aggressive(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
     """Permeate goes to the house soft and acid, with nothing that neutralizes it."""
     if stage.at_tap:
+        return
+    if audit.facts.wishes.high_purity:  # it is to stay pure: the pipe has to bear it
+        yield Hit(
+            "advice",
+            f"Permeate at pH {stage.water_out.ph:.1f} eats copper and brass, and purity is wished.",
+            "Plastic or stainless after it, no copper.",
+        )
         return
     later = audit.run.later(stage)
     mended = any(

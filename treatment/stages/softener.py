@@ -14,7 +14,7 @@ from ..house.beds import FT3, Bed, bed_figures, choose_bed, least_in, medium, mo
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import GPM
-from ..house.needs import soften_above
+from ..house.needs import SODIUM_PER_HARDNESS, soften_above
 from ..job.facts import FLOW, HARDNESS
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES
@@ -28,7 +28,6 @@ from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun
 
 LB_FT3 = unit_named("lb/ft3", "salt_dose").factor
 GPG = constant("gpg")
-SODIUM_PER_HARDNESS = 2 * constant("M_Na") / constant("M_CaCO3")  # 0.46 mg Na for each mg CaCO3
 
 
 @dataclass(frozen=True, slots=True)
@@ -270,7 +269,7 @@ class Softener(Room[SoftenerKeys]):
         fill = work(
             "refill", "salt ÷ lb ÷ strength × US_gal", "L", "softener.cycle", salt=(salt, "kg"), strength=(float(row["brine_lb_per_gal"]), "lb/gal")
         )
-        total = work("water", "wash_min × wash + brine_min × brine + rinse_min × rinse + refill", "L", "softener.cycle",
+        total = work("water", "vessels × (wash_min × wash + brine_min × brine + rinse_min × rinse + refill)", "L", "softener.cycle", vessels=(float(bed.vessels), ""),
                      wash_min=minutes["backwash"], wash=(wash, "L/min"), brine_min=minutes["brine_rinse"], brine=(brine, "L/min"),
                      rinse_min=minutes["fast_rinse"], rinse=(rinse, "L/min"), refill=(fill.value, "L"))  # fmt: skip
         return {
@@ -491,13 +490,18 @@ def hardness_after_softener(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iter
                       f"Put the {other.said} before the softener, and size the softener on what arrives there.", stage=other.id)  # fmt: skip
 
 
-@rule("sodium-diet", "train water", "softener.sodium_diet", on="softener")
-def sodium_diet(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
-    """Sodium from softening, where someone keeps to a low-sodium diet."""
-    added = stage.figures["sodium_added"].value
-    if audit.facts.wishes.low_sodium and added > 5:
-        yield Hit("caution", f"Softening adds {audit.show(added, 'mg/L')} of sodium, {audit.show(stage.water_out.value('sodium'), 'mg/L')} in all; a low-sodium diet is wished.",
-                  "Leave the kitchen cold tap unsoftened, use potassium chloride, or fit a membrane at that tap; ask the physician.")  # fmt: skip
+@rule("sodium-diet", "train water", "softener.sodium_diet", on=("softener", "chemical_feed"))
+def sodium_diet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
+    """Sodium from softening or from a chemical, where someone keeps to a low-sodium diet and drinks it."""
+    added, most = stage.water_out.value("sodium") - stage.water_in.value("sodium"), audit.duty.rows["house"]["sodium_diet"]
+    taken_out = audit.run.tap is not audit.run.finished and audit.run.tap.value("sodium") <= most
+    if audit.facts.wishes.low_sodium and added > 5 and not taken_out:
+        instead = (
+            "Leave the kitchen cold tap unsoftened, use potassium chloride," if stage.kind == "softener" else "Calcite in place of a fed alkali,"
+        )
+        in_all = audit.show(stage.water_out.value("sodium"), "mg/L")
+        yield Hit("caution", f"The {stage.said} adds {audit.show(added, 'mg/L')} of sodium, {in_all} in all; a low-sodium diet is wished.",
+                  f"{instead} or fit a membrane at the drinking tap; ask the physician.")  # fmt: skip
 
 
 @rule("outdoor-taps-softened", "train place", "softener.flow", on="softener")

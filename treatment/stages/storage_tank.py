@@ -8,7 +8,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import OPEN_TO_AIR, Water
+from ..chemistry.water import OPEN_TO_AIR, STORED, Water
 from ..house import rain
 from ..house.duty import Duty
 from ..job.facts import VOLUME
@@ -42,6 +42,8 @@ class StorageTank(Room[StorageTankKeys]):
     stores = True
     cautions = (
         "Dark, vented through a screen, with a trap on the overflow: light grows algae, insects bring germs.",
+        "Under a roof: a calmed inlet that stirs nothing up, an intake that floats below the surface, an overflow that skims.",
+        "A second source ties in through its own isolation and backflow protection; a hand or solar pump changes flow and pressure.",
         "A full tank is heavy: a litre is a kilogram; check floor and foundation.",
         "Never enter a tank alone or without checking its air.",
     )
@@ -89,7 +91,7 @@ class StorageTank(Room[StorageTankKeys]):
 
     def treat(self, keys: StorageTankKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         left = duty.rows["storage"]["particles_left"]
-        after = water.scaled(turbidity=left, tss=left)
+        after = water.scaled(turbidity=left, tss=left).with_(**{STORED: sizing.params["volume"]})
         return after.with_(**{OPEN_TO_AIR: 1.0}) if keys.vented is not False else after
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
@@ -102,7 +104,8 @@ class StorageTank(Room[StorageTankKeys]):
         return tank_body(min(sizing.params["volume"], float(table("vessels")["tank_drawn_l"])))
 
     def buys(self, keys: StorageTankKeys, sizing: Sizing) -> list[Purchase]:
-        return [tank_bought(self.title, sizing.params["volume"])]
+        parts = ("leaf_screen", "calmed_inlet", "floating_intake", "overflow_trap") if "reliability" in sizing.figures else ()
+        return [tank_bought(self.title, sizing.params["volume"]), *(Purchase(part, 1.0) for part in parts)]
 
 
 def tank_bought(name: str, litres: float) -> Purchase:
@@ -122,7 +125,7 @@ def disinfected_after(run: TrainRun, stage: StageRun[Any]) -> bool:
 def storage_not_disinfected(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Water stands in a tank open to air, and nothing disinfects it afterwards."""
     stands = stage.water_out.value(OPEN_TO_AIR) > 0 and stage.water_in.value(OPEN_TO_AIR) == 0
-    if stands and not stage.at_tap and not disinfected_after(audit.run, stage):
+    if stands and stage.duty.drunk and not stage.at_tap and not disinfected_after(audit.run, stage):
         yield Hit("fault", f"Water stands in the {stage.said}, open to air, and nothing disinfects it afterwards.",
                   "Put a lamp (with its 5 µm filter) or chlorine with contact after the tank and its pump.")  # fmt: skip
 

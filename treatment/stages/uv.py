@@ -141,7 +141,16 @@ class Uv(Room[UvKeys]):
             hours=(float(row["lamp_hours"]), "h"),
             months=(float(row["lamp_months"]), "month"),
         )
-        return {"delivered_dose": figure(now, then, dose), "flow_at_dose": figure(now, then, holds), "lamp_interval": figure(lamp)}
+        sleeve = work("clean the sleeve every", "max(most − (most − least) × min(max(H ÷ H_most, Fe ÷ Fe_most, Mn ÷ Mn_most), 1), least)", "month", "uv.sleeve",
+                      most=(float(row["sleeve_months"][1]), "month"), least=(float(row["sleeve_months"][0]), "month"),
+                      H=(water.hardness, "mg/L CaCO3"), H_most=(float(row["hardness_max"]), "mg/L CaCO3"), Fe=(water.iron, "mg/L"), Fe_most=(row["iron_max"], "mg/L"),
+                      Mn=(water.value("manganese"), "mg/L"), Mn_most=(row["manganese_max"], "mg/L"))  # fmt: skip
+        return {
+            "delivered_dose": figure(now, then, dose),
+            "flow_at_dose": figure(now, then, holds),
+            "lamp_interval": figure(lamp),
+            "sleeve_interval": figure(sleeve),
+        }
 
     def treat(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         dose, least = self._dose(keys, sizing, water, duty)[-1].value, duty.rows["uv"]["dose_least"]

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ..design import Design
+from ..evidence.samples import PLUMBING, first_drawn
 from ..job.facts import Facts, SampleFacts
 from ..job_file import Job
 from ..language.analytes import analytes
@@ -16,7 +17,7 @@ from ..stages import ROOMS
 
 MATTERS = 1.2  # a fifth more medium is worth a test; less is not
 SOON = 96  # hours: a bottle that has to be hurried is said
-STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS = 10.0, 3.0, 30.0, 15.0
+STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS, EXPLAINS = 10.0, 3.0, 30.0, 15.0, 8.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,9 +37,12 @@ class NextTest:
 def next_tests(design: Design) -> list[NextTest]:
     """Tests that would change the design, the most telling for its price first."""
     found = []
-    for name, ends in _uncertain(design).items():
+    seen = _pointed_at(design)
+    for name, ends in (seen_ends(seen) | _uncertain(design)).items():
         mild, adverse = (Design(Job(_with(design.facts, name, end), None)) for end in ends)
         decides, worth = _differences(mild, adverse, name)
+        if name in seen:
+            decides, worth = [*decides, f"what is behind it: {seen[name][0].lower()}{seen[name][1:]}"], worth + EXPLAINS
         if decides:
             price = price_class(name)
             found.append(NextTest(name, tuple(decides), worth / price, price, ends))
@@ -51,6 +55,29 @@ def price_class(analyte: str) -> int:
     if analyte in rows["usual"]:
         return int(rows["usual"][analyte]["price"])
     return 3 if analyte in rows["price"]["dear"] else int(rows["price"][analytes()[analyte].test])
+
+
+def _pointed_at(design: Design) -> dict[str, str]:
+    """What the observations point to and nobody tested: analyte -> the observation."""
+    return {
+        cause.test: cause.said
+        for cause in reversed(design.likely_causes)
+        if cause.test and cause.curable and not design.evidence.measured(cause.test)
+    }
+
+
+def seen_ends(seen: dict[str, str]) -> dict[str, tuple[float, float]]:
+    """Between which values lies what was pointed at."""
+    rows = table("tests")["seen"]
+    return {name: (float(rows[name][0]), float(rows[name][1])) for name in seen if name in rows}
+
+
+def _eats_metal(design: Design) -> bool:
+    """Whether this water may dissolve metal: acid water that of any tap, soft water that of copper or unknown pipe."""
+    pipe, row, water = design.facts.supply.pipe, design.duty.rows["house"], design.evidence.adverse
+    metal = pipe is None or pipe.material in (None, "copper")
+    soft = water.ph < row["soft_ph"] and water.value("alkalinity") < row["soft_alkalinity"]
+    return bool(water.ph < row["aggressive_ph"] or (metal and soft))
 
 
 def _uncertain(design: Design) -> dict[str, tuple[float, float]]:
@@ -68,7 +95,8 @@ def _uncertain(design: Design) -> dict[str, tuple[float, float]]:
         if name == "total_coliform" and "e_coli" in evidence.stated:
             continue
         assumed = name in evidence.states and evidence.states[name].origin == "assumed" and name in ("hardness", "ph", "alkalinity")
-        if assumed or (row.get("always") and private) or row.get("with") in kinds:
+        drawn = name in PLUMBING and name in first_drawn(facts)
+        if assumed or (row.get("always") and private) or row.get("with") in kinds or (row.get("metal") and not drawn and _eats_metal(design)):
             ends[name] = (float(row["ends"][0]), float(row["ends"][1]))
     return ends
 
@@ -77,7 +105,8 @@ def _with(facts: Facts, name: str, value: float) -> Facts:
     """The same job, had the test of one analyte given this value."""
     reading = Reading(name, value, value, "exact", f"{value:g}")
     samples = [replace(sample, readings={key: each for key, each in sample.readings.items() if key != name}) for sample in facts.samples]
-    samples.append(SampleFacts(point="raw", readings={name: reading}))
+    point, draw = ("tap", "first") if name in PLUMBING else ("raw", None)
+    samples.append(SampleFacts(point=point, draw=draw, readings={name: reading}))
     return replace(facts, samples=tuple(samples))
 
 

@@ -13,12 +13,12 @@ from ..design import Design
 from ..drawing.wall.parts import Wall
 from ..house.beds import INCH
 from ..house.demand import peak_of
-from ..house.hydraulics import FITTINGS, G, PipeRun, Supply, bore, friction
+from ..house.hydraulics import G, PipeRun, Supply, bore, friction
 from ..house.pump import flow_at, known, meets, pump_pressure
 from ..language.figure import Figure, figure, solved, stated, work
 from ..language.tables import table
 from ..planning.variant import Variant
-from ..train.drains import drain_of, drain_rule
+from ..train.drains import drain_by_losses, drain_of, drain_rule
 from ..train.pressure import pressure_along
 from ..train.room import StageRun
 
@@ -115,21 +115,10 @@ def drain_check(design: Design, stage: StageRun[Any]) -> DrainCheck | None:
     wash = stage.figures.get("backwash_flow")
     if wash is None:
         return None
-    told, row, house = drain_of(design.facts, stage.keys), table("plumbing")["drain_line"], design.duty.rows["house"]
-    length = (told and told.distance) or row["length_m"]
-    lift = (told and told.lift) or 0.0
-    rule, rough = drain_rule(length), table("plumbing")["roughness_mm"][row["material"]] / 1000
-    left = work("pressure for the drain", "max(valve − gravity × lift, 1)", "kPa", "hydraulics.residual",
-                valve=(house["residual_kpa"], "kPa"), lift=(max(lift, 0.0), "m"))  # fmt: skip
-    low, high = 0.004, 0.1
-    for _ in range(40):
-        middle = (low + high) / 2
-        too_thin = friction(wash.value, middle, FITTINGS * length, rough, stage.water_in.temperature) > left.value
-        low, high = (middle, high) if too_thin else (low, middle)
-    bore = solved(
-        "bore", "flow, length, left", high, "m", "hydraulics.darcy", flow=(wash.value, "L/min"), length=(length, "m"), left=(left.value, "kPa")
-    )
-    by_losses = figure(left, bore)
+    told, valve = drain_of(design.facts, stage.keys), float(design.duty.rows["house"]["residual_kpa"])
+    length = (told and told.distance) or table("plumbing")["drain_line"]["length_m"]
+    rule, by_losses = drain_rule(length), figure(*drain_by_losses(told, wash.value, stage.water_in.temperature, valve))
+    high = by_losses.value
     return DrainCheck(stage.id, rule, by_losses, "losses" if high > rule else "rule", told.bore if told else None)
 
 

@@ -90,15 +90,29 @@ class Schools(TestCase):
         self.assertIn("neutralizer", used)
 
     def test_whole_house_membrane_where_purity_is_wished(self) -> None:
-        """Carbon or softener first where the feed asks it; after it pump, calcite, filter and light."""
+        """Carbon or softener first where the feed asks it; after it pump, filter and light, and no calcite: it is to stay pure."""
         document = job(
             {"wishes": {"high_purity": True, "soft_water": False}},
             readings=HARD_ONLY
             | {"tds": "1600 mg/L", "sodium": "480 mg/L", "chloride": "650 mg/L", "hardness": "160 mg/L as CaCO3", "turbidity": "0.3 NTU"},
         )
         used = kinds(document)
-        self.assertEqual(used[-6:], ["sediment", "reverse_osmosis", "booster_pump", "neutralizer", "sediment", "uv"])
+        self.assertEqual(used[-5:], ["sediment", "reverse_osmosis", "booster_pump", "sediment", "uv"])
         self.assertIn("softener", used)
+
+    def test_rinse_water_of_a_business_is_not_lit(self) -> None:
+        """Nobody drinks it: a pump after the membrane, and nothing else."""
+        rinse = {"people": None, "events": [{"name": "rinse", "volume": "50 gal", "per_day": 10, "hours": ["08:00", "18:00"]}]}
+        wishes = {"high_purity": True, "soft_water": None, "safe_to_drink": None}
+        used = kinds(job({"wishes": wishes, "building": rinse}, readings=HARD_ONLY | {"tds": "600 mg/L"}))
+        self.assertEqual(used[-2:], ["reverse_osmosis", "booster_pump"])
+
+    def test_a_low_sodium_diet_counts_wherever_sodium_comes_from(self) -> None:
+        """18 gpg exchanged add 142 mg/L: a membrane at the drinking tap takes it out again; without salt none is added, and none is fitted."""
+        diet = {"low_sodium": True, "soft_water": True}
+        used = kinds(job({"wishes": diet}, readings=HARD_ONLY | {"sodium": "8 mg/L"}))
+        self.assertEqual(used, ["softener", "reverse_osmosis"])
+        self.assertNotIn("reverse_osmosis", kinds(job({"wishes": diet | {"no_salt": True}}, readings=HARD_ONLY | {"sodium": "8 mg/L"})))
 
 
 class Alternatives(TestCase):

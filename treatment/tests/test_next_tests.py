@@ -11,11 +11,13 @@ from ..papers.design_file import design_document
 from ..studies.next_tests import in_words, next_tests
 from .example import HARD_ONLY, job, worked
 
+CLEAR: dict[str, str | None] = {"nitrate": "1 mg/L as N"}
+
 
 class WhichTestNext(TestCase):
     def test_a_strip_across_the_softening_mark_decides_the_softener(self) -> None:
         """80 mg/L asks for nothing, 250 mg/L for a softener: the hardness test decides just that."""
-        design = worked(job(readings=HARD_ONLY | {"hardness": "80..250 mg/L"}))
+        design = worked(job(readings=HARD_ONLY | CLEAR | {"hardness": "80..250 mg/L"}))
         first = next_tests(design)[0]
         self.assertEqual(first.analyte, "hardness")
         self.assertEqual(first.decides, ("whether the softener is needed",))
@@ -34,12 +36,34 @@ class WhichTestNext(TestCase):
 
     def test_a_well_tested_water_needs_no_more(self) -> None:
         """Every reading exact and nothing missing: no test would change the design."""
-        self.assertEqual(next_tests(worked(job(readings=HARD_ONLY | {"iron": "0.02 mg/L", "manganese": "0.01 mg/L"}))), [])
+        self.assertEqual(next_tests(worked(job(readings=HARD_ONLY | CLEAR | {"iron": "0.02 mg/L", "manganese": "0.01 mg/L"}))), [])
 
     def test_a_size_that_hangs_on_an_interval(self) -> None:
         """10 to 30 gpg need a softener either way, but not the same one."""
         found = {test.analyte: test for test in next_tests(worked(job(readings=HARD_ONLY | {"hardness": "10..30 gpg"})))}
         self.assertTrue(found["hardness"].decides[0].startswith("the size of the softener: "))
+
+    def test_nitrate_is_asked_of_every_private_source_and_metals_where_water_eats_pipe(self) -> None:
+        """A well without a nitrate test; acid water in pipe nobody named. A town's water, or neutral hard water, is not asked."""
+        asked = {test.analyte for test in next_tests(worked(job(readings={"hardness": "2 gpg"})))}
+        self.assertLessEqual({"nitrate", "lead"}, asked)
+        town = {test.analyte for test in next_tests(worked(job({"source": {"kind": "town"}}, readings=HARD_ONLY)))}
+        self.assertFalse({"nitrate", "lead", "copper"} & town)
+
+    def test_what_is_seen_reaches_the_list(self) -> None:
+        """Slime and a smell: iron bacteria and sulfide are asked for, with what they would explain."""
+        seen = worked(job({"observations": ["slime", "rotten_egg_cold"]}, readings=HARD_ONLY | CLEAR))
+        found = {test.analyte: test.decides for test in next_tests(seen)}
+        self.assertLessEqual({"iron_bacteria", "hydrogen_sulfide"}, set(found))
+        self.assertTrue(any("slime" in each for each in found["iron_bacteria"]))
+
+    def test_without_any_test_nothing_is_built_and_the_list_is_shown(self) -> None:
+        """No readings: no softener on an assumed hardness; the tests that decide are listed, hardness among them."""
+        document = job()
+        document["samples"][0]["readings"] = {"temperature": "52 degF"}
+        design = worked(document)
+        self.assertEqual(design.plan.train, ())
+        self.assertLessEqual({"hardness", "total_coliform", "nitrate", "iron"}, {test.analyte for test in next_tests(design)})
 
     def test_the_document_carries_the_ranking(self) -> None:
         """Ranks count from one."""

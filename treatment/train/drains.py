@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from ..house.hydraulics import FITTINGS, friction
 from ..job.facts import Facts
+from ..language.figure import Line, solved, work
 from ..language.tables import table
 from .keys import StageDrain, StageKeys
 
@@ -13,6 +15,26 @@ def drain_of(facts: Facts, keys: StageKeys) -> StageDrain | None:
         return keys.install.drain
     site = facts.site.drain
     return StageDrain(site.distance, site.lift, site.bore, site.air_gap) if site else None
+
+
+def drain_by_losses(told: StageDrain | None, flow: float, temperature: float, valve: float) -> tuple[Line, Line]:
+    """The least bore [m] that carries a wash over the line's length and lift, and the pressure left for it [kPa] before that.
+
+    flow [L/min]; temperature [degC]; valve: pressure at the valve while it washes [kPa]. Darcy-Weisbach with fittings.
+    """
+    row = table("plumbing")["drain_line"]
+    length, lift = (told and told.distance) or row["length_m"], (told and told.lift) or 0.0
+    rough = table("plumbing")["roughness_mm"][row["material"]] / 1000
+    left = work(
+        "pressure for the drain", "max(valve − gravity × lift, 1)", "kPa", "hydraulics.residual", valve=(valve, "kPa"), lift=(max(lift, 0.0), "m")
+    )
+    low, high = 0.004, 0.1
+    for _ in range(40):
+        middle = (low + high) / 2
+        too_thin = friction(flow, middle, FITTINGS * length, rough, temperature) > left.value
+        low, high = (middle, high) if too_thin else (low, middle)
+    bore = solved("bore", "flow, length, left", high, "m", "hydraulics.darcy", flow=(flow, "L/min"), length=(length, "m"), left=(left.value, "kPa"))
+    return left, bore
 
 
 def drain_rule(length: float) -> float:

@@ -131,7 +131,6 @@ class Decisions(TrainTestCase):
         """With its reason it is reckoned with and told on the panel, on the sheet, in both files; one click goes back to ours."""
         address = reverse("panel-working", args=[self.job.pk])
 
-
         def left() -> float:
             return float(next(stage for stage in self.design().chosen.run.stages if stage.kind == "softener").water_out.hardness)
 
