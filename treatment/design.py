@@ -52,6 +52,7 @@ class Ground:
             *more,
             *wishes,
             *own_values(facts),
+            *no_adder(facts),
             *as_calcium_carbonate(facts, "$"),
         ]
         self._runner = Runner(self.duty, self.evidence.plumbing)
@@ -196,6 +197,17 @@ class Design:
 def as_calcium_carbonate(held: Any, path: str) -> list[Assumption]:
     """Hardness written in plain mg/L or ppm, which was taken to be as CaCO3, each at its place."""
     return [Assumption(at, f"{value:g} mg/L CaCO3", "plain mg/L of hardness: taken to be as CaCO3") for at, value in taken(held, path)]
+
+
+def no_adder(facts: Facts) -> list[Assumption]:
+    """The school of a fixed adder without the adder: told, since iron then counts as nothing."""
+    if facts.schools.iron_compensation != "fixed" or facts.schools.iron_adder is not None:
+        return []
+    return [
+        Assumption(
+            "$.schools.iron_adder", "0", "iron counts by a fixed adder, and none was given: it counts as nothing until the maker's adder is filled in"
+        )
+    ]
 
 
 def own_values(facts: Facts) -> list[Assumption]:

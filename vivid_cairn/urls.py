@@ -78,5 +78,6 @@ urlpatterns = [
     path("jobs/<int:pk>/train/shelf/", options.shelf_page, name="shelf"),
     path("jobs/<int:pk>/train/schools/", options.panel, name="panel"),
     path("jobs/<int:pk>/train/schools/limit/", options.panel_limit, name="panel-limit"),
+    path("jobs/<int:pk>/train/schools/event/", options.panel_event, name="panel-event"),
     path("jobs/<int:pk>/train/schools/value/", options.panel_working, name="panel-working"),
 ]

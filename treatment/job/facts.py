@@ -365,6 +365,8 @@ class Schools:
     disinfection: str = key(Choice(("uv", "barrier", "chlorine")), "uv")
     prefilter: str | None = key(Choice(("single", "staged", "dual_gradient", "backwashing")))
     ro_temperature: str = key(Choice(("exponential", "linear")), "exponential")
+    fine_filter: str = key(Choice(("auto", "before_carbon", "after_carbon", "both")), "auto")
+    neutralizer_order: str = key(Choice(("auto", "first", "iron_first")), "auto")
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,7 +21,7 @@ from ..language.tables import table
 from ..train.keys import BedKeys
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, cartridge_body
 from .cartridges import HOUSINGS, changes, rated
-from .sediment import Sediment, solids
+from .sediment import FINE, Sediment, solids
 
 ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine")
 CHLORINE = ("free_chlorine", "total_chlorine")
@@ -214,6 +214,11 @@ class Carbon(Room[CarbonKeys]):
         granular = CarbonKeys(medium="granular", form=form)
         return [granular] if tasks(granular, water, duty) else []
 
+    def companions(self, keys: CarbonKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
+        """A fine filter before it keeps particles out, one after it holds its fines: where the job's school says so."""
+        school = duty.facts.schools.fine_filter
+        return ((FINE,) if school in ("before_carbon", "both") else ()), ((FINE,) if school in ("after_carbon", "both") else ())
+
     def powered(self, keys: CarbonKeys) -> bool:
         return not is_block(keys) and keys.form != "upflow"
 
@@ -230,6 +235,9 @@ class Carbon(Room[CarbonKeys]):
         said = ["Before the softener on chlorinated town water, after it on a clear well (ours); others always one or the other."]
         if not is_block(keys):
             said.append("Chloramine on catalytic carbon at 3 min (ours); others give granular carbon 10 min.")
+        said.append(
+            "No fine filter of its own (ours): particles are held where they are found; others put one before it, for particles, after it, for fines, or both."
+        )
         return said
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:

@@ -267,8 +267,9 @@ class Neutralizer(Room[NeutralizerKeys]):
         return keys.flow != "up"
 
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
-        """After a softener it would put hardness back."""
-        return any(other.kind == "softener" for other in others)
+        """After a softener it would put hardness back; where the job's school puts it first, it never follows the iron bed."""
+        first = duty.facts.schools.neutralizer_order == "first"
+        return any(other.kind == "softener" or (first and other.kind == "oxidizing_filter") for other in others)
 
     def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
         """After a membrane or on rain: soft water eats metal."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -257,6 +257,10 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         if water.iron <= duty.rows["oxidizing_cartridge"]["iron_max"]:
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
+
+    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+        """Where the job's school puts iron first, it never follows the neutralizer."""
+        return duty.facts.schools.neutralizer_order == "iron_first" and any(other.kind == "neutralizer" for other in others)
 
     def powered(self, keys: OxidizingFilterKeys) -> bool:
         return not is_cartridge(keys)

@@ -244,7 +244,15 @@ class Sediment(Room[SedimentKeys]):
         school = duty.facts.schools.prefilter
         if school is None and "grit" in duty.facts.observations:
             return [SedimentKeys(form="spin_down")]
-        return [] if school is None else [COARSE.keys, FINE.keys] if school == "staged" else [COARSE.keys]
+        if school is None:
+            return []
+        forms = {
+            "single": [COARSE.keys],
+            "staged": [COARSE.keys, FINE.keys],
+            "dual_gradient": [SedimentKeys(form="dual_gradient", micron=5e-6)],
+            "backwashing": [SedimentKeys(form="backwashing")],
+        }
+        return forms[school]
 
     def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
         return self.absent

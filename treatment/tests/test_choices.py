@@ -114,6 +114,36 @@ class Schools(TestCase):
         self.assertEqual(used, ["softener", "reverse_osmosis"])
         self.assertNotIn("reverse_osmosis", kinds(job({"wishes": diet | {"no_salt": True}}, readings=HARD_ONLY | {"sodium": "8 mg/L"})))
 
+    def test_prefilter_forms_really_differ(self) -> None:
+        """Each school puts another filter at the head."""
+        for school, form in (("single", "cartridge"), ("dual_gradient", "dual_gradient"), ("backwashing", "backwashing")):
+            first = worked(job({"schools": {"prefilter": school}}, readings=HARD_ONLY)).proposal.run.stages[0]
+            self.assertEqual((first.kind, first.sizing.params["form"]), ("sediment", form))
+
+    def test_a_fine_filter_before_or_after_the_carbon(self) -> None:
+        """For particles, for fines, or both."""
+        town = {"source": {"kind": "town", "disinfectant": "chlorine"}, "wishes": {"soft_water": False}}
+        water = HARD_ONLY | {"hardness": "3 gpg", "free_chlorine": "1.5 mg/L"}
+        for school, order in (
+            ("before_carbon", ["sediment", "carbon"]),
+            ("after_carbon", ["carbon", "sediment"]),
+            ("both", ["sediment", "carbon", "sediment"]),
+        ):
+            changes = town | {"schools": {"fine_filter": school}, "observations": ["bleach_smell"]}
+            self.assertEqual(kinds(job(changes, readings=water)), order)
+
+    def test_neutralizer_or_iron_first(self) -> None:
+        """Acid iron water at pH 6.4: either order, as the school says."""
+            self.assertEqual(next(kind for kind in used if kind in ("neutralizer", "oxidizing_filter")), first)
+        for school, first in (("first", "neutralizer"), ("iron_first", "oxidizing_filter")):
+            used = kinds(job({"schools": {"neutralizer_order": school}, "wishes": {"soft_water": False}}, readings=water))
+            self.assertEqual([kind for kind in used if kind in ("neutralizer", "oxidizing_filter")][0], first)
+
+    def test_a_fixed_adder_without_its_amount_is_told(self) -> None:
+        """It counts as nothing, and stands among the assumptions."""
+        design = worked(job({"schools": {"iron_compensation": "fixed"}}))
+        self.assertIn("$.schools.iron_adder", [note.path for note in design.assumptions])
+
 
 class Alternatives(TestCase):
     def test_real_ones_are_complete_and_different(self) -> None:

@@ -10,7 +10,7 @@ from treatment.job.facts import FIXTURES, OBSERVATIONS, STANDARDS
 from treatment.job.limits import limits
 from treatment.language.tables import table
 
-from .document_form import DocumentForm, asked
+from .document_form import Ask, DocumentForm, asked
 from .models import Job, Survey
 
 CHOICE_WORDS = {
@@ -48,7 +48,7 @@ class SiteForm(DocumentForm):
         "source_kind", "disinfectant", "last_event", "people", "use_per_person_l", "bathrooms", "top_fixture_height_m", "extra_daily_use_l",
         "soft_water", "soften_above_mg_l", "safe_to_drink", "low_sodium", "no_salt", "no_power", "spare_outdoor_taps", "target_ph",
         "peak_flow_school", "iron_school", "prefilter_school", "regeneration_school",
-    ), CHOICE_WORDS, EMPTY_WORDS)  # fmt: skip
+    ), CHOICE_WORDS, EMPTY_WORDS) | {"iron_adder": Ask("schools", "iron_adder", "The fixed adder", "5 gpg")}  # fmt: skip
     name = forms.CharField(label="Job name", max_length=120, strip=True)
     standard = forms.ChoiceField(label="Limits", choices=standard_choices)
     observations = forms.MultipleChoiceField(
@@ -69,6 +69,12 @@ class SiteForm(DocumentForm):
     @property
     def fixture_fields(self) -> list[forms.BoundField]:
         return [self[f"fixture_{fixture}"] for fixture in FIXTURES]
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        if data.get("iron_school") == "fixed" and self.read.get("iron_adder") is None and "iron_adder" not in self.errors:
+            self.add_error("iron_adder", "A fixed adder needs its amount, as the maker names it; without one iron counts as nothing.")
+        return data
 
     def apply(self, survey: Survey) -> None:
         super().apply(survey)

@@ -146,6 +146,18 @@ class Decisions(TrainTestCase):
         self.client.post(address, {"back": "softener.leakage"})
         self.assertNotContains(self.client.get(reverse("train", args=[self.job.pk]) + "?stage=softener"), "in place of 10")
 
+    def test_a_use_of_a_business_and_back(self) -> None:
+        """Told in the panel and in the job file, it counts in the day's use; a wrong volume is refused beside its field; one click takes it out."""
+        address, before = reverse("panel-event", args=[self.job.pk]), self.design().duty.daily
+        use = {"name": "washing down", "volume": "60 gal", "per_day": "4,4,4,4,6,9,0", "opens": "08:00", "closes": "18:00"}
+        self.client.post(address, use)
+        self.assertAlmostEqual(self.design().duty.daily - before, 9 * 60 * 3.785411784, delta=0.1)
+        self.assertContains(self.client.get(reverse("panel", args=[self.job.pk])), "60 gal, 4, 4, 4, 4, 6, 9, 0 times from Monday, 08:00 to 18:00")
+        refused = self.client.post(address, use | {"volume": "much"})
+        self.assertContains(refused, "much", status_code=422)
+        self.client.post(address, {"back": "washing down"})
+        self.assertAlmostEqual(self.design().duty.daily, before)
+
     def test_a_working_value_that_cannot_be_taken_is_refused_beside_its_field(self) -> None:
         """Beyond its bounds, no number, no reason, none chosen: what was typed stays, nothing is kept."""
         address = reverse("panel-working", args=[self.job.pk])

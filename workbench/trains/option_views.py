@@ -23,7 +23,7 @@ from ..jobs.document_form import EntryForm, kept, set_entry
 from ..jobs.models import Job
 from ..steps import steps
 from . import services
-from .panel import LimitForm, PanelForm, WorkingForm, own_values
+from .panel import EventForm, LimitForm, PanelForm, WorkingForm, add_event, drop_event, events_told, own_values
 
 
 def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
@@ -111,6 +111,8 @@ def _panel(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
         "waived": waived,
         "working_form": WorkingForm(),
         "own_values": own_values(job),
+        "event_form": EventForm(),
+        "events": events_told(job.survey),
         "set": limits(job.standard, timezone.localdate()),
     } | more
     return render(request, "trains/panel.html", context, status=status)
@@ -144,6 +146,20 @@ def _own(request: HttpRequest, pk: int, shown_as: str, form: EntryForm) -> HttpR
 def panel_limit(request: HttpRequest, pk: int) -> HttpResponse:
     """A limit of the job's own, or one taken back."""
     return _own(request, pk, "limit_form", LimitForm(request.POST))
+
+
+@require_POST
+def panel_event(request: HttpRequest, pk: int) -> HttpResponse:
+    """A use of a business, or one taken back."""
+    job = job_for(request, pk, change=True)
+    if "back" in request.POST:
+        drop_event(job, request.POST["back"], request.user)
+        return redirect("panel", pk)
+    form = EventForm(request.POST)
+    if not form.is_valid():
+        return _panel(request, job, 422, event_form=form)
+    add_event(job, form.row, request.user)
+    return redirect("panel", pk)
 
 
 @require_POST

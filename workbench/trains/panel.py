@@ -10,7 +10,7 @@ from typing import Any
 from django import forms
 from django.db import transaction
 
-from treatment.job.facts import OwnLimits, Waivers
+from treatment.job.facts import OwnLimits, Waivers, spec_at
 from treatment.job.working import OwnValues, WorkingValue, told, working_values
 from treatment.language.analytes import find_analyte
 from treatment.language.errors import Fault
@@ -18,7 +18,7 @@ from treatment.language.spec import BAD
 
 from ..fields import offer, sentence
 from ..jobs.document_form import Ask, DocumentForm, EntryForm, locked, set_part
-from ..jobs.models import Job
+from ..jobs.models import Job, Survey
 from .services import Refused
 
 SCHOOL_WORDS = {
@@ -30,6 +30,12 @@ SCHOOL_WORDS = {
 }  # fmt: skip
 
 
+FINE_WORDS = {
+    "auto": "only where particles are found (our default)", "before_carbon": "before the carbon: particles in", "after_carbon": "after the carbon: fines out", "both": "both",
+}  # fmt: skip
+ORDER_WORDS = {"auto": "by the iron that would coat calcite (our default)", "first": "neutralizer first", "iron_first": "iron filter first"}
+
+
 class PanelForm(DocumentForm):
     """Schools, wishes and rain."""
 
@@ -37,6 +43,8 @@ class PanelForm(DocumentForm):
         "hardness": Ask("schools", "hardness", "Hardness", words=SCHOOL_WORDS),
         "disinfection": Ask("schools", "disinfection", "Disinfection", words=SCHOOL_WORDS),
         "carbon_order": Ask("schools", "carbon_order", "Carbon and softener", words=SCHOOL_WORDS),
+        "fine_filter": Ask("schools", "fine_filter", "Fine filter and carbon", words=SCHOOL_WORDS | FINE_WORDS),
+        "neutralizer_order": Ask("schools", "neutralizer_order", "Neutralizer and iron filter", words=SCHOOL_WORDS | ORDER_WORDS),
         "ro_temperature": Ask("schools", "ro_temperature", "Membrane output in the cold", words=SCHOOL_WORDS),
         "high_purity": Ask("wishes", "high_purity", "Rinse or process water is wanted"),
         "drinking_tap_only": Ask("wishes", "drinking_tap_only", "Only at the drinking tap", "nitrate, arsenic"),
@@ -76,6 +84,70 @@ class LimitForm(EntryForm):
     @property
     def row(self) -> dict[str, str]:
         return {"high": self.cleaned_data["high"], "reason": self.why}
+
+
+class EventForm(EntryForm):
+    """A use of a business, such as washing down: how much, how often, between which hours."""
+
+    PART, SPEC, FALLBACK = "building.events", spec_at("building", "events"), "volume"
+
+    name = forms.CharField(label="Use", max_length=80)
+    volume = forms.CharField(label="Each time, with unit", max_length=40)
+    per_day = forms.CharField(label="Times a day, or seven numbers from Monday", max_length=80)
+    opens = forms.CharField(label="From", max_length=8, initial="08:00")
+    closes = forms.CharField(label="To", max_length=8, initial="18:00")
+    reason = None  # type: ignore[assignment]  # a use needs none
+
+    @property
+    def row(self) -> dict[str, Any]:
+        said = self.cleaned_data
+        counts = [part.strip() for part in said["per_day"].replace(";", ",").split(",") if part.strip()]
+        per_day: Any = counts if len(counts) > 1 else said["per_day"]
+        return {"name": " ".join(said["name"].split()), "volume": said["volume"], "per_day": per_day, "hours": [said["opens"], said["closes"]]}
+
+    def clean(self) -> dict[str, Any]:
+        cleaned = forms.Form.clean(self) or {}
+        if set(self.fields) <= set(cleaned):
+            faults: list[Fault] = []
+            self.SPEC.read([self.row], "", faults)
+            for fault in faults:
+                at = "opens" if ".hours" in fault.path else next((name for name in self.fields if f".{name}" in fault.path), self.FALLBACK)
+                self.add_error(at, sentence(fault.message))
+        return cleaned
+
+
+@transaction.atomic
+def add_event(job: Job, row: dict[str, Any], user: Any) -> None:
+    """A use more, in place of one of the same name."""
+    kept = [each for each in events_of(locked(job)) if each.get("name") != row["name"]]
+    set_part(job, "building", job.survey.rest.get("building", {}) | {"events": [*kept, row]}, user)
+
+
+@transaction.atomic
+def drop_event(job: Job, name: str, user: Any) -> None:
+    """A use less."""
+    survey = locked(job)
+    kept = [each for each in events_of(survey) if each.get("name") != name]
+    rest = {key: each for key, each in survey.rest.get("building", {}).items() if key != "events"}
+    set_part(job, "building", rest | ({"events": kept} if kept else {}), user)
+
+
+def events_of(survey: Survey) -> list[dict[str, Any]]:
+    """The uses of a business, as a job file writes them."""
+    found: list[dict[str, Any]] = survey.rest.get("building", {}).get("events", [])
+    return found
+
+
+def events_told(survey: Survey) -> list[tuple[str, str]]:
+    """Each use of a business: its name, and the rest in words."""
+    found = []
+    for event in events_of(survey):
+        per_day, hours = event.get("per_day", 1), event.get("hours") or []
+        often = f"{', '.join(map(str, per_day))} times from Monday" if isinstance(per_day, list) else f"{per_day} times a day"
+        found.append(
+            (event.get("name", ""), ", ".join([str(event.get("volume", "")), often, *([f"{hours[0]} to {hours[1]}"] if len(hours) == 2 else [])]))
+        )
+    return found
 
 
 class WorkingForm(EntryForm):
