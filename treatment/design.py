@@ -15,7 +15,7 @@ from .evidence.samples import AnalyteState, Assumption
 from .evidence.symptoms import Cause, causes
 from .house.demand import demand
 from .house.duty import Duty
-from .house.hydraulics import supply
+from .house.hydraulics import GPM, supply
 from .house.needs import Need, needs
 from .job.facts import Facts
 from .job.working import rows_of, told, working_values
@@ -65,37 +65,48 @@ class Ground:
         """Run and audit any train for this job."""
         return Variant(train, self._audit(train))
 
-    def planned(self, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = ()) -> Plan:
-        """What the planner composes when it may not use some kinds or media, and may use some blocks more."""
-        return Planner(self.duty, self.evidence, self.needs, self._runner, lambda train: self._audit(train).findings(quick=True), avoid, extra).plan()
+    def planned(self, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (), stored: bool = False) -> Plan:
+        """What the planner composes when it may not use some kinds or media, may use some blocks more, or begins with a tank."""
+        duty = replace(self.duty, stored=True) if stored else self.duty
+        return Planner(duty, self.evidence, self.needs, self._runner, lambda train: self._audit(train).findings(quick=True), avoid, extra).plan()
 
     @cached_property
     def plan(self) -> Plan:
         """What the planner composes for this job. Where microbes would be left alive, the other ways to hold them are tried in turn."""
         best = self.planned()
+        if not best.complete and self._may_store:
+            best = min(best, self.planned(stored=True), key=lambda plan: (not plan.complete, self.undone(plan.train)))
         if self._holds_microbes(best.train):
             return best
-        left = self._undone(best.train)
+        left = self.undone(best.train)
         for school in DISINFECTION:
             if school != self.facts.schools.disinfection:
                 other = Ground(replace(self.facts, schools=replace(self.facts.schools, disinfection=school)))
                 train = other.variant(other.planned().train).as_built
-                undone = self._undone(train)
+                undone = self.undone(train)
                 if undone < left:
                     works = not any(undone)
                     best, left = Plan(train, works, why_not(train, works, self.duty, self.evidence, self.needs)), undone
         return best
 
+    @property
+    def _may_store(self) -> bool:
+        """Whether a tank with a pump may help where nothing works: a source of little flow, and power."""
+        little = self.duty.demand.supply_flow < self.duty.rows["storage"]["little_gpm"] * GPM
+        return little and not self.duty.weak and not self.facts.wishes.no_power and self.facts.source.kind != "rain"
+
     def _holds_microbes(self, train: Sequence[Stage[Any]]) -> bool:
         run = self._runner.run(train, self.evidence.adverse, self.evidence.favourable)
-        return all(need.met_by(run.finished, run.tap) for need in self.needs if need.goal in MICROBES) and not run.finished.value(OPEN_TO_AIR)
+        return all(need.met_by(run.finished, run.tap) for need in self.needs if need.goal in MICROBES) and not (
+            self.duty.drunk and run.finished.value(OPEN_TO_AIR)
+        )
 
-    def _undone(self, train: Sequence[Stage[Any]]) -> tuple[int, int, int, int]:
+    def undone(self, train: Sequence[Stage[Any]]) -> tuple[int, int, int, int]:
         """What a train leaves: microbes alive, health needs unmet, needs unmet, faults another train would mend."""
         audit = self._audit(train)
         unmet = [need for need in self.needs if not need.met_by(audit.run.finished, audit.run.tap)]
         faults = sum(finding.against_the_train for finding in audit.findings(quick=True))
-        stood = audit.run.finished.value(OPEN_TO_AIR) > 0 and self.duty.weak
+        stood = audit.run.finished.value(OPEN_TO_AIR) > 0 and self.duty.drunk
         return sum(need.goal in MICROBES for need in unmet) + stood, sum(need.health for need in unmet), len(unmet), faults
 
     @cached_property

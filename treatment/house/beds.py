@@ -193,8 +193,8 @@ def tanks() -> tuple[str, ...]:
 
 
 def measured_out(volume: float, up: bool = True) -> float:
-    """Medium [L] as it is measured out: quarters of a cubic foot, eighths below one; rounded up, or down."""
-    step = FT3 / 8 if volume < FT3 * 0.999 else FT3 / 4
+    """Medium [L] as it is measured out: quarters of a cubic foot, eighths below one and a half; rounded up, or down."""
+    step = FT3 / 8 if volume < FT3 * 1.499 else FT3 / 4
     return (-floor(-volume / step + 1e-6) if up else floor(volume / step + 1e-6)) * step
 
 

@@ -20,7 +20,8 @@ class Duty:
     """Facts of the job, its demand and its supply; flows in L/min, daily use in L/day.
 
     rows: the working values of every treatment (``data/stages.toml``), the designer's own in place of ours. assumed: what of
-    the water nobody measured, at the value it was taken to have; undetected: what was looked for and not found.
+    the water nobody measured, at the value it was taken to have; undetected: what was looked for and not found;
+    stored: whether a tank is to be tried, since nothing works at what the source gives.
     """
 
     facts: Facts
@@ -29,6 +30,7 @@ class Duty:
     rows: dict[str, Any] = field(hash=False, compare=False)
     assumed: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
     undetected: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
+    stored: bool = False
 
     def only_assumed(self, analyte: str, value: float) -> bool:
         """Whether this value of an analyte is the assumption about the source, unchanged."""
@@ -53,6 +55,8 @@ class Duty:
     @property
     def weak(self) -> bool:
         """Whether the source was measured to give less than the peak and less than the largest single use, so that water is stored."""
+        if self.stored:
+            return True
         supply, row = self.facts.supply, self.rows["storage"]
         tested = supply.drawdown.drawn / supply.drawdown.recovery if supply.drawdown and supply.drawdown.drawn and supply.drawdown.recovery else None
         gives = supply.flow if supply.flow is not None else tested

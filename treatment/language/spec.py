@@ -145,6 +145,8 @@ class Measure(Spec):
     def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
         if self.bare and isinstance(raw, (int, float)) and not isinstance(raw, bool):
             raw = f"{raw} {self.bare}"
+        if isinstance(raw, dict) and set(raw) == {"value", "unit"}:  # as a design prints it
+            raw = f"{raw['value']} {raw['unit']}"
         if not isinstance(raw, str):
             return self.refuse(raw, path, faults)
         try:
@@ -166,7 +168,7 @@ class Measure(Spec):
         return f"{held!r} {canonical_unit(self.dimension)}"
 
     def schema(self) -> dict[str, Any]:
-        return {"type": ["string", "number"] if self.bare else "string", "examples": [self.example]}
+        return {"type": ["string", "number", "object"] if self.bare else ["string", "object"], "examples": [self.example, {"value": 1, "unit": "…"}]}
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,7 @@ from ..train.room import StageRun
 from .materials import Row, materials
 
 FORMAT = "cairn-design/1"
-PARAM_UNITS = {"micron": "um"}
+PARAM_UNITS = {"micron": "um", "outer_micron": "um"}
 
 
 def value(number: float, unit: str) -> dict[str, Any]:

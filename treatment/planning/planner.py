@@ -7,7 +7,7 @@ it needs. What a treatment costs, what it cannot do without and where it never s
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any, NamedTuple
 
@@ -105,7 +105,7 @@ class Planner:
         self.needs, self.runner, self.judge, self.avoid = needs, runner, judge, avoid
         self.evidence, self.raw = evidence, evidence.adverse
         self.head = self._head(duty)
-        self.duty = runner.duties(self.head, self.raw)[-1] if self.head else duty
+        self.duty = replace(runner.duties(self.head, self.raw)[-1], stored=duty.stored) if self.head else duty
         self.blocks = [*self._blocks(), *extra]
         self._refused: dict[tuple[Room[Any], Any, Water], bool] = {}
         self._choosy, self._turned_away = True, False

@@ -8,15 +8,17 @@ from ..chemistry import carbonate
 from ..chemistry.carbonate import CO2
 from ..chemistry.water import ACID_OF_IRON, Water
 from ..house.duty import Duty
+from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, figure, solved, source, work
+from ..language.spec import key
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, tank_body
 
 
 @dataclass(frozen=True, slots=True)
 class AerationKeys(StageKeys):
-    pass
+    volume: float | None = key(VOLUME, None, "water that stands in its tank")
 
 
 class Aeration(Room[AerationKeys]):
@@ -43,7 +45,7 @@ class Aeration(Room[AerationKeys]):
         return [FeedLimit("iron_bacteria", None, 0.0, source("safety.iron_bacteria"), "slime grows in the open tank; disinfect first")]
 
     def size(self, keys: AerationKeys, water: Water, duty: Duty) -> Sizing:
-        return Sizing({"volume": duty.rows["aeration"]["detention_min"] * duty.flow})
+        return Sizing({"volume": keys.volume or duty.rows["aeration"]["detention_min"] * duty.flow})
 
     def figures(self, keys: AerationKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         after, minutes = self.treat(keys, sizing, water, duty), float(duty.rows["aeration"]["detention_min"])
@@ -76,7 +78,7 @@ class Aeration(Room[AerationKeys]):
             gaseous = 1 / (1 + 10 ** (water.ph - row["sulfide_pk"]))
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (1 - (1 - row["sulfide_left"]) * max(gaseous, row["sulfide_least"]))
         after = water.with_(**changes)
-        return self._rust(after, row["detention_min"])
+        return self._rust(after, sizing.params["volume"] / duty.flow)
 
     def _rust(self, water: Water, minutes: float) -> Water:
         """What the air rusts while the water stands. The tank is mixed: iron rusts at the pH that its own acid leaves."""

@@ -192,7 +192,12 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         found: list[ChemicalFeedKeys] = []
         iron_bars_calcite = water.iron > rows["neutralizer"]["iron_max"]
         soured = iron_bars_calcite and water.value("alkalinity") - ACID_OF_IRON * water.iron < rows["house"]["soft_alkalinity"]
-        if (water.ph < rows["chemical_feed"]["acid_ph"] and (water.ph < rows["neutralizer"]["ph_low"] or iron_bars_calcite)) or soured:
+        for_manganese = water.value("manganese") > rows["softener"]["manganese_max"] and water.ph < rows["greensand"]["ph_min_manganese"]
+        if (
+            (water.ph < rows["chemical_feed"]["acid_ph"] and (water.ph < rows["neutralizer"]["ph_low"] or iron_bars_calcite))
+            or soured
+            or for_manganese
+        ):
             found.append(ChemicalFeedKeys(chemical="soda_ash"))
         air = rows["oxidizing_filter"]
         much = (

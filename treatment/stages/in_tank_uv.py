@@ -9,6 +9,7 @@ from ..chemistry.water import STORED, Water
 from ..house import rain
 from ..house.duty import Duty
 from ..language.figure import Figure, figure, stated, work
+from ..language.spec import Choice, Number, key
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, fixed_body
 from .uv import light_through
@@ -16,7 +17,8 @@ from .uv import light_through
 
 @dataclass(frozen=True, slots=True)
 class InTankUvKeys(StageKeys):
-    pass
+    hours: float | None = key(Number(0, 24), None, "hours a day that it burns", sometimes=True)
+    mode: str | None = key(Choice(("continuous", "timed")), None, "burning all day, or by a timer")
 
 
 class InTankUv(Room[InTankUvKeys]):
@@ -64,7 +66,10 @@ class InTankUv(Room[InTankUvKeys]):
         hours = work("hours a day", "min(dose × max(volume, daily) ÷ layer ÷ (lamp × share) ÷ 3600, most)", "hour", "storage.lamp",
                      dose=(float(row["dose"]), "mJ/cm2"), volume=(volume, "L"), daily=(duty.daily, "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(lamp.value, "W at 254 nm"),
                      share=(share, ""), most=(float(row["hours_max"]), "h"))  # fmt: skip
-        if max(water.value("total_coliform"), water.value("e_coli")) > row["high_counts"]:
+        if keys.mode == "continuous" or (keys.hours is not None and keys.mode is None):
+            given = float(row["hours_max"]) if keys.mode == "continuous" else keys.hours or 0.0
+            hours = stated("hours a day", "given", given, "hour", "storage.lamp")
+        elif max(water.value("total_coliform"), water.value("e_coli")) > row["high_counts"]:
             hours = stated("hours a day", "high counts: it burns all day", float(row["hours_max"]), "hour", "storage.lamp")
         life = work("lamp", "min(life ÷ max(hours, 0.1) ÷ month_days, most)", "month", "uv.lamp",
                     life=(float(duty.rows["uv"]["lamp_hours"]), "h"), hours=(hours.value, "h/day"), most=(float(row["months_most"]), "month"))  # fmt: skip

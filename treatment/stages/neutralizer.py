@@ -257,6 +257,7 @@ class Neutralizer(Room[NeutralizerKeys]):
         if water.ph >= own["idle_ph"] or water.ph < rows["ph_low"]:
             return []
         alone = wishes.no_salt or wishes.no_power or duty.facts.schools.hardness != "exchange"
+        alone = alone or water.value("manganese") > duty.rows["softener"]["manganese_max"]
         higher = [NeutralizerKeys(target_ph=own["target_ph_manganese"])] if alone and water.value("manganese") > own["manganese_matters"] else []
         blend = [NeutralizerKeys(medium="blend")] if rows["ph_low"] <= water.ph < own["ph_low"] + 0.5 else []
         if wishes.no_power or duty.no_drain:

@@ -246,6 +246,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 or water.value("tannin") > row["tannin_max"]
                 or water.value("iron_bacteria") > 0
                 or water.value("manganese") > row["manganese_hard"]
+                or (water.value("manganese") > row["manganese_matters"] and water.ph < row["ph_min_manganese"])
             ):
                 options.append(OxidizingFilterKeys(medium="greensand"))
             if (

@@ -37,7 +37,7 @@ class ReducingValve(Room[ReducingValveKeys]):
 
     def size(self, keys: ReducingValveKeys, water: Water, duty: Duty) -> Sizing:
         pressure = keys.set or float(duty.rows["storage"]["prv_kpa"])
-        return Sizing({"set": pressure, "at_flow": self.figures(keys, Sizing({"set": pressure}), water, duty)["pressure_at_flow"].value})
+        return Sizing({"set": pressure})
 
     def figures(self, keys: ReducingValveKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         held, droop = (sizing.params["set"], "kPa"), (duty.rows["storage"]["prv_droop"], "")
@@ -54,7 +54,7 @@ class ReducingValve(Room[ReducingValveKeys]):
         return lost, lost
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
-        return min(pressure - loss, float(sizing.params["at_flow"])) if pressure > 0 else pressure
+        return min(pressure - loss, sizing.figures["pressure_at_flow"].value) if pressure > 0 else pressure
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "holds the pressure down"

@@ -134,10 +134,10 @@ class Schools(TestCase):
 
     def test_neutralizer_or_iron_first(self) -> None:
         """Acid iron water at pH 6.4: either order, as the school says."""
-            self.assertEqual(next(kind for kind in used if kind in ("neutralizer", "oxidizing_filter")), first)
+        water = {"ph": "6.4", "iron": "1.5 mg/L", "ferrous_iron": "1.5 mg/L", "total_coliform": "absent"}
         for school, first in (("first", "neutralizer"), ("iron_first", "oxidizing_filter")):
             used = kinds(job({"schools": {"neutralizer_order": school}, "wishes": {"soft_water": False}}, readings=water))
-            self.assertEqual([kind for kind in used if kind in ("neutralizer", "oxidizing_filter")][0], first)
+            self.assertEqual(next(kind for kind in used if kind in ("neutralizer", "oxidizing_filter")), first)
 
     def test_a_fixed_adder_without_its_amount_is_told(self) -> None:
         """It counts as nothing, and stands among the assumptions."""

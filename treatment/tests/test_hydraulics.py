@@ -78,8 +78,9 @@ class PressureLine(TestCase):
 
 class PickingVessels(TestCase):
     def test_media_are_measured_out(self) -> None:
-        """Quarters of a cubic foot, eighths below one; never less than asked when rounding up."""
-        self.assertAlmostEqual(measured_out(1.3 * FT3) / FT3, 1.5)
+        """Quarters of a cubic foot, eighths below one and a half; never less than asked when rounding up."""
+        self.assertAlmostEqual(measured_out(1.8 * FT3) / FT3, 2.0)
+        self.assertAlmostEqual(measured_out(1.3 * FT3) / FT3, 1.375)
         self.assertAlmostEqual(measured_out(0.8 * FT3) / FT3, 0.875)
         self.assertAlmostEqual(measured_out(1.3 * FT3, up=False) / FT3, 1.25)
 
