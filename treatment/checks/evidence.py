@@ -35,6 +35,10 @@ def test_missing(audit: Audit) -> Iterator[Hit]:
                       f"Measure {row.said} before anything is bought.", (name,))  # fmt: skip
     if "iron" not in audit.evidence.states and audit.facts.source.kind != "town":
         yield Hit("caution", "Iron was not measured; the design stands on none.", "Measure iron and manganese together.", ("iron",))
+    by_oxygen = [stage for stage in audit.run.stages if stage.sizing.params.get("medium") == "coated_oxygen"]
+    if by_oxygen and by_oxygen[0].water_in.get("dissolved_oxygen") is None:
+        yield Hit("caution", f"The {by_oxygen[0].said} works with the oxygen in the water, and dissolved oxygen was not measured.",
+                  "Measure it on site: it wants 15 % of the iron.", ("dissolved_oxygen",))  # fmt: skip
 
 
 @rule("unit-ambiguous", "test", "safety.evidence")

@@ -156,6 +156,9 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         wanted = need.value / factor
         rated = keys.rated or next((size * GPD for size in row["sizes_gpd"] if size * GPD >= wanted), wanted)
         recovery = keys.recovery if keys.recovery is not None else row["recovery"][scale]
+        softened = water.hardness <= row["concentrate_hardness"] * (1 - row["recovery_business"])
+        if keys.recovery is None and scale == "whole_house" and duty.facts.building.events and softened:
+            recovery = row["recovery_business"]  # light-commercial units return part of the reject
         storage = keys.storage or max(storage_for(week, rated * factor / 24, row["usable"]), float(row["storage_l"][scale]))
         return Sizing({"scale": scale, "rated": rated, "recovery": recovery, "storage": storage})
 
@@ -194,6 +197,9 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
                 "power of its pump", "feed × lift ÷ 60 ÷ efficiency", "W", "membrane.pump", feed=(feed.value, "L/min"), lift=lift, efficiency=share
             )
             found["power"] = figure(power)
+            bore = work("bore of its feed line", "1000 × sqrt(4 × feed ÷ 60000 ÷ pi ÷ speed)", "mm", "hydraulics.velocity",
+                        feed=(feed.value, "L/min"), speed=(float(duty.rows["house"]["velocity_max"]), "m/s"))  # fmt: skip
+            found["feed_line"] = figure(bore)
         return found
 
     def treat(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
@@ -320,6 +326,10 @@ def ro_feed(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
             yield Hit("caution", f"{audit.show(arrives, 'kPa')} reach the membrane at the tap on average; it wants {audit.show(least, 'kPa')}: it makes less and wastes more.",
                       "A small booster at the tap, or more pressure for the house.")  # fmt: skip
         return
+    power, most = stage.figures["power"].value, audit.duty.rows["reverse_osmosis"]["single_phase_w"]
+    if power > most:
+        yield Hit("advice", f"Its pump takes {power / 1000:.1f} kW; beyond about {most / 1000:g} kW one phase is often too little.", "Ask the electrician.",
+                  source=source("membrane.pump"))  # fmt: skip
     feed, gives = stage.figures["feed_flow"].value, stage.duty.demand.supply_flow
     if feed > gives * 1.005:
         yield Hit("fault", f"Its pump draws {audit.show(feed, 'L/min')}; the source gives {audit.show(gives, 'L/min')}: it would run dry.",

@@ -16,7 +16,7 @@ from ..job.facts import FLOW
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES
 from ..language.figure import Figure, Line, figure, source, work
-from ..language.spec import Choice, Fraction, Measure, key
+from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..language.tables import table
 from ..train.keys import StageKeys
 from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun
@@ -31,6 +31,7 @@ class UvKeys(StageKeys):
     rated_flow: float | None = key(FLOW, None, "flow at the rated dose")
     rated_dose: float | None = key(_DOSE, None, "dose at the rated flow, at the end of lamp life")
     rated_uvt: float | None = key(Fraction(low=0.1), None, "UV transmittance the rating holds at")
+    lamps: int | None = key(Number(1, 8, whole=True), None, "identical lamps in parallel, each at its share of the flow", sometimes=True)
     required_dose: float | None = key(_DOSE, None, "dose this water needs")
     water_layer: float | None = key(Measure("length", "25 mm", high=0.5, above=True), None, "water between sleeve and wall")
     restrictor: float | None = key(FLOW, None, "flow restrictor before the lamp", identity=True)
@@ -100,7 +101,8 @@ class Uv(Room[UvKeys]):
         now, then = self._light(params, water)
         least = self.flow_treated(keys, duty) * params["required_dose"] / params["rated_dose"] * then.value / now.value
         sizes = [gpm * GPM for gpm in rows["sizes_gpm"]]
-        params["rated_flow"] = keys.rated_flow or next((size for size in sizes if size >= least - 1e-9), sizes[-1])
+        params["lamps"] = keys.lamps or (1 if keys.rated_flow else next((n for n in (1, 2, 3, 4) if sizes[-1] * n >= least - 1e-9), 1))
+        params["rated_flow"] = keys.rated_flow or next((size for size in sizes if size * params["lamps"] >= least - 1e-9), sizes[-1])
         nearest = min(rows["length_mm"], key=lambda gpm: abs(float(gpm) * GPM - params["rated_flow"]))
         params["chamber_length"] = keys.chamber_length or rows["length_mm"][nearest] / 1000
         given = {"ports": keys.ports, "restrictor": keys.restrictor}
@@ -124,14 +126,16 @@ class Uv(Room[UvKeys]):
         """The dose it gives at the flow it has to treat [mJ/cm2], with the light before it."""
         params = sizing.params
         now, then = self._light(params, water)
-        dose = work("dose", "rated_dose × rated_flow ÷ flow × now ÷ rated", "mJ/cm2", "uv.flow", rated_dose=(params["rated_dose"], "mJ/cm2"),
+        dose = work("dose", "rated_dose × rated_flow × lamps ÷ flow × now ÷ rated", "mJ/cm2", "uv.flow", rated_dose=(params["rated_dose"], "mJ/cm2"),
+                    lamps=(float(params["lamps"]), ""),
                     rated_flow=(params["rated_flow"], "L/min"), flow=(self.flow_treated(keys, duty), "L/min"), now=(now.value, ""), rated=(then.value, ""))  # fmt: skip
         return now, then, dose
 
     def figures(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row, params = duty.rows["uv"], sizing.params
         now, then, dose = self._dose(keys, sizing, water, duty)
-        holds = work("flow", "rated_dose ÷ required × rated_flow × now ÷ rated", "L/min", "uv.flow", rated_dose=(params["rated_dose"], "mJ/cm2"),
+        holds = work("flow", "rated_dose ÷ required × rated_flow × lamps × now ÷ rated", "L/min", "uv.flow", rated_dose=(params["rated_dose"], "mJ/cm2"),
+                    lamps=(float(params["lamps"]), ""),
                      required=(params["required_dose"], "mJ/cm2"), rated_flow=(params["rated_flow"], "L/min"), now=(now.value, ""), rated=(then.value, ""))  # fmt: skip
         lamp = work(
             "lamp",
@@ -160,7 +164,7 @@ class Uv(Room[UvKeys]):
 
     def loss(self, keys: UvKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         rows = table("vessels")["lamps"]
-        clean = square_law(flow, sizing.params["rated_flow"], rows["clean_psi"] * PSI)
+        clean = square_law(flow / sizing.params["lamps"], sizing.params["rated_flow"], rows["clean_psi"] * PSI)
         if keys.restrictor:
             clean += square_law(flow, keys.restrictor, rows["restrictor_psi"] * PSI)
         return clean, clean
@@ -196,8 +200,9 @@ class Uv(Room[UvKeys]):
 
     def buys(self, keys: UvKeys, sizing: Sizing) -> list[Purchase]:
         name = self.name(keys)
-        lamps = float(ceil(12 / sizing.figures["lamp_interval"].value - 1e-6))
-        return [Purchase("uv", 1.0, "UV chamber with ballast", name, sizing.params["rated_flow"]), Purchase("lamp", lamps, note=name, yearly=True)]
+        count = float(sizing.params["lamps"])
+        lamps = count * ceil(12 / sizing.figures["lamp_interval"].value - 1e-6)
+        return [Purchase("uv", count, "UV chamber with ballast", name, sizing.params["rated_flow"]), Purchase("lamp", lamps, note=name, yearly=True)]
 
     def schools(self, keys: UvKeys, water: Water, system: str) -> list[str]:
         return [
@@ -215,7 +220,7 @@ class Uv(Room[UvKeys]):
 
     def body(self, keys: UvKeys, sizing: Sizing) -> tuple[float, float, float]:
         length, rows = self.pulled(sizing), table("vessels")["lamps"]
-        return float(rows["width_mm"]), length, table("wall")["place"]["ports"] - length / 2
+        return float(rows["width_mm"]) * sizing.params["lamps"], length, table("wall")["place"]["ports"] - length / 2
 
     def pulled(self, sizing: Sizing) -> float:
         """The lamp comes straight out: as long as its chamber."""
@@ -238,7 +243,7 @@ def uv_dose(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
             "danger" if risky else "fault",
             f"The lamp gives {audit.show(given, 'mJ/cm2')} at {audit.show(UV.flow_treated(stage.keys, stage.duty), 'L/min')} and "
             f"{stage.water_in.value('uvt'):.0f} % transmittance; {audit.show(required, 'mJ/cm2')} is needed.",
-            f"Fit a larger lamp, or a restrictor of {audit.show(at, 'L/min')}.",
+            f"Fit a larger lamp, two in parallel and balanced, or a restrictor of {audit.show(at, 'L/min')}.",
         )  # fmt: skip
 
 

@@ -131,6 +131,8 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "test-missing/ph": (job(readings={"ph": None}), job()),
     "test-missing/hardness": (job(readings={"hardness": None}), job()),
     "test-missing/alkalinity": (job(readings={"alkalinity": None}), job()),
+    "test-missing/dissolved_oxygen": (job(train=[IRON | {"medium": "coated_oxygen"}]),
+    job(readings={"dissolved_oxygen": "6 mg/L"}, train=[IRON | {"medium": "coated_oxygen"}])),
     "test-missing/iron": (job(readings={"iron": None, "ferrous_iron": None}), job()),
     "unit-ambiguous": (job(readings={"nitrate": "4 mg/L"}), job(readings={"nitrate": "4 mg/L as N"})),
     "iron-form-unknown": (job(readings={"ferrous_iron": None}), job()),

@@ -85,6 +85,19 @@ class Softener(TestCase):
         self.assertAlmostEqual(run.sizing.figures["sodium_added"].value, 0.0)
 
 
+class LampsInParallel(TestCase):
+    def test_where_one_is_not_enough(self) -> None:
+        """60 gpm is beyond the largest chamber of 36: two in parallel, each at half the flow; half the pressure is not lost, a quarter is."""
+        document = job({"supply": {"flow": "60 gpm"}}, readings={"uvt": "95 %"}, train=[{"kind": "sediment"}, {"kind": "uv"}])
+        stage = worked(document).chosen.run.stages[1]
+        self.assertEqual(stage.sizing.params["lamps"], 2)
+        self.assertGreaterEqual(stage.figures["delivered_dose"].value, 40)
+        one = worked(
+            job({"supply": {"flow": "60 gpm"}}, readings={"uvt": "95 %"}, train=[{"kind": "sediment"}, {"kind": "uv", "rated_flow": "36 gpm"}])
+        )
+        self.assertAlmostEqual(one.chosen.run.stages[1].figures["delivered_dose"].value, 40 * 36 / 60, places=3)
+
+
 class Lamp(TestCase):
     def test_a_dose_that_reaches_makes_microbes_harmless(self) -> None:
         """Enough light clears coliform; too little leaves it."""
