@@ -110,6 +110,21 @@ def water_bench() -> None:
     line("which test next, eight unknowns", [timed(lambda document=document: next_tests(design(read_job(document)))) for document in waters], "1000")
 
 
+def second_eyes() -> None:
+    """What the audit sees of sound trains that were spoilt, and how much it says of sound ones. Prints; fails nothing."""
+    from treatment.tests.mutations import MUTATIONS, mutate, sound_trains
+
+    outcome = mutate(300)
+    print(
+        f"{len(MUTATIONS)} mutations on 300 waters: {outcome.tried} tried, {outcome.found} found, {sum(outcome.harmless.values())} harmless, share {outcome.share:.1%}"
+    )
+    for name, count in outcome.missed.most_common(10):
+        print(f"  not seen: {name}, {count} times")
+    lesser = [sum(f.severity in ("caution", "advice") for f in design.proposal.findings) for _, _, design in sound_trains(300, 300)]
+    cautions = [sum(f.severity == "caution" for f in design.proposal.findings) for _, _, design in sound_trains(300, 300)]
+    print(f"sound trains: {statistics.median(cautions)} cautions in the median, {statistics.median(lesser)} with advice")
+
+
 def pages() -> None:
     import django
 
@@ -189,4 +204,5 @@ def walled(address: str, client: Any, option_of: Callable[[Any], Any], job: Any)
 
 if __name__ == "__main__":
     core()
+    second_eyes()
     pages()

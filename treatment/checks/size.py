@@ -7,6 +7,7 @@ from typing import Any
 
 from ..audit.audit import Audit, clock, without
 from ..audit.rules import Hit, rule
+from ..house.hydraulics import GPM
 from ..language.analytes import MICROBES
 from ..stages.sediment import solids
 from ..train.room import StageRun
@@ -37,7 +38,7 @@ def unneeded_uv(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 
 @rule("service-flow/<kind>", "train", "beds.media", on="*")
 def service_flow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """More flow than the stage serves: a short peak above the steady rate, or more than its peak."""
+    """More flow than the stage serves: more than its peak, or a peak above a steady rate that one large use (5 gpm) already exceeds."""
     steady = stage.room.steady(stage.sizing)
     if steady is None:
         return
@@ -46,7 +47,7 @@ def service_flow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if flow > peak * 1.001:
         yield Hit("fault", f"{audit.show(flow, 'L/min')} at design flow; the {stage.said} passes at most {audit.show(peak, 'L/min')} even for a short peak.",
                   "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip
-    elif flow > steady * 1.001:
+    elif flow > steady * 1.001 and (stage.sizing.bed is None or steady < audit.duty.rows["storage"]["largest_use_gpm"] * GPM * 0.995):
         yield Hit(
             "caution",
             f"{audit.show(flow, 'L/min')} at design flow is above the steady {audit.show(steady, 'L/min')} of the {stage.said}: at "

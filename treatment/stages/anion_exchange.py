@@ -57,6 +57,7 @@ class AnionExchange(Room[AnionExchangeKeys]):
             FeedLimit("iron", None, row["iron_max"], cited, "iron fouls the resin"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "manganese fouls the resin"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the resin"),
+            FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "grit and silt pack the resin"),
         ]
 
     def _load(self, keys: AnionExchangeKeys, water: Water, duty: Duty) -> tuple[Line, float, float]:

@@ -99,6 +99,7 @@ class Carbon(Room[CarbonKeys]):
             FeedLimit("iron", None, row["iron_max"], cited, "iron coats the carbon"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "manganese coats the carbon"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the carbon; filter it first"),
+            FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "grit and silt pack the carbon; filter them first"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the bed; disinfect first"),
         ]
         if keys.medium == "catalytic":

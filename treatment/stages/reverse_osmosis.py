@@ -107,6 +107,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             ),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the membrane", mild),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt fouls the membrane", mild),
+            FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "grit and silt foul the membrane", mild),
             FeedLimit("aluminium", None, row["aluminium_max"], cited, "aluminium fouls the membrane", "caution"),
             FeedLimit("silica", None, row["silica_max"], cited, "silica scales the membrane; dose antiscalant or take less recovery", "caution"),
             *(

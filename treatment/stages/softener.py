@@ -120,6 +120,7 @@ class Softener(Room[SoftenerKeys]):
             FeedLimit("manganese", None, row["manganese_max"], cited, "more manganese fouls the resin; an oxidising bed comes first", "caution"),
             FeedLimit("manganese", None, row["manganese_most"], cited, "more manganese fouls the resin; an oxidising bed comes first"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the resin; filter it first"),
+            FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "grit and silt cut and pack the resin; filter them first"),
             FeedLimit("free_chlorine", None, chlorine, cited, "chlorine breaks down the resin"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the resin; disinfect first"),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the resin"),

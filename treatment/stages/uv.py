@@ -86,6 +86,7 @@ class Uv(Room[UvKeys]):
             FeedLimit("manganese", None, row["manganese_max"], cited, "manganese stains the sleeve and takes the light"),
             FeedLimit("hardness", None, row["hardness_max"], cited, "scale grows on the warm sleeve"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "particles shade microbes"),
+            FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "particles shade microbes"),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin takes the light"),
             FeedLimit("uvt", row["uvt_min"], None, cited, "a lamp built for dark water, or a larger one, is needed", "caution"),
             FeedLimit("uvt", row["uvt_least"], None, cited, "too little light reaches through the water"),
@@ -254,10 +255,11 @@ def dose_declared(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     if declared is None or declared >= row["required_dose"] * 0.995:
         return
     tested = any(audit.evidence.measured(name) for name in MICROBES[:2])
-    unsafe = audit.microbes_present or (audit.facts.source.kind != "town" and not tested)
+    stood = stage.water_in.value(OPEN_TO_AIR) > 0
+    unsafe = audit.microbes_present or stood or (audit.facts.source.kind != "town" and not tested)
     if unsafe:
         grave = declared < row["dose_least"] * 0.995
-        why = "microbes are in it" if audit.microbes_present else "nobody tested it for microbes"
+        why = "microbes are in it" if audit.microbes_present else "it stood in an open tank" if stood else "nobody tested it for microbes"
         yield Hit("danger" if grave and audit.microbes_present else "fault" if grave else "caution",
                   f"The lamp is declared to need {audit.show(declared, 'mJ/cm2')}; this water is not safe already ({why}): {audit.show(row['required_dose'], 'mJ/cm2')} is needed.",
                   "Size the lamp for the full dose.")  # fmt: skip

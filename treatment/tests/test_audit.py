@@ -107,6 +107,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "feed-limit/softener/iron": (job(train=[NEUTRALIZER, SOFTENER, SEDIMENT, UV]), job(train=SOUND)),
     "feed-limit/softener/free_chlorine": (job(readings=HARD_ONLY | {"free_chlorine": "2 mg/L"}, train=[SOFTENER]),
     job(readings=HARD_ONLY | {"free_chlorine": "0.5 mg/L"}, train=[SOFTENER])),
+    "feed-limit/softener/tss": (job(readings=HARD_ONLY | {"tss": "12 mg/L"}, train=[SOFTENER]), job(readings=HARD_ONLY | {"tss": "12 mg/L"}, train=[SEDIMENT, SOFTENER])),
     "feed-limit/neutralizer/iron": (job(readings={"iron": "5 mg/L", "ferrous_iron": "5 mg/L"}, train=SOUND), job(train=SOUND)),
     "feed-limit/oxidizing_filter/ph": (job(train=[IRON, NEUTRALIZER, SOFTENER, SEDIMENT, UV]), job(train=SOUND)),
     "feed-limit/oxidizing_filter/iron": (job(readings={"iron": "14 mg/L", "ferrous_iron": "14 mg/L", "ph": "7.5"}, train=[IRON]), job(train=SOUND)),
@@ -263,6 +264,16 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
 
 #: rules that only ever give advice
 ADVICE = ("uv-warm", "bore-shrunk", "no-sample-tap")
+
+
+class ReducingValves(TestCase):
+    def test_one_set_too_high_protects_nothing(self) -> None:
+        """110 psi of a main held at 105 is more than vessels bear; at 90 more than a house; at 60 right."""
+        mains = {"supply": {"pressure_high": "110 psi"}}
+        for held, severity in (("105 psi", {"fault"}), ("90 psi", {"caution"}), ("60 psi", set())):
+            train = [{"kind": "pressure_reducing_valve", "set": held}, *SOUND]
+            found = worked(job(mains, train=train)).chosen.findings
+            self.assertEqual({finding.severity for finding in found if finding.rule == "pressure-high"}, severity)
 
 
 class EveryRule(TestCase):
