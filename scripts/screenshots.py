@@ -56,6 +56,7 @@ def kit(page: Page) -> None:
 def train_page(name: str, link: str) -> object:
     def go(page: Page) -> None:
         open_job(page, name, "Train")
+        page.get_by_text("Compare, shelf, schools").click()
         page.get_by_role("link", name=link).click()
         page.wait_for_load_state()
 

@@ -22,3 +22,22 @@ document.addEventListener("htmx:afterSettle", () => {
     field.setAttribute("aria-describedby", box.id);
   });
 });
+
+/* Enter keeps a line of readings; a new line is Shift+Enter */
+document.addEventListener("keydown", (e) => {
+  if (e.key !== "Enter" || e.shiftKey || e.isComposing || !e.target.matches?.("textarea[data-once]")) return;
+  e.preventDefault();
+  e.target.form.requestSubmit();
+});
+
+/* what was unfolded stays unfolded when the answer to a change arrives */
+let unfolded = new Set();
+document.addEventListener("htmx:beforeSwap", () => {
+  unfolded = new Set([...document.querySelectorAll("details[id][open]")].map((each) => each.id));
+});
+document.addEventListener("htmx:afterSwap", () => {
+  for (const id of unfolded) {
+    const each = document.getElementById(id);
+    if (each?.tagName === "DETAILS" && id !== "sheet") each.open = true;
+  }
+});

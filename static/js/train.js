@@ -82,3 +82,15 @@ function reveal() {
 }
 document.addEventListener("htmx:afterSettle", reveal);
 document.addEventListener("DOMContentLoaded", reveal);
+
+/* the side sheet stays folded, or open, as it was left */
+const FOLDED = "cairn-sheet-folded";
+function asLeft() {
+  const sheet = document.getElementById("sheet");
+  if (!sheet || sheet.dataset.kept) return;
+  sheet.dataset.kept = "yes";
+  if (localStorage.getItem(FOLDED)) sheet.open = false;
+  sheet.addEventListener("toggle", () => (sheet.open ? localStorage.removeItem(FOLDED) : localStorage.setItem(FOLDED, "yes")));
+}
+document.addEventListener("htmx:afterSettle", asLeft);
+asLeft();

@@ -25,6 +25,16 @@ class Cause:
     curable: bool
 
 
+def observation_in(text: str) -> str | None:
+    """The observation that some words are about, e.g. "sand" typed among readings; None where they are about none.
+
+    >>> observation_in("Sand in the toilet"), observation_in("iron 2 mg/L")
+    ('grit', None)
+    """
+    low = text.lower()
+    return next((key for key, row in table("symptoms").items() if any(word in low for word in row["words"])), None)
+
+
 def causes(observations: tuple[str, ...], evidence: Evidence) -> list[Cause]:
     """Causes of what was observed, the likeliest first within each observation."""
     found: list[Cause] = []

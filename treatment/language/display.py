@@ -45,6 +45,16 @@ def digits(value: float, unit: str, system: str) -> str:
     return text.replace("-", "−")
 
 
+def amount(value: float, unit: str, system: str) -> str:
+    """The rounded number of a concentration; below what a test tells, so much is said: ``< 0.01``.
+
+    >>> amount(0.003, "mg/L", "metric"), amount(0.02, "mg/L", "metric"), amount(0.0, "mg/L", "metric")
+    ('< 0.01', '0.02', '0')
+    """
+    least = table("display")["detect"].get(unit)
+    return f"< {least:g}" if least is not None and 0 < value < least else digits(value, unit, system)
+
+
 def show(value: float | None, unit: str, system: str) -> str:
     """Number and unit as a person reads them, e.g. ``14.0 gpg``.
 

@@ -62,7 +62,7 @@ def _pointed_at(design: Design) -> dict[str, str]:
     return {
         cause.test: cause.said
         for cause in reversed(design.likely_causes)
-        if cause.test and cause.curable and not design.evidence.measured(cause.test)
+        if cause.test and cause.curable and not design.evidence.measured(cause.test) and cause.test not in design.evidence.taps
     }
 
 

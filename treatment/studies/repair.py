@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
+from ..audit.rules import Finding
 from ..design import Design
 from ..language.analytes import MICROBES
 from ..planning.variant import Variant
@@ -14,11 +15,24 @@ Draft = list[Stage[Any]]
 
 
 @dataclass(frozen=True, slots=True)
+class Change:
+    """One thing to do, in words, and the findings that are gone once it alone is done."""
+
+    words: str
+    cures: tuple[Finding, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Repair:
-    """A mended train, and what has to be done to get there, in words."""
+    """A mended train, and what has to be done to get there."""
 
     variant: Variant
-    changes: tuple[str, ...]
+    steps: tuple[Change, ...]
+
+    @property
+    def changes(self) -> tuple[str, ...]:
+        """What has to be done, in words."""
+        return tuple(step.words for step in self.steps)
 
 
 def repair(design: Design) -> Repair:
@@ -31,7 +45,13 @@ def repair(design: Design) -> Repair:
     draft = _draft(given, list(design.plan.train))
     draft = _resized(design, draft)
     draft = _kept(design, draft, given)
-    return Repair(design.variant(name_stages(draft)), tuple(_changes(given, draft)))
+    return Repair(design.variant(name_stages(draft)), tuple(Change(words, _cured(design, alone)) for words, alone in _changes(given, draft)))
+
+
+def _cured(design: Design, alone: Draft) -> tuple[Finding, ...]:
+    """The findings of the given train that are gone where one change alone is made, and that were worth more than advice."""
+    left = {(finding.rule, finding.stage) for finding in design.variant(name_stages(alone)).findings}
+    return tuple(each for each in design.chosen.findings if each.severity != "advice" and (each.rule, each.stage) not in left)
 
 
 def _faults(design: Design, draft: Draft) -> int:
@@ -88,27 +108,34 @@ def _holds_microbes(room: Room[Any]) -> bool:
     return bool(set(room.answers) & set(MICROBES))
 
 
-def _changes(given: Draft, draft: Draft) -> list[str]:
-    """What has to be done, in the order of the mended train."""
+def _changes(given: Draft, draft: Draft) -> list[tuple[str, Draft]]:
+    """What has to be done, in the order of the mended train, each with the given train where it alone is done."""
     stood = {stage.id: replace(stage.keys, id=stage.id) for stage in given}
     now = [stage.keys.id for stage in draft if stage.keys.id in stood]
     stay = _longest([stage.id for stage in given if stage.id in now], now)
-    said: list[str] = []
+    said: list[tuple[str, Draft]] = []
+
+    def put(stage: Stage[Any], i: int) -> Draft:
+        """The given train with a stage behind the nearest of those that stand ahead of it in the draft."""
+        others = [each for each in given if each.id != stage.keys.id]
+        ahead = [each.keys.id for each in draft[:i] if each.keys.id in stood]
+        at = next((place + 1 for place in range(len(others) - 1, -1, -1) if ahead and others[place].id == ahead[-1]), 0)
+        return [*others[:at], stage, *others[at:]]
+
     for i, stage in enumerate(draft):
         name, keys = stage.room.said(stage.keys), stage.keys
         after = f"after the {draft[i - 1].room.said(draft[i - 1].keys)}" if i else "first"
         if keys.id not in stood:
-            said.append(f"Add the {name} {after}.")
+            said.append((f"Add the {name} {after}.", put(stage, i)))
             continue
         if keys.id not in stay:
-            said.append(f"Move the {name} {after}.")
+            said.append((f"Move the {name} {after}.", put(stage, i)))
         changed = [field.replace("_", " ") for field in keys.__dataclass_fields__ if getattr(keys, field) != getattr(stood[keys.id], field)]
-        if changed == ["hour"]:
-            said.append(f"Let the {name} regenerate at another hour.")
-        elif changed:
-            said.append(f"Size the {name} anew: {', '.join(changed)}.")
-    said += [f"Take out the {stage.room.said(stage.keys)}." for stage in given if stage.id not in now]
-    return said
+        words = f"Let the {name} regenerate at another hour." if changed == ["hour"] else f"Size the {name} anew: {', '.join(changed)}."
+        if changed:
+            said.append((words, [stage if each.id == keys.id else each for each in given]))
+    gone = [stage for stage in given if stage.id not in now]
+    return said + [(f"Take out the {stage.room.said(stage.keys)}.", [each for each in given if each is not stage]) for stage in gone]
 
 
 def _longest(one: list[str], other: list[str]) -> list[str]:

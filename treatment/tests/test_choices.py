@@ -199,6 +199,13 @@ class Repair(TestCase):
         self.assertEqual(ids(mended.variant.findings, "fault"), {"drain-bore"})
         self.assertFalse(any("Take out the UV" in change for change in mended.changes))
 
+    def test_each_change_tells_what_it_alone_cures(self) -> None:
+        """A lamp before its filter: moving it to the end cures that it is not last and has no filter before it; both are findings of the given train."""
+        water = HARD_ONLY | {"hardness": "4 gpg", "total_coliform": "present"}
+        mended = repair(worked(job(readings=water, train=[{"kind": "uv"}, {"kind": "sediment", "micron": 5}])))
+        self.assertLessEqual({"uv-not-last", "uv-prefilter"}, {finding.rule for finding in mended.steps[0].cures})
+        self.assertEqual(mended.changes, tuple(step.words for step in mended.steps))
+
     def test_a_sound_train_needs_no_change(self) -> None:
         """Nothing is touched where nothing is wrong, sizes given by hand included."""
         train = [{"kind": "softener", "volume": "2.5 ft3", "tank": "13x54"}]

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from ..stale import Stale
-from .models import Job
+from .models import Job, Survey
 
 
 class StaleJob(Stale):
@@ -34,3 +34,13 @@ def touch(job: Job, version: int, user: Any) -> None:
 def bump(job: Job, user: Any) -> None:
     """Mark a job as changed where the change cannot collide (a reading added or taken out)."""
     Job.objects.filter(pk=job.pk).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
+
+
+@transaction.atomic
+def note_seen(job: Job, observation: str, user: Any) -> None:
+    """An observation more, beside those that were told."""
+    survey = Survey.objects.select_for_update().get(job=job)
+    if observation not in survey.observations:
+        survey.observations = [*survey.observations, observation]
+        survey.save(update_fields=["observations"])
+        bump(job, user)

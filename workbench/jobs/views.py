@@ -161,6 +161,8 @@ def units(request: Request, pk: int) -> HttpResponse:
         touch(job, job.version, request.user)
         Job.objects.filter(pk=job.pk).update(units=wanted)
     back = request.POST.get("back", "train")
+    if back.startswith(f"/jobs/{pk}/"):
+        return redirect(back)
     return redirect(back if back in ("site", "water", "water-says", "water-history", "supply", "train", "wall") else "train", pk)
 
 

@@ -11,13 +11,17 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.design import Design
+from treatment.evidence.symptoms import observation_in
+from treatment.job.facts import OBSERVATIONS
 from treatment.job.limits import Limit, outside, strictest
 from treatment.language.analytes import Analyte, analytes
 from treatment.language.reading import Entry, parse_line
 
 from ..accounts.access import job_for
 from ..door import design_of, worth_testing
+from ..jobs.forms import OBSERVATION_WORDS
 from ..jobs.models import Job
+from ..jobs.services import note_seen
 from ..request import Request
 from ..steps import steps
 from ..trains.services import shown_stages
@@ -64,6 +68,7 @@ def _page(request: Request, job: Job, template: str, status: int = 200, **more: 
         {
             "sample": sample,
             "chips": [chip(reading, job.standard) for reading in sample.readings.all()],
+            "names": ", ".join(analytes()[reading.analyte].name for reading in sample.readings.all()),
             "form": SampleForm(instance=sample, prefix=f"s{sample.pk}", places=places),
         }
         for sample in job.samples.all()
@@ -115,11 +120,15 @@ def readings_add(request: Request, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     held = get_object_or_404(Sample, pk=sample, job=job)
     entries = _entries(request)
+    if (seen := request.POST.get("observe", "")) in OBSERVATIONS:
+        note_seen(job, seen, request.user)
+        entries = [entry for entry in entries if entry.reading is not None or observation_in(entry.text) != seen]
     replaced = services.keep_readings(job, held, entries, request.user)
     left = [entry for entry in entries if entry.reading is None]
     more: dict[str, Any] = {
         "line": ", ".join(entry.text for entry in left),
         "left": left,
+        "offers": {key: OBSERVATION_WORDS[key] for entry in left if (key := observation_in(entry.text))},
         "at": held.pk,
         "added": len(entries) - len(left),
         "replaced": replaced,

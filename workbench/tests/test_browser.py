@@ -12,7 +12,7 @@ from treatment.evidence.report import read_report
 from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.door import store
-from workbench.jobs.models import Job
+from workbench.jobs.models import Job, Survey
 from workbench.samples.models import KitRun, Sample
 from workbench.samples.readers import rows_of
 from workbench.trains.services import shown_stages
@@ -81,6 +81,44 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         box.fill("iron 2.4 mg/L")
         page.get_by_role("button", name="Keep").click()
         expect(box).to_have_value("")
+
+    def test_enter_keeps_the_line_and_a_word_offers_the_observation(self) -> None:
+        """Enter keeps what was typed; "sand" is no reading, but can be noted as seen with one click; an older sample is one line."""
+        document = job_document()
+        document["samples"].append({"taken_on": "2026-03-01", "point": "raw", "method": "laboratory", "readings": {"chloride": "20 mg/L"}})
+        job = store(document, self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/water/")
+        expect(page.locator("details[id^=sample-][open]")).to_have_count(1)
+        box = page.get_by_label("Readings, in one line").first
+        box.fill("sulfate 30 mg/L, sand in the toilet tank")
+        box.press("Enter")
+        page.get_by_role("button", name="Note “Sand or grit” as seen").click()
+        expect(page.get_by_role("button", name="Note “Sand or grit” as seen")).to_have_count(0)
+        self.assertIn("grit", Survey.objects.get(job=job).observations)
+
+    def test_the_unit_switch_is_on_every_page_of_a_job(self) -> None:
+        """And comes back to the page it was pressed on."""
+        job = store(job_document(), self.workspace, self.designer)
+        page = self.page
+        for step in ("site", "water", "supply", "train", "train/options", "train/shelf", "train/schools", "wall", "materials"):
+            page.goto(f"/jobs/{job.pk}/{step}/")
+            expect(page.get_by_role("button", name="Metric")).to_be_visible()
+        page.get_by_role("button", name="Metric").click()
+        page.wait_for_url("**/materials/")
+
+    def test_the_drawing_stands_in_view_with_a_warning_and_the_sheet_folds(self) -> None:
+        """At 1280 x 800 pressure line and ribbons are seen with the boil-water notice above them; the sheet stays folded as it was left."""
+        job = store(job_document(), self.workspace, self.designer)
+        page = self.page
+        page.set_viewport_size({"width": 1280, "height": 800})
+        page.goto(f"/jobs/{job.pk}/train/")
+        expect(page.get_by_role("alert").first).to_contain_text("Boil water")
+        self.assertLessEqual(page.locator(".train").bounding_box()["y"] + page.locator(".train").bounding_box()["height"], 800)  # type: ignore[index]
+        page.locator("#sheet > summary").click()
+        page.locator("#stage-uv").click()
+        expect(page.locator('#stage-uv[aria-current="true"]')).to_have_count(1)
+        self.assertFalse(page.locator("#sheet").evaluate("each => each.open"))
 
 
 class FromAReport(BrowserTestCase):
@@ -271,6 +309,7 @@ class OptionsAndAudit(BrowserTestCase):
         job = store(job_document(), self.workspace, self.designer)
         page = self.page
         page.goto(f"/jobs/{job.pk}/train/")
+        page.get_by_text("Compare, shelf, schools").click()
         page.get_by_role("link", name="Compare and alternatives").click()
         page.get_by_role("button", name="Copy").click()
         page.wait_for_url("**/train/?option=B")
@@ -279,6 +318,7 @@ class OptionsAndAudit(BrowserTestCase):
         page.select_option("#shelf", "barrier_filter")
         page.get_by_role("button", name="In its place").click()
         expect(page.locator("#stage-barrier_filter")).to_have_count(1)
+        page.get_by_text("Compare, shelf, schools").click()
         page.get_by_role("link", name="Compare and alternatives").click()
         expect(page.get_by_role("row", name="Stages")).to_contain_text("Ultrafiltration")
         page.get_by_role("button", name="Choose").click()
@@ -292,10 +332,12 @@ class OptionsAndAudit(BrowserTestCase):
         page = self.page
         page.goto(f"/jobs/{job.pk}/train/")
         finding = page.locator("#findings .finding", has_text="grains for each pound")
+        finding.locator("summary").first.click()
         finding.get_by_text("Accept it with a reason").click()
         finding.get_by_label("Reason for accepting").fill("the valve cannot go lower")
         finding.get_by_role("button", name="Accept").click()
         expect(page.locator("#findings")).to_contain_text("the valve cannot go lower")
+        page.locator("#findings .finding-waived summary").first.click()
         page.get_by_role("button", name="Take the acceptance back").first.click()
         expect(page.locator("#findings")).not_to_contain_text("the valve cannot go lower")
 

@@ -9,12 +9,14 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from treatment.audit.rules import Finding
 from treatment.design import Design
 from treatment.drawing.train.view import draw_train, marked_column
 from treatment.drawing.wall.compose import compose
 from treatment.job_file import written
 from treatment.language.errors import BadDocument
 from treatment.papers.design_file import STANDING_CAUTION
+from treatment.planning.variant import Variant
 from treatment.stages import ROOMS
 from treatment.studies.repair import repair
 
@@ -46,13 +48,20 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
         "job": job, "option": option, "revision": revision, "design": design, "variant": variant, "drawing": drawing,
         "selected": selected, "marked": marked_column(drawing, selected),
         "sheet": sheet(design, variant, selected, revision.stages) if selected else None,
-        "names": {stage.id: stage.name for stage in variant.run.stages},
+        "names": {stage.id: stage.name for stage in variant.run.stages}, "grouped": _grouped(variant),
         "can_undo": option.at > min(history), "can_redo": option.at < max(history), "follows_proposal": revision.stages is None,
         "shelf": [(kind, room.title) for kind, room in ROOMS.items()], "standing_caution": STANDING_CAUTION,
         "wall_tally": compose(design, variant).tally, "repair": repair(design) if design.given and any(finding.serious and finding.stage for finding in variant.findings) else None,
         "options": job.options.order_by("letter"), "letters": LETTERS,
         "bench_url": reverse("train", args=[job.pk]) + query, "edit_url": reverse("train-edit", args=[job.pk]) + query,
     } | more  # fmt: skip
+
+
+def _grouped(variant: Variant) -> list[tuple[str, list[Finding]]]:
+    """Findings under the stage they are about, in the order of the train; those about the whole job first."""
+    stages = [("", "The whole job"), *((stage.id, stage.name) for stage in variant.run.stages)]
+    groups = [(name, [finding for finding in variant.findings if finding.stage == id]) for id, name in stages]
+    return [(name, found) for name, found in groups if found]
 
 
 def _letter(request: Request) -> str:

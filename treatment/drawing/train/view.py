@@ -13,15 +13,16 @@ from ...design import Design
 from ...house.needs import soften_above
 from ...job.limits import strictest
 from ...language.analytes import MICROBES, analytes, shown_in
-from ...language.display import digits, show, unit_text
+from ...language.display import amount, digits, show, unit_text
 from ...planning.variant import Variant
 from ..shapes import Box, Label, Line, n
 from .silhouettes import Shape, silhouette
 
 GUTTER, SOURCE, HOUSE = 104.0, 58.0, 106.0
-PIPE_Y, FLOOR, TALLEST = 40.0, 250.0, 1750.0
-RIBBONS, ROW, GAP, PRESSURE = 304.0, 44.0, 5.0, 92.0
-AT_LIMIT, THICKEST = 7.0, 19.0
+PIPE_Y, FLOOR, TALLEST = 36.0, 222.0, 1750.0
+RIBBONS, ROW, GAP, PRESSURE = 262.0, 38.0, 4.0, 78.0
+AT_LIMIT, THICKEST = 6.0, 16.0
+CLEAR = 5.0  # by which a number stands behind the edge between two columns
 MOST_RIBBONS = 6
 TURN = 0.26  # share of a column over which a ribbon changes
 SOURCE_WORDS = {"drilled_well": "well", "dug_well": "dug well", "spring": "spring", "surface": "stream", "rain": "roof", "town": "main"}
@@ -251,7 +252,7 @@ def _stops(middles: list[float], each: float, end: float) -> list[float]:
     """Where the number of each stretch of water stands: after the source, and between the stages."""
     if not middles:
         return [GUTTER + 30]
-    edges = [GUTTER, *(middle + each / 2 for middle in middles[:-1]), end]
+    edges = [GUTTER, *(middle + each / 2 + CLEAR for middle in middles[:-1]), end]
     first = (GUTTER + middles[0] - each * 0.3) / 2 + 6
     return [first, *edges[1:-1], end - 22 if len(middles) else end]
 
@@ -314,19 +315,24 @@ def _words(name: str, value: float, system: str) -> str:
     row = analytes()[name]
     if row.is_microbe:
         return "found" if value > 0 else "none"
-    return digits(value, row.unit, system)
+    return amount(value, row.unit, system)
 
 
 def _numbers(name: str, values: list[float], stops: list[float], y: float, system: str) -> tuple[Label, ...]:
     """A number where the water enters, and wherever it has changed."""
     labels: list[Label] = []
     last = ""
-    for value, x in zip(values, stops, strict=False):
+    for i, (value, x) in enumerate(zip(values, stops, strict=False)):
         text = _words(name, value, system)
         if text != last:
-            labels.append(Label(x, y + 4, text, "number"))
+            labels.append(Label(x, y + 4, text, "number", _anchor(i, stops)))
             last = text
     return tuple(labels)
+
+
+def _anchor(i: int, stops: list[float]) -> str:
+    """Numbers at either end stand in the middle of their stretch, those between begin behind the edge of a column."""
+    return "middle" if i in (0, len(stops) - 1) else "start"
 
 
 def _ph_ribbon(design: Design, adverse: list[float], mild: list[float], y: float, middles: list[float], each: float, end: float, said: str) -> Ribbon:
@@ -339,11 +345,12 @@ def _ph_ribbon(design: Design, adverse: list[float], mild: list[float], y: float
 
     labels = []
     last = ""
-    for value, x in zip(adverse, _stops(middles, each, end), strict=False):
+    stops = _stops(middles, each, end)
+    for i, (value, x) in enumerate(zip(adverse, stops, strict=False)):
         text = f"{value:.1f}"
         if text != last:
             above = height(value) - 6
-            labels.append(Label(x, above if above > y + 9 else height(value) + 13, text, "number"))
+            labels.append(Label(x, above if above > y + 9 else height(value) + 13, text, "number", _anchor(i, stops)))
             last = text
     spread = any(abs(a - b) > 0.005 for a, b in zip(adverse, mild, strict=True))
     band = Line(_trace([height(value) for value in adverse], middles, each, end), "trace")
@@ -396,7 +403,7 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
 
     labels = [Label(GUTTER + 2, height(points[0].clean) - 5, digits(points[0].clean, "kPa", system), "number", "start")]
     for value, x in zip(clean[1:-1], _stops(middles, each, end)[1:-1], strict=False):
-        labels.append(Label(x, height(value) - 5, digits(value, "kPa", system), "number"))
+        labels.append(Label(x, height(value) - 5, digits(value, "kPa", system), "number", "start"))
     last_clean, last_dirty = points[-1].clean, points[-1].dirty
     clean_y, dirty_y = height(last_clean), height(last_dirty)
     if abs(clean_y - dirty_y) < 13:
