@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from ..language.display import show
+from ..language.display import show, show_amount
 from ..language.figure import Figure, figure, work
 from ..planning.variant import Variant
 from ..train.room import StageRun
@@ -77,7 +77,11 @@ def compare(variants: list[Variant], system: str) -> list[Row]:
         return Row(what, tuple(str(cell(variant)) for variant in variants))
 
     def water(name: str, unit: str) -> Any:
-        return lambda variant: show(variant.run.finished.get(name), unit, system)
+        def cell(variant: Variant) -> str:
+            value = variant.run.finished.get(name)
+            return show(value, unit, system) if value is None else show_amount(value, unit, system)
+
+        return cell
 
     rows = [
         row("Stages", lambda v: ", ".join(stage.name for stage in v.run.stages) or "none"),

@@ -280,6 +280,23 @@ class Shapes(TestCase):
         self.assertEqual(len(picture.valves), 2 * wall.count("valve"))
         self.assertEqual(len(picture.obstacles), 1)
 
+    def test_names_lie_on_nothing_that_is_kept_free(self) -> None:
+        """Under the floor line, none on a zone and none on another, whatever stands side by side."""
+        for train in (
+            [{"kind": "sediment"}] * 4 + [{"kind": "uv"}],
+            [{"kind": "neutralizer"}, {"kind": "sediment"}, {"kind": "uv"}, {"kind": "softener"}],
+        ):
+            design = worked(job({"site": SITE}, train=train))
+            picture = view(compose(design, design.chosen), design.chosen, "metric")
+            taken: list[tuple[float, float, float]] = []
+            for unit in picture.units:
+                for label in unit.labels:
+                    self.assertGreater(label.y, picture.floor)
+                    half = len(label.text) * 20 / 2
+                    for left, right, y in taken:
+                        self.assertFalse(abs(label.y - y) < 40 and label.x - half < right and label.x + half > left, label.text)
+                    taken.append((label.x - half, label.x + half, label.y))
+
     def test_a_feeder_doses_into_a_pipe_that_runs_on(self) -> None:
         """The line passes above the solution tank without a gap."""
         wall = wall_of([{"kind": "chemical_feed", "chemical": "soda_ash"}])

@@ -9,7 +9,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.language.analytes import analytes
-from treatment.language.display import amount, media_hint, show, show_span, show_spread, unit_text
+from treatment.language.display import media_hint, show, show_amount, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
 
 register = template.Library()
@@ -33,10 +33,7 @@ def concentration(analyte: str, value: float | None, system: str) -> str:
     row = analytes()[analyte]
     if row.is_microbe and value is not None:
         return "none found" if value == 0 else ("present" if value == 1 else show(value, row.unit, system))
-    text = show(value, row.shown_unit, system)
-    if value is not None and (least := amount(value, row.shown_unit, system)).startswith("<"):
-        return f"{least} {text.rpartition(' ')[2]}"
-    return text
+    return show(value, row.shown_unit, system) if value is None else show_amount(value, row.shown_unit, system)
 
 
 @register.simple_tag

@@ -48,6 +48,7 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.get_by_role("button", name="Save", exact=True).click()
         expect(page.get_by_text("Daily use", exact=True)).to_be_visible()
         expect(page.locator("#step")).to_contain_text("240 gal/day")
+        expect(page.locator("#saved")).to_have_text("Saved")
 
         page.locator(".steps").get_by_role("link", name="Supply").click()
         page.fill("#id_flow_l_min", "7 gpm")

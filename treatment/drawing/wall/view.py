@@ -16,6 +16,7 @@ from .parts import Fitting, Obstacle, Rect, Run, Unit, Wall
 MARGIN, ABOVE, BELOW, PLAN_GAP = 240.0, 70.0, 260.0, 110.0
 SCALES = (10, 20, 25, 50, 100, 200, 500)
 VALVE, HANDLE = 46.0, 62.0
+LETTER, LINE = 23.0, 46.0  # width of a letter and height of a line of a name
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +66,11 @@ class WallView:
         return self.width / scale, self.height / scale
 
     @property
+    def size(self) -> str:
+        """How wide the drawing wants to be shown where there is little room: its letters stay readable."""
+        return next((word for most, word in ((3000, "narrow"), (5000, "middle"), (8000, "long")) if self.width <= most), "longest")
+
+    @property
     def viewbox(self) -> str:
         return f"{n(self.left)} {n(self.top)} {n(self.width)} {n(self.height)}"
 
@@ -79,14 +85,16 @@ def view(wall: Wall, variant: Variant, system: str) -> WallView:
     def box(rect: Rect, role: str, r: float = 0.0) -> Box:
         return Box(rect.x, y(rect.top), rect.width, rect.height, role, r)
 
-    units = tuple(_unit(unit, wall, variant, box) for unit in wall.units)
+    names = _names(wall)
+    below = max([label.y - floor for each in names.values() for label in each], default=LINE) - 2 * LINE  # names on more lines push the measures down
+    units = tuple(_unit(unit, wall, variant, box, names[unit.id]) for unit in wall.units)
     obstacles = tuple((box(each.rect, "there", 6), box(each.keep, "keep"), _obstacle_label(each, y)) for each in wall.obstacles)
     pipes = tuple(_run(run, y) for run in wall.runs)
     valves = tuple(line for fitting in wall.fittings if fitting.kind == "valve" for line in _valve(fitting, y))
     small = tuple(line for fitting in wall.fittings if fitting.kind != "valve" for line in _small(fitting, y))
-    dimensions, labels = _dimensions(wall, y, system)
+    dimensions, labels = _dimensions(wall, y, system, max(below, 0.0))
     deepest = max([unit.depth for unit in wall.units] + [wall.depth or 0.0, 300.0])
-    plan_top = floor + BELOW + PLAN_GAP
+    plan_top = floor + BELOW + PLAN_GAP + max(below, 0.0)
     plan = [Box(0, plan_top, wall.width, 14, "wallline")]
     plan += [Box(unit.outline.x, plan_top + 14, unit.outline.width, unit.depth, "plan", 8) for unit in wall.units]
     if wall.depth:
@@ -108,20 +116,42 @@ def view(wall: Wall, variant: Variant, system: str) -> WallView:
         plan.append(Box(wall.end, 0, 8, floor, "depthline"))
         plan_labels += (Label(wall.end + 20, floor - 18, "the wall ends here", "wall-note", "start"),)
     return WallView(
-        -MARGIN, -ABOVE, wall.width + 2 * MARGIN, floor + ABOVE + BELOW + PLAN_GAP + deepest + 70, floor, Box(0, 0, wall.width, floor, "room"),
+        -MARGIN, -ABOVE, wall.width + 2 * MARGIN, plan_top + ABOVE + deepest + 70, floor, Box(0, 0, wall.width, floor, "room"),
         units, obstacles, pipes, valves, small, dimensions, (*labels, *_ends(wall, y)), tuple(plan), plan_labels,
         Line("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in wall.water_path), "flow"),
     )  # fmt: skip
 
 
+def _names(wall: Wall) -> dict[str, tuple[Label, ...]]:
+    """The name of each unit under the floor line, clear of what is kept free; lower where it would run into its neighbour's."""
+    found: dict[str, tuple[Label, ...]] = {}
+    ends = [0.0, 0.0, 0.0]  # where the names of each tier end
+    for unit in sorted(wall.units, key=lambda each: each.outline.x + each.outline.width / 2):
+        lines, middle = _lines(unit.name), unit.outline.x + unit.outline.width / 2
+        half = max(len(line) for line in lines) * LETTER / 2
+        tier = next((i for i, end in enumerate(ends) if middle - half >= end), len(ends) - 1)
+        ends[tier] = middle + half + LETTER
+        top = wall.height + LINE + tier * 3 * LINE
+        found[unit.id] = tuple(Label(middle, top + LINE * i, line, "wall-name") for i, line in enumerate(lines))
+    return found
+
+
 def _ends(wall: Wall, y) -> tuple[Label, ...]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    """Where the water comes from and goes to, above the pipe and above what is kept free there."""
+    zones = [zone.rect for unit in wall.units for zone in unit.zones]
+
+    def above(left: float, right: float) -> float:
+        highest = max([wall.header, *(rect.top for rect in zones if rect.x < right and rect.right > left and rect.top > wall.header)])
+        return float(y(highest)) - 26
+
+    leaves = wall.leaves - (6 if wall.leaves == wall.width else 30)
     return (
-        Label(6, y(wall.header) - 26, "from the source", "wall-note", "start"),
-        Label(wall.leaves - (6 if wall.leaves == wall.width else 30), y(wall.header) - 26, "to the house", "wall-note", "end"),
+        Label(6, above(0, 15 * LETTER), "from the source", "wall-note", "start"),
+        Label(leaves, above(leaves - 12 * LETTER, leaves), "to the house", "wall-note", "end"),
     )
 
 
-def _unit(unit: Unit, wall: Wall, variant: Variant, box) -> UnitView:  # type: ignore[no-untyped-def]  # noqa: ANN001
+def _unit(unit: Unit, wall: Wall, variant: Variant, box, labels: tuple[Label, ...]) -> UnitView:  # type: ignore[no-untyped-def]  # noqa: ANN001
     shapes: list[Box | Line] = []
     for shape, rect in unit.parts:
         shapes += _part(shape, box(rect, shape), unit, variant)
@@ -129,8 +159,6 @@ def _unit(unit: Unit, wall: Wall, variant: Variant, box) -> UnitView:  # type: i
     worst = min((finding.severity for finding in own), key=SEVERITIES.index, default="")
     frame = box(unit.outline, "hit")
     zones = tuple(box(zone.rect, f"zone-{zone.what}") for zone in unit.zones)
-    foot = wall.height + 46 if unit.outline.z < 300 else frame.bottom + 46
-    labels = tuple(Label(unit.outline.x + unit.outline.width / 2, foot + 46 * i, line, "wall-name") for i, line in enumerate(_lines(unit.name)))
     count = f", {len(own)} finding{'s' if len(own) > 1 else ''}, gravest {worst}" if own else ""
     return UnitView(
         unit.id, unit.name, f"{unit.name}{count}", tuple(shapes), zones, Box(frame.x - 12, frame.y - 12, frame.width + 24, frame.height + 24, "hit", 10), labels,
@@ -242,11 +270,11 @@ def _obstacle_label(obstacle: Obstacle, y) -> Label:  # type: ignore[no-untyped-
     return Label(obstacle.rect.x + obstacle.rect.width / 2, y(obstacle.rect.top) - 18, obstacle.key.replace("_", " "), "wall-note")
 
 
-def _dimensions(wall: Wall, y, system: str) -> tuple[tuple[Line, ...], tuple[Label, ...]]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+def _dimensions(wall: Wall, y, system: str, below: float) -> tuple[tuple[Line, ...], tuple[Label, ...]]:  # type: ignore[no-untyped-def]  # noqa: ANN001
     """A chain of measures along the floor, the height of the header, and the whole width."""
     lines: list[Line] = []
     labels: list[Label] = []
-    level = wall.height + 178
+    level = wall.height + 178 + below
     for i, each in enumerate(wall.dimensions):
         a, b = each.start[0], each.end[0]
         lines.append(Line(f"M{n(a)} {n(level - 14)}V{n(level + 14)}M{n(a)} {n(level)}H{n(b)}M{n(b)} {n(level - 14)}V{n(level + 14)}", "dimension"))
