@@ -3,4 +3,4 @@
 The one door is :func:`treatment.design.design`: a job document in, a design out.
 """
 
-ENGINE = "0.5.0"
+ENGINE = "0.6.0"

@@ -7,6 +7,7 @@ import uuid
 from collections.abc import Callable
 
 import structlog
+from django.db import IntegrityError
 from django.http import HttpRequest, HttpResponse
 
 from .error_views import told
@@ -35,8 +36,12 @@ class RequestLog:
                 ms=round((time.perf_counter() - began) * 1000, 1),
             )
         response["X-Request-ID"] = number
+        if "Cache-Control" not in response:  # static files bring their own
+            response["Cache-Control"] = "private, no-store"
         return response
 
     def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
-        """A change on something that somebody else changed is refused with a page that says so."""
-        return told(request, 409) if isinstance(exception, Stale) else None
+        """A change on something that somebody else changed, or took away, is refused with a page that says so."""
+        if isinstance(exception, IntegrityError):
+            log.warning("refused by the database", error=type(exception).__name__)
+        return told(request, 409) if isinstance(exception, Stale | IntegrityError) else None

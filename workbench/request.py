@@ -14,8 +14,12 @@ class Request(HttpRequest):
 
 def number(request: HttpRequest, name: str) -> int | None:
     """A whole number that was posted; None where it is none."""
-    text = request.POST.get(name, "")
-    return int(text) if text.isdigit() and len(text) < 10 else None
+    return whole(request.POST.get(name, ""))
+
+
+def whole(text: str) -> int | None:
+    """The whole number that a text is, if it is one that a page may have sent; some characters count as digits and are no numbers."""
+    return int(text) if text.isdecimal() and len(text) < 10 else None
 
 
 def version_of(request: HttpRequest) -> int:

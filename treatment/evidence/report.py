@@ -19,6 +19,7 @@ _VALUE = re.compile(
 )
 _DROPPED = re.compile(r"\b(total|dissolved|as|by|calc(?:ulated)?|lab|icp|ms|recoverable|field|bacteria|organisms)\b|[(),;:*†]", re.IGNORECASE)
 _BASIS = re.compile(r"[,(]?\s*\bas\s+(CaCO[3₃]|HCO[3₃]|NO[3₃]|NO[2₂]|N|SO[4₄]|S|Ca|Mg|P|PO[4₄]|NH[4₄]|SiO[2₂]|Si)\b\)?")
+MOST_GUESSED = 400  # rows for which the nearest name is looked up: as many as a page shows
 MOST_ROWS = 20_000
 
 
@@ -157,7 +158,7 @@ def _row(number: int, row: list[str], columns: Columns, taken: set[str], known: 
             None,
             None,
             "aside",
-            "not an analyte we know" + (f"; perhaps {analytes()[near].said}?" if (near := nearest_name(name)) else ""),
+            "not an analyte we know" + (f"; perhaps {analytes()[near].said}?" if number <= MOST_GUESSED and (near := nearest_name(name)) else ""),
         )
     if not text:
         return Row(number, name, text, analyte, None, "aside", "no result in this row")

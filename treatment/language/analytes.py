@@ -5,7 +5,7 @@ from __future__ import annotations
 import difflib
 import re
 from dataclasses import dataclass, field
-from functools import cache
+from functools import cache, lru_cache
 from typing import Literal
 
 from .quantity import Unit, find_unit, unit_named
@@ -139,6 +139,9 @@ def fold(name: str) -> str:
     return re.sub(r"[\s_]+", " ", name.strip().lower())
 
 
+LONGEST_NAME = 60  # letters; what is longer is no name of an analyte
+
+
 @cache
 def _by_name() -> dict[str, str]:
     names: dict[str, str] = {}
@@ -154,7 +157,10 @@ def find_analyte(name: str) -> Analyte | None:
     return analytes()[key] if key else None
 
 
+@lru_cache(maxsize=4096)
 def nearest_name(name: str) -> str | None:
-    """The known name most like ``name``, for a helpful refusal."""
+    """The known name most like ``name``, for a helpful refusal; none for what is longer than any name."""
+    if len(name) > LONGEST_NAME:
+        return None
     close = difflib.get_close_matches(fold(name), _by_name(), n=1, cutoff=0.6)
     return _by_name()[close[0]] if close else None

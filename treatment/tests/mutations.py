@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ..design import Design
+from ..language.errors import BadDocument
 from ..planning.variant import Variant
 from .example import worked
 from .test_own_trains import again, house
@@ -247,8 +248,12 @@ def mutate(count: int, seed: int = 300) -> Outcome:
             train = spoil(copy.deepcopy(whole["train"]))
             if train is None:
                 continue
-            spoilt = worked(document | {"train": train})
             outcome.tried += 1
+            try:
+                spoilt = worked(document | {"train": train})
+            except BadDocument:  # refused at the door: seen
+                outcome.found += 1
+                continue
             new = _said(spoilt.chosen) - said
             if new:
                 outcome.found += 1

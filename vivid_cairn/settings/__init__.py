@@ -1,11 +1,12 @@
-"""Settings, picked by the environment: CAIRN_MODE is demo, test or production."""
+"""Settings, picked by the environment: CAIRN_MODE is demo, test or production. Unset or mistyped, nothing starts."""
 
 import os
 
 from .base import *  # noqa: F403
+from .modes import mode_of
 from .security import *  # noqa: F403
 
-MODE = os.environ.get("CAIRN_MODE", "demo")
+MODE = mode_of(os.environ)
 
 if MODE == "test":
     from .test import *  # noqa: F403

@@ -6,11 +6,12 @@ from pathlib import Path
 from vivid_cairn.log import configure, logging_of
 
 from .clock import time_zone
+from .modes import hosts_of
 
 BASE_DIR = Path(__file__).resolve().parents[2]
 DEBUG = os.environ.get("CAIRN_DEBUG") == "1"
 SECRET_KEY = os.environ.get("CAIRN_SECRET_KEY", "for-loopback-demonstration-only-set-CAIRN_SECRET_KEY-elsewhere")
-ALLOWED_HOSTS = [host for host in os.environ.get("CAIRN_HOSTS", "127.0.0.1,localhost,[::1],testserver").split(",") if host]
+ALLOWED_HOSTS = hosts_of(os.environ)
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -68,7 +69,8 @@ DATABASES = {
         "PASSWORD": os.environ.get("PGPASSWORD", ""),
         "HOST": os.environ.get("PGHOST", ""),
         "PORT": os.environ.get("PGPORT", ""),
-        "OPTIONS": {"pool": {"min_size": 1, "max_size": 8}},
+        "OPTIONS": {"pool": {"min_size": 1, "max_size": 8, "timeout": 8}},
+        "CONN_HEALTH_CHECKS": True,
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
@@ -50,11 +51,12 @@ def stands(workspace: Workspace) -> str:
 
 
 @require_http_methods(["GET", "POST"])
+@transaction.atomic
 def firm(request: HttpRequest) -> HttpResponse:
     member = membership(request)
     if request.method == "POST":
         may_change(member)
-        form = FirmForm(request.POST, instance=member.workspace)
+        form = FirmForm(request.POST, instance=Workspace.objects.select_for_update().get(pk=member.workspace.pk))
         if form.is_valid():
             form.save()
             return redirect("jobs")

@@ -22,7 +22,7 @@ from treatment.language.spec import BAD, Choice, Flag, ListOf, Measure, Number, 
 from ..fields import sentence
 from .models import Job, Survey
 from .places import COLUMNS, held, put, take
-from .services import StaleJob, bump, touch
+from .services import StaleJob, bump, hold, touch
 
 YES_NO = [("yes", "Yes"), ("no", "No")]
 
@@ -248,5 +248,6 @@ def set_part(job: Job, part: str, value: Any, user: Any) -> None:
 
 
 def locked(job: Job) -> Survey:
-    """The survey as it stands, held until the transaction ends."""
+    """The survey as it stands, held with its job until the transaction ends."""
+    hold(job)
     return Survey.objects.select_for_update().get(job=job)

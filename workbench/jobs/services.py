@@ -30,6 +30,14 @@ def touch(job: Job, version: int, user: Any) -> None:
     job.version = version + 1
 
 
+def hold(job: Job) -> Job:
+    """The job's row, held until the transaction ends. Whoever changes a part of a job takes it first, so that nobody waits in a circle.
+
+    Raises Http404 where the job is gone.
+    """
+    return get_object_or_404(Job.objects.select_for_update(), pk=job.pk)
+
+
 @transaction.atomic
 def bump(job: Job, user: Any) -> None:
     """Mark a job as changed where the change cannot collide (a reading added or taken out)."""
@@ -39,6 +47,7 @@ def bump(job: Job, user: Any) -> None:
 @transaction.atomic
 def note_seen(job: Job, observation: str, user: Any) -> None:
     """An observation more, beside those that were told."""
+    hold(job)
     survey = Survey.objects.select_for_update().get(job=job)
     if observation not in survey.observations:
         survey.observations = [*survey.observations, observation]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from django.db import transaction
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -25,7 +26,7 @@ from ..trains.services import shown_stages
 from .document_form import DocumentForm, kept
 from .forms import NewJobForm, SiteForm, SupplyForm
 from .models import Job, Survey
-from .services import touch
+from .services import bump, hold
 
 LARGEST_IMPORT = 4_000_000  # bytes
 
@@ -158,7 +159,7 @@ def units(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     wanted = request.POST.get("units")
     if wanted in ("us", "metric"):
-        touch(job, job.version, request.user)
+        bump(job, request.user)
         Job.objects.filter(pk=job.pk).update(units=wanted)
     back = request.POST.get("back", "train")
     if back.startswith(f"/jobs/{pk}/"):
@@ -170,7 +171,8 @@ def units(request: Request, pk: int) -> HttpResponse:
 def job_delete(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     if request.POST.get("name", "").strip() == job.name:
-        job.delete()
+        with transaction.atomic():  # whoever adds to it just now is waited for, and whoever comes later finds it gone
+            hold(job).delete()
         return redirect("jobs")
     return redirect("site", pk)
 

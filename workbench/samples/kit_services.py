@@ -8,6 +8,7 @@ from math import ceil
 from typing import Any
 
 from django.db import transaction
+from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from treatment.evidence.kits import Kit, KitTest, Outcome, in_time, kits, observed, outcome_readings, pad_reading, phase, times
@@ -17,8 +18,8 @@ from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
 from ..door import reading_row
-from ..jobs.models import Job
-from ..jobs.services import bump
+from ..jobs.models import Job, Survey
+from ..jobs.services import bump, hold
 from .models import KitRun, KitSession, Reading, Sample
 
 READ_LATE = "read late: the colour no longer counts for sure"
@@ -85,6 +86,7 @@ def start(session: KitSession, test: KitTest) -> None:
 @transaction.atomic
 def again(session: KitSession, test: KitTest, user: Any) -> None:
     """Forget a test and what it said, to do it anew."""
+    hold(session.job)
     KitRun.objects.filter(session=session, test=test.key).delete()
     if session.sample_id:
         names = {test.analyte, *test.measure, *(name for outcome in test.outcomes for name in outcome.readings)}
@@ -96,6 +98,8 @@ def again(session: KitSession, test: KitTest, user: Any) -> None:
 def answer(session: KitSession, test: KitTest, data: Any, user: Any) -> None:
     """Keep what was seen or measured. Raises Unanswered; nothing is kept then."""
     now = timezone.now()
+    hold(session.job)  # answers come one after the other
+    session = get_object_or_404(KitSession.objects.select_related("job"), pk=session.pk)
     run, _ = KitRun.objects.get_or_create(session=session, test=test.key, defaults={"started_at": now})
     late = test.timed and phase(test, (now - run.started_at).total_seconds())[0] == "late"
     readings, said, outcomes = _understood(test, data)
@@ -106,7 +110,7 @@ def answer(session: KitSession, test: KitTest, data: Any, user: Any) -> None:
         row.note = READ_LATE if late else row.note
         row.save()
     if outcomes:
-        survey = session.job.survey
+        survey = Survey.objects.select_for_update().get(job=session.job)
         survey.observations = observed(list(survey.observations), outcomes)
         survey.save(update_fields=["observations"])
     run.answered_at, run.answer, run.late = now, said[:200], late

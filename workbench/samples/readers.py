@@ -10,6 +10,8 @@ from typing import Any
 
 LARGEST = 5_000_000  # bytes
 MOST_ROWS, MOST_CELLS = 20_000, 60
+MOST_UNPACKED = 20_000_000  # bytes of an archive, bounded before it is unpacked
+MOST_PAGES = 20
 
 
 class Unreadable(Exception):
@@ -65,7 +67,7 @@ def _spreadsheet(content: bytes) -> list[list[str]]:
 
     try:
         with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            if sum(entry.file_size for entry in archive.infolist()) > 40 * LARGEST:
+            if sum(entry.file_size for entry in archive.infolist()) > MOST_UNPACKED:
                 raise Unreadable("The spreadsheet unpacks to more than we read.")
         book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
     except Unreadable:
@@ -75,7 +77,7 @@ def _spreadsheet(content: bytes) -> list[list[str]]:
     rows: list[list[str]] = []
     try:
         for sheet in book.worksheets:
-            for row in sheet.iter_rows(values_only=True):
+            for row in sheet.iter_rows(values_only=True, max_row=MOST_ROWS + 1):
                 if len(rows) > MOST_ROWS:
                     break
                 rows.append(["" if cell is None else str(cell)[:200] for cell in row[:MOST_CELLS]])
@@ -94,7 +96,7 @@ def _pdf(content: bytes) -> list[list[str]]:
     rows: list[list[str]] = []
     try:
         with pdfplumber.open(io.BytesIO(content)) as pdf:
-            for page in pdf.pages[:20]:
+            for page in pdf.pages[:MOST_PAGES]:
                 tables = page.extract_tables()
                 for table in tables:
                     rows += [[" ".join((cell or "").split())[:200] for cell in row[:MOST_CELLS]] for row in table]

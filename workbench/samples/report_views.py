@@ -21,11 +21,13 @@ from treatment.language.spec import ListOf, Record
 
 from ..accounts.access import job_for
 from ..jobs.models import Job
+from ..request import whole
 from ..steps import steps
 from . import services
+from .apart import rows_apart
 from .forms import SampleForm
 from .models import ReportLayout, Sample
-from .readers import Unreadable, rows_of, rows_of_text, safe_cell
+from .readers import Unreadable, rows_of_text, safe_cell
 from .views import Chip, chip
 
 MOST_SHOWN = 400
@@ -73,7 +75,7 @@ def report_preview(request: HttpRequest, pk: int) -> HttpResponse:
     upload, pasted = request.FILES.get("file"), request.POST.get("rows", "")
     try:
         if upload is not None:
-            rows = rows_of(upload.name or "", upload.read(5_000_001))
+            rows = rows_apart(upload.name or "", upload.read(5_000_001))
         else:
             rows = rows_of_text(pasted)
         own = own_samples(rows)
@@ -137,7 +139,7 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
     form = SampleForm(request.POST, prefix="new")
     count = request.POST.get("count", "0")
     shown, good, aside, bad = [], {}, [], not form.is_valid()
-    for i in range(min(int(count) if count.isdigit() else 0, MOST_SHOWN)):
+    for i in range(min(whole(count) or 0, MOST_SHOWN)):
         name, text, key = (request.POST.get(f"{part}-{i}", "")[:200] for part in ("name", "text", "key"))
         sure, reading, problem = _read(name, text, key)
         if reading is not None and reading.analyte in good:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
+from django.shortcuts import get_object_or_404
 
 from treatment.job.facts import SampleFacts
 from treatment.language.analytes import analytes, fold
@@ -16,7 +17,7 @@ from treatment.language.reading import Reading as CoreReading
 
 from ..door import reading_row, store_sample
 from ..jobs.models import Job
-from ..jobs.services import bump
+from ..jobs.services import bump, hold
 from .forms import SampleForm
 from .models import Reading, ReportLayout, Sample
 
@@ -33,6 +34,7 @@ class Replaced:
 @transaction.atomic
 def add_sample(job: Job, user: Any) -> Sample:
     """An empty sample."""
+    hold(job)
     sample = Sample.objects.create(job=job)
     bump(job, user)
     return sample
@@ -42,6 +44,8 @@ def add_sample(job: Job, user: Any) -> Sample:
 def keep_readings(job: Job, sample: Sample, entries: Iterable[Entry], user: Any) -> list[Replaced]:
     """Keep what was understood of a line, one reading of each analyte; what that replaced is told."""
     readings = [entry.reading for entry in entries if entry.reading is not None]
+    hold(job)  # one at a time: a sample holds one reading of each analyte
+    get_object_or_404(Sample, pk=sample.pk)
     stood = {reading.analyte: reading.typed for reading in sample.readings.all()}
     for reading in readings:
         Reading.objects.filter(sample=sample, analyte=reading.analyte).delete()
@@ -65,6 +69,7 @@ def keep_facts(job: Job, form: SampleForm, user: Any) -> None:
 @transaction.atomic
 def drop_sample(job: Job, sample: Sample, user: Any) -> None:
     """Take a sample and its readings out."""
+    hold(job)
     sample.delete()
     bump(job, user)
 
@@ -72,6 +77,7 @@ def drop_sample(job: Job, sample: Sample, user: Any) -> None:
 @transaction.atomic
 def drop_reading(job: Job, sample: Sample, analyte: str, user: Any) -> None:
     """Take one reading out."""
+    hold(job)
     Reading.objects.filter(sample=sample, analyte=analyte).delete()
     bump(job, user)
 
@@ -103,7 +109,8 @@ class TableTyped:
 @transaction.atomic
 def keep_table(job: Job, sample: Sample, typed: Mapping[str, str], shown: Mapping[str, str], user: Any) -> dict[str, str]:
     """Keep a whole table of readings, or nothing: an emptied field takes its reading out. Returns what stands against it, by analyte."""
-    stored = {reading.analyte: reading.typed for reading in sample.readings.select_for_update()}
+    hold(job)
+    stored = {reading.analyte: reading.typed for reading in sample.readings.all()}
     table = TableTyped(dict(typed), dict(shown), stored)
     entries = table.entries()
     if table.problems:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -21,7 +22,7 @@ from ..accounts.access import job_for
 from ..door import design_of, worth_testing
 from ..jobs.forms import OBSERVATION_WORDS
 from ..jobs.models import Job
-from ..jobs.services import note_seen
+from ..jobs.services import hold, note_seen
 from ..request import Request
 from ..steps import steps
 from ..trains.services import shown_stages
@@ -152,7 +153,13 @@ def sample_new(request: Request, pk: int) -> HttpResponse:
 
 @require_POST
 def sample_edit(request: Request, pk: int, sample: int) -> HttpResponse:
+    with transaction.atomic():  # what stands is compared and written under one lock
+        return _sample_edited(request, pk, sample)
+
+
+def _sample_edited(request: Request, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
+    hold(job)
     held = get_object_or_404(Sample, pk=sample, job=job)
     places, prefix = after_stages(design_of(job, shown_stages(job))), f"s{held.pk}"
     form = SampleForm(request.POST, instance=held, prefix=prefix, places=places)

@@ -21,6 +21,7 @@ from ..accounts.access import job_for
 from ..door import design_of
 from ..jobs.document_form import EntryForm, kept, set_entry
 from ..jobs.models import Job
+from ..request import whole
 from ..steps import steps
 from . import services
 from .panel import EventForm, LimitForm, PanelForm, WorkingForm, add_event, drop_event, events_told, own_values
@@ -62,10 +63,10 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
             )
             return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
         if act == "take":
-            others, number = alternatives(design_of(job, None)), request.POST.get("number", "")
-            if not number.isdigit() or int(number) >= len(others):
+            others, number = alternatives(design_of(job, None)), whole(request.POST.get("number", ""))
+            if number is None or number >= len(others):
                 raise services.Refused("", "This alternative is no longer offered; the job has changed.")
-            other = others[int(number)]
+            other = others[number]
             made = services.open_option(job, written(other.variant.train), other.title, request.user)
             return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
         if act == "follow":

@@ -8,6 +8,7 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import F
+from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from treatment.job.feed_limits import OwnFeedLimits
@@ -49,8 +50,10 @@ def option_of(job: Job, letter: str = "") -> TrainOption:
     letter = letter or job.option
     option = TrainOption.objects.filter(job=job, letter=letter).first() or TrainOption.objects.filter(job=job, letter=job.option).first()
     if option is None:
-        option, _ = TrainOption.objects.get_or_create(job=job, letter="A")
-        Revision.objects.get_or_create(option=option, number=0, defaults={"stages": None, "summary": "the proposal"})
+        with transaction.atomic():  # others see the option with its first revision, or not at all
+            get_object_or_404(Job.objects.select_for_update(), pk=job.pk)
+            option, _ = TrainOption.objects.get_or_create(job=job, letter="A")
+            Revision.objects.get_or_create(option=option, number=0, defaults={"stages": None, "summary": "the proposal"})
     return option
 
 
@@ -173,7 +176,7 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages
         after[here].pop(name, None)
         return after, f"left {name.replace('_', ' ')} of {title(stages[here])} to be sized", stage_id
     raw: Any = {"true": True, "false": False}.get(text, text)
-    if isinstance(spec, Choice) and text.isdigit():
+    if isinstance(spec, Choice) and text.isdecimal() and len(text) < 10:
         raw = int(text)
     faults: list[Fault] = []
     if spec.read(raw, "", faults) is BAD or faults:

@@ -23,7 +23,7 @@ from treatment.studies.repair import repair
 from ..accounts.access import job_for
 from ..door import design_of
 from ..jobs.models import Job
-from ..request import Request
+from ..request import Request, whole
 from ..steps import steps
 from . import services
 from .models import TrainOption
@@ -155,8 +155,8 @@ def _change(request: Request, action: str, stages: services.Stages, selected: st
     if action == "later":
         return services.move(stages, selected, services.place_of(stages, selected) + 1)
     if action == "move":
-        to = request.POST.get("to", "")
-        return services.move(stages, selected, int(to) if to.isdigit() else -1)
+        to = whole(request.POST.get("to", ""))
+        return services.move(stages, selected, -1 if to is None else to)
     if action == "add":
         return services.add(stages, request.POST.get("kind", ""), selected)
     if action == "replace":

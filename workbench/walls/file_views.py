@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
@@ -17,8 +18,8 @@ from treatment.papers.materials import Row, by_group, materials, price_keys, tot
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
 from ..jobs.models import Job
+from ..samples.apart import rows_apart as file_rows
 from ..samples.readers import Unreadable
-from ..samples.readers import rows_of as file_rows
 from ..steps import steps
 from .exports import dxf, materials_csv, materials_xlsx, pdf
 from .svg_style import svg_style
@@ -130,15 +131,20 @@ def prices(request: HttpRequest) -> HttpResponse:
             problems[key] = "A price is a number, 0 or more."
     if problems:
         return _prices(request, member.workspace, 422, typed=typed, problems=problems)
-    if upload is None and request.POST.get("was", "") != _stamp(member.workspace):
+    with transaction.atomic():  # what stands is compared and written under one lock
+        return _keep_prices(request, Workspace.objects.select_for_update().get(pk=member.workspace.pk), typed, found, upload is None)
+
+
+def _keep_prices(request: HttpRequest, workspace: Workspace, typed: dict[str, str], found: dict[str, float], by_form: bool) -> HttpResponse:
+    if by_form and request.POST.get("was", "") != _stamp(workspace):
         return _prices(
             request,
-            Workspace.objects.get(pk=member.workspace.pk),
+            workspace,
             409,
             typed=typed,
             problem="Somebody else changed the list meanwhile. What you typed is still here; save again to keep it.",
         )
-    Workspace.objects.filter(pk=member.workspace.pk).update(prices={key: price for key, price in found.items() if price != price_keys()[key][3]})
+    Workspace.objects.filter(pk=workspace.pk).update(prices={key: price for key, price in found.items() if price != price_keys()[key][3]})
     return redirect("prices")
 
 
@@ -147,7 +153,7 @@ def _from_file(rows: list[list[str]]) -> dict[str, str]:
     for row in rows:
         cells = [cell.strip() for cell in row if cell.strip()]
         key = next((cell for cell in cells if cell in price_keys()), None)
-        numbers = [cell for cell in cells if cell.replace(",", ".").replace(".", "", 1).isdigit()]
+        numbers = [cell for cell in cells if cell.replace(",", ".").replace(".", "", 1).isdecimal()]
         if key and numbers:
             found[key] = numbers[-1]
     return found

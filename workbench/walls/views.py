@@ -23,7 +23,7 @@ from ..accounts.access import job_for
 from ..door import design_of
 from ..jobs.document_form import kept
 from ..jobs.models import Job
-from ..request import Request
+from ..request import Request, whole
 from ..steps import steps
 from ..trains import services as trains
 from ..trains.models import TrainOption
@@ -112,11 +112,11 @@ def edit(request: Request, pk: int) -> HttpResponse:
 
 
 def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> str:
-    action, version = request.POST.get("action", ""), request.POST.get("version", "")
-    if not version.isdigit():
+    action, version = request.POST.get("action", ""), whole(request.POST.get("version", ""))
+    if version is None:
         raise Refused("", "This page is out of date; open the wall anew.")
     if action in ("undo", "redo"):
-        return trains.step(option, int(version), request.user, -1 if action == "undo" else 1)
+        return trains.step(option, version, request.user, -1 if action == "undo" else 1)
     if action in ("waive", "unwaive"):
         reason = request.POST.get("reason", "") if action == "waive" else ""
         waive(job, request.POST.get("rule", ""), request.POST.get("on", ""), reason, request.user)
@@ -137,7 +137,7 @@ def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> st
         after, summary, _ = services.released(stages, selected if action == "release" else "")
     else:
         raise Refused("", "This is not a move we know.")
-    return trains.save(option, int(version), request.user, lambda: (after, summary))
+    return trains.save(option, version, request.user, lambda: (after, summary))
 
 
 def _number(request: Request, name: str) -> float:

@@ -1,0 +1,74 @@
+"""Foreign files are read in a process of their own, with limits of memory, processor and wall time: a small file may be a bomb.
+
+The process reads bytes from its standard input and answers rows as JSON; it knows no database and no settings. At most two
+read at a time in one worker; the others wait, in the open, and give up in words.
+"""
+
+from __future__ import annotations
+
+import json
+import resource
+import subprocess
+import sys
+from pathlib import Path
+from threading import BoundedSemaphore
+
+from .readers import LARGEST, Unreadable, rows_of
+
+ROOT = Path(__file__).resolve().parents[2]
+WALL_S, CPU_S, MEMORY = 8, 6, 700 * 1024 * 1024
+WAIT_S = 10
+TOO_DEAR = (
+    "This file takes more time or memory to read than any report needs. Save the page with the results alone as CSV or XLSX, or paste the rows."
+)
+_turns = BoundedSemaphore(2)
+
+
+def rows_apart(name: str, content: bytes) -> list[list[str]]:
+    """The rows of a file somebody sent, as `readers.rows_of` reads them. Raises Unreadable, also where reading takes too much.
+
+    Plain text is read here: it is bounded and holds nothing packed.
+    """
+    if len(content) > LARGEST:
+        raise Unreadable(f"The file is larger than {LARGEST // 1_000_000} MB; a laboratory report is far smaller.")
+    if not content.startswith((b"PK", b"%PDF")):
+        return rows_of(name, content)
+    if not _turns.acquire(timeout=WAIT_S):
+        raise Unreadable("Other files are being read just now. Send this one again in a moment.")
+    try:
+        done = subprocess.run(
+            [sys.executable, "-m", "workbench.samples.apart"], input=content, capture_output=True, timeout=WALL_S, cwd=ROOT, check=False, preexec_fn=_bounded
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        raise Unreadable(TOO_DEAR) from None
+    finally:
+        _turns.release()
+    try:
+        answer = json.loads(done.stdout)
+    except ValueError:
+        raise Unreadable(TOO_DEAR) from None
+    if "unreadable" in answer:
+        raise Unreadable(answer["unreadable"])
+    rows: list[list[str]] = answer["rows"]
+    return rows
+
+
+def _bounded() -> None:
+    resource.setrlimit(resource.RLIMIT_CPU, (CPU_S, CPU_S))
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
+def main() -> None:
+    """Read a file from standard input and answer its rows, or why it cannot be read."""
+    try:
+        answer: dict[str, object] = {"rows": rows_of("", sys.stdin.buffer.read(LARGEST + 1))}
+    except Unreadable as refused:
+        answer = {"unreadable": str(refused)}
+    except MemoryError:
+        answer = {"unreadable": TOO_DEAR}
+    json.dump(answer, sys.stdout)
+
+
+if __name__ == "__main__":
+    main()
