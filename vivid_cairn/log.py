@@ -55,5 +55,9 @@ def logging_of(mode: str) -> dict[str, Any]:
         },
         "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "json"}},
         "root": {"handlers": ["console"], "level": "WARNING"},
-        "loggers": {"workbench": {"level": quiet}, "django.server": {"handlers": ["console"], "level": "WARNING", "propagate": False}},
+        "loggers": {
+            "workbench": {"level": quiet},
+            "axes": {"level": "CRITICAL", "propagate": False},
+            "django.server": {"handlers": ["console"], "level": "WARNING", "propagate": False},
+        },
     }

@@ -21,6 +21,7 @@ INSTALLED_APPS = [
     "whitenoise.runserver_nostatic",
     "django.contrib.staticfiles",
     "csp",
+    "axes",
     "workbench.accounts",
     "workbench.jobs",
     "workbench.samples",
@@ -41,7 +42,9 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
+    "axes.middleware.AxesMiddleware",
 ]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 
 ROOT_URLCONF = "vivid_cairn.urls"
 WSGI_APPLICATION = "vivid_cairn.wsgi.application"

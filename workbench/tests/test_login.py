@@ -1,0 +1,54 @@
+"""Guesses at a log-in: a few are free, then the wait grows; another account or another address is not hit by it."""
+
+from __future__ import annotations
+
+import datetime as dt
+
+from axes.models import AccessAttempt
+from django.test import TestCase
+from django.urls import reverse
+
+from ..accounts.guesses import FREE, LONGEST, wait_after
+from .base import people
+
+
+class Guesses(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        people()
+
+    def enter(self, name: str = "dora", password: str = "wrong", address: str = "10.0.0.1") -> int:
+        return self.client.post(reverse("login"), {"username": name, "password": password}, REMOTE_ADDR=address).status_code
+
+    def test_five_are_free_then_even_the_right_password_waits(self) -> None:
+        """In clear words, with 429; another address and another account go on."""
+        for _ in range(FREE - 1):
+            self.assertEqual(self.enter(), 200)
+        self.assertEqual(self.enter(), 429)
+        self.assertEqual(self.enter(password="pass-word-1"), 429)
+        locked = self.client.post(reverse("login"), {"username": "dora", "password": "x"}, REMOTE_ADDR="10.0.0.1")
+        self.assertContains(locked, "Too many tries", status_code=429)
+        self.assertEqual(self.enter(name="vera", password="pass-word-1"), 302)
+        self.client.logout()
+        self.assertEqual(self.enter(password="pass-word-1", address="10.0.0.2"), 302)
+
+    def test_after_the_wait_it_opens(self) -> None:
+        """A minute after the fifth failure."""
+        for _ in range(FREE):
+            self.enter()
+        AccessAttempt.objects.update(attempt_time=dt.datetime.now(dt.UTC) - dt.timedelta(minutes=1, seconds=5))
+        self.assertEqual(self.enter(password="pass-word-1"), 302)
+
+    def test_a_right_one_forgets_the_wrong_ones(self) -> None:
+        """Four wrong, one right, four wrong: no wait."""
+        for _ in range(2):
+            for _ in range(FREE - 1):
+                self.assertEqual(self.enter(), 200)
+            self.assertEqual(self.enter(password="pass-word-1"), 302)
+            self.client.logout()
+
+    def test_the_wait_grows_and_ends(self) -> None:
+        """1, 2, 4, 8 minutes, never more than an hour."""
+        waits = [wait_after(n) for n in range(FREE, FREE + 20)]
+        self.assertEqual(waits, sorted(waits))
+        self.assertEqual((waits[0], waits[1], waits[-1]), (dt.timedelta(minutes=1), dt.timedelta(minutes=2), LONGEST))
