@@ -22,10 +22,11 @@ log = structlog.get_logger("workbench.login")
 def wait_after(failures: int) -> dt.timedelta:
     """How long nobody may try again after so many failures: a minute, then twice as long with each, an hour at the most.
 
-    >>> [wait_after(n).seconds // 60 for n in (5, 6, 7, 12)]
+    >>> [wait_after(n) // FIRST for n in (5, 6, 7, 12)]
     [1, 2, 4, 60]
     """
-    return min(FIRST * 2 ** min(max(failures - FREE, 0), 12), LONGEST)
+    doublings: int = min(max(failures - FREE, 0), 12)
+    return min(FIRST * float(2**doublings), LONGEST)
 
 
 def cool_off(request: HttpRequest | None = None) -> dt.timedelta:
