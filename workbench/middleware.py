@@ -7,8 +7,11 @@ import uuid
 from collections.abc import Callable
 
 import structlog
+from django.contrib import messages
 from django.db import IntegrityError
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, QueryDict
+
+from treatment.language.spec import UNFIT
 
 from .error_views import told
 from .stale import Stale
@@ -45,3 +48,33 @@ class RequestLog:
         if isinstance(exception, IntegrityError):
             log.warning("refused by the database", error=type(exception).__name__)
         return told(request, 409) if isinstance(exception, Stale | IntegrityError) else None
+
+
+class PlainText:
+    """The one door for typed text: characters that cannot be stored or written in a file are left out, and that is said."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self.get_response(request)
+
+    def process_view(self, request: HttpRequest, view: object, args: object, kwargs: dict[str, object]) -> None:
+        if any(isinstance(value, str) and UNFIT.search(value) for value in kwargs.values()):
+            raise Http404
+        asked, sent = _fit(request.GET), _fit(request.POST)
+        if asked is not None:
+            request.GET = asked  # type: ignore[assignment]
+        if sent is not None:
+            request.POST = sent  # type: ignore[assignment]
+            messages.warning(request, "What was typed held characters that cannot be printed; they were left out.")
+
+
+def _fit(typed: QueryDict) -> QueryDict | None:
+    """The same without characters that are unfit; None where there is none."""
+    if not any(UNFIT.search(text) for name, values in typed.lists() for text in (name, *map(str, values))):
+        return None
+    clean = QueryDict(mutable=True)
+    for name, values in typed.lists():
+        clean.setlist(UNFIT.sub("", name), [UNFIT.sub("", str(value)) for value in values])
+    return clean

@@ -69,6 +69,8 @@ def packed_bed_loss(flow: float, area: float, depth: float, grain: float, porosi
 
     flow [L/min], area [m2], depth [m], grain diameter [m], porosity [-], temperature [degC].
     """
+    if flow <= 0:
+        return 0.0
     speed = flow / 60000.0 / area
     pascal: float = Ergun(dp=grain, voidage=porosity, vs=speed, rho=water_density(temperature), mu=water_viscosity(temperature), L=depth)
     return pascal / 1000

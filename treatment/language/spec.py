@@ -19,6 +19,8 @@ from .errors import Fault, NotUnderstood
 from .quantity import canonical_unit, parse_number, parse_quantity, split_number, unit_named
 
 BAD: Any = object()
+#: characters that neither a database nor XML takes: control characters other than tab and line breaks, half a pair, what is no character
+UNFIT = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
 _TIME = re.compile(r"^([01]?\d|2[0-3]):([0-5]\d)$")
 
 
@@ -57,8 +59,8 @@ class Text(Spec):
             return self.refuse(raw, path, faults)
         if len(raw) > self.longest:
             return self.refuse(raw, path, faults, f"longer than {self.longest} characters")
-        if "\x00" in raw:
-            return self.refuse(raw, path, faults, "it holds a null character")
+        if UNFIT.search(raw):
+            return self.refuse(UNFIT.sub("�", raw), path, faults, "it holds a character that cannot be written")
         return raw
 
     def schema(self) -> dict[str, Any]:

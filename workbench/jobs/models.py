@@ -31,9 +31,26 @@ class Job(models.Model):
             models.CheckConstraint(condition=~Q(name=""), name="job_named"),
             models.CheckConstraint(condition=Q(option__in=["A", "B", "C"]), name="job_option_known"),
         ]
+        indexes = [models.Index(fields=["workspace", "-updated_at", "id"], name="job_list_order")]
 
     def __str__(self) -> str:
         return self.name
+
+
+class JobFigures(models.Model):
+    """What the list of jobs shows of a job; good while ``key`` is that of its facts, the day and the engine."""
+
+    job = models.OneToOneField(Job, on_delete=models.CASCADE, primary_key=True, related_name="figures")
+    key = models.CharField(max_length=64)
+    #: names of the stages, in the order the water takes
+    stages = models.JSONField(default=list)
+    #: severity -> how many findings
+    tally = models.JSONField(default=dict)
+    #: False where the stored train can no longer be read
+    readable = models.BooleanField(default=True)
+
+    def __str__(self) -> str:
+        return f"figures of {self.job}"
 
 
 def positive(*names: str) -> list[models.CheckConstraint]:

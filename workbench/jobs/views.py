@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from django.db import transaction
+from django.db import DatabaseError, transaction
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -25,6 +25,7 @@ from ..supplies.context import supply_context
 from ..trains.services import shown_stages
 from .document_form import DocumentForm, kept
 from .forms import NewJobForm, SiteForm, SupplyForm
+from .listing import figures_of, listed
 from .models import Job, Survey
 from .services import bump, hold
 
@@ -33,8 +34,11 @@ LARGEST_IMPORT = 4_000_000  # bytes
 
 @require_GET
 def health(request: Request) -> HttpResponse:
-    """For whoever watches the server: it answers and reaches its database."""
-    Job.objects.exists()
+    """For whoever watches the server: it answers and reaches its database, or 503 and what is down."""
+    try:
+        Job.objects.exists()
+    except DatabaseError:
+        return HttpResponse("the database does not answer", content_type="text/plain", status=503)
     return HttpResponse("ok", content_type="text/plain")
 
 
@@ -45,12 +49,12 @@ def job_list(request: Request) -> HttpResponse:
 
 
 def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int = 200) -> HttpResponse:
-    jobs = list(
-        Job.objects.filter(workspace=workspace).select_related("survey", "updated_by").prefetch_related("samples__readings", "options__revisions")
-    )
-    waiting = vials(jobs, timezone.now())
-    rows = [{"job": job, "design": design_of(job, shown_stages(job)), "vials": waiting.get(job.pk, [])} for job in jobs]
-    return render(request, "jobs/list.html", {"rows": rows, "workspace": workspace, "form": form}, status=status)
+    asked = request.GET.get("q", "").strip()[:120]
+    page = listed(workspace, asked, request.GET.get("page", "1"))
+    waiting = vials(list(page), timezone.now())
+    shown = figures_of(list(page))
+    rows = [{"job": job, "figures": shown[job.pk], "vials": waiting.get(job.pk, [])} for job in page]
+    return render(request, "jobs/list.html", {"rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form}, status=status)
 
 
 @require_POST

@@ -124,7 +124,7 @@ def own_keep(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     try:
         facts, faults = _facts(json.loads(request.POST.get("samples", "")))
-    except ValueError:
+    except (ValueError, RecursionError):
         facts, faults = (), [Fault("$", "the samples were not sent whole; choose the file again")]
     if faults:
         return _page(request, job, 422, problem=f"{faults[0].path}: {faults[0].message}.")

@@ -1,0 +1,66 @@
+"""The list of jobs: found by name, a page at a time, with figures kept for as long as the facts they were worked out from stand."""
+
+from __future__ import annotations
+
+import datetime as dt
+import hashlib
+import json
+from typing import Any
+
+from django.core.paginator import Page, Paginator
+from django.db import IntegrityError, transaction
+
+from treatment import ENGINE
+from treatment.language.errors import BadDocument
+
+from ..accounts.models import Workspace
+from ..door import design_of, job_document
+from ..trains.services import shown_stages
+from .models import Job, JobFigures
+
+PER_PAGE = 25
+
+
+def listed(workspace: Workspace, name: str, page: str) -> Page[Job]:
+    """A page of a firm's jobs whose name holds these letters, the latest changed first; the nearest page where there is no such one."""
+    jobs = Job.objects.filter(workspace=workspace, **({"name__icontains": name} if name else {}))
+    jobs = jobs.select_related("survey", "updated_by", "figures").prefetch_related("samples__readings", "options__revisions")
+    return Paginator(jobs, PER_PAGE).get_page(page)
+
+
+def figures_of(jobs: list[Job]) -> dict[int, JobFigures]:
+    """What the list shows of each job, worked out anew where its facts, the day or the engine are no longer those of the last time."""
+    found, fresh = {}, []
+    for job in jobs:
+        stages = shown_stages(job)
+        key = _key(job, stages)
+        held = getattr(job, "figures", None)
+        if held is None or held.key != key:
+            held = JobFigures(job=job, key=key, **_worked(job, stages))
+            fresh.append(held)
+        found[job.pk] = held
+    if fresh:
+        _keep(fresh)
+    return found
+
+
+def _key(job: Job, stages: list[dict[str, Any]] | None) -> str:
+    facts = [ENGINE, dt.date.today().isoformat(), job_document(job, stages)]
+    return hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()
+
+
+def _worked(job: Job, stages: list[dict[str, Any]] | None) -> dict[str, Any]:
+    try:
+        chosen = design_of(job, stages).chosen
+    except BadDocument:
+        return {"stages": [], "tally": {}, "readable": False}
+    return {"stages": [stage.name for stage in chosen.run.stages], "tally": dict(chosen.tally), "readable": True}
+
+
+def _keep(fresh: list[JobFigures]) -> None:
+    """Keep what was worked out; a job that was deleted meanwhile keeps nothing."""
+    try:
+        with transaction.atomic():
+            JobFigures.objects.bulk_create(fresh, update_conflicts=True, unique_fields=["job"], update_fields=["key", "stages", "tally", "readable"])
+    except IntegrityError:
+        return
