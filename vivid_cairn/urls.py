@@ -40,6 +40,7 @@ urlpatterns = [
     path("jobs/<int:pk>/job.json", jobs.job_export, name="job-export"),
     path("jobs/<int:pk>/design.json", jobs.design_export, name="design-export"),
     path("jobs/<int:pk>/water/", samples.water, name="water"),
+    path("jobs/<int:pk>/water/tests/", samples.tests_next, name="water-tests"),
     path("jobs/<int:pk>/water/read/", samples.read_line, name="water-read"),
     path("jobs/<int:pk>/water/samples/", samples.sample_new, name="sample-new"),
     path("jobs/<int:pk>/water/samples/<int:sample>/", samples.sample_edit, name="sample-edit"),

@@ -75,7 +75,7 @@ def _page(request: Request, job: Job, template: str, status: int = 200, **more: 
         for sample in job.samples.all()
     ]
     context = {
-        "job": job, "samples": samples, "steps": steps(job, "water"), "design": design, "tests": worth_testing(job), "tab": "readings",
+        "job": job, "samples": samples, "steps": steps(job, "water"), "design": design, "tab": "readings",
     } | more  # fmt: skip
     return render(request, template, context, status=status)
 
@@ -97,6 +97,13 @@ def after_stages(design: Design) -> list[tuple[str, str]]:
 @require_GET
 def water(request: Request, pk: int) -> HttpResponse:
     return _page(request, job_for(request, pk), "samples/water.html")
+
+
+@require_GET
+def tests_next(request: Request, pk: int) -> HttpResponse:
+    """Which test next; dear to work out, so the water page asks for it once it stands."""
+    job = job_for(request, pk)
+    return render(request, "samples/_next_tests.html", {"tests": worth_testing(job)}) if request.htmx else redirect("water", pk)
 
 
 @require_POST

@@ -1,0 +1,85 @@
+"""./cairn user add|password|firm …"""
+
+from __future__ import annotations
+
+import getpass
+import sys
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import transaction
+
+from workbench.accounts.models import Membership, Workspace
+
+
+class Command(BaseCommand):
+    help = "Add a person to a firm, set a password, found or rename a firm. A password is asked for, or read from the first line of standard input."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        acts = parser.add_subparsers(dest="act", required=True)
+        add = acts.add_parser("add", help="a new person in a firm")
+        add.add_argument("name")
+        add.add_argument("--firm", required=True)
+        add.add_argument("--role", choices=list(Membership.Role.values), default=Membership.Role.DESIGNER.value)
+        password = acts.add_parser("password", help="a new password")
+        password.add_argument("name")
+        firm = acts.add_parser("firm", help="a new firm, or a new name for one")
+        firm.add_argument("name")
+        firm.add_argument("--rename", metavar="NAME", help="what it is called from now on")
+
+    @transaction.atomic
+    def handle(self, *args: Any, act: str, name: str, **options: Any) -> None:
+        try:
+            {"add": self.add, "password": self.password, "firm": self.firm}[act](name, options)
+        except ValidationError as error:
+            raise CommandError(" ".join(error.messages)) from None
+
+    def add(self, name: str, options: dict[str, Any]) -> None:
+        firm = self._firm(options["firm"])
+        users = get_user_model()
+        if users.objects.filter(username=name).exists():
+            raise CommandError(f"There is already somebody called {name}.")
+        user = users(username=name)
+        user.set_password(self._password(user))
+        user.full_clean()
+        user.save()
+        Membership.objects.create(workspace=firm, user=user, role=options["role"])
+        self.stdout.write(f"{name} is a {options['role']} of {firm.name}.")
+
+    def password(self, name: str, options: dict[str, Any]) -> None:
+        user = get_user_model().objects.filter(username=name).first()
+        if user is None:
+            raise CommandError(f"There is nobody called {name}.")
+        user.set_password(self._password(user))
+        user.save()
+        self.stdout.write(f"{name} has a new password; whoever was logged in by the old one is logged out.")
+
+    def firm(self, name: str, options: dict[str, Any]) -> None:
+        if options["rename"]:
+            firm = self._firm(name)
+            self._free(options["rename"])
+            firm.name = options["rename"]
+        else:
+            self._free(name)
+            firm = Workspace(name=name)
+        firm.full_clean()
+        firm.save()
+        self.stdout.write(f"The firm {firm.name} stands.")
+
+    def _firm(self, name: str) -> Workspace:
+        firms = list(Workspace.objects.filter(name=name)[:2])
+        if len(firms) != 1:
+            raise CommandError(f"There is {'no firm' if not firms else 'more than one firm'} called {name}.")
+        return firms[0]
+
+    def _free(self, name: str) -> None:
+        if Workspace.objects.filter(name=name).exists():
+            raise CommandError(f"There is already a firm called {name}.")
+
+    def _password(self, user: Any) -> str:
+        word = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
+        validate_password(word, user)
+        return word
