@@ -119,6 +119,7 @@ def main(address: str = "http://127.0.0.1:8000", folder: str = str(ROOT / "docs"
             page.fill("#id_password", "larkfell-demo")
             page.get_by_role("button", name="Log in").click()
             go(page)
+            page.wait_for_load_state("networkidle")
             page.evaluate("scrollTo(0, 0)")
             page.mouse.move(640, 20)
             page.wait_for_timeout(150)

@@ -53,8 +53,8 @@ def _worked(job: Job, stages: list[dict[str, Any]] | None) -> dict[str, Any]:
     try:
         chosen = design_of(job, stages).chosen
     except BadDocument:
-        return {"stages": [], "tally": {}, "readable": False}
-    return {"stages": [stage.name for stage in chosen.run.stages], "tally": dict(chosen.tally), "readable": True}
+        return {"stages": [], "tally": [], "readable": False}
+    return {"stages": [stage.name for stage in chosen.run.stages], "tally": list(chosen.tally.items()), "readable": True}
 
 
 def _keep(fresh: list[JobFigures]) -> None:

@@ -44,8 +44,8 @@ class JobFigures(models.Model):
     key = models.CharField(max_length=64)
     #: names of the stages, in the order the water takes
     stages = models.JSONField(default=list)
-    #: severity -> how many findings
-    tally = models.JSONField(default=dict)
+    #: severity and how many findings, the gravest first
+    tally = models.JSONField(default=list)
     #: False where the stored train can no longer be read
     readable = models.BooleanField(default=True)
 

@@ -23,7 +23,9 @@ class List(WorkbenchTestCase):
         with mock.patch.object(listing, "design_of", side_effect=AssertionError("worked out again")):
             self.assertEqual(self.shown().count("<article"), first.count("<article"))
         chosen = design_of(self.job, None).chosen
-        self.assertEqual(JobFigures.objects.get(job=self.job).stages, [stage.name for stage in chosen.run.stages])
+        kept = JobFigures.objects.get(job=self.job)
+        self.assertEqual(kept.stages, [stage.name for stage in chosen.run.stages])
+        self.assertEqual([severity for severity, _ in kept.tally], list(chosen.tally), "the gravest first")
 
     def test_whatever_changes_a_job_changes_its_figures(self) -> None:
         """A reading changed in any way, a new engine, the next day: worked out anew each time."""

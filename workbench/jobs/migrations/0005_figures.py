@@ -20,7 +20,7 @@ class Migration(migrations.Migration):
                 ('job', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, related_name='figures', serialize=False, to='jobs.job')),
                 ('key', models.CharField(max_length=64)),
                 ('stages', models.JSONField(default=list)),
-                ('tally', models.JSONField(default=dict)),
+                ('tally', models.JSONField(default=list)),
                 ('readable', models.BooleanField(default=True)),
             ],
         ),
