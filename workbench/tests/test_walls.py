@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from unittest import mock
 
 import ezdxf
 import pdfplumber
@@ -14,9 +15,10 @@ from openpyxl import load_workbook
 from treatment.language.tables import table
 from workbench.door import store
 from workbench.trains.services import option_of
+from workbench.walls import printing
 from workbench.walls.views import drawn
 
-from .base import WorkbenchTestCase, job_document
+from .base import WorkbenchTestCase, job_document, read
 
 
 class WallCase(WorkbenchTestCase):
@@ -75,6 +77,14 @@ class Moving(WallCase):
             self.assertAlmostEqual(panel.rect.width, width)
         self.assertAlmostEqual(panel.rect.z, 48 * 25.4)
         self.assertContains(self.client.get(self.url("wall")), "15.7 in (ours)")
+
+    def test_too_many_at_once_are_told(self) -> None:
+        """Where no turn comes in time, a page says so; a turn that was taken is given back."""
+        with mock.patch.object(printing, "WAIT_S", 0.01), printing._turns, printing._turns:
+            page = self.client.get(self.url("wall-pdf"))
+        self.assertEqual(page.status_code, 503)
+        self.assertIn("Others are being printed just now", read(page))
+        self.assertTrue(self.client.get(self.url("wall-pdf")).content.startswith(b"%PDF"))
 
     def test_a_finding_is_accepted_on_the_wall_and_taken_back(self) -> None:
         """With its reason it is shown as accepted there and in the PDF; one click takes that back."""

@@ -1,12 +1,10 @@
-"""Files that leave the wall: PDF at a scale, DXF of the same geometry, the materials list as CSV and XLSX."""
+"""Files that leave the wall: DXF of its geometry, the materials list as CSV and XLSX."""
 
 from __future__ import annotations
 
 import csv
 import io
 from typing import Any
-
-from django.conf import settings
 
 from treatment.drawing.wall.parts import Wall
 from treatment.papers.materials import Row
@@ -59,24 +57,6 @@ def dxf(wall: Wall) -> bytes:
     out = io.StringIO()
     document.write(out)
     return out.getvalue().encode()
-
-
-def pdf(html: str) -> bytes:
-    """A page as PDF, its fonts embedded, nothing fetched but our own static files."""
-    from weasyprint import HTML
-    from weasyprint.urls import URLFetcher, URLFetcherResponse
-
-    class Own(URLFetcher):  # type: ignore[misc]
-        """Serves our own static files and refuses everything else."""
-
-        def fetch(self, url: str, headers: Any = None) -> Any:
-            path = (settings.BASE_DIR / "static" / url.split("/static/", 1)[-1]).resolve()
-            if "/static/" not in url or not path.is_relative_to((settings.BASE_DIR / "static").resolve()) or not path.is_file():
-                raise ValueError(f"not one of our files: {url}")
-            return URLFetcherResponse(url, body=path.read_bytes())
-
-    found: bytes = HTML(string=html, base_url="http://ours/", url_fetcher=Own()).write_pdf()
-    return found
 
 
 def rows_of(rows: list[Row]) -> list[list[Any]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from http import HTTPStatus
 from typing import Any
 
 from django.db import transaction
@@ -17,11 +18,13 @@ from treatment.papers.materials import Row, by_group, materials, price_keys, tot
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
+from ..error_views import told
 from ..jobs.models import Job
 from ..samples.apart import rows_apart as file_rows
 from ..samples.readers import Unreadable
 from ..steps import steps
-from .exports import dxf, materials_csv, materials_xlsx, pdf
+from .exports import dxf, materials_csv, materials_xlsx
+from .printing import Busy, pdf
 from .svg_style import svg_style
 from .views import drawn, states_of
 
@@ -69,6 +72,14 @@ def wall_dxf(request: HttpRequest, pk: int) -> HttpResponse:
     return _file(dxf(drawn(job, states_of(request))[1]), "image/vnd.dxf", job, "wall.dxf")
 
 
+def _printed(request: HttpRequest, template: str, context: dict[str, Any], job: Job, name: str) -> HttpResponse:
+    """A template as PDF, or the page that says that others are being printed."""
+    try:
+        return _file(pdf(render_to_string(template, context)), "application/pdf", job, name)
+    except Busy:
+        return told(request, HTTPStatus.SERVICE_UNAVAILABLE)
+
+
 @require_GET
 def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The wall at a stated scale on A3, with its findings, fittings and materials."""
@@ -80,7 +91,7 @@ def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
         "rows": materials(design.chosen, wall, job.workspace.prices), "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
         "style": svg_style("wall"),
     }  # fmt: skip
-    return _file(pdf(render_to_string("walls/wall_pdf.html", context)), "application/pdf", job, "wall.pdf")
+    return _printed(request, "walls/wall_pdf.html", context, job, "wall.pdf")
 
 
 @require_GET
@@ -91,7 +102,7 @@ def train_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     context = {"job": job, "design": design, "variant": design.chosen, "drawing": draw_train(design, design.chosen, job.units), "caution": STANDING_CAUTION,
     "style": svg_style("train"),
                "names": {stage.id: stage.name for stage in design.chosen.run.stages}}  # fmt: skip
-    return _file(pdf(render_to_string("walls/train_pdf.html", context)), "application/pdf", job, "train.pdf")
+    return _printed(request, "walls/train_pdf.html", context, job, "train.pdf")
 
 
 @require_http_methods(["GET", "POST"])
