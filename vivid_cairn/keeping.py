@@ -34,12 +34,17 @@ class NotKept(Exception):
 
 def backup(target: Path) -> dict[str, Any]:
     """Write all that the database holds, as of one moment, to a file that is not there yet. Returns what the file says of itself."""
-    if target.exists():
-        raise NotKept(f"{target} is already there; name a file that is not")
-    if not target.parent.is_dir():
-        raise NotKept(f"there is no folder {target.parent}")
-    with tempfile.TemporaryDirectory(dir=target.parent, prefix=".backup-") as folder:
-        dump, whole = Path(folder, DUMP), Path(folder, "whole")
+    try:
+        return _backup(target)
+    except FileExistsError:
+        raise NotKept(f"{target} is already there; name a file that is not") from None
+    except OSError as error:
+        raise NotKept(f"{target} cannot be written: {error.strerror or error}") from None
+
+
+def _backup(target: Path) -> dict[str, Any]:
+    with tempfile.TemporaryDirectory(prefix="cairn-backup-") as folder:
+        dump = Path(folder, DUMP)
         _run("pg_dump", "--format=custom", "--no-owner", "--no-privileges", f"--file={dump}")
         about = {
             "format": FORMAT,
@@ -49,16 +54,16 @@ def backup(target: Path) -> dict[str, Any]:
             "bytes": dump.stat().st_size,
             "migrations": sorted(map(list, MigrationLoader(connection).applied_migrations)),
         }
-        with zipfile.ZipFile(whole, "w", zipfile.ZIP_STORED) as file:
-            file.writestr(ABOUT, json.dumps(about, indent=1))
-            file.write(dump, DUMP)
-        with whole.open("rb") as held:
-            os.fsync(held.fileno())
-        whole.chmod(0o600)
-        try:
-            os.link(whole, target)  # whole or not at all, and never over another
-        except FileExistsError:
-            raise NotKept(f"{target} is already there; name a file that is not") from None
+        with open(target, "xb", opener=lambda path, flags: os.open(path, flags, 0o600)) as held:  # never over another
+            try:
+                with zipfile.ZipFile(held, "w", zipfile.ZIP_STORED) as file:
+                    file.writestr(ABOUT, json.dumps(about, indent=1))
+                    file.write(dump, DUMP)
+                held.flush()
+                os.fsync(held.fileno())
+            except BaseException:
+                target.unlink(missing_ok=True)  # whole or not at all
+                raise
     return about
 
 

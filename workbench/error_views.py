@@ -16,7 +16,7 @@ WORDS = {
     404: ("There is no such page", "The job may have been deleted, or it belongs to another firm."),
     409: ("Somebody else changed this meanwhile", "Your change was not made, theirs stands. Open the page anew and make your change on it."),
     413: ("This is too large", "Nothing was stored. A job file or a report is far smaller; choose another file."),
-    503: ("Others are being printed just now", "Nothing is lost. Go back and ask for it again in a moment."),
+    503: ("Too many are at it just now", "Nothing is lost. Go back and ask for it again in a moment."),
     500: ("This went wrong on our side", "Nothing of this change was stored. What was saved before is safe."),
 }
 

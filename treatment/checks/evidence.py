@@ -38,7 +38,7 @@ def test_missing(audit: Audit) -> Iterator[Hit]:
     by_oxygen = [stage for stage in audit.run.stages if stage.sizing.params.get("medium") == "coated_oxygen"]
     if by_oxygen and by_oxygen[0].water_in.get("dissolved_oxygen") is None:
         yield Hit("caution", f"The {by_oxygen[0].said} works with the oxygen in the water, and dissolved oxygen was not measured.",
-                  "Measure it on site: it wants 15 % of the iron.", ("dissolved_oxygen",))  # fmt: skip
+                  f"Measure it on site: it wants {100 * audit.duty.rows['coated_oxygen']['oxygen_share']:.0f} % of the iron.", ("dissolved_oxygen",))  # fmt: skip
 
 
 @rule("unit-ambiguous", "test", "safety.evidence")

@@ -55,10 +55,10 @@ def amount(value: float, unit: str, system: str) -> str:
     return f"< {least:g}" if least is not None and 0 < value < least else digits(value, unit, system)
 
 
-def show_amount(value: float, unit: str, system: str) -> str:
+def show_amount(value: float | None, unit: str, system: str) -> str:
     """A concentration with its unit; below what a test tells, so much is said."""
-    text, least = show(value, unit, system), amount(value, unit, system)
-    return f"{least} {unit_text(unit, system)}" if least.startswith("<") else text
+    least = "" if value is None else amount(value, unit, system)
+    return f"{least} {unit_text(unit, system)}" if least.startswith("<") else show(value, unit, system)
 
 
 def show(value: float | None, unit: str, system: str) -> str:

@@ -68,7 +68,7 @@ def solids(water: Water, duty: Duty) -> float:
 
     What a test did not find counts as none.
     """
-    row = table("stages")["sediment"]
+    row = duty.rows["sediment"]
 
     def there(analyte: str) -> float | None:
         value = water.get(analyte)

@@ -77,11 +77,7 @@ def compare(variants: list[Variant], system: str) -> list[Row]:
         return Row(what, tuple(str(cell(variant)) for variant in variants))
 
     def water(name: str, unit: str) -> Any:
-        def cell(variant: Variant) -> str:
-            value = variant.run.finished.get(name)
-            return show(value, unit, system) if value is None else show_amount(value, unit, system)
-
-        return cell
+        return lambda variant: show_amount(variant.run.finished.get(name), unit, system)
 
     rows = [
         row("Stages", lambda v: ", ".join(stage.name for stage in v.run.stages) or "none"),

@@ -473,7 +473,7 @@ class StageRun(Generic[K]):
         named = [name for name in ("backwash_time", "brine_rinse_time", "fast_rinse_time", "refill_time", "air_draw_time") if name in self.figures]
         if "brine_rinse_time" in self.figures:
             return sum(self.figures[name].value for name in named)
-        row, count = table("stages")["backwash"], self.sizing.bed.vessels if self.sizing.bed else 1
+        row, count = self.duty.rows["backwash"], self.sizing.bed.vessels if self.sizing.bed else 1
         drawn = self.figures["air_draw_time"].value if "air_draw_time" in self.figures else 0.0
         return float(count * (row["wash_min"] + row["rinse_min"]) + drawn)
 

@@ -8,20 +8,16 @@ from __future__ import annotations
 
 import json
 import resource
-import subprocess
 import sys
-from pathlib import Path
-from threading import BoundedSemaphore
 
+from ..beside import Beside, NoTurn, TookTooLong
 from .readers import LARGEST, Unreadable, rows_of
 
-ROOT = Path(__file__).resolve().parents[2]
 WALL_S, CPU_S, MEMORY = 8, 6, 700 * 1024 * 1024
 WAIT_S = 10
 TOO_DEAR = (
     "This file takes more time or memory to read than any report needs. Save the page with the results alone as CSV or XLSX, or paste the rows."
 )
-_turns = BoundedSemaphore(2)
 
 
 def rows_apart(name: str, content: bytes) -> list[list[str]]:
@@ -33,16 +29,12 @@ def rows_apart(name: str, content: bytes) -> list[list[str]]:
         raise Unreadable(f"The file is larger than {LARGEST // 1_000_000} MB; a laboratory report is far smaller.")
     if not content.startswith((b"PK", b"%PDF")):
         return rows_of(name, content)
-    if not _turns.acquire(timeout=WAIT_S):
-        raise Unreadable("Other files are being read just now. Send this one again in a moment.")
     try:
-        done = subprocess.run(
-            [sys.executable, "-m", "workbench.samples.apart"], input=content, capture_output=True, timeout=WALL_S, cwd=ROOT, check=False, preexec_fn=_bounded
-        )  # fmt: skip
-    except subprocess.TimeoutExpired:
+        done = READER.run(content)
+    except NoTurn:
+        raise Unreadable("Other files are being read just now. Send this one again in a moment.") from None
+    except TookTooLong:
         raise Unreadable(TOO_DEAR) from None
-    finally:
-        _turns.release()
     try:
         answer = json.loads(done.stdout)
     except ValueError:
@@ -57,6 +49,9 @@ def _bounded() -> None:
     resource.setrlimit(resource.RLIMIT_CPU, (CPU_S, CPU_S))
     resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
+READER = Beside("workbench.samples.apart", WAIT_S, WALL_S, _bounded)
 
 
 def main() -> None:

@@ -33,7 +33,7 @@ def concentration(analyte: str, value: float | None, system: str) -> str:
     row = analytes()[analyte]
     if row.is_microbe and value is not None:
         return "none found" if value == 0 else ("present" if value == 1 else show(value, row.unit, system))
-    return show(value, row.shown_unit, system) if value is None else show_amount(value, row.shown_unit, system)
+    return show_amount(value, row.shown_unit, system)
 
 
 @register.simple_tag

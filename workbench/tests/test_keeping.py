@@ -66,6 +66,8 @@ class Keeping(TransactionTestCase):
         backup(file)
         with self.assertRaisesMessage(NotKept, "already there"):
             backup(file)
+        with self.assertRaisesMessage(NotKept, "cannot be written"):
+            backup(self.folder / "no such folder" / "kept")
         with self.assertRaisesMessage(CommandError, "not empty"):
             call_command("restore", str(file))
         self.assertEqual(Job.objects.get().name, self.job.name)

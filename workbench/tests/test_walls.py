@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from dataclasses import replace
 from unittest import mock
 
 import ezdxf
@@ -80,7 +81,8 @@ class Moving(WallCase):
 
     def test_too_many_at_once_are_told(self) -> None:
         """Where no turn comes in time, a page says so; a turn that was taken is given back."""
-        with mock.patch.object(printing, "WAIT_S", 0.01), printing._turns, printing._turns:
+        busy = replace(printing.PRINTER, wait_s=0.01)
+        with mock.patch.object(printing, "PRINTER", busy), busy.turns, busy.turns:
             page = self.client.get(self.url("wall-pdf"))
         self.assertEqual(page.status_code, 503)
         self.assertIn("Others are being printed just now", read(page))

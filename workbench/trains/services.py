@@ -8,7 +8,6 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import F
-from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from treatment.job.feed_limits import OwnFeedLimits
@@ -20,6 +19,8 @@ from treatment.stages import ROOMS
 
 from ..fields import sentence
 from ..jobs.models import Job
+from ..jobs.services import hold
+from ..request import whole
 from ..stale import Stale
 from .models import Revision, TrainOption
 
@@ -51,7 +52,7 @@ def option_of(job: Job, letter: str = "") -> TrainOption:
     option = TrainOption.objects.filter(job=job, letter=letter).first() or TrainOption.objects.filter(job=job, letter=job.option).first()
     if option is None:
         with transaction.atomic():  # others see the option with its first revision, or not at all
-            get_object_or_404(Job.objects.select_for_update(), pk=job.pk)
+            hold(job)
             option, _ = TrainOption.objects.get_or_create(job=job, letter="A")
             Revision.objects.get_or_create(option=option, number=0, defaults={"stages": None, "summary": "the proposal"})
     return option
@@ -176,8 +177,8 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages
         after[here].pop(name, None)
         return after, f"left {name.replace('_', ' ')} of {title(stages[here])} to be sized", stage_id
     raw: Any = {"true": True, "false": False}.get(text, text)
-    if isinstance(spec, Choice) and text.isdecimal() and len(text) < 10:
-        raw = int(text)
+    if isinstance(spec, Choice) and (count := whole(text)) is not None:
+        raw = count
     faults: list[Fault] = []
     if spec.read(raw, "", faults) is BAD or faults:
         message = faults[0].message

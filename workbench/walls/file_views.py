@@ -77,7 +77,9 @@ def _printed(request: HttpRequest, template: str, context: dict[str, Any], job: 
     try:
         return _file(pdf(render_to_string(template, context)), "application/pdf", job, name)
     except Busy:
-        return told(request, HTTPStatus.SERVICE_UNAVAILABLE)
+        return told(
+            request, HTTPStatus.SERVICE_UNAVAILABLE, "Others are being printed just now. Nothing is lost: go back and ask for it again in a moment."
+        )
 
 
 @require_GET

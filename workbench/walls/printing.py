@@ -6,15 +6,12 @@ our own static files.
 
 from __future__ import annotations
 
-import subprocess
 import sys
-from pathlib import Path
-from threading import BoundedSemaphore
 from typing import Any
 
-ROOT = Path(__file__).resolve().parents[2]
-WALL_S, WAIT_S = 60, 60
-_turns = BoundedSemaphore(2)
+from ..beside import ROOT, Beside, NoTurn, TookTooLong
+
+PRINTER = Beside("workbench.walls.printing", wait_s=60, wall_s=60)
 
 
 class Busy(Exception):
@@ -23,16 +20,10 @@ class Busy(Exception):
 
 def pdf(html: str) -> bytes:
     """A page as PDF, its fonts embedded. Raises Busy where no turn came in time, or it took too long."""
-    if not _turns.acquire(timeout=WAIT_S):
-        raise Busy
     try:
-        done = subprocess.run(
-            [sys.executable, "-m", "workbench.walls.printing"], input=html.encode(), capture_output=True, timeout=WALL_S, cwd=ROOT, check=False
-        )
-    except subprocess.TimeoutExpired:
+        done = PRINTER.run(html.encode())
+    except (NoTurn, TookTooLong):
         raise Busy from None
-    finally:
-        _turns.release()
     if done.returncode or not done.stdout.startswith(b"%PDF"):
         raise RuntimeError("no PDF was made")
     return done.stdout
