@@ -148,6 +148,7 @@ def _pages() -> None:
 
     from treatment.tests.example import job as document
     from workbench import door
+    from workbench.remembered import of_firm
     from workbench.tests.base import people
     from workbench.trains.services import option_of
 
@@ -160,7 +161,7 @@ def _pages() -> None:
     line("Train page, the design in memory", [timed(lambda: client.get(address)) for _ in range(40)], "60")
 
     def fresh() -> None:
-        door._worked.cache_clear()
+        of_firm.cache_clear()
         client.get(address)
 
     line("Train page, the design worked anew", [timed(fresh) for _ in range(40)], "60")

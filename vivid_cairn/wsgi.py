@@ -4,5 +4,7 @@ import os
 
 from django.core.wsgi import get_wsgi_application
 
+from .whole_requests import WholeRequests
+
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vivid_cairn.settings")
-application = get_wsgi_application()
+application = WholeRequests(get_wsgi_application())

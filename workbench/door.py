@@ -5,21 +5,20 @@ from __future__ import annotations
 import copy
 import datetime as dt
 import json
-from functools import lru_cache
 from typing import Any
 
 from django.db import transaction
 
-from treatment.design import Design, design
+from treatment.design import Design
 from treatment.job_file import FORMAT, read_job, read_train
 from treatment.job_file import Job as CoreJob
 from treatment.language.quantity import canonical_unit
 from treatment.language.spec import Measure
-from treatment.studies.next_tests import in_words, next_tests
 
 from .accounts.models import Workspace
 from .jobs.models import Job, Survey
 from .jobs.places import COLUMNS, MEASURED, put, take
+from .remembered import of_firm
 from .samples.models import Reading, Sample
 from .trains.models import Revision, TrainOption
 
@@ -68,24 +67,13 @@ def design_of(job: Job, train: list[dict[str, Any]] | None) -> Design:
     """The design of a job with this train. Raises BadDocument where a stored train can no longer be read."""
     document = job_document(job, None)
     document["samples"] = document["samples"] or [{"readings": {}}]
-    worked = _worked(json.dumps(document, sort_keys=True), dt.date.today().isoformat())
+    worked = of_firm(job.workspace_id).design(json.dumps(document, sort_keys=True), dt.date.today().isoformat())
     return worked if train is None else worked.with_train(read_train(train))
 
 
 def worth_testing(job: Job) -> list[str]:
     """Which test next, in words, the most telling first."""
-    return _tests(design_of(job, None))
-
-
-@lru_cache(maxsize=64)
-def _tests(design: Design) -> list[str]:
-    return [in_words(test) for test in next_tests(design)]
-
-
-@lru_cache(maxsize=64)
-def _worked(document: str, today: str) -> Design:
-    """Designs are pure: the same document on the same day is the same design."""
-    return design(read_job({"as_of": today} | json.loads(document)))
+    return of_firm(job.workspace_id).tests(design_of(job, None))
 
 
 @transaction.atomic

@@ -229,10 +229,9 @@ class EntryForm(forms.Form):
 
 
 @transaction.atomic
-def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int | None = None) -> None:
-    """Put an entry of the job's own in place of ours, or take it back with None. Raises Stale where ``version`` is told and is no longer the newest."""
-    if version is not None:
-        touch(job, version, user)
+def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int) -> None:
+    """Put an entry of the job's own in place of ours, or take it back with None. Raises Stale where ``version`` is no longer the newest."""
+    touch(job, version, user)
     entries = {name: each for name, each in locked(job).rest.get(part, {}).items() if name != key}
     set_part(job, part, entries | ({key: row} if row else {}), user)
 

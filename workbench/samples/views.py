@@ -115,7 +115,12 @@ def read_line(request: Request, pk: int) -> HttpResponse:
 
 
 def _entries(request: Request) -> list[Entry]:
-    return parse_line(request.POST.get("line", "")[:LONGEST_LINE])
+    line = request.POST.get("line", "")
+    if len(line) > LONGEST_LINE:
+        return [
+            Entry(line, None, f"this is {len(line)} characters long; a line holds at most {LONGEST_LINE}. A whole report is better read as a file")
+        ]
+    return parse_line(line)
 
 
 def _chips(entries: list[Entry], job: Job) -> list[dict[str, Any]]:
@@ -222,7 +227,7 @@ def readings_table(request: Request, pk: int, sample: int) -> HttpResponse:
     stored = {reading.analyte: reading.typed for reading in held.readings.all()}
     typed, problems = stored, {}
     if request.method == "POST":
-        typed = {name: " ".join(request.POST.get(name, "").split())[:80] for name in analytes()}
+        typed = {name: " ".join(request.POST.get(name, "").split()) for name in analytes()}
         shown = {name: " ".join(request.POST.get(f"was-{name}", "").split()) for name in analytes()}
         problems = services.keep_table(job, held, typed, shown, request.user)
         if not problems:

@@ -23,7 +23,9 @@ class TrainTestCase(WorkbenchTestCase):
         return Job.objects.select_related("survey").get(pk=self.job.pk)
 
     def act(self, **data: object):  # noqa: ANN201
-        return self.client.post(reverse("option-act", args=[self.job.pk]), data)
+        self.job.refresh_from_db()
+        shown = {"version": self.job.version, "seen": option_of(self.job, str(data.get("letter", ""))).version}
+        return self.client.post(reverse("option-act", args=[self.job.pk]), shown | data)
 
     def edit(self, letter: str = "", **data: object):  # noqa: ANN201
         option = option_of(self.fresh(), letter)
@@ -90,6 +92,10 @@ class Shelf(TrainTestCase):
 
 
 class Decisions(TrainTestCase):
+    def send(self, address: str, values: dict[str, object]):  # noqa: ANN201
+        """Post to one of the small forms, as it is shown now."""
+        return self.client.post(address, {"version": self.fresh().version} | values)
+
     def panel(self, **data: object):  # noqa: ANN201
         page = self.client.get(reverse("panel", args=[self.job.pk]))
         values = {name: page.context["form"][name].value() or "" for name in page.context["form"].fields}
@@ -120,11 +126,11 @@ class Decisions(TrainTestCase):
     def test_a_limit_of_ones_own_and_back(self) -> None:
         """With its reason it counts; without it is refused; one click takes it back."""
         address = reverse("panel-limit", args=[self.job.pk])
-        self.assertContains(self.client.post(address, {"analyte": "manganese", "high": "much", "reason": "x"}), "is not a reading", status_code=422)
-        self.client.post(address, {"analyte": "mn", "high": "0.02 mg/L", "reason": "white laundry"})
+        self.assertContains(self.send(address, {"analyte": "manganese", "high": "much", "reason": "x"}), "is not a reading", status_code=422)
+        self.send(address, {"analyte": "mn", "high": "0.02 mg/L", "reason": "white laundry"})
         need = next(need for need in self.design().needs if need.goal == "manganese")
         self.assertEqual(need.high, 0.02)
-        self.client.post(address, {"back": "manganese"})
+        self.send(address, {"back": "manganese"})
         self.assertNotIn("manganese", [need.goal for need in self.design().needs])
 
     def test_a_working_value_of_ones_own_and_back(self) -> None:
@@ -135,7 +141,7 @@ class Decisions(TrainTestCase):
             return float(next(stage for stage in self.design().chosen.run.stages if stage.kind == "softener").water_out.hardness)
 
         ours = left()
-        self.client.post(address, {"path": "softener.leakage", "value": "20", "reason": "  tested  here "})
+        self.send(address, {"path": "softener.leakage", "value": "20", "reason": "  tested  here "})
         self.assertAlmostEqual(left(), 2 * ours)
         self.assertContains(self.client.get(reverse("panel", args=[self.job.pk])), "20 mg/L CaCO3 in place of 10: tested here")
         self.assertContains(self.client.get(reverse("train", args=[self.job.pk]) + "?stage=softener"), "20 mg/L CaCO3 in place of 10: tested here")
@@ -143,19 +149,19 @@ class Decisions(TrainTestCase):
         self.assertEqual(document["working_values"], {"softener.leakage": {"value": "20", "unit": "mg/L CaCO3", "reason": "tested here"}})
         told = self.client.get(reverse("design-export", args=[self.job.pk])).json()["assumptions"]
         self.assertIn("$.working_values.softener.leakage", [note["path"] for note in told])
-        self.client.post(address, {"back": "softener.leakage"})
+        self.send(address, {"back": "softener.leakage"})
         self.assertNotContains(self.client.get(reverse("train", args=[self.job.pk]) + "?stage=softener"), "in place of 10")
 
     def test_a_use_of_a_business_and_back(self) -> None:
         """Told in the panel and in the job file, it counts in the day's use; a wrong volume is refused beside its field; one click takes it out."""
         address, before = reverse("panel-event", args=[self.job.pk]), self.design().duty.daily
         use = {"name": "washing down", "volume": "60 gal", "per_day": "4,4,4,4,6,9,0", "opens": "08:00", "closes": "18:00"}
-        self.client.post(address, use)
+        self.send(address, use)
         self.assertAlmostEqual(self.design().duty.daily - before, 9 * 60 * 3.785411784, delta=0.1)
         self.assertContains(self.client.get(reverse("panel", args=[self.job.pk])), "60 gal, 4, 4, 4, 4, 6, 9, 0 times from Monday, 08:00 to 18:00")
-        refused = self.client.post(address, use | {"volume": "much"})
+        refused = self.send(address, use | {"volume": "much"})
         self.assertContains(refused, "much", status_code=422)
-        self.client.post(address, {"back": "washing down"})
+        self.send(address, {"back": "washing down"})
         self.assertAlmostEqual(self.design().duty.daily, before)
 
     def test_a_working_value_that_cannot_be_taken_is_refused_beside_its_field(self) -> None:
@@ -168,7 +174,7 @@ class Decisions(TrainTestCase):
             ({"path": "uv.magic", "value": "20", "reason": "x"}, "uv.magic"),
             ({"path": "", "value": "20", "reason": "x"}, "required"),
         ):
-            self.assertContains(self.client.post(address, values), word, status_code=422)
+            self.assertContains(self.send(address, values), word, status_code=422)
         self.job.survey.refresh_from_db()
         self.assertNotIn("working_values", self.job.survey.rest)
 

@@ -21,7 +21,8 @@ from ..accounts.access import job_for
 from ..door import design_of
 from ..jobs.document_form import EntryForm, kept, set_entry
 from ..jobs.models import Job
-from ..request import whole
+from ..jobs.services import StaleJob
+from ..request import number, version_of
 from ..steps import steps
 from . import services
 from .panel import EventForm, LimitForm, PanelForm, WorkingForm, add_event, drop_event, events_told, own_values
@@ -63,20 +64,23 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
             )
             return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
         if act == "take":
-            others, number = alternatives(design_of(job, None)), whole(request.POST.get("number", ""))
-            if number is None or number >= len(others):
+            others, place = alternatives(design_of(job, None)), number(request, "number")
+            if place is None or place >= len(others):
                 raise services.Refused("", "This alternative is no longer offered; the job has changed.")
-            other = others[number]
+            other = others[place]
             made = services.open_option(job, written(other.variant.train), other.title, request.user)
             return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
         if act == "follow":
-            services.follow(job, option, request.user)
+            services.follow(job, option, version_of(request), request.user)
         elif act == "drop":
-            services.drop_option(job, option)
+            services.drop_option(job, option, version_of(request), number(request, "seen"), request.user)
         else:
             raise services.Refused("", "This is not something we know how to do.")
     except services.Refused as refused:
         return _options(request, job_for(request, pk), 422, problem=refused.reason)
+    except (StaleJob, services.StaleTrain):
+        problem = "This job was changed meanwhile, by someone else or in another window; below is how it stands now. Nothing was done."
+        return _options(request, job_for(request, pk), 409, problem=problem)
     return redirect("options", pk)
 
 
@@ -134,12 +138,14 @@ def panel(request: HttpRequest, pk: int) -> HttpResponse:
 def _own(request: HttpRequest, pk: int, shown_as: str, form: EntryForm) -> HttpResponse:
     """Keep something of the job's own, or take it back."""
     job = job_for(request, pk, change=True)
-    if "back" in request.POST:
-        set_entry(job, form.PART, request.POST["back"], None, request.user)
-        return redirect("panel", pk)
-    if not form.is_valid():
+    back = request.POST.get("back")
+    if back is None and not form.is_valid():
         return _panel(request, job, 422, **{shown_as: form})
-    set_entry(job, form.PART, form.key, form.row, request.user)
+    key, row = (form.key, form.row) if back is None else (back, None)
+    try:
+        set_entry(job, form.PART, key, row, request.user, version_of(request))
+    except StaleJob as stale:
+        return _panel(request, stale.job, 409, stale=stale.job, **({shown_as: form} if back is None else {}))
     return redirect("panel", pk)
 
 
@@ -152,14 +158,17 @@ def panel_limit(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def panel_event(request: HttpRequest, pk: int) -> HttpResponse:
     """A use of a business, or one taken back."""
-    job = job_for(request, pk, change=True)
-    if "back" in request.POST:
-        drop_event(job, request.POST["back"], request.user)
-        return redirect("panel", pk)
-    form = EventForm(request.POST)
-    if not form.is_valid():
+    job, form = job_for(request, pk, change=True), EventForm(request.POST)
+    back = request.POST.get("back")
+    if back is None and not form.is_valid():
         return _panel(request, job, 422, event_form=form)
-    add_event(job, form.row, request.user)
+    try:
+        if back is None:
+            add_event(job, form.row, request.user, version_of(request))
+        else:
+            drop_event(job, back, request.user, version_of(request))
+    except StaleJob as stale:
+        return _panel(request, stale.job, 409, stale=stale.job, **({"event_form": form} if back is None else {}))
     return redirect("panel", pk)
 
 

@@ -5,6 +5,7 @@ All of it lives in the part of the survey that has no columns, written as a job 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from django import forms
@@ -19,7 +20,9 @@ from treatment.language.spec import BAD
 from ..fields import offer, sentence
 from ..jobs.document_form import Ask, DocumentForm, EntryForm, locked, set_part
 from ..jobs.models import Job, Survey
-from .services import Refused
+from ..jobs.services import touch
+from .models import TrainOption
+from .services import LONGEST_REASON, Refused, claim, no_longer
 
 SCHOOL_WORDS = {
     "exchange": "softener where soft water is wished (our default)", "scale_control": "crystallisation: hardness stays", "citrate": "citrate: hardness stays",
@@ -56,15 +59,20 @@ class PanelForm(DocumentForm):
 
 
 @transaction.atomic
-def waive(job: Job, rule: str, stage: str, reason: str, user: Any) -> None:
-    """Accept a finding with a reason, or take that back with an empty one. Raises Refused."""
+def accept(job: Job, option: TrainOption, version: int, asked: Mapping[str, str], user: Any) -> str:
+    """Accept a finding with a reason (action ``waive``), or take that back (``unwaive``); what was done, in words. Raises Refused, StaleTrain."""
+    claim(option, version, user)
+    rule, stage, reason = asked.get("rule", ""), asked.get("on", ""), " ".join(asked.get("reason", "").split())
     kept = [row for row in locked(job).rest.get("waivers", []) if (row.get("rule"), row.get("stage", "")) != (rule, stage)]
-    if reason.strip():
-        kept.append({"rule": rule[:80], "stage": stage[:40], "reason": " ".join(reason.split())[:300]})
+    if asked.get("action") == "waive":
+        if not reason:
+            raise Refused("", "Say why this finding is accepted; the reason stands beside it in every paper.")
+        kept.append({"rule": rule[:80], "stage": stage[:40], "reason": no_longer(reason, LONGEST_REASON, "")})
     faults: list[Fault] = []
     if Waivers().read(kept, "", faults) is BAD or faults:
         raise Refused("", sentence(faults[0].message))
     set_part(job, "waivers", kept, user)
+    return "accepted a finding" if reason else "took an acceptance back"
 
 
 class LimitForm(EntryForm):
@@ -117,15 +125,17 @@ class EventForm(EntryForm):
 
 
 @transaction.atomic
-def add_event(job: Job, row: dict[str, Any], user: Any) -> None:
-    """A use more, in place of one of the same name."""
+def add_event(job: Job, row: dict[str, Any], user: Any, version: int) -> None:
+    """A use more, in place of one of the same name. Raises Stale where ``version`` is no longer the newest."""
+    touch(job, version, user)
     kept = [each for each in events_of(locked(job)) if each.get("name") != row["name"]]
     set_part(job, "building", job.survey.rest.get("building", {}) | {"events": [*kept, row]}, user)
 
 
 @transaction.atomic
-def drop_event(job: Job, name: str, user: Any) -> None:
-    """A use less."""
+def drop_event(job: Job, name: str, user: Any, version: int) -> None:
+    """A use less. Raises Stale where ``version`` is no longer the newest."""
+    touch(job, version, user)
     survey = locked(job)
     kept = [each for each in events_of(survey) if each.get("name") != name]
     rest = {key: each for key, each in survey.rest.get("building", {}).items() if key != "events"}

@@ -19,7 +19,7 @@ from treatment.stages import ROOMS
 
 from ..fields import sentence
 from ..jobs.models import Job
-from ..jobs.services import hold
+from ..jobs.services import hold, touch
 from ..request import whole
 from ..stale import Stale
 from .models import Revision, TrainOption
@@ -44,6 +44,14 @@ class Refused(Exception):
 
 
 LETTERS = ("A", "B", "C")
+LONGEST_VALUE, LONGEST_REASON = 120, 300  # characters
+
+
+def no_longer(text: str, most: int, field: str) -> str:
+    """The text itself. Raises Refused beside the field where it is longer than is kept; nothing is cut short without a word."""
+    if len(text) > most:
+        raise Refused(field, f"This is {len(text)} characters long; at most {most} are kept. Say it shorter.")
+    return text
 
 
 def option_of(job: Job, letter: str = "") -> TrainOption:
@@ -73,16 +81,21 @@ def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> Tra
 
 
 @transaction.atomic
-def drop_option(job: Job, option: TrainOption) -> None:
-    """Drop an option. Raises Refused for the one that the job follows."""
+@transaction.atomic
+def drop_option(job: Job, option: TrainOption, version: int, seen: int | None, user: Any) -> None:
+    """Drop an option as it was seen. Raises Refused for the one that the job follows, Stale where job or option were changed since."""
     if option.letter == job.option:
         raise Refused("", "The job follows this option; choose another first.")
+    touch(job, version, user)
+    claim(option, -1 if seen is None else seen, user)
     option.delete()
 
 
-def follow(job: Job, option: TrainOption, user: Any) -> None:
-    """Make an option the one that the job follows: its drawing, files and lists."""
-    Job.objects.filter(pk=job.pk).update(option=option.letter, version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
+@transaction.atomic
+def follow(job: Job, option: TrainOption, version: int, user: Any) -> None:
+    """Make an option the one that the job follows: its drawing, files and lists. Raises Stale where ``version`` is no longer the newest."""
+    touch(job, version, user)
+    Job.objects.filter(pk=job.pk).update(option=option.letter)
 
 
 def revision_of(option: TrainOption) -> Revision:
@@ -201,7 +214,7 @@ def set_feed_limit(stages: Stages, stage_id: str, analyte: str, end: str, text: 
     row = {name: value for name, value in (held.pop(analyte, None) or {}).items() if name != end}
     text = text.strip()
     if text:
-        row |= {end: text, "reason": " ".join(reason.split())[:300]}
+        row |= {end: no_longer(text, LONGEST_VALUE, field), "reason": no_longer(" ".join(reason.split()), LONGEST_REASON, field)}
     if "low" in row or "high" in row:
         faults: list[Fault] = []
         OwnFeedLimits().read({analyte: row}, "", faults)
@@ -223,7 +236,7 @@ def title(stage: dict[str, Any]) -> str:
 @transaction.atomic
 def save(option: TrainOption, version: int, user: Any, change: Callable[[], tuple[Stages | None, str]]) -> str:
     """Make a revision by ``change`` and stand at it; revisions that had been undone are dropped. Raises StaleTrain."""
-    _claim(option, version, user)
+    claim(option, version, user)
     stages, summary = change()
     if stages is not None:
         _readable(stages)
@@ -242,13 +255,14 @@ def step(option: TrainOption, version: int, user: Any, by: int) -> str:
     if revision is None:
         raise Refused("", "There is nothing to undo." if by < 0 else "There is nothing to redo.")
     summary = revision_of(option).summary if by < 0 else revision.summary
-    _claim(option, version, user)
+    claim(option, version, user)
     TrainOption.objects.filter(pk=option.pk).update(at=to)
     option.at = to
     return ("undone: " if by < 0 else "redone: ") + summary
 
 
-def _claim(option: TrainOption, version: int, user: Any) -> None:
+def claim(option: TrainOption, version: int, user: Any) -> None:
+    """Take the next version of an option. Raises StaleTrain where ``version`` is no longer the newest."""
     claimed = TrainOption.objects.filter(pk=option.pk, version=version).update(
         version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now()
     )

@@ -27,7 +27,7 @@ from ..request import Request, whole
 from ..steps import steps
 from . import services
 from .models import TrainOption
-from .panel import waive
+from .panel import accept
 from .services import LETTERS, Refused, StaleTrain
 from .sheet import sheet
 
@@ -134,9 +134,7 @@ def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> tu
     if action == "restore":
         return services.save(option, version, request.user, lambda: (None, "took the proposal")), ""
     if action in ("waive", "unwaive"):
-        reason = request.POST.get("reason", "") if action == "waive" else ""
-        waive(job, request.POST.get("rule", ""), request.POST.get("on", ""), reason, request.user)
-        return ("accepted a finding" if reason else "took an acceptance back"), selected
+        return accept(job, option, version, request.POST.dict(), request.user), selected
     stages = services.revision_of(option).stages
     if stages is None:
         stages = written(design_of(job, None).plan.train)
@@ -164,9 +162,10 @@ def _change(request: Request, action: str, stages: services.Stages, selected: st
     if action == "remove":
         return services.remove(stages, selected)
     if action == "set":
-        return services.set_key(stages, selected, request.POST.get("key", ""), request.POST.get("value", "")[:120])
+        key = request.POST.get("key", "")
+        return services.set_key(stages, selected, key, services.no_longer(request.POST.get("value", ""), services.LONGEST_VALUE, key))
     if action == "takes":
-        text, reason = request.POST.get("value", "")[:80], request.POST.get("reason", "")
+        text, reason = request.POST.get("value", ""), request.POST.get("reason", "")
         return services.set_feed_limit(stages, selected, request.POST.get("analyte", ""), request.POST.get("end", ""), text, reason)
     raise Refused("", "This is not an edit we know.")
 

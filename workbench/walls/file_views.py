@@ -145,11 +145,11 @@ def prices(request: HttpRequest) -> HttpResponse:
     if problems:
         return _prices(request, member.workspace, 422, typed=typed, problems=problems)
     with transaction.atomic():  # what stands is compared and written under one lock
-        return _keep_prices(request, Workspace.objects.select_for_update().get(pk=member.workspace.pk), typed, found, upload is None)
+        return _keep_prices(request, Workspace.objects.select_for_update().get(pk=member.workspace.pk), typed, found)
 
 
-def _keep_prices(request: HttpRequest, workspace: Workspace, typed: dict[str, str], found: dict[str, float], by_form: bool) -> HttpResponse:
-    if by_form and request.POST.get("was", "") != _stamp(workspace):
+def _keep_prices(request: HttpRequest, workspace: Workspace, typed: dict[str, str], found: dict[str, float]) -> HttpResponse:
+    if request.POST.get("was", "") != _stamp(workspace):
         return _prices(
             request,
             workspace,

@@ -27,7 +27,7 @@ from ..request import Request, whole
 from ..steps import steps
 from ..trains import services as trains
 from ..trains.models import TrainOption
-from ..trains.panel import waive
+from ..trains.panel import accept
 from ..trains.services import Refused, StaleTrain
 from . import services
 from .forms import WallForm
@@ -118,9 +118,7 @@ def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> st
     if action in ("undo", "redo"):
         return trains.step(option, version, request.user, -1 if action == "undo" else 1)
     if action in ("waive", "unwaive"):
-        reason = request.POST.get("reason", "") if action == "waive" else ""
-        waive(job, request.POST.get("rule", ""), request.POST.get("on", ""), reason, request.user)
-        return "accepted a finding" if reason else "took an acceptance back"
+        return accept(job, option, version, request.POST.dict(), request.user)
     stages = trains.revision_of(option).stages
     if stages is None:
         stages = written(design_of(job, None).plan.train)

@@ -1,0 +1,156 @@
+"""Every form of every page, sent by someone who has not seen the newest state: refused and told, or nothing of another's is lost by it."""
+
+from __future__ import annotations
+
+from threading import Barrier, Thread
+
+from django.db import connections
+from django.db.models import F
+from django.test import Client, TransactionTestCase
+
+from treatment.tests.example import job as job_document
+
+from ..door import design_of, store
+from ..door import job_document as document_of
+from ..jobs.models import Job, Survey
+from ..samples.models import Sample
+from ..trains.models import TrainOption
+from ..trains.services import open_option, option_of, revision_of
+from .base import people
+from .forms_shown import Form, forms_shown
+
+#: pages whose forms add something, or do what cannot collide, and why another's change is not lost by them
+NEVER_OVER = {
+    "units": "what was last asked is shown; nothing else changes",
+    "job-delete": "asks for the job's name to be typed",
+    "job-new": "a new job",
+    "job-import": "a new job",
+    "sample-new": "a new sample",
+    "sample-delete": "takes out what is named",
+    "readings-add": "a reading more; one that stands already is told",
+    "readings-table": "readings more",
+    "reading-delete": "takes out what is named",
+    "report-preview": "keeps nothing",
+    "report-keep": "samples more",
+    "own-keep": "samples more",
+    "kit-open": "a new session",
+    "kit-start": "a clock for one test",
+    "kit-answer": "an answer to one test; samples are held",
+    "kit-again": "takes one answer back",
+    "measure": "a figure more of a measurement",
+}
+
+
+def marked(form: Form) -> bool:
+    """Whether it says which state it was shown with."""
+    return any(name in ("version", "was") or name.endswith("-seen") for name in form.fields)
+
+
+class StaleForms(TransactionTestCase):
+    def setUp(self) -> None:
+        self.workspace, self.designer, _, _ = people()
+        self.job = store(job_document(), self.workspace, self.designer)
+        first = option_of(self.job)
+        open_option(self.job, revision_of(first).stages or [{"kind": "softener"}], "copied", self.designer)
+        rest = {
+            "limits": {"lead": {"high": "0.005 mg/L", "reason": "infant"}},
+            "building": {"events": [{"name": "Rinse", "volume": "100 L", "per_day": 2}]},
+        }
+        Survey.objects.filter(job=self.job).update(rest=self.job.survey.rest | rest)
+
+    def client_of(self) -> Client:
+        client = Client(raise_request_exception=False)
+        client.force_login(self.designer)
+        return client
+
+    def somebody_else(self) -> None:
+        """Everything is saved once more, and says something else."""
+        Job.objects.update(version=F("version") + 1)
+        TrainOption.objects.update(version=F("version") + 1)
+        self.workspace.name = f"{self.workspace.name}+"
+        self.workspace.prices = self.workspace.prices | {"salt": self.workspace.prices.get("salt", 0.5) + 0.01}
+        self.workspace.save()
+        Sample.objects.update(weather="dry" if Sample.objects.filter(weather="rain").exists() else "rain")
+
+    def state(self) -> tuple[object, ...]:
+        """All that a form could change."""
+        job = Job.objects.get(pk=self.job.pk)
+        options = [
+            (option.letter, option.version, [revision.stages for revision in option.revisions.all()]) for option in job.options.order_by("letter")
+        ]
+        self.workspace.refresh_from_db()
+        return document_of(job, None), job.version, job.option, options, self.workspace.name, self.workspace.prices
+
+    def test_every_form_says_what_it_was_shown_with(self) -> None:
+        """Or it is listed here with the reason why it need not."""
+        forms = forms_shown(self.client_of(), self.job)
+        self.assertGreater(len({form.name for form in forms}), 20)
+        for form in forms:
+            with self.subTest(form.name, fields=sorted(form.fields)):
+                self.assertTrue(
+                    marked(form) or form.name in NEVER_OVER or form.fields.get("act") == "copy" or dict(form.buttons).get("act") == "take"
+                )
+
+    def test_what_comes_too_late_is_refused(self) -> None:
+        """Each form sent as it was shown, after somebody else saved: 409 (or refused as it is, 422), and all stays as the other left it."""
+        client, refused = self.client_of(), set()
+        for form in [form for form in forms_shown(client, self.job) if marked(form)]:
+            for values in form.ways:
+                if values.get("act") in ("copy", "take") or values.get("action") in ("read", "select"):
+                    continue
+                self.somebody_else()
+                before = self.state()
+                answer = form.send(client, values)
+                with self.subTest(form.name, values={name: each for name, each in values.items() if name != "csrfmiddlewaretoken"}):
+                    self.assertIn(answer.status_code, (409, 422))
+                    self.assertEqual(self.state(), before)
+                refused |= {form.name} if answer.status_code == 409 else set()
+        wanted = {
+            "site",
+            "supply",
+            "wall",
+            "train-edit",
+            "wall-edit",
+            "panel",
+            "panel-limit",
+            "panel-event",
+            "options",
+            "firm",
+            "prices",
+            "sample-edit",
+        }
+        self.assertLessEqual(wanted - {"options"} | {"option-act"}, refused)
+
+    def test_of_two_at_the_same_moment_one_is_told(self) -> None:
+        """Each form that carries a version, sent by two at once: never both kept."""
+        client, decided = self.client_of(), 0
+        names = {form.name for form in forms_shown(client, self.job) if "version" in form.fields}
+        for name in sorted(names):
+            forms = [form for form in forms_shown(client, self.job) if form.name == name and "version" in form.fields]
+            way = next((form, values) for form in forms for values in form.ways if values.get("act") not in ("copy", "take"))
+            codes = self.two(*way)
+            with self.subTest(name, codes=codes):
+                self.assertNotEqual(codes[0], 500)
+                self.assertIn(codes, ([200, 409], [302, 409], [409, 409], [422, 422]))
+            decided += 409 in codes
+        self.assertGreater(decided, 5)
+        design_of(Job.objects.get(pk=self.job.pk), None)
+
+    def two(self, form: Form, values: dict[str, str]) -> list[int]:
+        """The two answers, the lower first."""
+        barrier, codes = Barrier(2), [500, 500]
+
+        def run(i: int) -> None:
+            client = self.client_of()
+            try:
+                barrier.wait(timeout=20)
+                codes[i] = form.send(client, values).status_code
+            finally:
+                connections.close_all()
+
+        threads = [Thread(target=run, args=(i,)) for i in range(2)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(timeout=60)
+        return sorted(codes)
