@@ -92,15 +92,15 @@ def core() -> None:
 
 def water_bench() -> None:
     """Reading a large report, and which test next on badly tested waters."""
+    from intake.files import sheets_of
     from treatment.design import design
-    from treatment.evidence.report import read_report
+    from treatment.evidence.reports.read import read_sheets
     from treatment.job_file import read_job
     from treatment.studies.next_tests import next_tests
-    from workbench.samples.readers import rows_of
 
     names = ("Iron, total", "Hardness as CaCO3", "Nitrate as N", "Mystery", "pH", "Lead", "Total coliform bacteria")
     table = "Parameter,Result,Unit\n" + "".join(f'"{names[i % 7]}",{i % 9 + 0.5},{"" if i % 7 in (4, 6) else "mg/L"}\n' for i in range(10_000))
-    line("a report of 10 000 rows, read", [timed(lambda: read_report(rows_of("x.csv", table.encode()))) for _ in range(3)], "5000")
+    line("a report of 10 000 rows, read", [timed(lambda: read_sheets(sheets_of(table.encode()))) for _ in range(3)], "5000")
     waters = varied_jobs(20, 11)
     for document in waters:
         readings = document["samples"][0]["readings"]

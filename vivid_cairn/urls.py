@@ -59,6 +59,7 @@ urlpatterns = [
     path("jobs/<int:pk>/water/kits/<int:session>/<slug:test>/answer/", kits.kit_act, {"act": "answer"}, name="kit-answer"),
     path("jobs/<int:pk>/water/kits/<int:session>/<slug:test>/again/", kits.kit_act, {"act": "again"}, name="kit-again"),
     path("jobs/<int:pk>/water/report/", reports.report_preview, name="report-preview"),
+    path("jobs/<int:pk>/water/report/row/", reports.report_row, name="report-row"),
     path("jobs/<int:pk>/water/report/keep/", reports.report_keep, name="report-keep"),
     path("jobs/<int:pk>/water/samples/keep/", reports.own_keep, name="own-keep"),
     path("jobs/<int:pk>/samples.csv", reports.samples_csv, name="samples-csv"),

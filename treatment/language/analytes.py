@@ -10,8 +10,10 @@ from typing import Literal
 
 from .quantity import Unit, find_unit, unit_named
 from .tables import table
+from .unit_spelling import Spelled, spelled
 
 _AS = re.compile(r"^(?P<unit>.*?)\s+(?:as\s+)?(?P<basis>[A-Z][A-Za-z0-9]*)$")
+_PLAIN_DIGITS = str.maketrans("₂₃₄²³⁺", "23423+")
 _CONCENTRATIONS = ("mg/L", "ug/L", "ng/L", "g/L")
 
 
@@ -36,12 +38,14 @@ class Analyte:
     short: str
     hold: float
     molar_mass: float | None = None
+    charge: int = 0
     basis: dict[str, float] = field(default_factory=dict, hash=False)
     ambiguous_basis: str = ""
     colour: str = "slate"
     pattern: str = "plain"
     shown: str = ""
     places: tuple[str, ...] = ()
+    own_symbols: tuple[str, ...] = ()
 
     @property
     def is_microbe(self) -> bool:
@@ -70,19 +74,46 @@ class Analyte:
 
         The canonical value is ``unit.to_canonical(number) * factor`` in the analyte's own unit.
         """
-        text = unit_text.strip().replace("₃", "3").replace("₄", "4").replace("₂", "2")
-        unit = find_unit(self.dimension, text)
+        said = spelled(unit_text)
+        amount = self._of_an_amount(said.unit.lower())
+        if amount is not None:
+            return Unit(said.unit, "concentration", amount), 1.0, ""
+        if said.count_ml is not None:
+            return (Unit(unit_text.strip(), "count", 100.0 / said.count_ml), 1.0, "") if self.dimension == "count" else None
+        unit = find_unit(self.dimension, unit_text.strip())
+        if unit is None and said.of and said.unit in _CONCENTRATIONS:
+            return self._as(said)
+        unit = unit or find_unit(self.dimension, said.unit)
         if unit is not None:
             return unit, 1.0 / self._own_scale(), ""
-        if self.molar_mass and text.lower() in ("mmol/l", "mmol"):
-            return Unit("mmol/L", "concentration", self.molar_mass), 1.0, ""
-        match = _AS.match(text)
-        if not match or match["basis"] not in self.basis:
+        match = _AS.match(said.unit)
+        return self._as(Spelled(match["unit"], match["basis"])) if match else None
+
+    def _of_an_amount(self, unit: str) -> float | None:
+        """The canonical value of one millimole, milliequivalent or micromole in a litre, where this analyte can be counted so."""
+        if self.molar_mass is None:
             return None
-        plain = find_unit("concentration", match["unit"])
+        each = self.molar_mass / self._own_scale()
+        if unit in ("mmol/l", "mmol"):
+            return each
+        if unit in ("umol/l", "µmol/l"):
+            return each / 1000
+        if unit in ("meq/l", "mval/l", "mmol(eq)/l", "meq") and self.charge:
+            return each / self.charge
+        return None
+
+    def _as(self, said: Spelled) -> tuple[Unit, float, str] | None:
+        """A concentration that says as what it is counted; None where that is not this analyte."""
+        plain = find_unit("concentration", said.unit)
         if plain is None or plain.name not in _CONCENTRATIONS:
             return None
-        return plain, self.basis[match["basis"]] / self._own_scale(), match["basis"]
+        of = re.sub(r"\d?[+-]$", "", said.of)
+        of = of.partition("-")[2] or of  # NO3-N is as N
+        if of in self.basis:
+            return plain, self.basis[of] / self._own_scale(), of
+        if of in self.own_symbols and self.dimension == "concentration" and not self.ambiguous_basis:
+            return plain, 1.0 / self._own_scale(), ""
+        return None
 
     def _own_scale(self) -> float:
         """mg/L in one canonical unit of this analyte, for analytes held in ug/L or ng/L."""
@@ -98,8 +129,7 @@ class Analyte:
             if name not in names and not (self.basis and self.dimension == "concentration" and self.ambiguous_basis):
                 names.append(name)
         names += [f"mg/L as {basis}" for basis in self.basis]
-        if self.molar_mass and "mmol/L" not in names:
-            names.append("mmol/L")
+        names += [unit for unit in ("mmol/L", "meq/L") if self._of_an_amount(unit.lower()) and unit not in names]
         return names
 
 
@@ -112,6 +142,7 @@ def analytes() -> dict[str, Analyte]:
         values["plausible"] = tuple(values["plausible"])
         values["aliases"], values["places"] = tuple(values["aliases"]), tuple(values["places"])
         values.setdefault("short", values["name"])
+        values["own_symbols"] = (values["short"].translate(_PLAIN_DIGITS), *values.get("own_symbols", ()))
         found[key] = Analyte(key=key, **values)
     return found
 

@@ -48,6 +48,35 @@ class ReadingGrammar(TestCase):
         self.assertAlmostEqual(read("arsenic", "12 ppb").low, 0.012)
         self.assertAlmostEqual(read("radon", "4000 pCi/L").low, 148.0)
 
+    def test_units_whose_worth_depends_on_the_analyte(self) -> None:
+        """A millimole: of acid bound 100.0869 / 2 = 50.04345 mg CaCO3, of hardness 100.0869, of calcium 40.078, of nitrate 14.0067 N.
+
+        An equivalent: hardness 50.04345, alkalinity 50.04345, calcium 40.078 / 2, sulfate 96.06 / 2, nitrate 14.0067.
+        """
+        for name, text, wanted in (
+            ("alkalinity", "1 mmol/L", 50.04345), ("hardness", "1 mmol/L", 100.0869), ("alkalinity", "1 meq/L", 50.04345), ("hardness", "1 meq/L", 50.04345),
+            ("calcium", "1 mmol/L", 40.078), ("calcium", "1 meq/L", 20.039), ("magnesium", "1 meq/L", 12.1525), ("sulfate", "1 meq/L", 48.03), ("sodium", "1 meq/L", 22.98977),
+            ("nitrate", "1 mmol/L", 14.0067), ("nitrate", "1 meq/L", 14.0067), ("iron", "1 umol/L", 0.055845), ("bicarbonate", "1 mmol/L", 61.0168),
+            ("alkalinity", "1 °dH", 17.848), ("alkalinity", "1 °f", 10.0), ("hydrogen_sulfide", "1 mg/L as S", 1.062715), ("ammonium", "1 mg/L NH3-N", 1.28781),
+            ("ammonium", "1 mg/L as NH3", 1.059178), ("phosphate", "1 mg/l P", 3.06618), ("hardness", "1 mg/L as CaO", 1.784774), ("silica", "1 mg Si/L", 2.13932),
+            ("nitrate", "1 mg NO3/l", 0.225897), ("nitrate", "1 mg/L NO3-N", 1.0), ("heterotrophic_count", "1 CFU/mL", 100.0), ("e_coli", "5 MPN/250 mL", 2.0),
+            ("e_coli", "1 KBE/100 ml", 1.0), ("pfas", "1 ug/L", 1000.0), ("voc", "1 mg/L", 1000.0), ("conductivity", "1 mS/m", 10.0), ("conductivity", "1 umhos/cm", 1.0),
+            ("radon", "1 kBq/m3", 1.0), ("iron", "1 ug/l Fe", 0.001), ("free_chlorine", "1 mg/l Cl2", 1.0), ("toc", "1 mg C/l", 1.0), ("calcium", "1 mg/l Ca2+", 1.0),
+            ("colour", "1 mg/L Pt-Co", 1.0), ("iron", "1 mg.L-1", 1.0),
+        ):  # fmt: skip
+            with self.subTest(name, text=text):
+                self.assertAlmostEqual(read(name, text).low, wanted, places=5)
+        for name, text in (("iron", "1 mg/L as N"), ("arsenic", "1 ug/L Fe"), ("iron", "1 CFU/mL"), ("radon", "1 mmol/L")):
+            with self.subTest(name, text=text), self.assertRaises(NotUnderstood):
+                read(name, text)
+
+    def test_every_unit_that_is_offered_is_accepted(self) -> None:
+        """Whatever an analyte offers, it reads; a factor is never nothing."""
+        for analyte in analytes().values():
+            for unit in analyte.accepted_units():
+                found = analyte.factor_for(unit)
+                self.assertTrue(found and found[0].factor * found[1] > 0, (analyte.key, unit))
+
     def test_what_is_ambiguous_is_never_silent(self) -> None:
         """A nitrate without basis and a hardness in ppm are read and say so; a bare hardness and bare degrees are refused."""
         self.assertIn("does not say as what", read("nitrate", "8 mg/L").note)

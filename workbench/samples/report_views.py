@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import json
-from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -12,59 +11,29 @@ from django.shortcuts import redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from treatment.evidence.report import SAMPLE_COLUMNS, layout_of, own_samples, read_report
+from intake.apart import sheets_apart
+from intake.files import sheets_of_text
+from intake.limits import LARGEST, Unreadable
+from treatment.evidence.own_table import SAMPLE_COLUMNS, own_samples
+from treatment.evidence.reports.read import layout_of, read_sheets
 from treatment.job.facts import SampleFacts
-from treatment.language.analytes import analytes, find_analyte
+from treatment.language.analytes import analytes
 from treatment.language.errors import Fault, NotUnderstood
-from treatment.language.reading import Reading, parse_reading
 from treatment.language.spec import ListOf, Record
 
 from ..accounts.access import job_for
+from ..fields import sentence
 from ..jobs.models import Job
 from ..request import whole
+from ..safe_cells import safe_cell
 from ..steps import steps
-from . import services
-from .apart import rows_apart
-from .forms import SampleForm
+from . import preview, services
 from .models import ReportLayout, Sample
-from .readers import Unreadable, rows_of_text, safe_cell
-from .views import Chip, chip
-
-MOST_SHOWN = 400
-
-
-@dataclass(frozen=True)
-class PreviewRow:
-    """A row of the report on the page: what it says, what it is taken for, and what stands against it."""
-
-    number: int
-    name: str
-    text: str
-    key: str
-    chip: Chip | None
-    sure: str
-    problem: str
-    was: str = ""
-
-    @property
-    def original(self) -> str:
-        """The result as the report has it, before it was corrected."""
-        return self.was or self.text
-
-    @property
-    def added(self) -> str:
-        """The unit that had to be added to the result."""
-        corrected = self.text.startswith(self.original) and self.original != self.text
-        return self.text[len(self.original) :].strip()[:30] if corrected else ""
+from .views import chip
 
 
 def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
-    context = {
-        "job": job,
-        "steps": steps(job, "water"),
-        "analytes": analytes().values(),
-        "form": SampleForm(initial={"method": "laboratory"}, prefix="new"),
-    }
+    context = {"job": job, "steps": steps(job, "water"), "analytes": analytes().values()}
     return render(request, "samples/report.html", context | more, status=status)
 
 
@@ -74,32 +43,34 @@ def report_preview(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     upload, pasted = request.FILES.get("file"), request.POST.get("rows", "")
     try:
-        if upload is not None:
-            rows = rows_apart(upload.name or "", upload.read(5_000_001))
-        else:
-            rows = rows_of_text(pasted)
-        own = own_samples(rows)
+        sheets = sheets_apart(upload.read(LARGEST + 1)) if upload is not None else sheets_of_text(pasted)
+        own = own_samples([list(line.cells) for sheet in sheets for line in sheet.lines])
         if own is not None:
             return _own(request, job, own)
-        header = layout_of(rows)
+        header = layout_of(sheets)
         layout = ReportLayout.objects.filter(workspace=job.workspace_id, header=header).first()
-        read = read_report(rows, layout.names if layout else None)
+        report = read_sheets(sheets, layout.names if layout else None)
     except (Unreadable, NotUnderstood) as error:
-        problem = str(error)
-        return _page(request, job, 422, problem=problem[0].upper() + problem[1:] + ("" if problem.endswith(".") else "."), pasted=pasted[:20000])
-    shown = [
-        PreviewRow(
-            i,
-            row.name,
-            row.text,
-            row.analyte.key if row.analyte and row.text else "",
-            chip(row.reading, job.standard) if row.reading else None,
-            row.sure,
-            row.problem,
-        )
-        for i, row in enumerate(read[:MOST_SHOWN])
-    ]
-    return _page(request, job, rows=shown, left_out=max(len(read) - MOST_SHOWN, 0), header=header, layout=layout)
+        return _page(request, job, 422, problem=sentence(str(error)), pasted=pasted[:20000])
+    if report.why:
+        return _page(request, job, 422, problem=sentence(report.why), pasted=pasted[:20000])
+    samples, left_out = preview.of_report(report, job)
+    return _page(request, job, **_shown(samples), left_out=left_out, header=header, layout=layout)
+
+
+def _shown(samples: list[preview.PreviewSample]) -> dict[str, Any]:
+    rows = [row for sample in samples for row in sample.rows]
+    told = {kind: sum(row.sure == kind for row in rows) for kind in ("sure", "check", "ask", "aside")}
+    return {"samples": samples, "count": len(rows), "told": told, "several": len(samples) > 1}
+
+
+@require_POST
+def report_row(request: HttpRequest, pk: int) -> HttpResponse:
+    """What one row would be taken as, after a choice; nothing is stored."""
+    job = job_for(request, pk)
+    number = whole(request.POST.get("row", "")) or 0
+    row = preview.posted_row(request.POST.dict(), number, job)
+    return render(request, "samples/_report_understood.html", {"row": row, "job": job})
 
 
 def _own(request: HttpRequest, job: Job, samples: list[dict[str, Any]]) -> HttpResponse:
@@ -134,45 +105,40 @@ def own_keep(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_POST
 def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
-    """Store the confirmed rows as a new sample. A row that cannot be read stops it all, and everything stays typed."""
+    """Store what is understood, sample by sample. What is open or aside is kept with its reason and blocks nothing;
+
+    what a person wrote and cannot be read, or chose twice, is told beside it, and everything stays typed.
+    """
     job = job_for(request, pk, change=True)
-    form = SampleForm(request.POST, prefix="new")
-    count = request.POST.get("count", "0")
-    shown, good, aside, bad = [], {}, [], not form.is_valid()
-    for i in range(min(whole(count) or 0, MOST_SHOWN)):
-        name, text, key = (request.POST.get(f"{part}-{i}", "")[:200] for part in ("name", "text", "key"))
-        sure, reading, problem = _read(name, text, key)
-        if reading is not None and reading.analyte in good:
-            reading, problem = None, f"{analytes()[key].name} is chosen twice: leave one aside."
-        if reading is not None:
-            good[reading.analyte] = reading
-        elif not key:
-            aside.append({"name": name, "text": text, "why": "left aside"})
-        bad = bad or bool(problem)
-        was = request.POST.get(f"was-{i}", "")[:200]
-        shown.append(PreviewRow(i, name, text, key, chip(reading, job.standard) if reading else None, sure, problem, was))
+    samples = preview.posted(request.POST.dict(), job)
     header, remember = request.POST.get("header", "")[:300], "remember" in request.POST
-    if bad or not good:
+    taken = [sample for sample in samples if sample.take]
+    bad = sum(not _sound(sample) for sample in taken)
+    if bad or not any(row.reading for sample in taken for row in sample.rows):
         problem = "" if bad else "Nothing in it is taken as a reading; choose what at least one row is."
-        return _page(request, job, 422, rows=shown, form=form, problem=problem, header=header, remember=remember)
+        return _page(request, job, 422, **_shown(samples), problem=problem, header=header, remember=remember)
     if remember:
-        services.remember_layout(job, header, ((row.name, row.key, row.added) for row in shown))
-    services.keep_report(job, form, good.values(), aside, request.user)
+        services.remember_layout(job, header, ((row.name, row.key, row.added) for sample in taken for row in sample.rows))
+    for sample in taken:
+        readings = {row.reading.analyte: row.reading for row in sample.rows if row.reading}
+        aside = [{"name": row.name, "text": row.text, "why": row.problem or "left aside"} for row in sample.rows if not row.reading]
+        if readings:
+            services.keep_report(job, sample.form, readings.values(), aside, request.user)
     return redirect("water", pk)
 
 
-def _read(name: str, text: str, key: str) -> tuple[str, Reading | None, str]:
-    """How sure a row is, its reading, and what stands against it."""
-    if not key:
-        return "aside", None, ""
-    analyte = find_analyte(key)
-    if analyte is None:
-        return "aside", None, "Choose an analyte of the list, or leave the row aside."
-    try:
-        reading = parse_reading(analyte, text)
-    except NotUnderstood as error:
-        return "check", None, str(error)
-    return ("check" if reading.note else "sure"), reading, ""
+def _sound(sample: preview.PreviewSample) -> bool:
+    """Whether a sample can be kept: its facts are right, no analyte stands in it twice, and what a person wrote can be read."""
+    sound, seen = sample.form.is_valid(), dict[str, preview.PreviewRow]()
+    for row in sample.rows:
+        if row.key and row.reading is None and row.touched:
+            sound = False
+        if row.reading is None:
+            continue
+        if (first := seen.get(row.reading.analyte)) is not None:
+            row.problem, row.sure, sound = f"{analytes()[row.key].name} is chosen twice, here and at “{first.name}”: leave one aside.", "ask", False
+        seen[row.reading.analyte] = row
+    return sound
 
 
 @require_GET

@@ -8,17 +8,17 @@ from axe_playwright_python.sync_playwright import Axe
 from django.utils import timezone
 from playwright.sync_api import Page, expect
 
-from treatment.evidence.report import read_report
+from intake.files import sheets_of
+from intake.tests.made import spreadsheet
+from treatment.evidence.reports.read import read_sheets
 from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.door import store
 from workbench.jobs.models import Job, Survey
 from workbench.samples.models import KitRun, Sample
-from workbench.samples.readers import rows_of
 from workbench.trains.services import shown_stages
 
 from .base import BrowserTestCase
-from .test_reports import spreadsheet
 
 
 def stages(page: Page) -> list[str]:
@@ -149,7 +149,8 @@ class FromAReport(BrowserTestCase):
         for style in ("border:1px solid #333", "border:0"):
             printer = self.browser.new_page()
             printer.set_content(f"<style>td{{{style};padding:4px}}</style><h1>Larkfell Laboratory</h1><table>{body}</table><p>End</p>")
-            read = {row.analyte.key: row.reading for row in read_report(rows_of("report.pdf", printer.pdf())) if row.analyte and row.reading}
+            found = read_sheets(sheets_of(printer.pdf())).samples[0].rows
+            read = {row.analyte.key: row.reading for row in found if row.analyte and row.reading}
             self.assertEqual({key: reading.low for key, reading in read.items()}, {"iron": 2.41, "hardness": 238, "ph": 6.2}, style)
             printer.close()
 

@@ -1,95 +1,18 @@
 from __future__ import annotations
 
-import io
 import re
-from unittest import TestCase as PlainTestCase
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
-from hypothesis import given
-from hypothesis import strategies as st
-from openpyxl import Workbook
 
-from treatment.evidence.report import read_report
-from treatment.language.errors import NotUnderstood
+from intake.tests.made import spreadsheet
 from treatment.tests.example import job as job_document
-from treatment.tests.fuzz import fuzz
 from workbench.door import store
 from workbench.samples.models import Sample
-from workbench.samples.readers import Unreadable, rows_of, safe_cell
 
 from .base import WorkbenchTestCase
 
-
-def spreadsheet(rows: list[list[object]]) -> bytes:
-    book = Workbook()
-    for row in rows:
-        book.active.append(row)
-    out = io.BytesIO()
-    book.save(out)
-    return out.getvalue()
-
-
 REPORT = [["Parameter", "Result", "Unit"], ["Iron", 2.4, "mg/L"], ["Hardness", 12, ""], ["Mystery", 3, "mg/L"], ["Total coliform", "absent", ""]]
-
-
-GOOD_FILES = (
-    spreadsheet(REPORT),
-    "Parameter;Result;Unit\nIron;2,4;mg/L\n".encode("utf-16"),
-    "Prüfung;Result\npH;7,2\n".encode("cp1252"),
-    b'Parameter,Result,Unit\n"Iron, total",2.4,mg/L\npH,"7.2",\n',
-)
-
-
-class Reading(PlainTestCase):
-    def test_tables_of_every_kind(self) -> None:
-        """Semicolons with decimal commas, tabs, Latin-1, UTF-16 and spreadsheets give the same rows."""
-        wanted = [["Parameter", "Result", "Unit"], ["Härte", "2,4", "mg/L"]]
-        text = "Parameter;Result;Unit\nHärte;2,4;mg/L\n"
-        for content in (text.encode(), text.encode("cp1252"), text.encode("utf-16"), text.replace(";", "\t").encode("utf-8-sig")):
-            self.assertEqual(rows_of("x", content), wanted)
-        self.assertEqual(rows_of("x", spreadsheet([["a", 1.5], ["b", None]])), [["a", "1.5"], ["b", ""]])
-
-    def test_what_cannot_be_read_is_said(self) -> None:
-        """Empty, too large, damaged, password-protected, binary."""
-        for content, said in [
-            (b"", "empty"), (b"x" * 5_000_001, "larger than"), (b"PK\x03\x04broken", "cannot be opened"), (b"\xd0\xcf\x11\xe0rest", "password"),
-            (b"%PDF-1.4 broken", "cannot be read"), (b"\x00\x01\x02\x03", "not a text file"),
-        ]:  # fmt: skip
-            with self.assertRaisesRegex(Unreadable, said):
-                rows_of("x", content)
-
-    def test_formulas_are_neither_run_nor_written(self) -> None:
-        """A formula in a spreadsheet has no value of its own here, and none leaves as a formula."""
-        self.assertEqual(rows_of("x", spreadsheet([["Iron", "=1+1"], ["pH", 7]])), [["Iron", ""], ["pH", "7"]])
-        for text in ("=1+1", "@x", "+x", "-x", "\tx", "-2+3", "-2+3+cmd|' /C calc'!A0", "-1*A1", "- 1"):
-            self.assertTrue(safe_cell(text).startswith("'"))
-        for text in ("-1.5 degC", "-40", "-0,5 m", "2.4 mg/L", "pH 7"):
-            self.assertEqual(safe_cell(text), text)
-
-    @given(st.binary(max_size=200))
-    @fuzz(150)
-    def test_any_bytes_are_rows_or_a_refusal(self, content: bytes) -> None:
-        """No file makes the reader fail in another way."""
-        try:
-            rows = rows_of("x", content)
-        except Unreadable as error:
-            self.assertTrue(str(error))
-        else:
-            self.assertIsInstance(rows, list)
-
-    @given(st.sampled_from(range(4)), st.integers(0, 6000), st.binary(min_size=1, max_size=8), st.booleans())
-    @fuzz(150)
-    def test_any_bytes_damaged_in_a_good_file_are_rows_or_a_refusal(self, which: int, place: int, put: bytes, cut: bool) -> None:
-        """A spreadsheet, UTF-16, Latin-1 or comma-separated file, overwritten somewhere or cut short."""
-        good = GOOD_FILES[which]
-        at = place % len(good)
-        content = good[:at] + put + (b"" if cut else good[at + len(put) :])
-        try:
-            rows = rows_of("x", content)
-            read_report(rows)
-        except (Unreadable, NotUnderstood) as error:
-            self.assertTrue(str(error))
 
 
 class Importing(WorkbenchTestCase):
@@ -97,11 +20,27 @@ class Importing(WorkbenchTestCase):
         return self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": SimpleUploadedFile(name, content)})
 
     def confirm(self, page, **changes: str):  # noqa: ANN001, ANN201
-        rows = page.context["rows"]
-        data = {"count": len(rows), "new-point": "raw", "new-method": "laboratory", "new-taken_on": "2026-05-04"}
-        for row in rows:
-            data |= {f"name-{row.number}": row.name, f"text-{row.number}": row.text, f"key-{row.number}": row.key}
-        return self.client.post(reverse("report-keep", args=[self.job.pk]), data | changes)
+        return self.client.post(reverse("report-keep", args=[self.job.pk]), self.posted(page) | changes)
+
+    def posted(self, page):  # noqa: ANN001, ANN201
+        """What the page would send as it stands."""
+        data = {"count": page.context["count"]}
+        for sample in page.context["samples"]:
+            prefix = f"new{sample.index}"
+            data |= {f"take-{sample.index}": "1", f"{prefix}-point": "raw", f"{prefix}-method": "laboratory", f"{prefix}-taken_on": "2026-05-04"}
+            for row in sample.rows:
+                said = {
+                    "sample": sample.index,
+                    "name": row.name,
+                    "printed": row.printed,
+                    "text": row.text,
+                    "key": row.key,
+                    "was": row.was,
+                    "was_key": row.was_key,
+                    "why": row.why,
+                }
+                data |= {f"{part}-{row.number}": text for part, text in said.items()}
+        return data
 
     def test_every_label_stands_beside_a_field_that_shows(self) -> None:
         """A field that travels hidden has no label on the page."""
@@ -115,24 +54,42 @@ class Importing(WorkbenchTestCase):
         """Preview shows how each row is understood; confirming stores the readings and keeps the rest aside."""
         page = self.send(spreadsheet(REPORT))
         self.assertEqual(
-            [(row.key, row.sure) for row in page.context["rows"]],
-            [("iron", "sure"), ("hardness", "aside"), ("", "aside"), ("total_coliform", "sure")],
+            [(row.key, row.sure) for row in page.context["samples"][0].rows],
+            [("iron", "sure"), ("hardness", "ask"), ("", "aside"), ("total_coliform", "sure")],
         )
-        self.assertContains(page, "eeds its unit")
+        self.assertContains(page, "o unit stands with it")
         self.assertEqual(Sample.objects.count(), 1)
-        self.assertRedirects(self.confirm(page, **{"key-1": ""}), reverse("water", args=[self.job.pk]))
+        self.assertRedirects(self.confirm(page), reverse("water", args=[self.job.pk]))
         sample = Sample.objects.order_by("-pk")[0]
         self.assertEqual({reading.analyte for reading in sample.readings.all()}, {"iron", "total_coliform"})
         self.assertEqual([row["name"] for row in sample.aside], ["Hardness", "Mystery"])
 
-    def test_an_ambiguous_unit_is_corrected(self) -> None:
-        """A bare hardness stops the import and is asked for; with its unit it is taken."""
+        self.assertIn("no unit stands with it", sample.aside[0]["why"])
+
+    def test_an_open_row_is_asked_beside_it(self) -> None:
+        """A choice shows at once what it makes, and is kept; what is written and cannot be read is told, with all that was typed."""
         page = self.send(spreadsheet(REPORT))
-        refused = self.confirm(page)
-        self.assertContains(refused, "eeds its unit", status_code=422)
+        address = reverse("report-row", args=[self.job.pk])
+        shown = self.client.post(address, self.posted(page) | {"row": 1, "unit-1": "gpg"})
+        self.assertContains(shown, "Hardness 12.0 gpg")
+        self.assertContains(self.client.post(address, self.posted(page) | {"row": 1, "text-1": "much"}), "is not a reading")
+        refused = self.confirm(page, **{"text-1": "much"})
+        self.assertContains(refused, "is not a reading", status_code=422)
+        self.assertContains(refused, 'value="much"', status_code=422)
         self.assertEqual(Sample.objects.count(), 1)
-        self.confirm(page, **{"text-1": "12 gpg"})
-        self.assertTrue(Sample.objects.order_by("-pk")[0].readings.filter(analyte="hardness").exists())
+        self.confirm(page, **{"unit-1": "gpg"})
+        self.assertEqual(Sample.objects.order_by("-pk")[0].readings.get(analyte="hardness").typed, "12 gpg")
+
+    def test_several_samples_of_one_file(self) -> None:
+        """Each becomes a sample of its own, and one can be left out."""
+        rows = [["Parameter", "Unit", "Raw water", "Kitchen tap", "Limit"], ["Iron", "mg/L", 2.4, 0.1, 0.3], ["pH", "", 6.9, 7.0, ""]]
+        page = self.send(spreadsheet(rows))
+        self.assertEqual([sample.label for sample in page.context["samples"]], ["Raw water", "Kitchen tap"])
+        data = self.posted(page)
+        self.client.post(reverse("report-keep", args=[self.job.pk]), data)
+        self.assertEqual(Sample.objects.count(), 3)
+        self.client.post(reverse("report-keep", args=[self.job.pk]), {name: value for name, value in data.items() if name != "take-0"})
+        self.assertEqual(Sample.objects.count(), 4)
 
     def test_one_analyte_twice_is_refused(self) -> None:
         """The same analyte for two rows is told beside the second."""
@@ -145,7 +102,7 @@ class Importing(WorkbenchTestCase):
             response = self.send(content)
             self.assertContains(response, 'role="alert"', status_code=422)
         response = self.client.post(reverse("report-preview", args=[self.job.pk]), {"rows": "Iron\t2.4 mg/L\npH\t6.1"})
-        self.assertEqual([row.key for row in response.context["rows"]], ["iron", "ph"])
+        self.assertEqual([row.key for row in response.context["samples"][0].rows], ["iron", "ph"])
         self.assertEqual(Sample.objects.count(), 1)
 
     def test_fifty_megabytes_are_refused(self) -> None:

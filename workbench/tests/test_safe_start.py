@@ -10,10 +10,10 @@ from django.core.exceptions import ImproperlyConfigured
 from django.urls import reverse
 from openpyxl import Workbook
 
+from intake.apart import TOO_DEAR, rows_apart
+from intake.limits import Unreadable
 from vivid_cairn.settings.modes import hosts_of, mode_of
 
-from ..samples.apart import TOO_DEAR, rows_apart
-from ..samples.readers import Unreadable
 from .base import WorkbenchTestCase
 
 
@@ -72,19 +72,19 @@ def book(sheet: bytes | None = None) -> bytes:
 class Bombs(PlainTestCase):
     def test_an_honest_file_is_read(self) -> None:
         """As it would be in the same process."""
-        self.assertEqual(rows_apart("report.xlsx", book())[1][0], "Iron")
+        self.assertEqual(rows_apart(book())[1][0], "Iron")
 
     def test_a_small_file_that_unpacks_to_much_is_refused_before_it_is_unpacked(self) -> None:
         """60 MB of blanks in 60 kB."""
         with self.assertRaisesRegex(Unreadable, "unpacks to more"):
-            rows_apart("report.xlsx", book(b"<x>" + b" " * 60_000_000 + b"</x>"))
+            rows_apart(book(b"<x>" + b" " * 60_000_000 + b"</x>"))
 
     def test_what_takes_too_long_is_given_up_in_words(self) -> None:
         """Three million empty cells in 80 kB: the process that reads them is stopped, ours goes on."""
         rows = b"".join(b'<row r="%d">' % i + b"<c/>" * 200 + b"</row>" for i in range(1, 15000))
         sheet = b'<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>' + rows + b"</sheetData></worksheet>"
         try:
-            self.assertLessEqual(len(rows_apart("report.xlsx", book(sheet))), 20_001)  # a quick machine may read it within its limits
+            self.assertLessEqual(len(rows_apart(book(sheet))), 20_001)  # a quick machine may read it within its limits
         except Unreadable as refused:
             self.assertEqual(str(refused), TOO_DEAR)
 
@@ -92,4 +92,4 @@ class Bombs(PlainTestCase):
         """The reason comes back from the other process."""
         for content, word in ((b"PK\x03\x04nonsense", "cannot be opened"), (b"%PDF-1.7 nonsense", "cannot be read")):
             with self.assertRaisesRegex(Unreadable, word):
-                rows_apart("x", content)
+                rows_apart(content)

@@ -9,7 +9,7 @@ from typing import Any
 from treatment.drawing.wall.parts import Wall
 from treatment.papers.materials import Row
 
-from ..samples.readers import safe_cell
+from ..safe_cells import safe_cell
 
 #: layer -> colour index of the exchange file
 LAYERS = {"units": 7, "pipe": 5, "metal": 30, "drain": 34, "valves": 3, "electrical": 2, "zones": 8, "there": 1, "dimensions": 8, "text": 7}

@@ -12,6 +12,8 @@ from django.template.loader import render_to_string
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods
 
+from intake.apart import rows_apart as file_rows
+from intake.limits import LARGEST, Unreadable
 from treatment.drawing.train.view import draw_train
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.papers.materials import Row, by_group, materials, price_keys, total
@@ -20,8 +22,6 @@ from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
 from ..error_views import told
 from ..jobs.models import Job
-from ..samples.apart import rows_apart as file_rows
-from ..samples.readers import Unreadable
 from ..steps import steps
 from .exports import dxf, materials_csv, materials_xlsx
 from .printing import Busy, pdf
@@ -119,7 +119,7 @@ def prices(request: HttpRequest) -> HttpResponse:
     upload = request.FILES.get("file")
     if upload is not None:
         try:
-            typed = _from_file(file_rows(upload.name or "", upload.read(5_000_001)))
+            typed = _from_file(file_rows(upload.read(LARGEST + 1)))
         except Unreadable as error:
             return _prices(request, member.workspace, 422, problem=str(error))
         if not typed:

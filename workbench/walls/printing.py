@@ -9,7 +9,7 @@ from __future__ import annotations
 import sys
 from typing import Any
 
-from ..beside import ROOT, Beside, NoTurn, TookTooLong
+from intake.beside import ROOT, Beside, NoTurn, TookTooLong
 
 PRINTER = Beside("workbench.walls.printing", wait_s=60, wall_s=60)
 

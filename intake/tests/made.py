@@ -1,0 +1,45 @@
+"""Files made for the tests."""
+
+from __future__ import annotations
+
+import io
+
+from openpyxl import Workbook
+
+
+def spreadsheet(rows: list[list[object]]) -> bytes:
+    """A workbook of one sheet."""
+    book = Workbook()
+    for row in rows:
+        book.active.append(row)
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+def saved(book: Workbook) -> bytes:
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+def page(lines: list[list[tuple[float, str]]], height: float = 792.0) -> bytes:
+    """A PDF of one page: lines of text, each piece at its place across the page; no rules."""
+    said = []
+    for row, pieces in enumerate(lines):
+        for x, text in pieces:
+            plain = text.encode("cp1252").replace(b"\\", b"\\\\").replace(b"(", b"\\(").replace(b")", b"\\)")
+            said.append(b"BT /F 10 Tf 1 0 0 1 %.1f %.1f Tm (%s) Tj ET" % (x, height - 60 - 16 * row, plain))
+    content = b"\n".join(said)
+    parts = [
+        b"<</Type/Catalog/Pages 2 0 R>>", b"<</Type/Pages/Kids[3 0 R]/Count 1>>",
+        b"<</Type/Page/Parent 2 0 R/MediaBox[0 0 612 %d]/Contents 4 0 R/Resources<</Font<</F<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>>>>>>>"
+        % height,
+        b"<</Length %d>>stream\n" % len(content) + content + b"\nendstream",
+    ]  # fmt: skip
+    made, places = b"%PDF-1.4\n", []
+    for number, part in enumerate(parts, 1):
+        places.append(len(made))
+        made += b"%d 0 obj\n" % number + part + b"\nendobj\n"
+    table = b"xref\n0 5\n0000000000 65535 f \n" + b"".join(b"%010d 00000 n \n" % place for place in places)
+    return made + table + b"trailer<</Size 5/Root 1 0 R>>\nstartxref\n%d\n%%%%EOF" % len(made)

@@ -1,0 +1,244 @@
+"""Where things stand in a table: names down the side with results beside them, samples as columns, or a sample on every line."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+
+from .headings import Heading, about, heading, is_unit
+from .names import meaning
+from .results import looks_like_result
+from .sheets import Line, plain
+
+SINGLE = (
+    "unit",
+    "qualifier",
+    "reporting",
+    "detection",
+    "limit",
+    "low",
+    "high",
+    "range",
+    "percentile",
+    "average",
+    "sample",
+    "sampled",
+    "point",
+    "year",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class SampleColumn:
+    """The results of one sample: its column, what is printed over it, and the columns of its own marks and units."""
+
+    result: int
+    label: str
+    qualifier: int | None = None
+    unit: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Long:
+    """Names down the side. at: the column of each role; columns: one for every sample."""
+
+    name: int
+    columns: tuple[SampleColumn, ...]
+    at: dict[str, int] = field(default_factory=dict)
+    unit: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Wide:
+    """A sample on every line. analytes: column and label; units: by column; sample, sampled, point: their columns."""
+
+    analytes: tuple[tuple[int, str], ...]
+    units: dict[int, str]
+    at: dict[str, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """parts: tables that stand side by side; lines: how many the heading took; words: what was printed; spans: of the heading's cells."""
+
+    parts: tuple[Long | Wide, ...]
+    lines: int
+    words: tuple[str, ...]
+    spans: tuple[tuple[float, float], ...] = ()
+
+
+def layout_at(lines: Sequence[Line], i: int, above: tuple[str, ...] = ()) -> Layout | None:
+    """The layout that a heading at line ``i`` tells; None where it is none. above: the line before it, with sample names over their columns."""
+    line = lines[i]
+    if len(line.filled) < 2 or (sum(_numeric(cell) for cell in line.cells) > 0 and not _dates_only(line.cells)):
+        return None
+    found = _layout(lines, i, line, 1, above)
+    if (
+        found is not None
+        or i + 1 >= len(lines)
+        or not _continues(line, lines[i + 1])
+        or any(about(cell.partition(":")[0]) and ":" in cell for cell in line.cells)
+    ):
+        return found
+    if _layout(lines, i + 1, lines[i + 1], 1, line.cells) is not None:  # the next line is a heading by itself
+        return None
+    return _layout(lines, i, _joined(line, lines[i + 1]), 2, above)
+
+
+def _layout(lines: Sequence[Line], i: int, line: Line, taken: int, above: tuple[str, ...]) -> Layout | None:
+    said = [heading(cell) for cell in line.cells]
+    parts = _wide(lines, i + taken, line, said) or _long(lines, i + taken, line, said, above)
+    if parts is None:
+        return None
+    more = 1 if isinstance(parts[0], Wide) and parts[0].units and _units_line(lines, i + taken) else 0
+    return Layout(parts, taken + more, line.cells, line.spans)
+
+
+def _numeric(cell: str) -> bool:
+    return bool(cell) and looks_like_result(cell) and any(letter.isdigit() for letter in cell) and not heading(cell).role
+
+
+def _dates_only(cells: tuple[str, ...]) -> bool:
+    """Whether the numbers of a heading are days, years or numbers of samples."""
+    return bool(heading(cells[0]).role or any(heading(cell).role in ("name", "unit") for cell in cells)) and all(
+        not _numeric(cell) or "/" in cell or "-" in cell or cell.count(".") == 2 or (cell.isdigit() and len(cell) in (1, 2, 4)) for cell in cells
+    )
+
+
+def _continues(line: Line, after: Line) -> bool:
+    return bool(after.filled) and not any(_numeric(cell) for cell in after.cells) and not any(meaning(cell).how for cell in after.filled[:1])
+
+
+def _joined(line: Line, after: Line) -> Line:
+    if line.spans and after.spans:
+        cells = list(line.cells)
+        for cell, span in zip(after.cells, after.spans, strict=True):
+            k = column_of(span, line.spans)
+            cells[k] = f"{cells[k]} {cell}".strip()
+        return replace(line, cells=tuple(cells))
+    width = max(len(line.cells), len(after.cells))
+    one, two = (tuple(each.cells) + ("",) * (width - len(each.cells)) for each in (line, after))
+    return replace(line, cells=tuple(f"{a} {b}".strip() for a, b in zip(one, two, strict=True)))
+
+
+def column_of(span: tuple[float, float], spans: Sequence[tuple[float, float]]) -> int:
+    """The heading over a cell: the one it overlaps most, else the nearest."""
+
+    def apart(k: int) -> tuple[float, float]:
+        left, right = spans[k]
+        return max(left - span[1], span[0] - right), abs(left + right - span[0] - span[1])
+
+    return min(range(len(spans)), key=apart)
+
+
+def _wide(lines: Sequence[Line], after: int, line: Line, said: list[Heading]) -> tuple[Wide, ...] | None:
+    """Analytes across the top."""
+    at = {each.role: k for k, each in reversed(list(enumerate(said))) if each.role in ("sample", "sampled", "point", "number", "other_date")}
+    named = [(k, cell) for k, cell in enumerate(line.cells) if cell and said[k].role in ("", "unit") and meaning(cell).how and k not in at.values()]
+    if len(named) < 2 or (len(named) < 3 and not at) or any(each.role in ("result", "name") for each in said):
+        return None
+    units = {}
+    if _units_line(lines, after):
+        units = {k: cell for k, cell in enumerate(lines[after].cells) if is_unit(cell)}
+    return (Wide(tuple(named), units, at),)
+
+
+def _units_line(lines: Sequence[Line], i: int) -> bool:
+    if i >= len(lines):
+        return False
+    filled = lines[i].filled
+    return len(filled) > 1 and sum(is_unit(cell) for cell in filled) >= max(2, len(filled) - 1) and not any(_numeric(cell) for cell in filled)
+
+
+def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], above: tuple[str, ...]) -> tuple[Long, ...] | None:
+    names = [k for k, each in enumerate(said) if each.role == "name"]
+    roles = {each.role for each in said}
+    if not names:
+        if not roles & {"result", "range", "high", "average", "percentile"} or len(roles - {""}) < 2 or said[0].role not in ("", "number"):
+            return None
+        names = [next((k for k, each in enumerate(said) if not each.role), 0)]
+    if len(names) > 1 and not _repeats(said, names):
+        names = names[:1]
+    parts = []
+    for place, start in enumerate(names):
+        first = 0 if place == 0 else start
+        end = names[place + 1] if place + 1 < len(names) else len(said)
+        part = _part(lines, after, line, said, start, range(first, end), above)
+        if part is None:
+            return None
+        parts.append(part)
+    return tuple(parts)
+
+
+def _repeats(said: list[Heading], names: list[int]) -> bool:
+    """Whether two tables stand side by side: every name is followed by a result or a unit of its own."""
+    ends = [*names[1:], len(said)]
+    return all(any(said[k].role in ("result", "range", "high", "average") for k in range(start, end)) for start, end in zip(names, ends, strict=True))
+
+
+def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], name: int, where: range, above: tuple[str, ...]) -> Long | None:
+    at: dict[str, int] = {}
+    for k in where:
+        if said[k].role in SINGLE:
+            at.setdefault(said[k].role, k)
+    results = [k for k in where if said[k].role == "result"]
+    unit = next((said[k].unit for k in results if said[k].unit), "")
+    if len(results) > 1:
+        return Long(
+            name, tuple(_column(line, said, k, where, above) for k in results), {role: k for role, k in at.items() if role != "qualifier"}, unit
+        )
+    if results:
+        return Long(name, (SampleColumn(results[0], "", at.get("qualifier"), at.get("unit")),), at, unit)
+    columns = [k for k in where if k != name and not said[k].role and _holds_results(lines, after, k, line)]
+    columns += [k for k in where if k != name and said[k].role in ("sample", "sampled", "point") and _holds_results(lines, after, k, line)]
+    if columns:
+        at = {role: k for role, k in at.items() if k not in columns}
+        units = [said[k].unit for k in sorted(columns) if said[k].unit]
+        return Long(name, tuple(SampleColumn(k, line.cells[k], _marks_beside(said, k), None) for k in sorted(columns)), at, units[0] if units else "")
+    if {"low", "high", "range", "percentile", "average"} & set(at):
+        unit = next((said[k].unit for role, k in at.items() if said[k].unit and role in ("high", "range", "average", "percentile")), "")
+        return Long(name, (SampleColumn(-1, "", at.get("qualifier"), at.get("unit")),), at, unit)
+    return None
+
+
+def _marks_beside(said: list[Heading], k: int) -> int | None:
+    return k + 1 if k + 1 < len(said) and said[k + 1].role == "qualifier" else None
+
+
+def _column(line: Line, said: list[Heading], k: int, where: range, above: tuple[str, ...]) -> SampleColumn:
+    """One of several columns of results: its name stands over it, or in its own heading."""
+    over = next((above[j] for j in range(min(k, len(above) - 1), -1, -1) if above[j]), "") if above else ""
+    nxt = next((j for j in where if j > k and said[j].role == "result"), where.stop)
+    own = {said[j].role: j for j in range(k + 1, nxt)}
+    before = {said[j].role: j for j in range(max(k - 1, where.start), k)}
+    return SampleColumn(k, over or line.cells[k], own.get("qualifier", before.get("qualifier")), own.get("unit"))
+
+
+def _holds_results(lines: Sequence[Line], after: int, k: int, head: Line) -> bool:
+    """Whether most of what stands below is a result, and rows there are named."""
+    good = seen = 0
+    for line in lines[after : after + 12]:
+        cell = cell_at(line, k, head.spans)
+        if not cell:
+            continue
+        seen += 1
+        good += looks_like_result(cell) or plain(cell) in ("-", "n/a")
+    return good > 0 and good * 2 >= seen
+
+
+def cell_at(line: Line, k: int, spans: Sequence[tuple[float, float]]) -> str:
+    """The text of a line in column ``k`` of its heading."""
+    if line.spans and spans:
+        return " ".join(cell for cell, span in zip(line.cells, line.spans, strict=True) if column_of(span, spans) == k)
+    return line.cells[k] if k < len(line.cells) else ""
+
+
+def aligned(line: Line, spans: Sequence[tuple[float, float]], width: int) -> list[str]:
+    """A line's cells as its heading parts them."""
+    if line.spans and spans:
+        cells = [""] * width
+        for cell, span in zip(line.cells, line.spans, strict=True):
+            k = column_of(span, spans)
+            cells[k] = f"{cells[k]} {cell}".strip()
+        return cells
+    return list(line.cells) + [""] * (width - len(line.cells))

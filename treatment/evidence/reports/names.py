@@ -1,0 +1,216 @@
+"""What a row is about: the analyte a laboratory's name means, its phase, its basis, and how sure that is."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+from functools import cache, lru_cache
+
+from ...language.analytes import Analyte, analytes
+from ...language.tables import table
+from .headings import parted
+from .sheets import plain, words_of
+
+_FORMULA = r"(?:CaCO3|CaO|HCO3|NO3-?N|NO2-?N|NH4-?N|NH3-?N|PO4-?P|NO3|NO2|NH4|NH3|SO4|PO4|P2O5|SiO2|H2S|Cl2|O2|Ca|Mg|Si|N|P|S|C)"
+_AS = re.compile(
+    rf"(?:\b(?:as|als|en|como|in|exprime en|expressed as|calc\.? as|calculated as|berechnet als)\s+|[(\[,]\s*(?:as\s+)?)({_FORMULA})(?![A-Za-z0-9])[+-]?\d?[+-]?\s*[)\]]?"
+)
+_AS_WORD = re.compile(
+    r"\b(?:as|als|en|como)\s+(nitrogen|stickstoff|azote|nitrate|nitrat|calcium carbonate|phosphorus|bicarbonate|nitrogeno|stikstof)\b", re.IGNORECASE
+)
+_TAIL = re.compile(rf"(?<=[a-z)\]])[\s,-]+({_FORMULA})[+-]?\d?[+-]?$")
+_NITROGEN = re.compile(r"\b(?:nitrogen|stickstoff|azote|stikstof|nitrogeno)\b", re.IGNORECASE)
+_WORDS = {
+    "nitrogen": "N",
+    "stickstoff": "N",
+    "azote": "N",
+    "stikstof": "N",
+    "nitrogeno": "N",
+    "nitrate": "NO3",
+    "nitrat": "NO3",
+    "calcium carbonate": "CaCO3",
+    "phosphorus": "P",
+    "bicarbonate": "HCO3",
+}
+_DIGITS = str.maketrans("₀₁₂₃₄₅₆₇₈₉⁺⁻²³", "0123456789+-23")
+_NUMBERED = re.compile(r"^\s*(?:\(?\d{1,3}[.)]|[a-z]\))\s+(?=[A-Za-zÀ-ÿ])")
+_LEADERS = re.compile(r"(?:\s?[.·…_]){3,}\s*$")
+_BLOCKS = frozenset(("index", "ratio", "dioxide", "hexavalent", "organic", "capacity", "demand", "balance", "saturation", "cyanide", "reducing", "hardness", "oxidising",
+                     "oxidizing", "bacteria", "alpha", "beta", "ratio.", "excess", "deficit", "residue", "sum", "difference", "tetrachloride", "vinyl", "isotope"))  # fmt: skip
+_JOINING = frozenset(("and", "und", "et", "y", "plus", "+", "&", "-", "–", "or", "incl", "=", "@"))
+_METALS = "metal"
+
+
+@dataclass(frozen=True, slots=True)
+class Meaning:
+    """What a label means. analyte: None where it is not one of ours; how: "sure", "check", "ask" (nearly one of ours), "aside" (known, and not ours) or "" (none);
+
+    why: what speaks against being sure; basis, unit: as printed in the label; phase: "total", "dissolved" or "".
+    """
+
+    analyte: Analyte | None
+    how: str
+    why: str = ""
+    basis: str = ""
+    unit: str = ""
+    phase: str = ""
+
+
+def _key(words: tuple[str, ...]) -> str:
+    return " ".join(sorted(word for word in words if word not in _JOINING))
+
+
+@cache
+def _names() -> dict[str, str]:
+    found: dict[str, str] = {}
+    said = table("report_words")
+    for key, row in analytes().items():
+        own = (key.replace("_", " "), row.name, row.short, *row.aliases, *row.own_symbols)
+        for name in (*own, *said["names"].get(key, ())):
+            words = words_of(name.translate(_DIGITS))
+            if key not in ("ferrous_iron", "ferric_iron") or words != ("fe",):
+                found.setdefault(_key(words), key)
+    return found
+
+
+@cache
+def _open() -> dict[str, Meaning]:
+    said = table("report_words")
+    meant = {what: Meaning(None, "aside" if what in said["not_ours"]["kinds"] else "ask", why) for what, why in said["open_why"].items()}
+    return {_key(words_of(name)): meant[what] for what, names in said["open"].items() for name in names}
+
+
+@cache
+def _nearly() -> dict[str, tuple[str, str]]:
+    return {_key(words_of(name)): (key, row["why"]) for key, row in table("report_words")["nearly"].items() for name in row["names"]}
+
+
+@cache
+def _phases() -> dict[str, str]:
+    return {word: phase for phase, words in table("report_words")["phases"].items() for word in words}
+
+
+@cache
+def _noise() -> frozenset[str]:
+    return frozenset(table("report_words")["noise"]["words"])
+
+
+@lru_cache(16384)
+def meaning(label: str, phase: str = "") -> Meaning:
+    """What a label means. phase: what a heading over several rows says ("dissolved metals").
+
+    >>> meaning("Nitrate (as N), mg/L").basis, meaning("Eisen, gelöst").analyte.key
+    ('N', 'ferrous_iron')
+    """
+    text = _LEADERS.sub("", _NUMBERED.sub("", label.translate(_DIGITS))).strip(" *†‡:.")
+    bare, unit = parted(text)
+    bare, basis = _basis(bare)
+    said = words_of(bare)
+    here = next((_phases()[word] for word in said if word in _phases()), "") or phase
+    found = _found(text, bare, here)
+    if found.analyte is not None and not basis:
+        basis = _own_basis(found.analyte, text)
+    return _of_phase(replace(found, basis=basis, unit=unit, phase=here))
+
+
+def _basis(text: str) -> tuple[str, str]:
+    """A label without the basis printed in it, and that basis."""
+    if match := _AS_WORD.search(text):
+        return f"{text[: match.start()]} {text[match.end() :]}".strip(), _WORDS[match[1].lower()]
+    if match := _AS.search(text) or _TAIL.search(text):
+        before = f"{text[: match.start()]} {text[match.end() :]}".strip(" ,(")
+        if before:
+            basis = match[1]
+            return before, basis.rpartition("-")[2] if "-" in basis else {"NO3N": "N", "NO2N": "N", "NH4N": "N", "NH3N": "N", "PO4P": "P"}.get(
+                basis, basis
+            )
+    return text, ""
+
+
+def _own_basis(analyte: Analyte, text: str) -> str:
+    """A basis that the name itself says: nitrate nitrogen, NO3-N, and a formula beside the name."""
+    if analyte.key in ("nitrate", "nitrite", "ammonium") and (
+        _NITROGEN.search(text) or re.search(r"\b(?:NO3|NO2|NH4|NH3|nitrate|nitrite|ammonia|ammonium|nitrat|nitrit)\s?-\s?N\b", text, re.IGNORECASE)
+    ):
+        return "N"
+    return ""
+
+
+def _found(text: str, bare: str, phase: str) -> Meaning:
+    outside = re.sub(r"[(\[][^()\[\]]*[)\]]", " ", bare)
+    inside = [each[1] for each in re.finditer(r"[(\[]([^()\[\]]+)[)\]]", bare)]
+    spoken = [words_of(each) for each in (text, bare, outside)]
+    lean = tuple(word for word in words_of(outside) if word not in _phases())
+    spoken += [
+        tuple(word for word in words_of(bare) if word not in _noise()),
+        tuple(word for word in words_of(outside) if word not in _noise()),
+        lean,
+    ]
+    spoken.append(tuple(word for word in lean if word not in _noise()))
+    for words in spoken:
+        key = _key(words)
+        if not key:
+            continue
+        if key in _open():
+            return _open()[key]
+        if key in _nearly():
+            nearly, why = _nearly()[key]
+            return Meaning(analytes()[nearly], "check", why)
+        if key in _names():
+            return _agreeing(analytes()[_names()[key]], inside)
+    for each in inside:
+        key = _key(words_of(each))
+        if key in _names() and len(key) > 1 and not set(words_of(outside)) & _BLOCKS:
+            return Meaning(analytes()[_names()[key]], "check", f"read as {analytes()[_names()[key]].said}")
+    return _contained(words_of(outside))
+
+
+def _agreeing(analyte: Analyte, inside: list[str]) -> Meaning:
+    """The analyte, unless what stands in brackets names another."""
+    for each in inside:
+        other = _names().get(_key(words_of(each)))
+        if other and other != analyte.key and not (analyte.family == "metal" and other.endswith("iron")) and len(each.strip()) > 1:
+            if {other, analyte.key} <= {"ph", "alkalinity", "hardness", "bicarbonate", "calcium"} and each.strip().startswith(("Ca", "HCO")):
+                continue
+            return Meaning(analyte, "check", f"“{each}” stands beside it")
+    return Meaning(analyte, "sure")
+
+
+def _contained(words: tuple[str, ...]) -> Meaning:
+    """A known name inside a longer one, to be looked at; nothing where the rest makes it another thing."""
+    for size in range(min(len(words) - 1, 4), 0, -1):
+        for start in range(len(words) - size + 1):
+            key = _key(words[start : start + size])
+            rest = set(words[:start]) | set(words[start + size :])
+            if len(key) < 4 or rest & _BLOCKS:
+                continue
+            if key in _open():
+                return _open()[key]
+            if key in _names():
+                analyte = analytes()[_names()[key]]
+                if any(_names().get(word, analyte.key) != analyte.key for word in rest if len(word) > 2):
+                    return Meaning(None, "ask", "several things in one row")
+                return Meaning(analyte, "check", f"read as {analyte.said}")
+    return Meaning(None, "")
+
+
+def _of_phase(found: Meaning) -> Meaning:
+    """What is dissolved of a metal is not the metal that the design stands on; of iron it is the ferrous."""
+    analyte = found.analyte
+    if analyte is None or found.phase != "dissolved":
+        return found
+    if analyte.key == "iron":
+        return replace(found, analyte=analytes()["ferrous_iron"], how="check", why=table("report_words")["nearly"]["ferrous_iron"]["why"])
+    if analyte.family == _METALS and analyte.key not in ("ferrous_iron", "ferric_iron"):
+        return replace(found, analyte=None, how="ask", why=f"only what is dissolved of the {analyte.said}; the design stands on all of it")
+    if analyte.key == "toc":
+        return replace(found, analyte=None, how="ask", why="only what is dissolved of the organic carbon")
+    return found
+
+
+def known(label: str) -> bool:
+    """Whether a label is one of ours or nearly so."""
+    return bool(meaning(label).how)
+
+
+__all__ = ["Meaning", "known", "meaning", "plain"]

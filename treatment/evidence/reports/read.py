@@ -1,0 +1,343 @@
+"""Sheets -> samples: walks the lines, keeps what is said of a sample, reads every row under the heading that stands over it."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
+
+from ...language.analytes import Analyte, analytes, find_analyte, fold, nearest_name
+from ...language.errors import NotUnderstood
+from ...language.reading import Reading
+from .dates import day, day_first
+from .headings import about, heading, is_unit, parted, point_of
+from .layouts import Layout, Long, SampleColumn, Wide, aligned, layout_at
+from .names import Meaning, meaning
+from .numbers import decimal_mark
+from .results import Judged, Printed, judge, looks_like_result
+from .sheets import Line, Sheet, plain, words_of
+
+MOST_ROWS, MOST_GUESSED = 20_000, 400
+_ALL_IN = re.compile(
+    r"(?:results?|values?|concentrations?|ergebnisse|werte|resultats|valeurs|resultados|resultaten|waarden)\b.{0,40}?\b(?:in|as|are|en)\s+(?P<unit>\S+(?:\s+\S+)?)"
+)
+_SPLIT = re.compile(r"(?:\s?[.·…_]){3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\s*=\s*")
+_BETWEEN = re.compile(
+    r"^(?P<name>.*?[A-Za-zÀ-ÿ)\]₂₃₄*²⁺+][.:]?)\s+(?P<value>(?:[<>≤≥]\s*)?-?\d.*|present|absent|absence|presence|nd|n\.d\.|tntc|not detected|negative|positive|detected)$",
+    re.IGNORECASE,
+)
+
+
+@dataclass(slots=True)
+class ReportRow:
+    """A printed row. at: where; label, result, unit: as printed; status: sure, check, ask or aside; why: what speaks against being sure."""
+
+    at: str
+    label: str
+    result: str
+    unit: str
+    status: str
+    analyte: Analyte | None
+    reading: Reading | None
+    why: str
+
+
+@dataclass(slots=True)
+class ReportSample:
+    """What belongs to one sample: when and where it was taken as far as that is told, the laboratory's name for it, its rows."""
+
+    taken_on: dt.date | None = None
+    point: str | None = None
+    label: str = ""
+    rows: list[ReportRow] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Report:
+    """samples: those that hold rows; why: where there are none; layout: the words of its first heading, folded."""
+
+    samples: list[ReportSample]
+    why: str = ""
+    layout: str = ""
+
+
+def read_sheets(sheets: Sequence[Sheet], known: dict[str, list[str]] | None = None) -> Report:
+    """Every row of a report, by sample. Raises NotUnderstood where there is too much of it.
+
+    known: what was remembered of this layout: folded label -> [key of the analyte or empty for aside, unit where the report gives none].
+    """
+    lines = [line for sheet in sheets for line in sheet.lines]
+    if len(lines) > MOST_ROWS:
+        raise NotUnderstood("", f"it has more than {MOST_ROWS} rows")
+    texts = [cell for line in lines for cell in line.cells if cell]
+    walk = _Walk(decimal_mark(texts), day_first(texts), known or {})
+    for sheet in sheets:
+        walk.sheet(sheet)
+    samples = walk.done()
+    if not any(row.analyte or row.status == "ask" for sample in samples for row in sample.rows):
+        return Report([], "there is nothing in it" if not texts else "nothing in it names anything we know how to measure", walk.words)
+    return Report(samples, "", walk.words)
+
+
+def layout_of(sheets: Sequence[Sheet]) -> str:
+    """What tells one laboratory's layout from another's: the words of its first heading, folded; empty where there is none."""
+    for sheet in sheets:
+        for i in range(len(sheet.lines)):
+            if sheet.lines[i].filled and (found := layout_at(sheet.lines, i)):
+                return _words(found)
+    return ""
+
+
+def _words(layout: Layout) -> str:
+    return " | ".join(fold(cell) for cell in layout.words)[:300]
+
+
+class _Walk:
+    def __init__(self, mark: str, first: bool | None, known: dict[str, list[str]]) -> None:
+        self.mark, self.first, self.known = mark, first, known
+        self.samples: dict[str, ReportSample] = {}
+        self.words, self.count = "", 0
+        self.cover = ReportSample()
+
+    def sheet(self, sheet: Sheet) -> None:
+        """Read a sheet; what its head says of the sample holds for what stands in it."""
+        self.layout: Layout | None = None
+        self.here = ReportSample(self.cover.taken_on, self.cover.point, self.cover.label)
+        self.block, self.phase, self.unit = f"{sheet.name}:0", "", ""
+        self.begun = False
+        above: tuple[str, ...] = ()
+        lines, i = sheet.lines, 0
+        while i < len(lines):
+            line = lines[i]
+            if not line.filled:
+                above, i = (), i + 1
+                continue
+            found = layout_at(lines, i, above)
+            if found is not None:
+                self.layout, self.phase = found, ""
+                self.words = self.words or _words(found)
+                above, i = (), i + found.lines
+                continue
+            if not self._says_of_sample(line, sheet.name):
+                self._row(line)
+            above, i = (line.cells if not line.spans else ()), i + 1
+        if not self.begun:
+            self.cover = self.here
+
+    def done(self) -> list[ReportSample]:
+        """The samples that hold rows; what stands twice in one is to be looked at."""
+        for sample in self.samples.values():
+            seen: set[str] = set()
+            for row in sample.rows:
+                if row.analyte and row.reading:
+                    if row.analyte.key in seen and row.status == "sure":
+                        row.status, row.why = "check", f"{row.analyte.name} stands in the report twice"
+                    seen.add(row.analyte.key)
+        return [sample for sample in self.samples.values() if sample.rows]
+
+    def _says_of_sample(self, line: Line, sheet: str) -> bool:
+        """Keep what a line tells of the sample, its phase or its units; False where it may be a row."""
+        told = False
+        cells = [part.strip() for cell in line.filled for part in self._colons(cell)]
+        for k, cell in enumerate(cells):
+            label, _, value = cell.partition(":")
+            role = about(label)
+            if not role or (":" not in cell and k + 1 >= len(cells)):
+                continue
+            value = value.strip() or (cells[k + 1] if k + 1 < len(cells) else "")
+            if (
+                not value
+                or (":" in value and about(value.partition(":")[0]))
+                or (role != "sampled" and looks_like_result(value) and ":" not in cell and len(cells) > 2)
+            ):
+                continue
+            self._tell(role, value, sheet, line)
+            told = True
+        text = " ".join(line.filled)
+        if not told and (match := _ALL_IN.search(plain(text))):
+            raw = text[match.start("unit") :].split("  ")[0]
+            unit = next((" ".join(raw.split()[:n]).strip(".,;()") for n in (2, 1) if is_unit(" ".join(raw.split()[:n]).strip(".,;()"))), "")
+            if unit and not meaning(line.filled[0]).how:
+                self.unit, told = unit, True
+        if not told and len(line.filled) == 1 and not any(letter.isdigit() for letter in text) and len(words_of(text)) < 5:
+            found = meaning(text)
+            if found.phase and (found.analyte is None or set(words_of(text)) & {"metals", "metal", "metalle", "metaux"}):
+                self.phase, told = found.phase, True
+            elif not found.how:
+                self.phase = ""
+        return told
+
+    @staticmethod
+    def _colons(cell: str) -> list[str]:
+        """A cell that holds several labels with their values, parted."""
+        marks = [match.start() for match in re.finditer(r"(?:(?<=\s{2})|^)[A-Za-z][A-Za-z /.#&-]{2,30}:", cell)]
+        return [cell[a:b] for a, b in zip(marks, [*marks[1:], len(cell)], strict=True)] if len(marks) > 1 and marks[0] == 0 else [cell]
+
+    def _tell(self, role: str, value: str, sheet: str, line: Line) -> None:
+        if self.begun and role == "label" and value != self.here.label:
+            self.here, self.block, self.begun, self.phase = ReportSample(), f"{sheet}:{line.at}", False, ""
+        if role == "sampled":
+            self.here.taken_on = day(value, self.first) or self.here.taken_on
+        elif role == "point":
+            self.here.point = point_of(value) or self.here.point
+            self.here.label = self.here.label or value[:120]
+        else:
+            self.here.label = value[:120]
+            self.here.point = self.here.point or point_of(value)
+        if sample := self.samples.get(self.block):
+            sample.taken_on, sample.point, sample.label = self.here.taken_on, self.here.point, self.here.label
+
+    def _sample(self, key: str = "", label: str = "", taken: str = "", point: str = "") -> ReportSample:
+        """The sample a row belongs to, made where it is new."""
+        self.begun = True
+        name = f"{self.block}|{key}"
+        if not key:
+            name = self.block
+        if name not in self.samples:
+            said = label or self.here.label
+            where = point_of(point) or point_of(label) or self.here.point
+            self.samples[name] = ReportSample(day(taken, self.first) or day(label, self.first) or self.here.taken_on, where, said[:120])
+        return self.samples[name]
+
+    def _row(self, line: Line) -> None:
+        if self.layout is None:
+            self._free(line)
+            return
+        before = self.count
+        cells = aligned(line, self.layout.spans, len(self.layout.words))
+        for part in self.layout.parts:
+            if isinstance(part, Wide):
+                self._wide(line.at, cells, part)
+            else:
+                self._long(line.at, cells, part)
+        if self.count == before and len(line.filled) < 3:
+            self._free(line, strict=True)
+
+    def _long(self, at: str, cells: list[str], part: Long) -> None:
+        def cell(k: int | None) -> str:
+            return cells[k] if k is not None and 0 <= k < len(cells) else ""
+
+        label = cell(part.name)
+        if not label or (heading(label).role == "name" and not meaning(label).how):
+            return
+        ranges = {role: cell(part.at.get(role)) for role in ("low", "high", "range", "average", "percentile")}
+        if not any(cell(column.result) for column in part.columns) and not any(ranges.values()):
+            if meaning(label).analyte is not None and len([each for each in cells if each]) > 1:
+                self._keep(self._sample_of(cells, part, part.columns[0]), at, label, Printed(headed=True, unit=cell(part.at.get("unit"))))
+            return
+        for column in part.columns:
+            result = cell(column.result)
+            if not result and len(part.columns) > 1:
+                continue
+            unit = cell(column.unit) or cell(part.at.get("unit")) or part.unit
+            shown = Printed(
+                result=result, mark=cell(column.qualifier), unit=unit, reporting=cell(part.at.get("reporting")), detection=cell(part.at.get("detection")),
+                limit=cell(part.at.get("limit")), headed=True,
+                low=ranges["low"], high=ranges["high"], range=ranges["range"], average=ranges["average"], percentile=ranges["percentile"],
+            )  # fmt: skip
+            self._keep(self._sample_of(cells, part, column), at, label, shown)
+
+    def _sample_of(self, cells: list[str], part: Long, column: SampleColumn) -> ReportSample:
+        def cell(role: str) -> str:
+            k = part.at.get(role)
+            return cells[k] if k is not None and k < len(cells) else ""
+
+        if len(part.columns) > 1 or column.label:
+            return self._sample(f"{column.result}", column.label)
+        key = " ".join(filter(None, (cell("sample"), cell("point"), cell("sampled") if not self._year(cell("sampled")) else "")))
+        return self._sample(key, cell("sample") or cell("point"), cell("sampled"), cell("point")) if key else self._sample()
+
+    @staticmethod
+    def _year(text: str) -> bool:
+        return bool(re.fullmatch(r"\s*(?:19|20)\d\d\s*", text))
+
+    def _wide(self, at: str, cells: list[str], part: Wide) -> None:
+        def cell(k: int | None) -> str:
+            return cells[k] if k is not None and k < len(cells) else ""
+
+        filled = [(k, label) for k, label in part.analytes if cell(k)]
+        if not filled or not any(looks_like_result(cell(k)) for k, _ in filled):
+            return
+        said = cell(part.at.get("sample")) or cell(part.at.get("point")) or (cells[0] if 0 not in dict(part.analytes) else "")
+        if heading(said).role in ("limit", "reporting", "detection", "unit", "average", "low", "high", "method"):
+            return
+        sample = self._sample(at, said, cell(part.at.get("sampled")), cell(part.at.get("point")))
+        for k, label in filled:
+            self._keep(sample, at, label, Printed(result=cell(k), unit=part.units.get(k, ""), headed=True))
+
+    def _free(self, line: Line, strict: bool = False) -> None:
+        """A row without a heading: a name, and what stands behind it."""
+        cells = [part.strip() for cell in line.filled for part in _SPLIT.split(cell) if part and part.strip()]
+        cells = [piece for cell in cells for piece in self._cut(cell)]
+        start = next(
+            (k for k, cell in enumerate(cells) if not looks_like_result(cell) and meaning(cell, self.phase).how and (not is_unit(cell) or not k)),
+            None,
+        )
+        if start is None or start > 2 or (start + 1 >= len(cells) and not looks_like_result(cells[-1])):
+            return
+        label, rest = cells[start], cells[start + 1 :]
+        numbers = [k for k, cell in enumerate(rest) if looks_like_result(cell)]
+        if not numbers or numbers[0] > 2:
+            return
+        if strict and meaning(label).how == "check":
+            return
+        k = numbers[0]
+        mark = rest[k - 1] if k and len(rest[k - 1]) < 4 else ""
+        unit = next((cell for cell in rest[k + 1 : k + 2] if is_unit(cell)), "") or (rest[k - 1] if k and is_unit(rest[k - 1]) else "")
+        values = sum(any(letter.isdigit() for letter in rest[j]) for j in numbers)
+        beside = values > 1 and bool(unit) and unit in rest[k + 1 : k + 2]
+        self._keep(
+            self._sample(), line.at, label, Printed(result=rest[k], mark="" if is_unit(mark) else mark, unit=unit, crowd=values if not beside else 2)
+        )
+
+    @staticmethod
+    def _cut(cell: str) -> list[str]:
+        """A cell that holds name and value: ``Iron 2.4 mg/L``."""
+        match = _BETWEEN.match(cell)
+        if match and meaning(match["name"]).how and meaning(cell).how != "sure":
+            return [match["name"], match["value"]]
+        return [cell]
+
+    def _keep(self, sample: ReportSample, at: str, label: str, shown: Printed) -> None:
+        self.count += 1
+        meant = meaning(label, self.phase)
+        if not shown.unit and self.unit and not meant.unit and meant.analyte and meant.analyte.factor_for(self.unit):
+            shown = _with_unit(shown, self.unit)
+        judged = self._remembered(label, shown) or judge(meant, shown, self.mark)
+        analyte = meant.analyte if judged.reading is None else analytes()[judged.reading.analyte]
+        why = "; ".join(dict.fromkeys(judged.why))
+        if not meant.how and judged.status == "aside" and self.count <= MOST_GUESSED and (near := nearest_name(parted(label)[0])):
+            why += f"; perhaps {analytes()[near].said}?"
+        result = shown.result or shown.range or " – ".join(filter(None, (shown.low, shown.high))) or shown.percentile or shown.average
+        taken = analyte if judged.status != "aside" or judged.reading else None
+        sample.rows.append(ReportRow(at, label, _printed(shown.mark, result), shown.unit or meant.unit, judged.status, taken, judged.reading, why))
+
+    def _remembered(self, label: str, shown: Printed) -> Judged | None:
+        """As it was taken last time from this layout; None where nothing was remembered."""
+        if fold(label) not in self.known:
+            return None
+        key, unit = self.known[fold(label)]
+        analyte = find_analyte(key) if key else None
+        if analyte is None:
+            return Judged("aside", None, ["left aside, as remembered"])
+        said = meaning(label)
+        return judge(
+            Meaning(analyte, "sure", basis=said.basis, unit=said.unit), _with_unit(shown, unit) if unit and not shown.unit else shown, self.mark
+        )
+
+
+def _printed(mark: str, result: str) -> str:
+    """A result with the mark that stands in a column of its own."""
+    if not mark or plain(mark) in plain(result).split() or result.startswith(("<", ">")):
+        return result
+    return f"{mark}{result}" if mark in ("<", ">") else f"{result} {mark}".strip()
+
+
+def _with_unit(shown: Printed, unit: str) -> Printed:
+    return replace(shown, unit=unit)
+
+
+def sheets_of(rows: Iterable[Sequence[str]]) -> list[Sheet]:
+    """Plain rows as one sheet, each at its number."""
+    return [Sheet("", tuple(Line(str(number), tuple(str(cell).strip() for cell in row)) for number, row in enumerate(rows, 1)))]

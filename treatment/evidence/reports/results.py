@@ -1,0 +1,321 @@
+"""A row's result, with the marks, limits and units beside it -> a reading, and how sure it is."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+from functools import cache
+
+from ...language.analytes import Analyte
+from ...language.errors import NotUnderstood
+from ...language.reading import Reading, parse_reading
+from ...language.tables import table
+from .headings import is_unit
+from .names import Meaning
+from .numbers import NUMBER, number, powers
+from .sheets import plain
+
+_VALUE = re.compile(rf"^(?P<sign><=|>=|[<>≤≥=~≈]|(?:nd|lt|gt)\b)?\s*(?P<a>-?(?:{NUMBER}))(?P<rest>.*)$", re.IGNORECASE | re.DOTALL)
+_RANGE = re.compile(
+    rf"^(?P<la>nd|n\.d\.|bdl|<|u)?\s*(?P<a>{NUMBER})?\s*(?P<ua>[^\d\s<>–-][^–<>]{{0,12}}?)?\s*(?:\.\.|…|–|—|-|\bto\b|\bbis\b|\ba\b|\btot\b)\s*(?P<sign><)?\s*(?P<b>{NUMBER})(?P<rest>.*)$",
+    re.IGNORECASE,
+)
+_SPREAD = re.compile(rf"(?:±|\+/-|\+-)\s*(?:{NUMBER})\s*%?")
+_LOOKS = re.compile(
+    rf"^\W{{0,3}}(?:(?:nd|u|lt|gt|tntc)\b\W*)?(?:{NUMBER})(?:\W.*|[a-zA-Zµμ°].{{0,14}})?$|^(?:tntc|present|absent|nd|bdl|negative|positive|not detected|detected)$",
+    re.IGNORECASE,
+)
+_SIGNS = {"nd": "<", "lt": "<", "≤": "<", "<=": "<", "gt": ">", "≥": ">", ">=": ">", "=": "", "~": "", "≈": ""}
+_FAR = 10.0  # beyond the plausible range by this factor, a number is asked about
+
+
+@dataclass(frozen=True, slots=True)
+class Printed:
+    """What a row prints. result, mark, unit: as they stand; reporting, detection, limit: cells of those columns; low, high, average, percentile:
+
+    cells of a town's table; headed: whether the result stands under a heading we know; crowd: how many numbers stand in the row without one.
+    """
+
+    result: str = ""
+    mark: str = ""
+    unit: str = ""
+    reporting: str = ""
+    detection: str = ""
+    limit: str = ""
+    low: str = ""
+    high: str = ""
+    range: str = ""
+    average: str = ""
+    percentile: str = ""
+    headed: bool = False
+    crowd: int = 0
+
+
+@dataclass(slots=True)
+class Judged:
+    """status: "sure", "check", "ask" or "aside"; reading: None where there is none; why: empty where it is sure."""
+
+    status: str
+    reading: Reading | None = None
+    why: list[str] = field(default_factory=list)
+
+
+@cache
+def _texts(section: str, kind: str) -> frozenset[str]:
+    return frozenset(table("report_words")[section][kind])
+
+
+def looks_like_result(text: str) -> bool:
+    """Whether a cell could be a result: a number with what may stand by it, or a word that is one."""
+    said = plain(text)
+    return bool(_LOOKS.match(said)) or any(said in _texts("results", kind) for kind in ("absent", "present", "undetected", "uncountable"))
+
+
+def judge(meaning: Meaning, row: Printed, mark: str) -> Judged:
+    """What a row says of its analyte. mark: the file's decimal mark, or nothing."""
+    if meaning.analyte is None:
+        return Judged(meaning.how or "aside", None, [meaning.why or "not an analyte we know"])
+    try:
+        return _Row(meaning.analyte, meaning, row, mark).judged()
+    except NotUnderstood as error:
+        return Judged("ask", None, [str(error)])
+
+
+class _Row:
+    def __init__(self, analyte: Analyte, meaning: Meaning, row: Printed, mark: str) -> None:
+        self.analyte, self.meaning, self.row, self.mark = analyte, meaning, row, mark
+        self.doubts: list[str] = [meaning.why] if meaning.how == "check" else []
+
+    def judged(self) -> Judged:
+        analyte, row = self.analyte, self.row
+        if analyte.is_microbe and (word := self._word(plain(row.result))):
+            return word
+        text = self._town() or self._single(row.result, row.mark)
+        if not text:
+            return Judged("aside", None, ["no result in this row"])
+        body, unit = text
+        reading = self._read(body, unit)
+        if row.crowd > 1 and not row.headed:
+            self.doubts.append("several numbers stand in this row and no heading tells which is the result")
+        elif not row.headed and not unit and analyte.unit != "pH":
+            self.doubts.append("no heading and no unit beside it")
+        low, high = analyte.plausible
+        far = max(reading.low, reading.high or 0.0) > max(high, 1e-9) * (_FAR if analyte.key != "ph" else 1) or (
+            analyte.key == "ph" and reading.low < low
+        )
+        if far:
+            self.doubts.append("no natural water holds as much: look at the unit")
+        return Judged("check" if self.doubts else "sure", reading, self.doubts)
+
+    def _word(self, said: str) -> Judged | None:
+        """A microbe's result in a word."""
+        analyte = self.analyte
+        bare = re.sub(r"\s*(?:/|per|in)\s*\d*\s*ml$", "", said).strip()
+        marked = plain(self.row.mark)
+        if said in _texts("results", "uncountable") or bare in _texts("results", "uncountable"):
+            plate = table("report_words")["plate"].get(analyte.key, 200)
+            self.doubts.append(f"too many to count: more than a plate's {plate}")
+            return Judged(
+                "check", parse_reading(analyte, f">{plate} {'CFU/mL' if analyte.key == 'heterotrophic_count' else analyte.unit}"), self.doubts
+            )
+        for kind, word in (("absent", "absent"), ("present", "present")):
+            if said in _texts("results", kind) or bare in _texts("results", kind):
+                return Judged("check" if self.doubts else "sure", parse_reading(analyte, word), self.doubts)
+        if not said and marked in ("absent", "present", "positive", "negative"):
+            return Judged("check" if self.doubts else "sure", parse_reading(analyte, marked), self.doubts)
+        return None
+
+    def _town(self) -> tuple[str, str] | None:
+        """An interval from the columns of a town's yearly table: least and most, a range, a percentile, an average."""
+        row = self.row
+        if row.range and (found := self._span(row.range)):
+            return found
+        if row.low and row.high:
+            low, high = self._number(row.low), self._number(row.high)
+            if low is not None and high is not None:
+                return self._between(low[0], high[0], row.unit or low[1] or high[1])
+        if row.percentile and not row.result:
+            value = self._number(row.percentile)
+            if value is not None:
+                self.doubts.append("nine of ten samples are at or below this; one house may lie above")
+                return self._between("0", value[0], row.unit or value[1])
+        if not row.result and row.high and (value := self._number(row.high)):
+            self.doubts.append("the highest of several samples")
+            return self._between("0", value[0], row.unit or value[1])
+        if not row.result and row.average and (found := self._single(row.average, row.mark)):
+            self.doubts.append("an average of several samples")
+            return found
+        return None
+
+    def _between(self, low: str, high: str, unit: str) -> tuple[str, str]:
+        if float(low) > float(high):
+            self.doubts.append("the lower end stood after the higher")
+            low, high = high, low
+        return (f"{low}..{high}" if float(low) != float(high) else low), unit
+
+    def _number(self, text: str) -> tuple[str, str] | None:
+        """A number and the unit behind it; what was not found counts as nothing."""
+        said = plain(text)
+        if said in _texts("results", "undetected") or said in ("nd", "<"):
+            return "0", ""
+        match = _VALUE.match(powers(text.strip()))
+        if not match:
+            return None
+        value = self._plain(match["a"])
+        return ("0" if (match["sign"] or "") in ("<", "≤", "<=") and text is self.row.low else value), self._unit_in(match["rest"])
+
+    def _plain(self, token: str) -> str:
+        sign = "-" if token.startswith("-") else ""
+        value, doubt = number(token.lstrip("-"), self.mark)
+        if not value:
+            raise NotUnderstood(token, f"“{token}” is not a number")
+        if doubt:
+            self.doubts.append(doubt)
+        return sign + value
+
+    def _span(self, text: str) -> tuple[str, str] | None:
+        """``0.2 - 0.8``, ``ND to 2.3``, ``<0.1–0.4``: an interval; None where it is none."""
+        match = _RANGE.match(powers(_SPREAD.sub("", text)).strip())
+        if not match or (match["a"] is None and match["la"] is None):
+            return None
+        low = self._plain(match["a"]) if match["a"] and not (match["la"] or "").strip() else "0"
+        unit = self._unit_in(match["rest"]) or self._unit_in(match["ua"] or "")
+        return self._between(low, self._plain(match["b"]), unit or self.row.unit)
+
+    def _single(self, text: str, mark: str) -> tuple[str, str] | None:
+        """One result with the marks beside it, as the reading grammar writes it: body and unit. None where the row has none."""
+        said, marked = plain(text).strip(" *"), plain(mark).strip(" .")
+        below = _texts("marks", "below")
+        if said in _texts("results", "nothing") and marked not in below:
+            return None
+        counted = self.analyte.is_microbe and re.match(r"^[<>\d]", said)
+        if not counted and (said in _texts("results", "undetected") or (not said and marked in below)):
+            return self._under_limit()
+        cleaned = powers(_SPREAD.sub("", text)).strip(" *†‡")
+        return self._in_brackets(text) or self._limit_told(cleaned) or self._interval(cleaned) or self._value(text, cleaned, marked)
+
+    def _in_brackets(self, text: str) -> tuple[str, str] | None:
+        """``7.2 (7.0-7.5)``: the interval behind an average."""
+        inside = re.search(rf"\(\s*(?P<span>(?:nd|{NUMBER})\s*(?:-|–|to)\s*{NUMBER})\s*\)", text, re.IGNORECASE)
+        return self._span(inside["span"]) if inside else None
+
+    def _limit_told(self, cleaned: str) -> tuple[str, str] | None:
+        """``ND (0.5)``, ``ND<0.5``: not detected, with its limit."""
+        found = re.match(rf"^(?:nd|n\.d\.|bdl|u|not detected)\s*[@(<at:]*\s*(?P<limit>{NUMBER})\)?(?P<rest>.*)$", cleaned, re.IGNORECASE)
+        if not found or re.match(r"\s*(?:-|–|to)\s*\d", found["rest"]):
+            return None
+        return f"<{self._plain(found['limit'])}", self._unit_in(found["rest"]) or self.row.unit
+
+    def _interval(self, cleaned: str) -> tuple[str, str] | None:
+        return None if re.match(r"^[>≤≥]|^<[^–-]*$", cleaned) else self._span(cleaned)
+
+    def _value(self, text: str, cleaned: str, marked: str) -> tuple[str, str]:
+        """A number with its sign, unit and flags."""
+        match = _VALUE.match(cleaned)
+        if not match:
+            raise NotUnderstood(text, f"“{text[:40]}” is not a result we can read")
+        value = self._plain(match["a"])
+        unit, flags = self._tail(match["rest"])
+        said = (match["sign"] or "").lower()
+        sign = _SIGNS.get(said, said)
+        for flag in [*flags, marked]:
+            sign = self._flagged(flag, sign)
+        if sign == "<" and float(value) == 0:
+            return self._under_limit()
+        return f"{sign}{value}", unit or self.row.unit
+
+    def _flagged(self, flag: str, sign: str) -> str:
+        """The sign that a flag makes of a result; what a flag says is told."""
+        if flag in _texts("marks", "below"):
+            return "<"
+        if flag in _texts("marks", "above"):
+            return ">"
+        if flag in _texts("marks", "estimated"):
+            self.doubts.append("an estimate, below what the laboratory reports firmly")
+        elif flag not in _texts("marks", "none"):
+            self.doubts.append(f"“{flag}” stands beside it")
+        return sign
+
+    def _tail(self, rest: str) -> tuple[str, list[str]]:
+        """The unit and the flags behind a number."""
+        rest = rest.strip(" *†‡")
+        if not rest:
+            return "", []
+        if self.analyte.factor_for(rest) or is_unit(rest):
+            return rest, []
+        head, _, last = rest.rpartition(" ")
+        if head and is_unit(head):
+            return head, [plain(last)]
+        if plain(rest) in _texts("marks", "below") | _texts("marks", "above") | _texts("marks", "estimated") | _texts("marks", "none"):
+            return "", [plain(rest)]
+        first, _, after = rest.partition(" ")
+        if after and is_unit(after) and len(first) < 3:
+            return after, [plain(first)]
+        inside = re.match(r"^\((.*)\)$", rest)
+        if inside and is_unit(inside[1]):
+            return inside[1], []
+        return rest, []
+
+    def _unit_in(self, rest: str) -> str:
+        rest = rest.strip(" *†()")
+        return rest if rest and is_unit(rest) else ""
+
+    def _under_limit(self) -> tuple[str, str]:
+        """Not detected: below the reporting limit beside it, else the detection limit."""
+        for cell in (self.row.reporting, self.row.detection):
+            match = _VALUE.match(powers(cell.strip()))
+            if match and float(value := self._plain(match["a"])) > 0:
+                return f"<{value}", self._unit_in(match["rest"]) or self.row.unit
+        raise NotUnderstood("", "not detected, and no limit stands beside it: write the limit, such as “<0.01 mg/L”")
+
+    def _read(self, body: str, unit: str) -> Reading:
+        """The reading, once the unit and its basis are known."""
+        analyte, basis = self.analyte, self.meaning.basis
+        if analyte.key == "ph" and unit and analyte.factor_for(unit) is None:
+            unit = ""
+        own_unit = (
+            self.meaning.unit
+            if self.meaning.unit
+            and (analyte.factor_for(self.meaning.unit) or (is_unit(self.meaning.unit) and analyte.dimension in ("concentration", "hardness")))
+            else ""
+        )
+        unit = unit or own_unit
+        if unit and plain(unit) in ("p/a", "presence/absence", "absent/present") and analyte.is_microbe:
+            unit = analyte.unit
+        if basis and unit and basis in analyte.basis and not self._says(unit):
+            unit = f"{unit} as {basis}"
+        if not unit and analyte.unit != "pH":
+            if not analyte.bare or (analyte.ambiguous_basis and not basis):
+                raise NotUnderstood(body, f"no unit stands with it; {analyte.name} needs one, such as {analyte.accepted_units()[0]}")
+            unit = analyte.bare
+            if not (analyte.is_microbe and self.row.headed and body in ("0", "<1")):
+                self.doubts.append(f"no unit stands with it: read as {analyte.bare}")
+        if unit and analyte.factor_for(unit) is None and not (analyte.dimension == "hardness" and is_unit(unit)):
+            raise NotUnderstood(body, f"“{unit}” is not a unit of {analyte.said}")
+        if analyte.ambiguous_basis and not self._says(unit) and not self._amount(unit):
+            limit = self._limit_says(unit)
+            if not limit:
+                raise NotUnderstood(body, f"{analyte.name} as what? The report does not say as {' or as '.join(analyte.basis)}")
+            self.doubts.append(f"the limit beside it is that of {analyte.said} as {limit}")
+            unit = f"{unit} as {limit}"
+        reading = parse_reading(analyte, f"{body} {unit}".strip())
+        if reading.note:
+            self.doubts.append(reading.note)
+        return reading
+
+    def _says(self, unit: str) -> str:
+        """The basis that a unit says."""
+        found = self.analyte.factor_for(unit) if unit else None
+        return found[2] if found else ""
+
+    def _amount(self, unit: str) -> bool:
+        return unit.lower().replace("μ", "µ") in ("mmol/l", "meq/l", "umol/l", "µmol/l", "mval/l")
+
+    def _limit_says(self, unit: str) -> str:
+        """As what a limit beside the result must be."""
+        match = _VALUE.match(self.row.limit.strip())
+        by_limit = table("report_words")["basis_by_limit"].get(self.analyte.key, {})
+        if not match or "ug" in unit.lower().replace("µ", "u"):
+            return ""
+        value, _ = number(match["a"], self.mark)
+        return str(by_limit.get(f"{float(value):g}", "")) if value else ""

@@ -1,0 +1,395 @@
+"""Reports as laboratories print them: every layout, every mark, no false "sure"."""
+
+from __future__ import annotations
+
+import datetime as dt
+import random
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ..evidence.own_table import SAMPLE_COLUMNS, own_samples
+from ..evidence.reports.dates import day, day_first
+from ..evidence.reports.headings import heading
+from ..evidence.reports.names import meaning
+from ..evidence.reports.numbers import number
+from ..evidence.reports.read import MOST_ROWS, Report, ReportRow, layout_of, read_sheets, sheets_of
+from ..language.analytes import analytes, fold
+from ..language.errors import NotUnderstood
+from ..language.tables import table
+from ..papers.report_file import report_document
+from .fuzz import fuzz
+
+
+def table_of(text: str, mark: str = "|") -> list[list[str]]:
+    return [[cell.strip() for cell in line.split(mark)] for line in text.strip().splitlines()]
+
+
+def read(text: str, mark: str = "|") -> Report:
+    return read_sheets(sheets_of(table_of(text, mark)))
+
+
+def told(row: ReportRow) -> tuple[str, str | None, float | None, float | None]:
+    """Status, analyte, low and high, rounded to six digits."""
+    reading = row.reading
+    low, high = (reading.low, reading.high) if reading else (None, None)
+    short = [None if value is None else float(f"{value:.6g}") for value in (low, high)]
+    return row.status, row.analyte.key if row.analyte else None, short[0], short[1]
+
+
+class Layouts(TestCase):
+    def test_results_with_marks_and_limits_of_the_method(self) -> None:
+        """Row numbers, limits and dates are no results; ND stands below its reporting limit, U below its own value, J is an estimate."""
+        report = read("""
+            Larkfell Laboratory
+            Sample: Kitchen tap | Date collected: 12 May 2026
+            No. | Parameter | Result | Qual | Units | RL | MDL | MCL | Method | Analyzed
+            1 | Iron | 0.31 |  | mg/L | 0.02 | 0.005 | 0.3 | 200.7 | 5/14/2026
+            2 | Lead | ND | U | ug/L | 1.0 | 0.2 | 15 | 200.8 | 5/14/2026
+            3 | Copper | 0.004 | J | mg/L | 0.01 | 0.002 | 1.3 | 200.8 | 5/14/2026
+            4 | Nitrate as N | 2.1 | | mg/L | 0.1 | | 10 | 300.0 |
+            5 | Total Coliform | Absent | | P/A | | | |
+            6 | Hardness, Total (as CaCO3) | 210 | | mg/L | 1 | | |
+            7 | pH | 6.4 | H | SU | | | 6.5-8.5 |
+            8 | Arsenic, Total | 0.5 | U | ug/L | 0.5 | | 10 |
+            9 | Manganese, dissolved | 0.08 | | mg/L | | | |
+            10 | Nitrate | 3 | | mg/L | | | 10 |
+            11 | Zinc | ND | | mg/L
+            12 | Mystery | 3 | | mg/L
+            13 | Chloride | | < 2 | mg/L""")
+        [sample] = report.samples
+        self.assertEqual((sample.label, sample.taken_on, sample.point), ("Kitchen tap", dt.date(2026, 5, 12), "tap"))
+        self.assertEqual([told(row) for row in sample.rows[:12]], [
+            ("sure", "iron", 0.31, 0.31), ("sure", "lead", 0.0, 0.001), ("check", "copper", 0.004, 0.004), ("sure", "nitrate", 2.1, 2.1),
+            ("sure", "total_coliform", 0.0, 0.0), ("sure", "hardness", 210.0, 210.0), ("sure", "ph", 6.4, 6.4), ("sure", "arsenic", 0.0, 0.0005),
+            ("ask", None, None, None), ("check", "nitrate", 3.0, 3.0), ("ask", "zinc", None, None), ("aside", None, None, None),
+        ])  # fmt: skip
+        self.assertIn("limit beside it", sample.rows[9].why)
+
+    def test_semicolons_and_decimal_commas(self) -> None:
+        """German names, units of their own: acid capacity 4.35 mmol/L x 50.04345 = 217.689; 12.4 °dH x 17.848 = 221.315; 23 NO3 x 0.225897 = 5.1956 N."""
+        report = read(
+            """
+            Parameter;Einheit;Ergebnis;Grenzwert;Verfahren
+            Probenahme: 03.04.2026
+            pH-Wert;-;7,21;6,5-9,5;DIN
+            Eisen, gesamt;mg/l;0,012;0,2;
+            Säurekapazität bis pH 4,3;mmol/l;4,35;;
+            Gesamthärte;°dH;12,4;;
+            Nitrat;mg/l;23;50;
+            Koloniezahl bei 22 °C;KBE/ml;12;100;
+            Mangan;mg/l;< 0,005;0,05;
+            Natrium;mg/l;1.234,5;;
+            Basekapazität bis pH 8,2;mmol/l;0,4;;""",
+            ";",
+        )
+        [sample] = report.samples
+        self.assertEqual(sample.taken_on, dt.date(2026, 4, 3))
+        self.assertEqual([told(row) for row in sample.rows], [
+            ("sure", "ph", 7.21, 7.21), ("sure", "iron", 0.012, 0.012), ("sure", "alkalinity", 217.689, 217.689), ("sure", "hardness", 221.315, 221.315),
+            ("check", "nitrate", 5.19563, 5.19563), ("sure", "heterotrophic_count", 1200.0, 1200.0), ("sure", "manganese", 0.0, 0.005),
+            ("sure", "sodium", 1234.5, 1234.5), ("ask", None, None, None),
+        ])  # fmt: skip
+
+    def test_samples_as_columns(self) -> None:
+        """Each column is a sample with the name over it; beyond the method's range is open above."""
+        report = read("""
+            Parameter | Unit | Raw water | After softener | Limit
+            Iron | mg/L | 2.4 | <0.02 | 0.3
+            E. coli | MPN/100 mL | >2419.6 | 0 | 0
+            pH | | 6.9 | 7.0 | 6.5-8.5""")
+        self.assertEqual([sample.label for sample in report.samples], ["Raw water", "After softener"])
+        self.assertEqual(
+            [told(row) for row in report.samples[0].rows], [("sure", "iron", 2.4, 2.4), ("sure", "e_coli", 2419.6, None), ("sure", "ph", 6.9, 6.9)]
+        )
+        self.assertEqual(told(report.samples[1].rows[0]), ("sure", "iron", 0.0, 0.02))
+        self.assertEqual(report.samples[0].point, "raw")
+
+    def test_a_pair_of_columns_for_every_sample(self) -> None:
+        """Names over pairs of result and unit."""
+        report = read("""
+            | Well A | | Well B |
+            Analyte | Result | Units | Result | Units
+            Iron | 1.2 | mg/L | 40 | ug/L""")
+        self.assertEqual([(sample.label, told(sample.rows[0])[2]) for sample in report.samples], [("Well A", 1.2), ("Well B", 0.04)])
+
+    def test_a_sample_on_every_line(self) -> None:
+        """Analytes across the top, their units below; a line of limits is no sample."""
+        report = read("""
+            Sample | Date | pH | Iron | Manganese | Hardness
+             | | | mg/L | ug/L | mg/L as CaCO3
+            Well A | 2026-05-01 | 6.4 | 1.2 | 310 | 150
+            Well B | 2026-05-02 | 7.1 | <0.05 | 12 | 220
+            MCL | | 6.5 | 0.3 | 50 |""")
+        self.assertEqual(
+            [(sample.label, sample.taken_on) for sample in report.samples], [("Well A", dt.date(2026, 5, 1)), ("Well B", dt.date(2026, 5, 2))]
+        )
+        self.assertEqual([told(row)[2] for row in report.samples[0].rows], [6.4, 1.2, 0.31, 150.0])
+
+    def test_a_column_that_names_the_sample(self) -> None:
+        """Rows go to the sample they name."""
+        report = read("""
+            Sample ID | Date sampled | Analyte | Result | Units
+            A-1 | 2026-05-01 | Iron | 1.2 | mg/L
+            A-2 | 2026-05-02 | Iron | 0.3 | mg/L
+            A-1 | 2026-05-01 | pH | 6.8 |""")
+        self.assertEqual([(sample.label, len(sample.rows)) for sample in report.samples], [("A-1", 2), ("A-2", 1)])
+
+    def test_blocks_one_below_the_other_with_their_headings(self) -> None:
+        """A new sample begins where it is named; repeated headings are no rows."""
+        report = read("""
+            Sample: Well | Sampled: 1 May 2026
+            Parameter | Result | Unit
+            Iron | 1.2 | mg/L
+            Sample: Tap | Sampled: 2 May 2026
+            Parameter | Result | Unit
+            Iron | 0.1 | mg/L""")
+        self.assertEqual([(sample.label, sample.taken_on, told(sample.rows[0])[2]) for sample in report.samples],
+                         [("Well", dt.date(2026, 5, 1), 1.2), ("Tap", dt.date(2026, 5, 2), 0.1)])  # fmt: skip
+
+    def test_two_tables_side_by_side(self) -> None:
+        """Both are read, and belong to one sample."""
+        report = read("""
+            Parameter | Result | Unit | Parameter | Result | Unit
+            Iron | 1.2 | mg/L | Chloride | 12 | mg/L
+            Copper | 0.2 | mg/L | Sulphate | 15 | mg/L""")
+        self.assertEqual([told(row)[1] for row in report.samples[0].rows], ["iron", "chloride", "copper", "sulfate"])
+
+    def test_a_towns_yearly_table(self) -> None:
+        """Ranges are intervals, one row for each; a year is no date and no result; of a percentile nine of ten lie below."""
+        report = read("""
+            Contaminant | MCLG | MCL | Level Detected | Range | Violation | Year | Typical source
+            Nitrate (ppm) | 10 | 10 | 2.3 | 0.8-2.3 | No | 2024 | Runoff
+            Fluoride (ppm) | 4 | 4 | 0.7 | ND - 0.7 | No | 2025 | Erosion
+            Arsenic (ppb) | 0 | 10 | 3 | 1.2 to 3 | N | 2023 | Erosion""")
+        [sample] = report.samples
+        self.assertIsNone(sample.taken_on)
+        self.assertEqual(
+            [told(row) for row in sample.rows], [("check", "nitrate", 0.8, 2.3), ("sure", "fluoride", 0.0, 0.7), ("sure", "arsenic", 0.0012, 0.003)]
+        )
+        lead = read("Contaminant | Action Level | 90th Percentile | Sites above AL | Units\nLead | 15 | 4.1 | 0 | ppb")
+        self.assertEqual(told(lead.samples[0].rows[0]), ("check", "lead", 0.0, 0.0041))
+
+    def test_lines_without_a_table(self) -> None:
+        """Dotted leaders, colons, spaces; numbers of reports and pages are nothing."""
+        rows = [[line] for line in ("Iron ........... 0.3 mg/L", "pH: 6.1", "Sulphate <5 mg/L", "Hardness = 14 gpg", "Total coliforms ..... Absent",
+                                    "Calcium          45 mg/L", "Report no 2026/114", "Page 1 of 2", "Larkfell Laboratory, 12 Iron Lane")]  # fmt: skip
+        [sample] = read_sheets(sheets_of(rows)).samples
+        self.assertEqual([told(row)[1] for row in sample.rows], ["iron", "ph", "sulfate", "hardness", "total_coliform", "calcium"])
+
+    def test_several_numbers_without_a_heading_are_never_sure(self) -> None:
+        """Which is the result, nobody says."""
+        for rows in ([["Iron", "0.3", "2.4", "mg/L"]], [["Iron", "2.4", "mg/L", "0.3"]], [["Iron", "0.3"]]):
+            self.assertEqual([row.status for row in read_sheets(sheets_of(rows)).samples[0].rows], ["check"], rows)
+
+    def test_a_unit_for_the_whole_sheet_and_a_phase_over_rows(self) -> None:
+        """``all results in ug/l``; under "Dissolved metals" iron is what passes a filter, other metals are open."""
+        report = read("""
+            All results in ug/l unless stated
+            Parameter | Result
+            Iron | 310
+            Dissolved Metals
+            Iron | 200
+            Zinc | 5""")
+        self.assertEqual(
+            [told(row) for row in report.samples[0].rows],
+            [("sure", "iron", 0.31, 0.31), ("check", "ferrous_iron", 0.2, 0.2), ("ask", None, None, None)],
+        )
+
+    def test_too_many_rows_and_nothing(self) -> None:
+        """Beyond what is read it is refused; where nothing is ours the reason stands at the top."""
+        with self.assertRaisesRegex(NotUnderstood, f"more than {MOST_ROWS}"):
+            read_sheets(sheets_of([["Iron", "2", "mg/L"]] * (MOST_ROWS + 1)))
+        for rows in ([], [[""]], [["x1", "y1"], ["x2", "y2"]]):
+            self.assertTrue(read_sheets(sheets_of(rows)).why)
+        self.assertIn("why", report_document(read_sheets([]), "x.csv"))
+
+
+class Results(TestCase):
+    def test_marks_and_forms(self) -> None:
+        """Each printed result and what it must be; what could be two numbers is looked at."""
+        cases = {
+            ("Iron", "0.3 mg/L"): ("sure", 0.3, 0.3), ("Iron", "<0.3"): ("sure", 0.0, 0.3), ("Iron", "ND (0.5)"): ("sure", 0.0, 0.5),
+            ("Iron", "ND<0.5"): ("sure", 0.0, 0.5), ("Iron", "0.5 U"): ("sure", 0.0, 0.5), ("Iron", "0.4 J"): ("check", 0.4, 0.4),
+            ("Iron", "0.30 ± 0.02"): ("sure", 0.3, 0.3), ("Iron", "1.2E-1"): ("sure", 0.12, 0.12), ("Iron", "3 x 10^-1"): ("sure", 0.3, 0.3),
+            ("Iron", "0.2 – 0.8"): ("sure", 0.2, 0.8), ("Iron", "> 5"): ("sure", 5.0, None), ("Iron", "0,31"): ("sure", 0.31, 0.31),
+            ("Iron", "ND"): ("ask", None, None), ("Iron", "trace"): ("ask", None, None),
+            ("Sodium", "1,234"): ("check", 1.234, 1.234), ("Sodium", "1,234.5"): ("sure", 1234.5, 1234.5), ("Iron", "310"): ("sure", 310.0, 310.0),
+            ("Total coliform", "TNTC"): ("check", 200.0, None), ("Total coliform", "present"): ("sure", 1.0, None), ("E. coli", ">2419.6"): ("check", 2419.6, None),
+            ("E. coli", "Absent in 100 mL"): ("sure", 0.0, 0.0), ("E. coli", "0"): ("sure", 0.0, 0.0), ("E. coli", "<1"): ("sure", 0.0, 1.0),
+        }  # fmt: skip
+        for (name, result), (status, low, high) in cases.items():
+            with self.subTest(name, result=result):
+                unit = "" if name in ("E. coli", "Total coliform") else "mg/L"
+                [row] = read_sheets(sheets_of([["Parameter", "Result", "Unit"], [name, result, unit]])).samples[0].rows
+                self.assertEqual((told(row)[2], told(row)[3]), (low, high))
+                if result != "310":
+                    self.assertEqual(row.status, status)
+        self.assertIn("no natural water", read("Parameter|Result|Unit\nIron|3100|mg/L").samples[0].rows[0].why)
+
+    def test_numbers(self) -> None:
+        """By the file's own mark where one number could be two."""
+        for token, mark, wanted in (
+            ("1.234", ",", "1234"),
+            ("1.234", ".", "1.234"),
+            ("1,234", ".", "1234"),
+            ("12,5", "", "12.5"),
+            ("1 234", "", "1234"),
+            ("1.2.3", "", ""),
+        ):
+            self.assertEqual(number(token, mark)[0], wanted, token)
+        self.assertTrue(number("1,234", "")[1])
+
+    def test_days(self) -> None:
+        """Written many ways; two possible days are none, unless another date or the sheet's words tell the order."""
+        for text in (
+            "12 May 2026",
+            "May 12, 2026",
+            "12.05.2026",
+            "2026-05-12 10:30",
+            "12. Mai 2026",
+            "12 de mayo de 2026",
+            "12 mai 2026",
+            "12-mei-2026",
+            "5/12/2026",
+        ):
+            self.assertEqual(day(text, False), dt.date(2026, 5, 12), text)
+        self.assertIsNone(day("03/04/2026", None))
+        self.assertIsNone(day("2024", None))
+        self.assertTrue(day_first(["received 13/04/2026", "03/04/2026"]))
+        self.assertFalse(day_first(["MCL", "03/04/2026"]))
+
+
+class Names(TestCase):
+    def test_every_printed_name_means_its_analyte(self) -> None:
+        """As it stands, in capitals, and with the formula or phase behind it."""
+        for key, names in table("report_words")["names"].items():
+            for name in names:
+                with self.subTest(name):
+                    for said in (name, name.upper(), f"{name} *", f"1. {name}"):
+                        found = meaning(said)
+                        self.assertEqual(found.analyte and found.analyte.key, key, said)
+
+    def test_what_is_nearly_ours_is_never_taken(self) -> None:
+        """Parts, sums and other forms: no analyte, and the reason."""
+        for what, names in table("report_words")["open"].items():
+            for name in names:
+                found = meaning(name)
+                self.assertIsNone(found.analyte, name)
+                self.assertEqual(found.why, table("report_words")["open_why"][what], name)
+        for label in ("Dissolved manganese", "Manganese (Mn), dissolved", "Lead, dissolved", "Mangan gelöst"):
+            self.assertEqual(meaning(label).how, "ask", label)
+        self.assertEqual(meaning("Iron & Manganese").how, "ask")
+        for label in ("Vinyl chloride", "Carbon tetrachloride", "Client", "Sample 1", "12 Iron Lane"):
+            self.assertNotEqual(meaning(label).how, "sure", label)
+
+    def test_basis_and_phase(self) -> None:
+        """As N and as NO3, as CaCO3 and as HCO3, total and dissolved, free and total."""
+        for label, key, basis in (
+            ("Nitrate-N", "nitrate", "N"), ("NO3-N", "nitrate", "N"), ("Nitrate (as NO3)", "nitrate", "NO3"), ("Nitrate Nitrogen", "nitrate", "N"), ("Nitrate", "nitrate", ""),
+            ("Alkalinity as HCO3", "alkalinity", "HCO3"), ("Bicarbonate Alkalinity as CaCO3", "bicarbonate", "CaCO3"), ("Ammonia (NH3)", "ammonium", "NH3"),
+            ("Orthophosphate as P", "phosphate", "P"), ("Chlorine, Total Residual", "total_chlorine", ""), ("Chlorine, free", "free_chlorine", ""),
+            ("Fer dissous", "ferrous_iron", ""), ("Iron, Total", "iron", ""),
+        ):  # fmt: skip
+            found = meaning(label)
+            self.assertEqual((found.analyte and found.analyte.key, found.basis), (key, basis), label)
+
+    def test_headings(self) -> None:
+        """A limit of the method, a limit of the law and a result are told apart, with the unit in the heading."""
+        for text, role, unit in (
+            ("Detection Limit", "detection", ""), ("Reporting Limit (ug/L)", "reporting", "ug/L"), ("Max. allowed", "limit", ""), ("Result (mg/L)", "result", "mg/L"),
+            ("Ergebnis in mg/l", "result", "mg/l"), ("Sample Date", "sampled", ""), ("Date Analysed", "other_date", ""), ("Units", "unit", ""), ("Test Method", "method", ""),
+            ("Resultaat", "result", ""), ("Limite de qualité", "limit", ""), ("Action Level", "limit", ""), ("Year", "year", ""), ("Your Result", "result", ""),
+        ):  # fmt: skip
+            self.assertEqual((heading(text).role, heading(text).unit), (role, unit), text)
+
+
+class Remembered(TestCase):
+    def test_a_layout_is_known_by_its_heading(self) -> None:
+        """The same words in another case are the same layout; other columns are another; no heading is none."""
+        one = layout_of(sheets_of([["Larkfell Laboratory"], ["Parameter", "Result", "Units"], ["Iron", "2", "mg/L"]]))
+        self.assertEqual(one, layout_of(sheets_of([["PARAMETER", "result", "units"], ["Lead", "2", "ug/L"]])))
+        self.assertNotEqual(one, layout_of(sheets_of([["Parameter", "Method", "Result", "Units"], ["Iron", "A", "2", "mg/L"]])))
+        self.assertEqual(layout_of(sheets_of([["Iron", "2", "mg/L"], ["pH", "7", ""]])), "")
+
+    def test_what_was_remembered_is_used(self) -> None:
+        """Its odd name is the analyte meant, its missing unit the one remembered; what was left aside stays aside."""
+        rows = [["Parameter", "Result", "Unit"], ["Fe-tot special", "2.4", ""], ["Hardness", "12", ""], ["Odd thing", "5", "mg/L"]]
+        known = {fold("Fe-tot special"): ["iron", "mg/L"], fold("Hardness"): ["hardness", "gpg"], fold("Odd thing"): ["", ""]}
+        found = read_sheets(sheets_of(rows), known).samples[0].rows
+        self.assertEqual([told(row)[:3] for row in found], [("sure", "iron", 2.4), ("sure", "hardness", 205.417), ("aside", None, None)])
+        self.assertIn("as remembered", found[2].why)
+
+    def test_our_own_table_is_read_back(self) -> None:
+        """Rows of one sample belong together, an apostrophe against formulas is taken off, empty facts are left out; another table is not ours."""
+        rows = [
+            list(SAMPLE_COLUMNS),
+            ["1", "2026-05-04", "raw", "", "rain", "laboratory", "iron", "Iron", "exact", "2.4", "2.4", "mg/L", "2.4 mg/L"],
+            ["1", "2026-05-04", "raw", "", "rain", "laboratory", "ph", "pH", "exact", "6.1", "6.1", "pH", "'6.1"],
+            ["2", "", "tap", "", "", "", "iron", "Iron", "below", "0", "0.1", "mg/L", "<0.1 mg/L"],
+        ]
+        self.assertEqual(own_samples(rows), [
+            {"taken_on": "2026-05-04", "point": "raw", "weather": "rain", "method": "laboratory", "readings": {"iron": "2.4 mg/L", "ph": "6.1"}},
+            {"point": "tap", "readings": {"iron": "<0.1 mg/L"}},
+        ])  # fmt: skip
+        self.assertIsNone(own_samples([["Parameter", "Result"]]))
+        self.assertIsNone(own_samples([]))
+
+
+HEADS = (
+    ("name", ("Parameter", "Analyte", "Determinand", "Paramètre", "Parámetro")), ("result", ("Result", "Your result", "Ergebnis", "Résultat", "Resultado", "Resultaat")),
+    ("unit", ("Units", "Einheit", "Unité", "Eenheid")), ("limit", ("MCL", "Limit", "Grenzwert", "PCV")), ("detection", ("MDL", "LOD", "Nachweisgrenze")),
+    ("reporting", ("RL", "LOQ", "PQL")), ("method", ("Method", "Verfahren")), ("number", ("No.", "#", "Lfd Nr")), ("year", ("Year",)),
+)  # fmt: skip
+
+
+def random_report(seed: int) -> tuple[list[list[str]], dict[str, float]]:
+    """A table with its columns in any order, and what is true in it: canonical value by printed label."""
+    pick = random.Random(seed)
+    columns = [role for role, _ in HEADS if role in ("name", "result", "unit") or pick.random() < 0.6]
+    pick.shuffle(columns)
+    rows, truth = [[pick.choice(dict(HEADS)[role]) for role in columns]], {}
+    names = table("report_words")["names"]
+    odd = {"nitrate", "nitrite", "ammonium"}  # whose names may say a basis
+    for i, key in enumerate(pick.sample([key for key in names if key not in odd and not analytes()[key].is_microbe], 12), 1):
+        analyte, label = analytes()[key], pick.choice(names[key])
+        unit = pick.choice([each for each in analyte.accepted_units() if analyte.factor_for(each)])
+        value = round(pick.uniform(analyte.plausible[0] + 0.01, analyte.plausible[1]), pick.choice((1, 2)))
+        cells = {"name": label, "result": f"{value}", "unit": "" if analyte.unit == "pH" else unit, "limit": f"{pick.choice((0.3, 5, 50, 250))}",
+                 "detection": "0.01", "reporting": "0.05", "method": f"M{pick.randint(100, 999)}", "number": str(i), "year": "2025"}  # fmt: skip
+        found = analyte.factor_for(cells["unit"] or "pH")
+        assert found
+        truth[label] = found[0].to_canonical(value) * found[1]
+        rows.append([cells[role] for role in columns])
+    return rows, truth
+
+
+class Properties(TestCase):
+    @given(st.integers(0, 10**6))
+    @fuzz(60)
+    def test_no_random_table_yields_a_false_sure(self, seed: int) -> None:
+        """Columns in any order and language, limits and numbers beside the results: what is sure is true, and nearly all of it is read."""
+        rows, truth = random_report(seed)
+        samples = read_sheets(sheets_of(rows)).samples
+        found = {row.label: row for sample in samples for row in sample.rows}
+        self.assertEqual(set(found), set(truth))
+        for label, row in found.items():
+            if row.status == "sure":
+                assert row.reading
+                self.assertAlmostEqual(row.reading.low, truth[label], delta=abs(truth[label]) * 1e-6 + 1e-9, msg=label)
+        right = sum(
+            row.reading is not None and abs(row.reading.low - truth[label]) <= abs(truth[label]) * 1e-6 + 1e-9 for label, row in found.items()
+        )
+        self.assertGreaterEqual(right, len(truth) - 1)
+
+    @given(st.lists(st.lists(st.text(max_size=12), max_size=4), max_size=8))
+    @fuzz(150)
+    def test_any_table_is_read_or_says_why(self, rows: list[list[str]]) -> None:
+        """Never an error; a row that is sure has a reading."""
+        report = read_sheets(sheets_of(rows))
+        self.assertTrue(report.samples or report.why)
+        for sample in report.samples:
+            for row in sample.rows:
+                self.assertTrue(row.reading is not None or row.status in ("ask", "aside"))
+                self.assertEqual(bool(row.why), row.status != "sure")
