@@ -133,9 +133,9 @@ class FromAReport(BrowserTestCase):
         page.set_input_files("#report-file", {"name": "report.xlsx", "mimeType": "application/octet-stream", "buffer": content})
         page.get_by_role("button", name="Look what is in it").click()
         expect(page.get_by_role("cell", name="Iron, total").first).to_be_visible()
-        page.get_by_role("button", name="Keep as a sample").click()
-        expect(page.locator("tbody")).to_contain_text("needs its unit")
-        page.get_by_label("Result of Hardness").fill("12 gpg")
+        expect(page.locator("tbody")).to_contain_text("No unit stands with it")
+        page.get_by_label("Unit of Hardness").select_option("gpg")
+        expect(page.locator("tbody")).to_contain_text("Hardness 12.0 gpg")
         page.get_by_role("button", name="Keep as a sample").click()
         page.wait_for_url("**/water/")
         expect(page.locator("#step")).to_contain_text("12.0 gpg")
@@ -165,7 +165,7 @@ class FromAReport(BrowserTestCase):
         )
         page.dispatch_event("[data-drop]", "drop", {"dataTransfer": data})
         expect(page.get_by_role("heading", name="How this report is understood")).to_be_visible()
-        expect(page.get_by_label("Result of Iron")).to_have_value("2.4 mg/L")
+        expect(page.get_by_label("Reading of Iron")).to_have_value("2.4 mg/L")
 
 
 class ReadingAKit(BrowserTestCase):

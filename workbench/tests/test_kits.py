@@ -219,24 +219,25 @@ class Remembered(WorkbenchTestCase):
         """A bare hardness given its unit and a row left aside once are read so the next time."""
         rows = [[*row] for row in REPORT]
         first = self.client.post(reverse("report-preview", args=[self.job.pk]), {"rows": "\n".join("\t".join(map(str, row)) for row in rows)})
-        data = {"count": len(first.context["rows"]), "new-point": "raw", "header": first.context["header"], "remember": "1"}
-        for row in first.context["rows"]:
-            text = "12 gpg" if row.name == "Hardness" else row.text
-            key = "hardness" if row.name == "Hardness" else row.key
-            data |= {f"name-{row.number}": row.name, f"text-{row.number}": text, f"was-{row.number}": row.original, f"key-{row.number}": key}
+        rows = first.context["samples"][0].rows
+        data = {"count": len(rows), "take-0": "1", "new0-point": "raw", "header": first.context["header"], "remember": "1"}
+        for row in rows:
+            said = {"name": row.name, "text": row.text, "was": row.was, "key": row.key, "was_key": row.was_key, "why": row.why}
+            data |= {f"{part}-{row.number}": value for part, value in said.items()}
+        data["unit-1"] = "gpg"
         self.assertEqual(self.client.post(reverse("report-keep", args=[self.job.pk]), data).status_code, 302)
         self.assertEqual(ReportLayout.objects.get().names["hardness"], ["hardness", "gpg"])
         again = self.client.post(
             reverse("report-preview", args=[self.job.pk]), {"rows": "Parameter\tResult\tUnit\nHardness\t15\t\nMystery\t4\tmg/L\nIron\t1\tmg/L"}
         )
-        self.assertEqual([(row.key, row.text) for row in again.context["rows"]], [("hardness", "15 gpg"), ("", "4 mg/L"), ("iron", "1 mg/L")])
+        self.assertEqual([(row.key, row.text) for row in again.context["samples"][0].rows], [("hardness", "15 gpg"), ("", "4 mg/L"), ("iron", "1 mg/L")])
         self.assertContains(again, "as remembered")
 
     def test_another_firm_does_not_see_it(self) -> None:
         """What a firm taught belongs to it."""
         ReportLayout.objects.create(workspace=self.stranger.memberships.get().workspace, header="parameter | result | unit", names={"iron": ["", ""]})
         page = self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": self.file()})
-        self.assertEqual(page.context["rows"][0].key, "iron")
+        self.assertEqual(page.context["samples"][0].rows[0].key, "iron")
 
     def file(self):  # noqa: ANN201
         from django.core.files.uploadedfile import SimpleUploadedFile

@@ -66,7 +66,7 @@ def parted(text: str) -> tuple[str, str]:
             return " ".join(f"{text[: inside.start()]} {text[inside.end() :]}".split()), inside[1].strip()
     for cut in re.finditer(r"(?:\s+in\s+|,\s*|\s+)", text):
         rest = text[cut.end() :].strip()
-        if text[: cut.start()].strip() and len(rest) > 1 and is_unit(rest) and plain(rest) not in ("ph", "unit", "units"):
+        if text[: cut.start()].strip() and len(rest) > 1 and rest[0] not in "([" and is_unit(rest) and plain(rest) not in ("ph", "unit", "units"):
             return text[: cut.start()].strip(" ,:-"), rest
     return text, ""
 
