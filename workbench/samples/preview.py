@@ -100,7 +100,10 @@ def _shown(number: int, row: ReportRow, job: Job) -> PreviewRow:
 
 def _units(key: str, reading: Reading | None) -> list[str]:
     """Units to choose from, where a row is known and cannot be read."""
-    return analytes()[key].accepted_units() if key and reading is None else []
+    if not key or reading is not None:
+        return []
+    analyte = analytes()[key]
+    return [f"mg/L as {basis}" for basis in analyte.basis] if analyte.ambiguous_basis else analyte.accepted_units()
 
 
 def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
