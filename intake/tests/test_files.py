@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
-from treatment.evidence.reports.read import Report, read_sheets
+from treatment.evidence.reports.read import Report, ReportRow, read_sheets
 from treatment.language.errors import NotUnderstood
 from treatment.tests.fuzz import fuzz
 from workbench.safe_cells import safe_cell
@@ -148,6 +148,23 @@ class Pages(TestCase):
         self.assertEqual(told(read_sheets(sheets_of(page(lines)))), [("1:3", "iron", 0.31), ("1:6", "chloride", 12.0)])
         leaders = [[(40.0, f"{name} {'.' * 40} {value}")] for name, value in (("Iron", "0.31 mg/L"), ("pH", "6.4"), ("Hardness", "12 gpg"))]
         self.assertEqual([key for _, key, _ in told(read_sheets(sheets_of(page(leaders))))], ["iron", "ph", "hardness"])
+
+
+class OfManyCountries(TestCase):
+    def test_each_is_read_as_a_person_read_it(self) -> None:
+        """Ten sheets as laboratories, dealers and towns print them, in five languages: every row as it was read by eye."""
+        folder = Path(__file__).resolve().parents[2] / "treatment" / "tests" / "data" / "reports"
+        for name, samples in json.loads((folder / "read.json").read_text()).items():
+            report = read_sheets(sheets_of((folder / f"{name}.csv").read_bytes()))
+            found = [[sample.label, sample.taken_on.isoformat() if sample.taken_on else None, [self.row(row) for row in sample.rows]] for sample in report.samples]
+            with self.subTest(name):
+                self.assertEqual(found, samples)
+
+    @staticmethod
+    def row(row: ReportRow) -> list[object]:
+        reading = row.reading
+        low, high = (reading.low, reading.high) if reading else (None, None)
+        return [row.label, row.status, row.analyte.key if row.analyte else None, *(None if each is None else float(f"{each:.5g}") for each in (low, high))]
 
 
 class CommandLine(TestCase):

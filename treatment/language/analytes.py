@@ -189,9 +189,9 @@ def find_analyte(name: str) -> Analyte | None:
 
 
 @lru_cache(maxsize=4096)
-def nearest_name(name: str) -> str | None:
-    """The known name most like ``name``, for a helpful refusal; none for what is longer than any name."""
+def nearest_name(name: str, alike: float = 0.6) -> str | None:
+    """The known name most like ``name``, for a helpful refusal; none for what is longer than any name. alike: 0 to 1."""
     if len(name) > LONGEST_NAME:
         return None
-    close = difflib.get_close_matches(fold(name), _by_name(), n=1, cutoff=0.6)
+    close = difflib.get_close_matches(fold(name), _by_name(), n=1, cutoff=alike)
     return _by_name()[close[0]] if close else None

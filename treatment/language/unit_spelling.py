@@ -17,7 +17,7 @@ _POWER = re.compile(rf"^(?P<top>.+?)[\s.]*{_LITRE}\s?-1(?P<rest>.*)$")
 _PARTS = re.compile(rf"^(?P<mass>ppm|ppb|ppt|PPM|PPB|PPT)(?:\s*(?:\b(?:as|als|en|como)\b\s*|\()?\s*{_OF.format('after')}\)?)?$")
 _COUNT = re.compile(
     r"^(?:(?:cfu|mpn|kbe|ufc|kve|nmp|npp|pfu|number|num|no\.?|n|nr|count|counts|cells?|colonies|col|org(?:anisms)?\.?|germs?|anzahl|oocysts?|cysts?)\s*)?"
-    r"(?:/|\bper\b|\bin\b|\bpro\b|\bpar\b|\bpor\b)\s*(?P<volume>\d*)\s*(?P<unit>ml|l)$",
+    r"(?:/|\bper\b|\bin\b|\bpro\b|\bpar\b|\bpor\b)\s*\(?(?P<volume>\d*)\s*(?P<unit>ml|l)\)?$",
     re.IGNORECASE,
 )
 _AT = re.compile(r"[\s,(]*(?:@|\bat\b|\bbei\b|\bà\b)?\s*\(?\s*(?:20|25)\s*°?\s*[Cc]\)?$")

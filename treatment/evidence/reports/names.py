@@ -33,6 +33,8 @@ _WORDS = {
     "bicarbonate": "HCO3",
 }
 _DIGITS = str.maketrans("₀₁₂₃₄₅₆₇₈₉⁺⁻²³", "0123456789+-23")
+_DEGREES = re.compile(r"[\s(,]°?([CcFf])\)?$")
+_AT_20 = re.compile(r"(?<!\d)20\s*[°º]?\s*C", re.IGNORECASE)
 _NUMBERED = re.compile(r"^\s*(?:\(?\d{1,3}[.)]|[a-z]\))\s+(?=[A-Za-zÀ-ÿ])")
 _LEADERS = re.compile(r"(?:\s?[.·…_]){3,}\s*$")
 _BLOCKS = frozenset(("index", "ratio", "dioxide", "hexavalent", "organic", "capacity", "demand", "balance", "saturation", "cyanide", "reducing", "hardness", "oxidising",
@@ -108,6 +110,12 @@ def meaning(label: str, phase: str = "") -> Meaning:
     said = words_of(bare)
     here = next((_phases()[word] for word in said if word in _phases()), "") or phase
     found = _found(text, bare, here)
+    if not found.how and "-" in bare:
+        found = _found(text, bare.replace("-", " "), here)
+    if found.analyte is not None and found.analyte.key == "temperature" and not unit and (degrees := _DEGREES.search(text)):
+        unit = f"°{degrees[1].upper()}"
+    if found.analyte is not None and found.analyte.key == "conductivity" and _AT_20.search(label):
+        found = replace(found, how="check", why="at 20 °C; at 25 °C it is about a ninth more")
     if found.analyte is not None and not basis:
         basis = _own_basis(found.analyte, text)
     return _of_phase(replace(found, basis=basis, unit=unit, phase=here))

@@ -15,7 +15,7 @@ from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, layout_at
 from .names import Meaning, meaning
 from .numbers import decimal_mark
-from .results import Judged, Printed, judge, looks_like_result
+from .results import Judged, Printed, is_mark, judge, looks_like_result
 from .sheets import Line, Sheet, plain, words_of
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
@@ -307,7 +307,7 @@ class _Walk:
         judged = self._remembered(label, shown) or judge(meant, shown, self.mark)
         analyte = meant.analyte if judged.reading is None else analytes()[judged.reading.analyte]
         why = "; ".join(dict.fromkeys(judged.why))
-        if not meant.how and judged.status == "aside" and self.count <= MOST_GUESSED and (near := nearest_name(parted(label)[0])):
+        if not meant.how and judged.status == "aside" and self.count <= MOST_GUESSED and (near := nearest_name(parted(label)[0], 0.78)):
             why += f"; perhaps {analytes()[near].said}?"
         result = shown.result or shown.range or " – ".join(filter(None, (shown.low, shown.high))) or shown.percentile or shown.average
         taken = analyte if judged.status != "aside" or judged.reading else None
@@ -329,7 +329,7 @@ class _Walk:
 
 def _printed(mark: str, result: str) -> str:
     """A result with the mark that stands in a column of its own."""
-    if not mark or plain(mark) in plain(result).split() or result.startswith(("<", ">")):
+    if not is_mark(mark) or plain(mark) in plain(result).split() or result.startswith(("<", ">")):
         return result
     return f"{mark}{result}" if mark in ("<", ">") else f"{result} {mark}".strip()
 

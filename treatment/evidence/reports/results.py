@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
 
 from ...language.analytes import Analyte
@@ -71,6 +71,12 @@ def looks_like_result(text: str) -> bool:
     return bool(_LOOKS.match(said)) or any(said in _texts("results", kind) for kind in ("absent", "present", "undetected", "uncountable"))
 
 
+def is_mark(text: str) -> bool:
+    """Whether a text is a mark that laboratories set beside a result."""
+    said = plain(text).strip(" .")
+    return bool(said) and any(said in _texts("marks", kind) for kind in ("below", "above", "estimated"))
+
+
 def judge(meaning: Meaning, row: Printed, mark: str) -> Judged:
     """What a row says of its analyte. mark: the file's decimal mark, or nothing."""
     if meaning.analyte is None:
@@ -83,6 +89,9 @@ def judge(meaning: Meaning, row: Printed, mark: str) -> Judged:
 
 class _Row:
     def __init__(self, analyte: Analyte, meaning: Meaning, row: Printed, mark: str) -> None:
+        named = {plain(each) for each in (*analyte.own_symbols, *analyte.basis)}
+        if plain(row.mark) in named:  # a column of chemical symbols
+            row = replace(row, mark="")
         self.analyte, self.meaning, self.row, self.mark = analyte, meaning, row, mark
         self.doubts: list[str] = [meaning.why] if meaning.how == "check" else []
 
@@ -252,8 +261,8 @@ class _Row:
         if after and is_unit(after) and len(first) < 3:
             return after, [plain(first)]
         inside = re.match(r"^\((.*)\)$", rest)
-        if inside and is_unit(inside[1]):
-            return inside[1], []
+        if inside:
+            return (inside[1], []) if is_unit(inside[1]) else ("", [plain(inside[1])])
         return rest, []
 
     def _unit_in(self, rest: str) -> str:
