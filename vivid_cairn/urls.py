@@ -61,6 +61,7 @@ urlpatterns = [
     path("jobs/<int:pk>/water/report/", reports.report_preview, name="report-preview"),
     path("jobs/<int:pk>/water/report/row/", reports.report_row, name="report-row"),
     path("jobs/<int:pk>/water/report/keep/", reports.report_keep, name="report-keep"),
+    path("jobs/<int:pk>/water/samples/back/", samples.sample_restore, name="sample-restore"),
     path("jobs/<int:pk>/water/samples/keep/", reports.own_keep, name="own-keep"),
     path("jobs/<int:pk>/samples.csv", reports.samples_csv, name="samples-csv"),
     path("jobs/<int:pk>/train/", trains.train, name="train"),

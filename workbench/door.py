@@ -37,7 +37,9 @@ def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]
         put(document, "building", "fixtures", survey.fixtures)
     if survey.observations:
         document["observations"] = survey.observations
-    document["samples"] = [_sample(sample) for sample in sorted(job.samples.all(), key=lambda sample: (sample.taken_on or dt.date.min, sample.pk))]
+    document["samples"] = [
+        sample_document(sample) for sample in sorted(job.samples.all(), key=lambda sample: (sample.taken_on or dt.date.min, sample.pk))
+    ]
     document["train"] = train
     return document
 
@@ -53,7 +55,8 @@ def _written(survey: Survey, name: str, value: Any) -> Any:
     return value
 
 
-def _sample(sample: Sample) -> dict[str, Any]:
+def sample_document(sample: Sample) -> dict[str, Any]:
+    """A sample as a job file writes it."""
     facts: dict[str, Any] = {"point": sample.point, "readings": {reading.analyte: reading.typed for reading in sample.readings.all()}}
     if sample.taken_on:
         facts["taken_on"] = sample.taken_on.isoformat()
@@ -108,10 +111,16 @@ def store(document: dict[str, Any], workspace: Workspace, user: Any) -> Job:
     return job
 
 
-def store_sample(job: Job, facts: Any) -> None:
-    """A sample of the core as rows."""
+def store_sample(job: Job, facts: Any, aside: list[dict[str, str]] | None = None) -> None:
+    """A sample of the core as rows; aside: rows of a report that were kept with it as they stood."""
     sample = Sample.objects.create(
-        job=job, taken_on=facts.taken_on, point=facts.point, draw=facts.draw or "", weather=facts.weather or "", method=facts.method or ""
+        job=job,
+        taken_on=facts.taken_on,
+        point=facts.point,
+        draw=facts.draw or "",
+        weather=facts.weather or "",
+        method=facts.method or "",
+        aside=aside or [],
     )
     Reading.objects.bulk_create(reading_row(sample, reading) for reading in facts.readings.values())
 

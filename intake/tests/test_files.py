@@ -156,7 +156,10 @@ class OfManyCountries(TestCase):
         folder = Path(__file__).resolve().parents[2] / "treatment" / "tests" / "data" / "reports"
         for name, samples in json.loads((folder / "read.json").read_text()).items():
             report = read_sheets(sheets_of((folder / f"{name}.csv").read_bytes()))
-            found = [[sample.label, sample.taken_on.isoformat() if sample.taken_on else None, [self.row(row) for row in sample.rows]] for sample in report.samples]
+            found = [
+                [sample.label, sample.taken_on.isoformat() if sample.taken_on else None, [self.row(row) for row in sample.rows]]
+                for sample in report.samples
+            ]
             with self.subTest(name):
                 self.assertEqual(found, samples)
 
@@ -164,7 +167,12 @@ class OfManyCountries(TestCase):
     def row(row: ReportRow) -> list[object]:
         reading = row.reading
         low, high = (reading.low, reading.high) if reading else (None, None)
-        return [row.label, row.status, row.analyte.key if row.analyte else None, *(None if each is None else float(f"{each:.5g}") for each in (low, high))]
+        return [
+            row.label,
+            row.status,
+            row.analyte.key if row.analyte else None,
+            *(None if each is None else float(f"{each:.5g}") for each in (low, high)),
+        ]
 
 
 class CommandLine(TestCase):

@@ -28,6 +28,11 @@ class Unit:
     factor: float
     offset: float = 0.0
 
+    @property
+    def of_an_amount(self) -> bool:
+        """Whether it counts particles or charges: it says as what by itself."""
+        return self.name.lower().startswith(("mmol", "meq", "mval", "umol", "µmol"))
+
     def to_canonical(self, value: float) -> float:
         return value * self.factor + self.offset
 

@@ -10,7 +10,7 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
-from .analytes import Analyte, analytes, find_analyte, nearest_name
+from .analytes import Analyte, analytes
 from .errors import NotUnderstood
 from .quantity import NUMBER, Unit, find_unit, parse_number
 
@@ -97,16 +97,30 @@ def parse_reading(analyte: Analyte, text: str) -> Reading:
     if match := _PLAIN.match(typed):
         value, note = _convert(analyte, typed, match["a"], match["unit"])
         return Reading(analyte.key, value, value, "exact", typed, note)
-    raise NotUnderstood(typed, f"“{typed}” is not a reading (write e.g. “2.4 mg/L”, “<0.01 mg/L”, “120..250 mg/L”, “present”)")
+    raise NotUnderstood(typed, f"“{typed}” is not a reading (write e.g. {_forms(analyte)})")
 
 
 def _word(analyte: Analyte, typed: str, word: Qualifier) -> Reading:
     if not analyte.is_microbe:
-        example = f"<0.01 {analyte.unit}" if word == "absent" else f"0.5 {analyte.unit}"
+        bare = "" if analyte.unit == "pH" else f" {analyte.accepted_units()[0]}"
+        example = f"<{_example(analyte)}{bare}" if word == "absent" else f"{_example(analyte)}{bare}"
         raise NotUnderstood(typed, f"{analyte.name} needs a number: give the value or the detection limit, e.g. “{example}”")
     if word == "absent":
         return Reading(analyte.key, 0.0, 0.0, "absent", typed)
     return Reading(analyte.key, 1.0, None, "present", typed)
+
+
+def _example(analyte: Analyte) -> str:
+    """A number this analyte could have."""
+    low, high = analyte.plausible
+    return "7.2" if analyte.unit == "pH" else "85" if analyte.unit == "%" else f"{low + (high - low) / 20:.1g}" if high < 1e5 else "4"
+
+
+def _forms(analyte: Analyte) -> str:
+    """Ways to write a reading of this analyte."""
+    number, unit = _example(analyte), "" if analyte.unit == "pH" else f" {analyte.accepted_units()[0]}"
+    more = "“present”, “absent”" if analyte.is_microbe else f"“<{number}{unit}”"
+    return f"“{number}{unit}”, {more}"
 
 
 def _convert(analyte: Analyte, typed: str, number_text: str, unit_text: str) -> tuple[float, str]:
@@ -115,6 +129,10 @@ def _convert(analyte: Analyte, typed: str, number_text: str, unit_text: str) -> 
     unit_text, note = unit_text.strip(), ""
     if unit_text.lower() in _DEGREES:
         raise NotUnderstood(typed, "which degrees? write °dH, °fH or °e for hardness, °C or °F for temperature")
+    if unit_text.lower().startswith("as ") and analyte.factor_for(f"mg/L {unit_text}"):
+        unit_text, note = f"mg/L {unit_text}", f"{analyte.name} “{typed}” had no unit: read as mg/L"
+    if number < 0 and analyte.key not in ("temperature", "alkalinity"):
+        raise NotUnderstood(typed, f"{analyte.name} cannot be negative")
     if not unit_text:
         unit_text, note = _bare(analyte, typed, number_text)
     found = analyte.factor_for(unit_text)
@@ -124,13 +142,11 @@ def _convert(analyte: Analyte, typed: str, number_text: str, unit_text: str) -> 
     if found is None:
         raise NotUnderstood(typed, f"“{unit_text}” is not a unit for {analyte.name} (use one of: {', '.join(analyte.accepted_units())})")
     unit, factor, basis = found
-    if not basis and unit.dimension == "concentration" and analyte.dimension == "concentration" and analyte.ambiguous_basis and unit.name != "mmol/L":
+    if not basis and unit.dimension == "concentration" and analyte.dimension == "concentration" and analyte.ambiguous_basis and not unit.of_an_amount:
         basis = analyte.ambiguous_basis
         factor *= analyte.basis[basis]
         note = f"{analyte.name} “{typed}” does not say as what: read as {basis}, the stricter reading"
     value = unit.to_canonical(number) * factor
-    if value < 0 and analyte.key not in ("temperature", "alkalinity"):
-        raise NotUnderstood(typed, f"{analyte.name} cannot be negative")
     if analyte.key == "ph" and not 0 <= value <= 14:
         raise NotUnderstood(typed, "pH runs from 0 to 14")
     if analyte.key == "uvt" and value > 100:
@@ -151,56 +167,24 @@ def _bare(analyte: Analyte, typed: str, number_text: str) -> tuple[str, str]:
 
 
 def _examples(analyte: Analyte, number: str) -> str:
-    """Two ways to write a number with its unit."""
-    return " or ".join(f"“{number} {unit}”" for unit in analyte.accepted_units()[:2])
+    """Two ways to write a number with its unit, both accepted."""
+    good = []
+    for unit in analyte.accepted_units():
+        try:
+            parse_reading(analyte, f"{number} {unit}")
+        except NotUnderstood:
+            continue
+        good.append(f"“{number} {unit}”")
+    return " or ".join(good[:2])
 
 
-_ITEM = re.compile(
-    r"^\s*(?P<name>[^\d<>≤≥=:]*?)\s*[:=]?\s*(?P<value>(?:[<>≤≥]|-?[.,]?\d|\bpresent|\babsent|\bpositive|\bnegative|\bnot detected|\bdetected|\bnd\b).*)$",
-    re.IGNORECASE,
-)
-_NAME_FIRST = re.compile(
-    r"^(?P<name>(?:h2s|co2|so4|hco3|no3(?:-n)?|no2(?:-n)?|nh4|po4|sio2|ch4|fe2\+?|fe3\+?|o2|cl2|uvt254|uv254))\b\s*[:=]?\s*(?P<value>.*)$",
-    re.IGNORECASE,
-)
-
-
-@dataclass(frozen=True, slots=True)
-class Entry:
-    """One piece of an entry line: a reading, or the text and the reason it was not understood."""
-
-    text: str
-    reading: Reading | None
-    problem: str = ""
-
-
-def parse_line(line: str) -> list[Entry]:
-    """Read ``iron 2.4, hardness 14 gpg, pH 6.1, mn <0.01`` piece by piece; nothing is dropped.
-
-    A comma between digits is a decimal comma, any other comma, semicolon or line break parts two readings.
-    """
-    pieces = [piece.strip() for piece in re.split(r"[;\n]|,(?!\d)|,(?=\d+\D*$)(?<!\d,)", line)]
-    return [_entry(piece) for piece in pieces if piece]
-
-
-def _entry(piece: str) -> Entry:
-    match = _NAME_FIRST.match(piece) or _ITEM.match(piece)
-    if not match:
-        known = find_analyte(piece)
-        if known:
-            return Entry(piece, None, f"{known.name}: the value is missing")
-        return Entry(piece, None, _unknown(piece))
-    name, value = match["name"].strip(), match["value"].strip()
-    analyte = find_analyte(name)
-    if analyte is None:
-        return Entry(piece, None, _unknown(name or piece))
-    try:
-        return Entry(piece, parse_reading(analyte, value))
-    except NotUnderstood as error:
-        return Entry(piece, None, str(error))
-
-
-def _unknown(name: str) -> str:
-    near = nearest_name(name)
-    hint = f"; did you mean {analytes()[near].said}?" if near else ""
-    return f"“{name[:40]}” is not an analyte we know{hint}"
+def doubt(reading: Reading) -> str:
+    """What is asked of a value that no natural water has; empty where it is possible."""
+    analyte = analytes()[reading.analyte]
+    low, high = analyte.plausible
+    worst = reading.low if reading.high is None else reading.high
+    if worst > high:
+        return f"more {analyte.said} than natural water holds: is the unit right?"
+    if reading.low < low and reading.qualifier in ("exact", "interval", "above"):
+        return f"less {analyte.said} than natural water shows: is the unit right?"
+    return ""

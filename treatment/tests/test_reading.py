@@ -1,13 +1,17 @@
 from __future__ import annotations
 
+import random
+import re
 from unittest import TestCase
 
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ..evidence.entry_line import parse_line
+from ..evidence.reports.names import meaning
 from ..language.analytes import analytes, find_analyte
 from ..language.errors import NotUnderstood
-from ..language.reading import parse_line, parse_reading
+from ..language.reading import doubt, parse_reading
 from .fuzz import fuzz
 
 
@@ -126,6 +130,12 @@ class ReadingGrammar(TestCase):
             self.assertTrue(entry.reading is not None or entry.problem)
 
 
+def line(text: str) -> list[tuple[str, float, float | None]]:
+    """Analyte, low and high of every reading of a line, rounded."""
+    read = [entry.reading for entry in parse_line(text) if entry.reading]
+    return [(each.analyte, float(f"{each.low:.5g}"), None if each.high is None else float(f"{each.high:.5g}")) for each in read]
+
+
 class EntryLine(TestCase):
     def test_one_line_as_people_type_it(self) -> None:
         """Names, aliases, order, decimal commas and missing spaces are understood."""
@@ -136,12 +146,88 @@ class EntryLine(TestCase):
             ["iron", "hardness", "ph", "alkalinity", "manganese", "total_coliform", "hydrogen_sulfide", "sulfate"],
         )
 
+    def test_forgiving(self) -> None:
+        """Values before names, commas missing, plurals, a basis without its unit: 22 as NO3 x 0.225897 = 4.9697 as N; 12 gpg x 17.118 = 205.42."""
+        iron, hardness, ph = ("iron", 2.4, 2.4), ("hardness", 205.42, 205.42), ("ph", 6.1, 6.1)
+        for text, wanted in (
+            ("iron 2.4 hardness 12 gpg pH 6.1", [iron, hardness, ph]), ("2.4 mg/L iron, 12 gpg hardness, 6.1 pH", [iron, hardness, ph]),
+            ("2.4 mg/L iron 12 gpg hardness 6.1 pH", [iron, hardness, ph]), ("ph6.1 Fe=2.4", [ph, iron]), ("iron 2.4mg/l ph 6.1", [iron, ph]),
+            ("nitrate 22 as NO3", [("nitrate", 4.9697, 4.9697)]), ("22 as NO3", [("nitrate", 4.9697, 4.9697)]), ("nitrates 22 mg/L as NO3", [("nitrate", 4.9697, 4.9697)]),
+            ("nitrate-N 3", [("nitrate", 3.0, 3.0)]), ("E.coli absent, total coliforms present", [("e_coli", 0.0, 0.0), ("total_coliform", 1.0, None)]),
+            ("alkalinity 100 mg/L as HCO3 hardness 12 gpg", [("alkalinity", 82.015, 82.015), hardness]), ("hardness 310 ppm", [("hardness", 310.0, 310.0)]),
+            ("Eisen 2,4 mg/l; Härte 12 °dH", [iron, ("hardness", 214.18, 214.18)]),
+            ("hardness 8 grains per gallon iron .5 ppm", [("hardness", 136.94, 136.94), ("iron", 0.5, 0.5)]),
+        ):  # fmt: skip
+            with self.subTest(text):
+                self.assertEqual(line(text), wanted)
+                self.assertTrue(all(entry.reading for entry in parse_line(text)))
+
+    def test_a_reading_under_its_printed_name_comes_back(self) -> None:
+        """What is shown of a reading, typed again, is the same reading."""
+        for key, analyte in analytes().items():
+            value = "present" if analyte.is_microbe else f"7 {'' if analyte.unit == 'pH' else analyte.accepted_units()[0]}".strip()
+            [entry] = parse_line(f"{analyte.name} {value}")
+            self.assertEqual(entry.reading and entry.reading.analyte, key, entry)
+
+    def test_mended_and_told(self) -> None:
+        """A slip of the keys is put right and said; another substance is never taken for one of ours."""
+        for text, key in (("harndess 12 gpg", "hardness"), ("irom 3", "iron"), ("manganse 0.1", "manganese"), ("flouride 1 mg/L", "fluoride")):
+            [entry] = parse_line(text)
+            self.assertEqual(entry.reading and entry.reading.analyte, key)
+            self.assertIn("is read as", entry.mended)
+        for text in ("sulfite 3 mg/L", "chlorite 0.5 mg/L", "bromide 1 mg/L", "zorblax 7 mg/L", "mercury 1 ug/L"):
+            self.assertIsNone(parse_line(text)[0].reading, text)
+
     def test_what_is_not_understood_is_kept_with_its_reason(self) -> None:
-        """A typo names the nearest analyte, a name alone says that its value is missing."""
-        iron, typo, unknown = parse_line("iron, irom 3, zorblax 7 mg/L")
+        """A name alone says that its value is missing; a smell is an observation, and asks for a test."""
+        iron, unknown, smell, sand = parse_line("iron, zorblax 7 mg/L, H2S slight smell, sand")
         self.assertIn("value is missing", iron.problem)
-        self.assertIn("did you mean iron", typo.problem)
         self.assertIn("not an analyte we know", unknown.problem)
+        self.assertEqual((smell.seen, sand.seen), ("rotten_egg_cold", "grit"))
+        self.assertIn("Test hydrogen sulfide", smell.problem)
+
+    def test_no_message_recommends_what_is_refused(self) -> None:
+        """Whatever a refusal writes between quotes after "write" or "e.g." is read."""
+        for key, analyte in analytes().items():
+            for wrong in ("much", "nd", "5", "12 °", "", "-3", "3 gpm", "trace"):
+                try:
+                    read(key, wrong)
+                except NotUnderstood as error:
+                    for advised in re.findall(
+                        "“([^”]+)”",
+                        re.split(r"write(?: e\.g\.)?|e\.g\.", str(error), maxsplit=1)[-1] if re.search(r"write|e\.g\.", str(error)) else "",
+                    ):
+                        self.assertEqual(read(key, advised).analyte, key, (analyte.name, wrong, str(error)))
+
+    def test_what_no_water_has_is_asked_about(self) -> None:
+        """310 mg/L of iron may be micrograms; 0.85 % of light may be a share."""
+        self.assertIn("more iron", doubt(read("iron", "310 mg/L")))
+        self.assertIn("less UV transmittance", doubt(read("uvt", "0.85 %")))
+        self.assertEqual(doubt(read("iron", "3.1 mg/L")), "")
+
+    @given(st.integers(0, 10**6))
+    @fuzz(100)
+    def test_any_spelling_is_read_back_the_same(self, seed: int) -> None:
+        """Three readings, each under any of its names, in any of its units, name or value first, with commas or without."""
+        pick = random.Random(seed)
+        said, wanted = [], []
+        for key in pick.sample(
+            [key for key, row in analytes().items() if row.dimension in ("concentration", "hardness", "conductivity", "turbidity")], 3
+        ):
+            analyte = analytes()[key]
+            name = pick.choice((analyte.name, key.replace("_", " "), *analyte.aliases))
+            unit, value = pick.choice(analyte.accepted_units()), f"{pick.uniform(1, 40):.1f}"
+            found = analyte.factor_for(unit)
+            assert found
+            basis = analyte.basis[analyte.ambiguous_basis] if analyte.ambiguous_basis and not found[2] else 1.0
+            says = meaning(name).basis
+            if says and not found[2]:
+                continue  # the name says a basis of its own
+            wanted.append((key, found[0].to_canonical(float(value)) * found[1] * basis))
+            said.append(f"{name} {value} {unit}")
+        read_back = parse_line(pick.choice((", ", "; ", "\n")).join(said))
+        self.assertEqual([(entry.reading.analyte, float(f"{entry.reading.low:.6g}")) if entry.reading else entry.problem for entry in read_back],
+                         [(key, float(f"{low:.6g}")) for key, low in wanted], said)  # fmt: skip
 
     def test_every_alias_finds_its_own_analyte(self) -> None:
         """No alias of the table is shadowed by another analyte's."""

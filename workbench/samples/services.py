@@ -9,11 +9,12 @@ from typing import Any
 from django.db import transaction
 from django.shortcuts import get_object_or_404
 
+from treatment.evidence.entry_line import Entry
 from treatment.job.facts import SampleFacts
 from treatment.language.analytes import analytes, fold
 from treatment.language.errors import NotUnderstood
-from treatment.language.reading import Entry, parse_reading
 from treatment.language.reading import Reading as CoreReading
+from treatment.language.reading import parse_reading
 
 from ..door import reading_row, store_sample
 from ..jobs.models import Job

@@ -12,11 +12,11 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.design import Design
-from treatment.evidence.symptoms import observation_in
-from treatment.job.facts import OBSERVATIONS
+from treatment.evidence.entry_line import Entry, parse_line
 from treatment.job.limits import Limit, outside, strictest
 from treatment.language.analytes import Analyte, analytes
-from treatment.language.reading import Entry, parse_line
+from treatment.language.errors import BadDocument
+from treatment.language.reading import doubt
 
 from ..accounts.access import job_for
 from ..door import design_of, worth_testing
@@ -26,7 +26,7 @@ from ..jobs.services import hold, note_seen
 from ..request import Request
 from ..steps import steps
 from ..trains.services import shown_stages
-from . import services
+from . import services, undo
 from .forms import SampleForm
 from .models import Sample
 
@@ -45,6 +45,7 @@ class Chip:
     note: str
     limit: Limit | None
     over: bool
+    doubt: str = ""
 
     @property
     def state(self) -> str:
@@ -58,7 +59,7 @@ def chip(reading: Any, standard: str) -> Chip:
     """The chip of a parsed or stored reading."""
     row, limit = analytes()[reading.analyte], strictest(standard, reading.analyte, timezone.localdate())
     over = limit is not None and outside(limit, reading.low, reading.high)
-    return Chip(row, reading.low, reading.high, reading.qualifier, reading.typed, reading.note, limit, over)
+    return Chip(row, reading.low, reading.high, reading.qualifier, reading.typed, reading.note, limit, over, doubt(reading))
 
 
 def _page(request: Request, job: Job, template: str, status: int = 200, **more: Any) -> HttpResponse:
@@ -84,9 +85,9 @@ def _template(request: Request) -> str:
     return "samples/_water.html" if request.htmx else "samples/water.html"
 
 
-def _answer(request: Request, job: Job) -> HttpResponse:
+def _answer(request: Request, job: Job, **more: Any) -> HttpResponse:
     """After a change: the part that changed, or the page anew."""
-    return _page(request, job, "samples/_water.html") if request.htmx else redirect("water", job.pk)
+    return _page(request, job, "samples/_water.html", **more) if request.htmx else redirect("water", job.pk)
 
 
 def after_stages(design: Design) -> list[tuple[str, str]]:
@@ -123,6 +124,21 @@ def _entries(request: Request) -> list[Entry]:
     return parse_line(line)
 
 
+def _told(entries: list[Entry]) -> list[str]:
+    """What was mended, asked of, or noted as seen in a line that was kept."""
+    said = [f"“{entry.text}” is kept as seen: {OBSERVATION_WORDS[entry.seen]}. {_test_for(entry)}".strip() for entry in entries if entry.seen]
+    said += [f"{entry.mended[0].upper()}{entry.mended[1:]}." for entry in entries if entry.mended and entry.reading]
+    for entry in entries:
+        if entry.reading and (asked := doubt(entry.reading)):
+            said.append(f"{analytes()[entry.reading.analyte].name} {entry.reading.typed}: {asked}")
+    return said
+
+
+def _test_for(entry: Entry) -> str:
+    """The test that an observation asks for, as the line says it."""
+    return entry.problem.partition("noted as seen. ")[2] + "." if "noted as seen. " in entry.problem else ""
+
+
 def _chips(entries: list[Entry], job: Job) -> list[dict[str, Any]]:
     return [{"entry": entry, "chip": chip(entry.reading, job.standard) if entry.reading else None} for entry in entries]
 
@@ -133,20 +149,20 @@ def readings_add(request: Request, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     held = get_object_or_404(Sample, pk=sample, job=job)
     entries = _entries(request)
-    if (seen := request.POST.get("observe", "")) in OBSERVATIONS:
-        note_seen(job, seen, request.user)
-        entries = [entry for entry in entries if entry.reading is not None or observation_in(entry.text) != seen]
+    for entry in entries:
+        if entry.seen:
+            note_seen(job, entry.seen, request.user)
     replaced = services.keep_readings(job, held, entries, request.user)
-    left = [entry for entry in entries if entry.reading is None]
+    left = [entry for entry in entries if entry.reading is None and not entry.seen]
     more: dict[str, Any] = {
         "line": ", ".join(entry.text for entry in left),
         "left": left,
-        "offers": {key: OBSERVATION_WORDS[key] for entry in left if (key := observation_in(entry.text))},
         "at": held.pk,
-        "added": len(entries) - len(left),
+        "added": sum(entry.reading is not None for entry in entries),
         "replaced": replaced,
+        "told": _told(entries),
     }
-    if not request.htmx and not left and not replaced:
+    if not request.htmx and not left and not replaced and not more["told"]:
         return redirect("water", pk)
     return _page(request, job, _template(request), status=422 if left else 200, **more)
 
@@ -198,15 +214,31 @@ def _sample_edited(request: Request, pk: int, sample: int) -> HttpResponse:
 @require_POST
 def sample_delete(request: Request, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
-    services.drop_sample(job, get_object_or_404(Sample, pk=sample, job=job), request.user)
+    held = get_object_or_404(Sample, pk=sample, job=job)
+    back = undo.of_sample(job, held)
+    services.drop_sample(job, held, request.user)
+    return _answer(request, job, undo=back)
+
+
+@require_POST
+def sample_restore(request: Request, pk: int) -> HttpResponse:
+    """Put back a sample that was just taken out."""
+    job = job_for(request, pk, change=True)
+    try:
+        undo.put_back(job, request.POST.get("kept", ""), request.user)
+    except BadDocument:
+        return _page(request, job, _template(request), 422, problem="This sample did not come back whole; nothing was put back.")
     return _answer(request, job)
 
 
 @require_POST
 def reading_delete(request: Request, pk: int, sample: int, analyte: str) -> HttpResponse:
     job = job_for(request, pk, change=True)
-    services.drop_reading(job, get_object_or_404(Sample, pk=sample, job=job), analyte, request.user)
-    return _answer(request, job)
+    held = get_object_or_404(Sample, pk=sample, job=job)
+    was = held.readings.filter(analyte=analyte).first()
+    back = undo.of_reading(job, held, analytes()[analyte].name, was.typed) if was else None
+    services.drop_reading(job, held, analyte, request.user)
+    return _answer(request, job, undo=back)
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.door import store
 from workbench.jobs.models import Job, Survey
-from workbench.samples.models import KitRun, Sample
+from workbench.samples.models import KitRun, Reading, Sample
 from workbench.trains.services import shown_stages
 
 from .base import BrowserTestCase
@@ -83,8 +83,8 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.get_by_role("button", name="Keep").click()
         expect(box).to_have_value("")
 
-    def test_enter_keeps_the_line_and_a_word_offers_the_observation(self) -> None:
-        """Enter keeps what was typed; "sand" is no reading, but can be noted as seen with one click; an older sample is one line."""
+    def test_enter_keeps_the_line_and_what_is_seen_is_noted(self) -> None:
+        """Enter keeps what was typed; "sand" is no reading and is noted as seen, a slip is mended, both told; an older sample is one line."""
         document = job_document()
         document["samples"].append({"taken_on": "2026-03-01", "point": "raw", "method": "laboratory", "readings": {"chloride": "20 mg/L"}})
         job = store(document, self.workspace, self.designer)
@@ -92,11 +92,30 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.goto(f"/jobs/{job.pk}/water/")
         expect(page.locator("details[id^=sample-][open]")).to_have_count(1)
         box = page.get_by_label("Readings, in one line").first
-        box.fill("sulfate 30 mg/L, sand in the toilet tank")
+        box.fill("manganse 0.1 mg/L sulfate 30 mg/L, sand in the toilet tank")
         box.press("Enter")
-        page.get_by_role("button", name="Note “Sand or grit” as seen").click()
-        expect(page.get_by_role("button", name="Note “Sand or grit” as seen")).to_have_count(0)
+        told = page.locator("#step [role=status]").first
+        expect(told).to_contain_text("Sand or grit")
+        expect(told).to_contain_text("is read as manganese")
+        expect(box).to_have_value("")
         self.assertIn("grit", Survey.objects.get(job=job).observations)
+
+    def test_what_is_taken_out_can_be_put_back(self) -> None:
+        """A reading, then the whole sample: one press puts each back."""
+        job = store(job_document(), self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/water/")
+        page.get_by_label("Take out Iron", exact=True).click()
+        expect(page.get_by_label("Take out Iron", exact=True)).to_have_count(0)
+        page.get_by_role("button", name="Put it back").click()
+        expect(page.get_by_label("Take out Iron", exact=True)).to_have_count(1)
+        before = {row.analyte: row.typed for row in Reading.objects.filter(sample__job=job)}
+        page.once("dialog", lambda dialog: dialog.accept())
+        page.get_by_role("button", name="Delete sample").click()
+        expect(page.get_by_role("heading", name="Type the water test")).to_be_visible()
+        page.get_by_role("button", name="Put it back").click()
+        expect(page.get_by_label("Take out Iron", exact=True)).to_have_count(1)
+        self.assertEqual({row.analyte: row.typed for row in Reading.objects.filter(sample__job=job)}, before)
 
     def test_the_unit_switch_is_on_every_page_of_a_job(self) -> None:
         """And comes back to the page it was pressed on."""

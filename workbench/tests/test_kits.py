@@ -230,7 +230,9 @@ class Remembered(WorkbenchTestCase):
         again = self.client.post(
             reverse("report-preview", args=[self.job.pk]), {"rows": "Parameter\tResult\tUnit\nHardness\t15\t\nMystery\t4\tmg/L\nIron\t1\tmg/L"}
         )
-        self.assertEqual([(row.key, row.text) for row in again.context["samples"][0].rows], [("hardness", "15 gpg"), ("", "4 mg/L"), ("iron", "1 mg/L")])
+        self.assertEqual(
+            [(row.key, row.text) for row in again.context["samples"][0].rows], [("hardness", "15 gpg"), ("", "4 mg/L"), ("iron", "1 mg/L")]
+        )
         self.assertContains(again, "as remembered")
 
     def test_another_firm_does_not_see_it(self) -> None:

@@ -33,6 +33,7 @@ NEVER_OVER = {
     "report-preview": "keeps nothing",
     "report-keep": "samples more",
     "own-keep": "samples more",
+    "sample-restore": "a sample more",
     "kit-open": "a new session",
     "kit-start": "a clock for one test",
     "kit-answer": "an answer to one test; samples are held",
