@@ -16,6 +16,9 @@ from .tables import table
 NUMBER = r"[+-]?(?:\d+\s+\d+/\d+|\d+/\d+|\d*[.,]?\d+(?:[eE][+-]?\d+)?|\d+[.,])"
 _SPLIT = re.compile(rf"^\s*({NUMBER})\s*(.*?)\s*$", re.DOTALL)
 _THOUSANDS = re.compile(r"^[+-]?[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?$")
+_FEET_AND_INCHES = re.compile(
+    r"^\s*(?P<feet>\d{1,4})\s*(?:ft|feet|foot|'|′|’)\s*(?P<inches>\d{1,2}(?:[.,]\d+)?(?:\s+\d+/\d+)?|\d+/\d+)\s*(?:in|inch|inches|\"|″|”|'')?\s*$"
+)
 LARGEST = 1e12
 
 
@@ -134,9 +137,14 @@ def parse_quantity(text: str, dimension: str) -> Quantity:
     dimension: a key of ``data/units.toml``. Raises NotUnderstood with what was expected.
     >>> round(parse_quantity("7 gpm", "flow").value, 3)
     26.498
-    >>> round(parse_quantity("3/4 in", "length").value, 5)
-    0.01905
+    >>> round(parse_quantity("3/4 in", "length").value, 5), round(parse_quantity("6 ft 8 in", "length").value, 3)
+    (0.01905, 2.032)
     """
+    if dimension == "length" and (both := _FEET_AND_INCHES.match(text)):
+        inches = parse_number(both["inches"])
+        if inches >= 12:
+            raise NotUnderstood(text, f"{inches:g} inches are more than a foot: write feet, then less than 12 inches")
+        return Quantity(parse_number(both["feet"]) * 0.3048 + inches * 0.0254, canonical_unit(dimension), text.strip())
     number_text, unit_text = split_number(text)
     number = parse_number(number_text)
     unit = find_unit(dimension, unit_text)

@@ -16,6 +16,7 @@ from dataclasses import dataclass, field, fields
 from typing import Any
 
 from .errors import Fault, NotUnderstood
+from .measures import completed
 from .quantity import canonical_unit, parse_number, parse_quantity, split_number, unit_named
 
 BAD: Any = object()
@@ -143,6 +144,10 @@ class Measure(Spec):
     @property
     def expected(self) -> str:  # type: ignore[override]
         return f"a {self.dimension.replace('_', ' ')} such as “{self.example}”"
+
+    def completed(self, text: str, system: str) -> str:
+        """What a person typed on a job, with the job's unit where a number stands alone."""
+        return text if self.bare else completed(text, self.example, self.dimension, system)
 
     def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
         if self.bare and isinstance(raw, (int, float)) and not isinstance(raw, bool):

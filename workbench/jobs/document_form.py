@@ -16,6 +16,7 @@ from django.db import transaction
 from treatment.job.facts import spec_at
 from treatment.language.display import show
 from treatment.language.errors import Fault
+from treatment.language.measures import completed, example_for
 from treatment.language.quantity import canonical_unit
 from treatment.language.spec import BAD, Choice, Flag, ListOf, Measure, Number, Spec
 
@@ -46,8 +47,8 @@ class Ask:
     def spec(self) -> Spec:
         return spec_at(self.part, self.key)
 
-    def field(self) -> forms.Field:
-        """The form field; what is typed in it is read by the core in `DocumentForm.clean`."""
+    def field(self, system: str) -> forms.Field:
+        """The form field, its example in the job's units; what is typed in it is read by the core in `DocumentForm.clean`."""
         spec = self.spec
         if isinstance(spec, Choice):
             options = [(str(option), self.words.get(str(option), str(option).replace("_", " "))) for option in spec.options]
@@ -59,11 +60,15 @@ class Ask:
                 return forms.BooleanField(label=self.label, required=False)
             return forms.ChoiceField(label=self.label, required=False, choices=[("", self.empty), *YES_NO])
         attributes = {
-            "placeholder": f"e.g. {self.hint}",
+            "placeholder": f"e.g. {self.example(system)}",
             "autocomplete": "off",
-            "inputmode": "numeric" if isinstance(spec, Number) and spec.whole else "text",
+            "inputmode": "numeric" if isinstance(spec, Number) and spec.whole else "decimal" if isinstance(spec, Number | Measure) else "text",
         }
         return forms.CharField(label=self.label, required=False, max_length=300, widget=forms.TextInput(attrs=attributes))
+
+    def example(self, system: str) -> str:
+        """The hint, in the job's units where it is a measure."""
+        return example_for(self.hint, self.spec.dimension, system) if isinstance(self.spec, Measure) and self.hint else self.hint
 
     def stands(self, survey: Survey, system: str) -> Any:
         """What stands there now, as the form shows it."""
@@ -79,8 +84,11 @@ class Ask:
             return survey.typed.get(self.column) or _canonical(spec, value, system)
         return value
 
-    def as_written(self, typed: Any) -> Any:
-        """What was typed as a job file writes it; a list is parted at semicolons, or at commas between words. None where nothing was said."""
+    def as_written(self, typed: Any, system: str) -> Any:
+        """What was typed as a job file writes it, a bare number with the job's unit. None where nothing was said.
+
+        A list is parted at semicolons, or at commas between words.
+        """
         spec = self.spec
         if isinstance(typed, str):
             typed = typed.strip()
@@ -89,8 +97,15 @@ class Ask:
         if isinstance(spec, Flag) and isinstance(typed, str):
             return typed == "yes"
         if isinstance(spec, ListOf) and isinstance(typed, str):
-            return [part.strip() for part in typed.split(";" if ";" in typed else ",") if part.strip()]
-        return typed
+            parts = [part.strip() for part in typed.split(";" if ";" in typed else ",") if part.strip()]
+            return [self._complete(spec.item, part, system) for part in parts]
+        return self._complete(spec, typed, system)
+
+    def _complete(self, spec: Spec, typed: Any, system: str) -> Any:
+        if not isinstance(typed, str) or not isinstance(spec, Measure) or spec.bare:
+            return typed
+        own = self.hint if isinstance(self.spec, Measure) and self.hint else spec.example
+        return completed(typed, own, spec.dimension, system)
 
     def keep(self, survey: Survey, written: Any, read: Any) -> None:
         """Write it where it stands: a column keeps the canonical value and the text, the rest what a job file would say."""
@@ -135,14 +150,14 @@ class DocumentForm(forms.Form):
         self.read: dict[str, Any] = {}
         stands = {name: ask.stands(job.survey, job.units) for name, ask in self.FIELDS.items()}
         super().__init__(data, initial={"version": job.version} | stands | (initial or {}))
-        self.fields |= {name: ask.field() for name, ask in self.FIELDS.items()}
+        self.fields |= {name: ask.field(job.units) for name, ask in self.FIELDS.items()}
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or {}
         for name, ask in self.FIELDS.items():
             if name not in cleaned:
                 continue
-            cleaned[name] = written = ask.as_written(cleaned[name])
+            cleaned[name] = written = ask.as_written(cleaned[name], self.job.units)
             if written is None:
                 continue
             faults: list[Fault] = []

@@ -8,6 +8,7 @@ from django import forms
 
 from treatment.job.facts import FIXTURES, OBSERVATIONS, STANDARDS
 from treatment.job.limits import limits
+from treatment.language.measures import switch_points
 from treatment.language.tables import table
 
 from .document_form import Ask, DocumentForm, asked
@@ -90,6 +91,12 @@ class SupplyForm(DocumentForm):
         "flow_l_min", "drawdown_drawn_l", "drawdown_recovery_min", "pressure_low_kpa", "pressure_high_kpa", "night_pressure_kpa", "temperature_c", "coldest_c",
         "pipe_material", "pipe_size_m", "pipe_length_m",
     ), CHOICE_WORDS, EMPTY_WORDS)  # fmt: skip
+
+    def __init__(self, data: Any = None, *, job: Job) -> None:
+        if data is not None and (both := switch_points(data.get("pressure_low_kpa", ""))):
+            data = data.copy()  # both switch points in the first field
+            data["pressure_low_kpa"], data["pressure_high_kpa"] = both
+        super().__init__(data, job=job)
 
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}

@@ -9,6 +9,7 @@ from django import forms
 
 from treatment.job.facts import spec_at
 from treatment.language.errors import Fault
+from treatment.language.measures import completed, example_for
 from treatment.language.spec import BAD
 
 from ..fields import sentence
@@ -24,7 +25,7 @@ class PumpForm(DocumentForm):
         label="Or points of its curve",
         required=False,
         max_length=400,
-        widget=forms.TextInput(attrs={"placeholder": "e.g. 3 gpm at 85 psi; 6 gpm at 70 psi; 9 gpm at 50 psi", "autocomplete": "off"}),
+        widget=forms.TextInput(attrs={"autocomplete": "off"}),
     )
 
     FIELDS = {
@@ -37,6 +38,9 @@ class PumpForm(DocumentForm):
     def __init__(self, data: Any = None, *, job: Job) -> None:
         super().__init__(data, job=job)
         self.auto_id = "pump_%s"
+        curve = (("3 gpm", "85 psi"), ("6 gpm", "70 psi"), ("9 gpm", "50 psi"))
+        said = [f"{example_for(flow, 'flow', job.units)} at {example_for(pressure, 'pressure', job.units)}" for flow, pressure in curve]
+        self.fields["points"].widget.attrs["placeholder"] = f"e.g. {'; '.join(said)}"
         points = held(job.survey.rest, "supply.pump", "points") or []
         self.initial["points"] = "; ".join(f"{point.get('flow', '')} at {point.get('pressure', '')}" for point in points)
         self.order_fields(["shut_off", "best_flow", "best_pressure", "pressure_tank", "points"])
@@ -48,8 +52,15 @@ class PumpForm(DocumentForm):
         pairs = [re.split(r"\s+at\s+|\s*@\s*|,\s+", piece, maxsplit=1) for piece in pieces]
         unpaired = next((piece for piece, pair in zip(pieces, pairs, strict=True) if len(pair) != 2), None)
         if unpaired is not None:
-            raise forms.ValidationError(f"“{unpaired}” is no point: a flow at a pressure, e.g. 6 gpm at 70 psi.")
-        points = [{"flow": flow.strip(), "pressure": pressure.strip()} for flow, pressure in pairs]
+            raise forms.ValidationError(
+                f"“{unpaired}” is no point: a flow at a pressure, e.g. {example_for('6 gpm', 'flow', self.job.units)} at "
+                f"{example_for('70 psi', 'pressure', self.job.units)}."
+            )
+        units = self.job.units
+        points = [
+            {"flow": completed(flow.strip(), "3 gpm", "flow", units), "pressure": completed(pressure.strip(), "85 psi", "pressure", units)}
+            for flow, pressure in pairs
+        ]
         faults: list[Fault] = []
         if points and (spec_at("supply.pump", "points").read(points, "", faults) is BAD or faults):
             raise forms.ValidationError(sentence(faults[0].message))

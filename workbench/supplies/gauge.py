@@ -12,6 +12,7 @@ from treatment.house.measuring import PressureSpan, is_night, pressure_span
 from treatment.job.facts import PRESSURE
 from treatment.language.display import show
 from treatment.language.errors import NotUnderstood
+from treatment.language.measures import completed
 from treatment.language.quantity import parse_quantity
 
 from ..fields import sentence
@@ -27,7 +28,8 @@ def note(job: Job, text: str, period: str, now: dt.datetime) -> None:
     if period not in dict(PERIODS):
         raise Refused("Say whether it was read now, by day or at night.")
     try:
-        read = parse_quantity(text.strip(), "pressure")
+        text = completed(text.strip(), "52 psi", "pressure", job.units)
+        read = parse_quantity(text, "pressure")
     except NotUnderstood as error:
         raise Refused(sentence(str(error))) from None
     if not 0 < read.value <= (PRESSURE.high or 0.0):

@@ -11,6 +11,7 @@ from django.db import transaction
 from treatment.house.measuring import Spread, measured_flow
 from treatment.language.display import show
 from treatment.language.errors import NotUnderstood
+from treatment.language.measures import completed
 from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
@@ -95,7 +96,8 @@ def measure(job: Job, number: int, text: str) -> None:
     if run is None:
         raise Refused("This run was taken out meanwhile.")
     try:
-        read = parse_quantity(text.strip(), "volume")
+        text = completed(text.strip(), "5 gal", "volume", job.units)
+        read = parse_quantity(text, "volume")
     except NotUnderstood as error:
         raise Refused(sentence(str(error))) from None
     if not 0.2 <= read.value <= 2000:

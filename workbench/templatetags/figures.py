@@ -11,6 +11,7 @@ from django.utils.safestring import SafeString
 from treatment.language.analytes import analytes
 from treatment.language.display import media_hint, show, show_amount, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
+from treatment.language.measures import example_for
 
 register = template.Library()
 
@@ -19,6 +20,12 @@ register = template.Library()
 def quantity(value: float | None, unit: str, system: str) -> str:
     """Number and unit: ``{% quantity point.clean "kPa" job.units %}``."""
     return show(value, unit, system)
+
+
+@register.simple_tag
+def example(text: str, dimension: str, system: str) -> str:
+    """An example of a measure in the job's units: ``{% example "52 psi" "pressure" job.units %}``."""
+    return example_for(text, dimension, system)
 
 
 @register.simple_tag

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+import re
 from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -102,11 +103,13 @@ class Water(WorkbenchTestCase):
         """Two good readings are stored; the typo stays, with the nearest name."""
         sample = Sample.objects.get(job=self.job)
         response = self.client.post(
-            reverse("readings-add", args=[self.job.pk, sample.pk]), {"line": "sulfate 30 mg/L, irom 2.4, hardness 12"}, headers={"HX-Request": "true"}
+            reverse("readings-add", args=[self.job.pk, sample.pk]),
+            {"line": "sulfate 30 mg/L, iroxx 2.4, hardness 12"},
+            headers={"HX-Request": "true"},
         )
         self.assertEqual(response.status_code, 422)
         self.assertTrue(Reading.objects.filter(sample=sample, analyte="sulfate").exists())
-        self.assertEqual(response.context["line"], "irom 2.4, hardness 12")
+        self.assertEqual(response.context["line"], "iroxx 2.4, hardness 12")
         self.assertContains(response, "did you mean iron", status_code=422)
         self.assertContains(response, "needs its unit", status_code=422)
 
@@ -212,3 +215,24 @@ class AnyInput(HypothesisTestCase):
         version = Job.objects.get(pk=self.job.pk).version
         response = self.client.post(reverse("supply", args=[self.job.pk]), {"version": version, name: text}, headers={"HX-Request": "true"})
         self.assertIn(response.status_code, (200, 422))
+
+
+class Measures(WorkbenchTestCase):
+    def send(self, **data: str):  # noqa: ANN201
+        self.job.refresh_from_db()
+        return self.client.post(reverse("supply", args=[self.job.pk]), {"version": self.job.version} | data)
+
+    def test_a_bare_number_takes_the_jobs_unit_and_shows_it(self) -> None:
+        """Both switch points on one line; on a metric job a flow is L/min and the examples are metric."""
+        self.send(flow_l_min="7", pressure_low_kpa="40/60", temperature_c="52")
+        page = self.client.get(reverse("supply", args=[self.job.pk])).content.decode()
+        for text in ("7 gpm", "40 psi", "60 psi", "52 degF"):
+            self.assertIn(f'value="{text}"', page)
+        self.client.post(reverse("units", args=[self.job.pk]), {"units": "metric"})
+        self.send(flow_l_min="26", pressure_low_kpa="2.8 bar", pressure_high_kpa="4 bar", temperature_c="11")
+        page = self.client.get(reverse("supply", args=[self.job.pk])).content.decode()
+        self.assertIn('value="26 L/min"', page)
+        examples = " ".join(re.findall(r'placeholder="([^"]*)"', page))
+        self.assertIn("2.8 bar", examples)
+        self.assertNotRegex(examples, "gpm|psi|gal|ft|°F")
+        self.assertIn('inputmode="decimal"', page)

@@ -116,7 +116,7 @@ def _panel(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
         "waived": waived,
         "working_form": WorkingForm(),
         "own_values": own_values(job),
-        "event_form": EventForm(),
+        "event_form": EventForm(units=job.units),
         "events": events_told(job.survey),
         "set": limits(job.standard, timezone.localdate()),
     } | more
@@ -158,7 +158,8 @@ def panel_limit(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def panel_event(request: HttpRequest, pk: int) -> HttpResponse:
     """A use of a business, or one taken back."""
-    job, form = job_for(request, pk, change=True), EventForm(request.POST)
+    job = job_for(request, pk, change=True)
+    form = EventForm(request.POST, units=job.units)
     back = request.POST.get("back")
     if back is None and not form.is_valid():
         return _panel(request, job, 422, event_form=form)

@@ -15,6 +15,7 @@ from treatment.job.facts import OwnLimits, Waivers, spec_at
 from treatment.job.working import OwnValues, WorkingValue, told, working_values
 from treatment.language.analytes import find_analyte
 from treatment.language.errors import Fault
+from treatment.language.measures import completed, example_for
 from treatment.language.spec import BAD
 
 from ..fields import offer, sentence
@@ -100,11 +101,19 @@ class EventForm(EntryForm):
     PART, SPEC, FALLBACK = "building.events", spec_at("building", "events"), "volume"
 
     name = forms.CharField(label="Use", max_length=80)
-    volume = forms.CharField(label="Each time, with unit", max_length=40)
+    volume = forms.CharField(label="Each time", max_length=40)
     per_day = forms.CharField(label="Times a day, or seven numbers from Monday", max_length=80)
     opens = forms.CharField(label="From", max_length=8, initial="08:00")
     closes = forms.CharField(label="To", max_length=8, initial="18:00")
     reason = None  # type: ignore[assignment]  # a use needs none
+
+    def __init__(self, data: Any = None, *, units: str) -> None:
+        super().__init__(data)
+        self.units = units
+        self.fields["volume"].widget.attrs |= {"inputmode": "decimal", "placeholder": f"e.g. {example_for('50 gal', 'volume', units)}"}
+
+    def clean_volume(self) -> str:
+        return completed(self.cleaned_data["volume"], "50 gal", "volume", self.units)
 
     @property
     def row(self) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from treatment.job.feed_limits import OwnFeedLimits
 from treatment.job_file import MOST_STAGES, read_stage, stage_fields
 from treatment.language.analytes import analytes
 from treatment.language.errors import BadDocument, Fault
-from treatment.language.spec import BAD, Choice
+from treatment.language.spec import BAD, Choice, Measure
 from treatment.stages import ROOMS
 
 from ..fields import sentence
@@ -177,8 +177,8 @@ def remove(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
     return after, f"removed {title(gone)}", after[min(here, len(after) - 1)]["id"] if after else ""
 
 
-def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages, str, str]:
-    """Fix a size or choice of a stage; an empty text leaves it to be sized. Raises Refused beside the field."""
+def set_key(stages: Stages, stage_id: str, name: str, text: str, system: str) -> tuple[Stages, str, str]:
+    """Fix a size or choice of a stage; a bare number takes the job's unit, an empty text leaves it to be sized. Raises Refused beside the field."""
     here = place_of(stages, stage_id)
     kind = stages[here]["kind"]
     spec = stage_fields(kind).get(name)
@@ -189,6 +189,8 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str) -> tuple[Stages
     if not text:
         after[here].pop(name, None)
         return after, f"left {name.replace('_', ' ')} of {title(stages[here])} to be sized", stage_id
+    if isinstance(spec, Measure):
+        text = spec.completed(text, system)
     raw: Any = {"true": True, "false": False}.get(text, text)
     if isinstance(spec, Choice) and (count := whole(text)) is not None:
         raw = count

@@ -13,6 +13,7 @@ from treatment.job.working import own_of, told
 from treatment.job_file import stage_fields
 from treatment.language.analytes import analytes, shown_in
 from treatment.language.figure import Figure
+from treatment.language.measures import example_for
 from treatment.language.quantity import canonical_unit
 from treatment.language.spec import Choice, Flag, Fraction, Measure, Number
 from treatment.planning.variant import Variant
@@ -119,7 +120,7 @@ def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str
         takes=takes,
         leaves=[(name, after[name]) for name in changed if "sheet" in analytes()[name].places],
         main=main[:10], more=[(name, figure) for name, figure in figures.items() if name not in chosen],
-        choices=_choices(run, typed), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id),
+        choices=_choices(run, typed, design.facts.job.units), findings=[finding for finding in variant.findings if finding.stage == run.id], hour=variant.hours.get(run.id),
         schools=run.room.schools(run.keys, run.water_in, design.job.facts.job.units), reason=run.keys.reason or "",
         others=run.why_this_vessel(),
     )  # fmt: skip
@@ -145,7 +146,7 @@ def _takes(run: StageRun[Any], design: Design, typed: dict[str, Any]) -> list[Ta
 LABELS = {"target_ph": "target pH", "rated_uvt": "rated UVT"}
 
 
-def _choices(run: StageRun[Any], typed: dict[str, Any]) -> list[ChoiceField]:
+def _choices(run: StageRun[Any], typed: dict[str, Any], system: str) -> list[ChoiceField]:
     fields = []
     declared = type(run.keys).__dataclass_fields__
     for key, spec in stage_fields(run.kind).items():
@@ -173,7 +174,7 @@ def _choices(run: StageRun[Any], typed: dict[str, Any]) -> list[ChoiceField]:
         )
         if unit == "m" and isinstance(spec, Measure) and spec.example.endswith("mm"):
             unit = "m small"
-        hint = spec.example if isinstance(spec, Measure) else {"tank": "10x54", "hour": "02:00"}.get(key, "")
+        hint = example_for(spec.example, spec.dimension, system) if isinstance(spec, Measure) else {"tank": "10x54", "hour": "02:00"}.get(key, "")
         fields.append(
             ChoiceField(
                 key, LABELS.get(key, key.replace("_", " ")), declared[key].metadata["doc"], text, run.sizing.params.get(key), unit, options, hint

@@ -143,11 +143,11 @@ def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> tu
         mended = repair(design_of(job, stages))
         after = written(mended.variant.train, stages)
         return services.save(option, version, request.user, lambda: (after, "mended: " + "; ".join(mended.changes))), ""
-    after, summary, selected = _change(request, action, stages, selected)
+    after, summary, selected = _change(request, job, action, stages, selected)
     return services.save(option, version, request.user, lambda: (after, summary)), selected
 
 
-def _change(request: Request, action: str, stages: services.Stages, selected: str) -> tuple[services.Stages, str, str]:
+def _change(request: Request, job: Job, action: str, stages: services.Stages, selected: str) -> tuple[services.Stages, str, str]:
     if action == "earlier":
         return services.move(stages, selected, services.place_of(stages, selected) - 1)
     if action == "later":
@@ -163,7 +163,7 @@ def _change(request: Request, action: str, stages: services.Stages, selected: st
         return services.remove(stages, selected)
     if action == "set":
         key = request.POST.get("key", "")
-        return services.set_key(stages, selected, key, services.no_longer(request.POST.get("value", ""), services.LONGEST_VALUE, key))
+        return services.set_key(stages, selected, key, services.no_longer(request.POST.get("value", ""), services.LONGEST_VALUE, key), job.units)
     if action == "takes":
         text, reason = request.POST.get("value", ""), request.POST.get("reason", "")
         return services.set_feed_limit(stages, selected, request.POST.get("analyte", ""), request.POST.get("end", ""), text, reason)
