@@ -4,6 +4,7 @@ from django.contrib.auth import views as auth
 from django.contrib.auth.decorators import login_not_required
 from django.urls import path
 
+from workbench.accounts import log_in
 from workbench.accounts import views as accounts
 from workbench.jobs import views as jobs
 from workbench.samples import history_views as history
@@ -23,6 +24,7 @@ handler500 = "workbench.error_views.failed"
 
 urlpatterns = [
     path("login/", auth.LoginView.as_view(template_name="accounts/login.html", redirect_authenticated_user=True), name="login"),
+    path("login/again/", log_in.again, name="login-again"),
     path("logout/", auth.LogoutView.as_view(), name="logout"),
     path("health/", login_not_required(jobs.health), name="health"),
     path("", jobs.job_list, name="jobs"),

@@ -4,11 +4,13 @@ import "./wall.js";
 import "./timers.js";
 import "./fields.js";
 import "./files.js";
-import { near, say, typing } from "./page.js";
+import "./session.js";
+import "./saving.js";
+import { keysOff, near, say, switchKeys, typing } from "./page.js";
 
 document.addEventListener("keydown", (e) => {
   const help = document.getElementById("keys");
-  if (e.defaultPrevented || e.ctrlKey || e.metaKey || e.altKey || typing(e)) return;
+  if (e.defaultPrevented || e.ctrlKey || e.metaKey || e.altKey || typing(e) || keysOff()) return;
   if (e.key === "?") {
     e.preventDefault();
     if (help.open) help.close(); else help.showModal();
@@ -27,12 +29,20 @@ document.addEventListener("click", (e) => {
   if (closer) closer.closest("dialog").close();
 });
 
+/* single letters can be switched off, for who speaks to the page or types without looking */
+const letters = document.getElementById("keys-letters");
+if (letters) {
+  letters.checked = !keysOff();
+  letters.addEventListener("change", () => switchKeys(letters.checked));
+}
+
 /* Say what changed to those who listen. */
 document.addEventListener("htmx:afterSwap", () => {
   const said = document.querySelector("#bench [data-said], #step [data-said], #wall [data-said]");
   if (said) say(said.dataset.said);
 });
 document.addEventListener("htmx:responseError", (e) => {
+  if (e.detail.xhr.status === 401) return;
   say(`The server refused this (${e.detail.xhr.status}). Nothing was changed; reload the page.`, true);
 });
 document.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was saved; try again.", true));

@@ -3,6 +3,10 @@
 /* Whether a key goes into a field. */
 export const typing = (e) => /^(INPUT|SELECT|TEXTAREA)$/.test(e.target.tagName) || e.target.isContentEditable;
 
+/* Whether single-letter keys are switched off here. */
+export const keysOff = () => localStorage.getItem("cairn-letters") === "off";
+export const switchKeys = (on) => (on ? localStorage.removeItem("cairn-letters") : localStorage.setItem("cairn-letters", "off"));
+
 /* The nearest element of a kind around where something happened. */
 export const near = (e, kind) => (e.target.closest ? e.target.closest(kind) : null);
 

@@ -1,6 +1,6 @@
 /* The train: keys, and a stage carried to another place; the drop place is the gap nearest the pointer. */
 import { carry } from "./drag.js";
-import { edit, typing } from "./page.js";
+import { edit, keysOff, near, say, typing } from "./page.js";
 
 const bench = () => document.getElementById("bench");
 const stages = () => Array.from(document.querySelectorAll("#bench .stage"));
@@ -8,7 +8,7 @@ const selected = () => document.querySelector('#bench .stage[aria-current="true"
 const hit = (stage) => stage.querySelector(".stage-hit").getBoundingClientRect();
 
 let keyboard = false; /* the last choice came from the keyboard: keep the focus on the chosen stage */
-document.addEventListener("pointerdown", () => { keyboard = false; }, true);
+document.addEventListener("pointerdown", (e) => { keyboard = Boolean(near(e, "#bench .stage")); }, true);
 document.addEventListener("htmx:afterSettle", () => {
   const stage = selected(), at = document.activeElement;
   if (keyboard && stage && (!at || at === document.body || at.classList.contains("stage"))) stage.focus({ preventScroll: true });
@@ -36,14 +36,14 @@ function lookAtFindings() {
 const KEYS = {
   ArrowLeft: (e) => (e.shiftKey ? act("earlier") : choose(-1)),
   ArrowRight: (e) => (e.shiftKey ? act("later") : choose(1)),
-  Delete: () => act("remove"),
+  Delete: () => (document.activeElement?.closest("#bench .stage") ? act("remove") : say("Delete takes out the stage that has the focus; choose one first.", true)),
   u: () => act("undo"),
   r: () => act("redo"),
   a: () => document.getElementById("shelf")?.focus(),
   f: lookAtFindings,
 };
 document.addEventListener("keydown", (e) => {
-  if (e.ctrlKey || e.metaKey || e.altKey || typing(e) || !bench() || !KEYS[e.key] || document.getElementById("keys")?.open) return;
+  if (e.ctrlKey || e.metaKey || e.altKey || typing(e) || (e.key.length === 1 && keysOff()) || !bench() || !KEYS[e.key] || document.getElementById("keys")?.open) return;
   e.preventDefault();
   KEYS[e.key](e);
 });

@@ -14,12 +14,14 @@ from django import forms
 from django.db import transaction
 
 from treatment.job.facts import spec_at
+from treatment.job_file import read_job
 from treatment.language.display import show
-from treatment.language.errors import Fault
+from treatment.language.errors import BadDocument, Fault
 from treatment.language.measures import completed, example_for
 from treatment.language.quantity import canonical_unit
 from treatment.language.spec import BAD, Choice, Flag, ListOf, Measure, Number, Spec
 
+from ..door import job_document
 from ..fields import sentence
 from .models import Job, Survey
 from .places import COLUMNS, held, put, take
@@ -142,7 +144,7 @@ class DocumentForm(forms.Form):
 
     FIELDS: ClassVar[Mapping[str, Ask]] = {}
 
-    version = forms.IntegerField(widget=forms.HiddenInput)
+    version = forms.IntegerField(widget=forms.HiddenInput(attrs={"data-of": "job"}))
 
     def __init__(self, data: Any = None, *, job: Job, initial: dict[str, Any] | None = None) -> None:
         self.job = job
@@ -168,9 +170,17 @@ class DocumentForm(forms.Form):
                 self.read[name] = read
         return cleaned
 
+    @property
+    def sound(self) -> frozenset[str]:
+        """Fields that can be kept: those without a message beside them."""
+        return frozenset(self.cleaned_data) - set(self.errors)
+
     @transaction.atomic
     def save(self, user: Any) -> None:
-        """Keep what was said. Raises Stale where somebody saved the job since the form was shown; nothing is written then."""
+        """Keep what was said and is sound; a bad field never keeps the others.
+
+        Raises Stale where somebody saved the job since the form was shown; nothing is written then.
+        """
         touch(self.job, self.cleaned_data["version"], user)
         self.apply(self.job.survey)
         self.job.survey.save()
@@ -178,7 +188,8 @@ class DocumentForm(forms.Form):
     def apply(self, survey: Survey) -> None:
         """Write what was said to the survey."""
         for name, ask in self.FIELDS.items():
-            ask.keep(survey, self.cleaned_data[name], self.read.get(name))
+            if name in self.sound:
+                ask.keep(survey, self.cleaned_data[name], self.read.get(name))
 
 
 Form = TypeVar("Form", bound=DocumentForm)
@@ -186,7 +197,7 @@ Form = TypeVar("Form", bound=DocumentForm)
 
 @dataclass(frozen=True)
 class Outcome(Generic[Form]):
-    """What came of a posted form. newer: the job as somebody else left it meanwhile; status: 302, 409 or 422."""
+    """What came of a posted form. newer: the job as somebody else left it meanwhile; status: 302, 409, or 422 where some fields were not kept."""
 
     form: Form
     newer: Job | None
@@ -194,19 +205,29 @@ class Outcome(Generic[Form]):
 
 
 def kept(form_class: Callable[..., Form], data: Any, job: Job, user: Any) -> Outcome[Form]:
-    """Try to keep what was posted. After a 409 the form holds what was typed on top of the newer job, so that saving again keeps it."""
+    """Keep what was posted, field by field. After a 409 the form holds what was typed on top of the newer job, so that saving again keeps it."""
     form = form_class(data, job=job)
-    if not form.is_valid():
+    whole = form.is_valid()
+    if "version" not in form.sound or form.non_field_errors():
         return Outcome(form, None, 422)
     try:
-        form.save(user)
+        with transaction.atomic():
+            form.save(user)
+            if not whole:  # part of a form must leave a job that can be read
+                read_job(job_document(form.job, None))
+    except BadDocument:
+        return Outcome(form, None, 422)
     except StaleJob as stale:
         data = data.copy()
         data["version"] = str(stale.job.version)
         again = form_class(data, job=stale.job)
         again.is_valid()
         return Outcome(again, stale.job, 409)
-    return Outcome(form, None, 302)
+    if not whole:  # the fields that were refused keep what was typed, on the version that the others made
+        again = data.copy()
+        again["version"] = str(form.job.version)
+        form.data = again
+    return Outcome(form, None, 302 if whole else 422)
 
 
 class EntryForm(forms.Form):

@@ -79,11 +79,13 @@ class SiteForm(DocumentForm):
 
     def apply(self, survey: Survey) -> None:
         super().apply(survey)
-        self.job.name, self.job.standard = self.cleaned_data["name"], self.cleaned_data["standard"]
+        for name in {"name", "standard"} & self.sound:
+            setattr(self.job, name, self.cleaned_data[name])
         self.job.save(update_fields=["name", "standard"])
-        survey.observations = self.cleaned_data["observations"]
-        counts = {fixture: self.cleaned_data[f"fixture_{fixture}"] for fixture in FIXTURES}
-        survey.fixtures = {fixture: count for fixture, count in counts.items() if count}
+        if "observations" in self.sound:
+            survey.observations = self.cleaned_data["observations"]
+        counts = {fixture: self.cleaned_data[f"fixture_{fixture}"] for fixture in FIXTURES if f"fixture_{fixture}" in self.sound}
+        survey.fixtures = {fixture: count for fixture, count in (survey.fixtures | counts).items() if count}
 
 
 class SupplyForm(DocumentForm):

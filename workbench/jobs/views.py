@@ -23,7 +23,8 @@ from ..samples.kit_services import vials
 from ..steps import steps
 from ..supplies.context import supply_context
 from ..trains.services import shown_stages
-from .document_form import DocumentForm, kept
+from .answers import answered, saved
+from .document_form import DocumentForm
 from .forms import NewJobForm, SiteForm, SupplyForm
 from .listing import figures_of, listed
 from .models import Job, Survey
@@ -114,37 +115,20 @@ def job_open(request: Request, pk: int) -> HttpResponse:
 
 
 def _step(request: Request, pk: int, key: str, form_class: type[DocumentForm]) -> HttpResponse:
-    """Show and save a step. A stale save is refused and shows both states, with what was typed kept."""
+    """Show and save a step. A stale save is refused and shows both states, with what was typed kept; a bad field never keeps the others."""
     job = job_for(request, pk, change=request.method == "POST")
-    context: dict[str, Any] = {"job": job, "saved": False}
-    form, status = form_class(job=job), 200
+    context: dict[str, Any] = {"job": job, "saved": False, "form": form_class(job=job)}
+    status = 200
     if request.method == "POST":
-        came = kept(form_class, request.POST, job, request.user)
-        if came.status == 302 and not request.htmx:
+        job, told, status = saved(request, job, form_class)
+        context |= {"job": job} | told
+        if status == 302 and not request.htmx:
             return redirect(key, pk)
-        if came.status == 302:
-            form = form_class(job=job)
-            context["saved"] = True
-        else:
-            form, status = came.form, came.status
-        if came.newer:
-            context |= {"stale": came.newer, "differences": _differences(form, form_class(job=came.newer))}
     design = design_of(job, shown_stages(job))
-    context |= {"form": form, "steps": steps(job, key), "design": design} | (supply_context(job, design) if key == "supply" else {})
-    template = f"jobs/_{key}_answer.html" if request.htmx else f"jobs/{key}.html"
-    return render(request, template, context, status=status)
-
-
-def _differences(mine: DocumentForm, theirs: DocumentForm) -> list[dict[str, Any]]:
-    """Fields in which what was typed differs from what is stored now."""
-    found = []
-    for name in mine.fields:
-        if name == "version":
-            continue
-        ours, stored = mine[name].value(), theirs[name].value()
-        if str(ours or "") != str(stored or ""):
-            found.append({"label": mine.fields[name].label, "mine": ours, "theirs": stored})
-    return found
+    context |= {"steps": steps(job, key), "design": design} | (supply_context(job, design) if key == "supply" else {})
+    if request.htmx and request.method == "POST":
+        return answered(request, f"jobs/_{key}_answer.html", context, status)
+    return render(request, f"jobs/{key}.html", context, status=status)
 
 
 @require_http_methods(["GET", "POST"])

@@ -70,6 +70,8 @@ class PumpForm(DocumentForm):
 
     def apply(self, survey: Survey) -> None:
         super().apply(survey)
+        if "points" not in self.sound:
+            return
         take(survey.rest, "supply.pump", "points")
         if self.cleaned_data["points"]:
             put(survey.rest, "supply.pump", "points", self.cleaned_data["points"])

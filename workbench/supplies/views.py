@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from ..accounts.access import job_for
 from ..door import design_of
-from ..jobs.document_form import kept
+from ..jobs.answers import answered, saved
 from ..jobs.forms import SupplyForm
 from ..jobs.models import Job
 from ..jobs.services import StaleJob
@@ -34,17 +34,15 @@ def what_if_page(request: Request, pk: int) -> HttpResponse:
 def pump(request: Request, pk: int) -> HttpResponse:
     """Keep what is known of pump and tank."""
     job = job_for(request, pk, change=True)
-    came = kept(PumpForm, request.POST, job, request.user)
-    if came.status == 302:
+    job, told, status = saved(request, job, PumpForm)
+    if status == 302 and not request.htmx:
         return redirect("supply", pk)
-    job, more = came.newer or job, {"stale_pump": came.newer} if came.newer else {}
     design = design_of(job, shown_stages(job))
-    context = (
-        {"job": job, "design": design, "saved": False, "form": SupplyForm(job=job), "steps": steps(job, "supply")}
-        | supply_context(job, design)
-        | {"pump_form": came.form}
-    )
-    return render(request, "jobs/supply.html", context | more, status=came.status)
+    context = {"job": job, "design": design, "steps": steps(job, "supply")} | supply_context(job, design) | told
+    if request.htmx:
+        return answered(request, "supplies/_pump_answer.html", context, status)
+    page = context | {"form": SupplyForm(job=job), "pump_form": told["form"], "stale_pump": told.get("stale"), "stale": None, "saved": False}
+    return render(request, "jobs/supply.html", page, status=status)
 
 
 @require_http_methods(["GET", "POST"])

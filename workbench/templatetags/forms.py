@@ -28,19 +28,23 @@ FLAGS = {"novalidate": "novalidate", "drop": "data-drop"}
 def post(context: template.Context, content: SafeString, where: str, *of: Any, **given: Any) -> SafeString:
     """A form that posts: ``{% post "kit-start" job.pk target="#step" action="go" %} … {% endpost %}``.
 
+    ``job_version`` is the version of the job that the form was shown with; it follows when another form of the page saves.
     ``where`` is the name of a page (``of`` its arguments), an address, or nothing for the page itself. ``target`` or
     ``swap`` make htmx send it, too; `ATTRIBUTES` and `FLAGS` go on the form; all else is a hidden value.
     """
     address = reverse(where, args=of) if where and not where.startswith("/") else where
     htmx = _htmx(address, given.pop("target", ""), given.pop("swap", ""))
     named = [(ATTRIBUTES[key], given.pop(key)) for key in list(given) if key in ATTRIBUTES]
+    of_job = given.pop("job_version", None)
+    version = "" if of_job is None else format_html('<input type="hidden" name="version" value="{}" data-of="job">', of_job)
     flags = mark_safe("".join(f" {FLAGS[key]}" for key in list(given) if key in FLAGS and given.pop(key)))
     return format_html(
-        '<form method="post" action="{}"{}{}><input type="hidden" name="csrfmiddlewaretoken" value="{}">{}{}</form>',
+        '<form method="post" action="{}"{}{}><input type="hidden" name="csrfmiddlewaretoken" value="{}">{}{}{}</form>',
         address,
         format_html_join("", ' {}="{}"', [*htmx, *named]),
         flags,
         get_token(context["request"]),
+        version,
         format_html_join("", '<input type="hidden" name="{}" value="{}">', ((key, "" if value is None else value) for key, value in given.items())),
         content,
     )

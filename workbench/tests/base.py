@@ -82,7 +82,9 @@ class BrowserTestCase(StaticLiveServerTestCase):
         page.set_default_timeout(15000)
         page.on(
             "console",
-            lambda m: self.problems.append(m.text) if m.type in ("error", "warning") and "409" not in m.text and "422" not in m.text else None,
+            lambda m: (
+                self.problems.append(m.text) if m.type in ("error", "warning") and not any(code in m.text for code in ("401", "409", "422")) else None
+            ),
         )
         page.on("pageerror", lambda e: self.problems.append(str(e)))
         page.on("request", lambda r: None if r.url.startswith((self.live_server_url, "data:")) else self.problems.append(f"request to {r.url}"))

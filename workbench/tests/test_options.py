@@ -120,7 +120,7 @@ class Decisions(TrainTestCase):
     def test_a_stale_panel_is_refused_and_kept(self) -> None:
         """Saved by somebody else meanwhile: told, and what was chosen is still there."""
         page = self.panel(version=0, disinfection="barrier")
-        self.assertContains(page, "changed this job meanwhile", status_code=409)
+        self.assertContains(page, "after you opened it", status_code=409)
         self.assertEqual(page.context["form"]["disinfection"].value(), "barrier")
 
     def test_a_limit_of_ones_own_and_back(self) -> None:

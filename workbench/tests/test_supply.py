@@ -155,19 +155,23 @@ class PumpAndTank(WorkbenchTestCase):
             self.assertEqual(self.save(**blank, points=bad), 422, bad)
 
     def test_a_half_told_curve_and_a_bad_unit_are_refused_beside_the_field(self) -> None:
-        """What was typed stays, and nothing is stored."""
+        """What was typed stays; what is sound beside it is stored, and the pages stand."""
         self.assertEqual(self.save(best_flow=""), 422)
+        self.job.refresh_from_db()
         response = self.client.post(
             reverse("supply-pump", args=[self.job.pk]), {"version": self.job.version} | self.VALUES | {"shut_off": "80 apples"}
         )
         self.assertContains(response, "80 apples", status_code=422)
         self.job.survey.refresh_from_db()
-        self.assertNotIn("pump", self.job.survey.rest.get("supply", {}))
+        held = self.job.survey.rest["supply"]["pump"]
+        self.assertEqual(("80 apples" in str(held), "best_flow" in held), (False, True))
+        for name in ("supply", "train"):
+            self.assertEqual(self.client.get(reverse(name, args=[self.job.pk])).status_code, 200)
 
     def test_a_stale_save_is_refused(self) -> None:
         """The other's change stays; what was typed is still on the page."""
         response = self.client.post(reverse("supply-pump", args=[self.job.pk]), {"version": 0} | self.VALUES)
-        self.assertContains(response, "changed this job meanwhile", status_code=409)
+        self.assertContains(response, "after you opened it", status_code=409)
         self.assertContains(response, "10 gpm", status_code=409)
 
 

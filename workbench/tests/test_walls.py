@@ -122,6 +122,7 @@ class Moving(WallCase):
         self.job.refresh_from_db()
         response = self.client.post(self.url("wall"), {"version": self.job.version, "ceiling": "a yard or so"})
         self.assertContains(response, "a yard or so", status_code=422)
+        self.job.refresh_from_db()
         self.assertRedirects(
             self.client.post(self.url("wall"), {"version": self.job.version, "wall_width": "6 ft", "ceiling": "4 ft"}), self.url("wall")
         )

@@ -19,10 +19,11 @@ from treatment.studies.shelf import shelf
 
 from ..accounts.access import job_for
 from ..door import design_of
-from ..jobs.document_form import EntryForm, kept, set_entry
+from ..jobs.answers import answered, saved
+from ..jobs.document_form import EntryForm, set_entry
 from ..jobs.models import Job
 from ..jobs.services import StaleJob
-from ..request import number, version_of
+from ..request import Request, number, version_of
 from ..steps import steps
 from . import services
 from .panel import EventForm, LimitForm, PanelForm, WorkingForm, add_event, drop_event, events_told, own_values
@@ -124,15 +125,15 @@ def _panel(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
 
 
 @require_http_methods(["GET", "POST"])
-def panel(request: HttpRequest, pk: int) -> HttpResponse:
+def panel(request: Request, pk: int) -> HttpResponse:
     """Schools, wishes and rain."""
     job = job_for(request, pk, change=request.method == "POST")
     if request.method == "GET":
         return _panel(request, job)
-    came = kept(PanelForm, request.POST, job, request.user)
-    if came.status == 302:
-        return redirect("panel", pk)
-    return _panel(request, came.newer or job, came.status, form=came.form, **({"stale": came.newer} if came.newer else {}))
+    job, told, status = saved(request, job, PanelForm)
+    if request.htmx:
+        return answered(request, "trains/_panel_answer.html", {"job": job} | told, status)
+    return redirect("panel", pk) if status == 302 else _panel(request, job, status, **told)
 
 
 def _own(request: HttpRequest, pk: int, shown_as: str, form: EntryForm) -> HttpResponse:

@@ -21,7 +21,7 @@ from treatment.studies.supply import routed_loss
 
 from ..accounts.access import job_for
 from ..door import design_of
-from ..jobs.document_form import kept
+from ..jobs.answers import answered, saved
 from ..jobs.models import Job
 from ..request import Request, whole
 from ..steps import steps
@@ -75,12 +75,13 @@ def wall(request: Request, pk: int) -> HttpResponse:
         if request.htmx:
             return render(request, "walls/_wall.html", context)
         return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)})
-    came = kept(WallForm, request.POST, job, request.user)
-    if came.status == 302:
+    job, told, status = saved(request, job, WallForm)
+    if status == 302 and not request.htmx:
         return redirect("wall", pk)
-    job = came.newer or job
-    context = _context(request, job, option, "", **({"stale_facts": came.newer} if came.newer else {}))
-    return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": came.form}, status=came.status)
+    context = _context(request, job, option, "", **told) | {"steps": steps(job, "wall")}
+    if request.htmx:
+        return answered(request, "walls/_facts_answer.html", context, status)
+    return render(request, "walls/wall.html", context, status=status)
 
 
 @require_POST

@@ -1,0 +1,67 @@
+/* A log-in that ended: what was typed stays, a small log-in opens over the page, then what waited is sent. */
+import { say } from "./page.js";
+
+const box = () => document.getElementById("login-again");
+let waiting = []; /* what is sent once somebody is logged in */
+
+function ask(send) {
+  waiting.push(send);
+  if (box() && !box().open) box().showModal();
+  document.getElementById("again-password")?.focus();
+}
+
+/* htmx was told 401: the same request again, with what stands in its form by then */
+document.addEventListener("htmx:responseError", (e) => {
+  if (e.detail.xhr.status !== 401) return;
+  const { elt, requestConfig: asked, target } = e.detail;
+  if (elt.matches("input, textarea, select")) return ask(() => {}); /* only a look at what would be kept: typing on asks again */
+  ask(() => {
+    if (elt.matches("form")) return htmx.trigger(elt, "submit");
+    const { csrfmiddlewaretoken: _, ...values } = { ...asked.parameters };
+    return htmx.ajax(asked.verb.toUpperCase(), asked.path, { target, swap: "outerHTML", values });
+  });
+});
+
+/* a form that htmx does not send: see that somebody is logged in before the page is left */
+document.addEventListener("submit", async (e) => {
+  const form = e.target;
+  if (!box() || e.defaultPrevented || form.method !== "post" || form.dataset.own || form.dataset.sure || form.matches("[hx-post], [hx-get]")) return;
+  e.preventDefault();
+  const by = e.submitter;
+  const send = () => {
+    form.dataset.sure = "1";
+    if (by?.isConnected) form.requestSubmit(by); else form.requestSubmit();
+    delete form.dataset.sure;
+  };
+  try {
+    const answer = await fetch(box().dataset.address, { cache: "no-store" });
+    if (answer.status === 401) ask(send); else send();
+  } catch {
+    say("The server does not answer. Nothing was sent; what you typed is still here.", true);
+  }
+});
+
+document.addEventListener("submit", async (e) => {
+  if (e.target.parentElement !== box()) return;
+  e.preventDefault();
+  const data = new FormData(e.target);
+  data.set("csrfmiddlewaretoken", document.querySelector("input[name=csrfmiddlewaretoken]")?.value ?? "");
+  const problem = document.getElementById("again-problem");
+  let told;
+  try {
+    const answer = await fetch(box().dataset.address, { method: "POST", body: data });
+    told = await answer.json();
+  } catch {
+    told = { problem: "The server does not answer. Try again." };
+  }
+  problem.textContent = told.problem ?? "";
+  if (!told.token) return;
+  document.body.setAttribute("hx-headers", JSON.stringify({ "X-CSRFToken": told.token }));
+  document.querySelectorAll("input[name=csrfmiddlewaretoken]").forEach((each) => { each.value = told.token; });
+  document.getElementById("again-password").value = "";
+  const sends = waiting;
+  waiting = [];
+  box().close();
+  sends.forEach((send) => send());
+});
+document.addEventListener("close", (e) => { if (e.target === box()) waiting = []; }, true);
