@@ -42,7 +42,7 @@ document.addEventListener("htmx:afterSwap", () => {
   if (said) say(said.dataset.said);
 });
 document.addEventListener("htmx:responseError", (e) => {
-  if (e.detail.xhr.status === 401) return;
+  if ([401, 403].includes(e.detail.xhr.status)) return;
   say(`The server refused this (${e.detail.xhr.status}). Nothing was changed; reload the page.`, true);
 });
 document.addEventListener("htmx:sendError", () => say("The server does not answer. Nothing was saved; try again.", true));

@@ -10,17 +10,30 @@ function ask(send) {
   document.getElementById("again-password")?.focus();
 }
 
-/* htmx was told 401: the same request again, with what stands in its form by then */
-document.addEventListener("htmx:responseError", (e) => {
-  if (e.detail.xhr.status !== 401) return;
-  const { elt, requestConfig: asked, target } = e.detail;
-  if (elt.matches("input, textarea, select")) return ask(() => {}); /* only a look at what would be kept: typing on asks again */
-  ask(() => {
-    if (elt.matches("form")) return htmx.trigger(elt, "submit");
-    const { csrfmiddlewaretoken: _, ...values } = { ...asked.parameters };
-    return htmx.ajax(asked.verb.toUpperCase(), asked.path, { target, swap: "outerHTML", values });
-  });
+/* htmx was told 401, or 403 for a token of the log-in before: the same request again, with what stands in its form by then */
+const again = (detail) => {
+  const { requestConfig: asked, target } = detail, from = asked.elt ?? detail.elt;
+  if (from.matches("input, textarea, select")) return; /* only a look at what would be kept: typing on asks again */
+  if (from.matches("form")) return htmx.trigger(from, "submit");
+  const { csrfmiddlewaretoken: _, ...values } = { ...asked.parameters };
+  return htmx.ajax(asked.verb.toUpperCase(), asked.path, { target, swap: "outerHTML", values });
+};
+let renewed = 0; /* when the token was last asked for anew: once in a while is enough */
+document.addEventListener("htmx:responseError", async (e) => {
+  const status = e.detail.xhr.status;
+  if (status === 401) return ask(() => again(e.detail));
+  if (status !== 403) return;
+  if (Date.now() - renewed < 3000) return say("The server refused this (403). Nothing was changed.", true);
+  renewed = Date.now();
+  const answer = await fetch(box()?.dataset.address ?? "", { cache: "no-store" });
+  if (answer.status !== 200) return;
+  take((await answer.json()).token);
+  again(e.detail);
 });
+function take(token) {
+  document.body.setAttribute("hx-headers", JSON.stringify({ "X-CSRFToken": token }));
+  document.querySelectorAll("input[name=csrfmiddlewaretoken]").forEach((each) => { each.value = token; });
+}
 
 /* a form that htmx does not send: see that somebody is logged in before the page is left */
 document.addEventListener("submit", async (e) => {
@@ -56,8 +69,7 @@ document.addEventListener("submit", async (e) => {
   }
   problem.textContent = told.problem ?? "";
   if (!told.token) return;
-  document.body.setAttribute("hx-headers", JSON.stringify({ "X-CSRFToken": told.token }));
-  document.querySelectorAll("input[name=csrfmiddlewaretoken]").forEach((each) => { each.value = told.token; });
+  take(told.token);
   document.getElementById("again-password").value = "";
   const sends = waiting;
   waiting = [];

@@ -26,9 +26,9 @@ class LogInFirst(LoginRequiredMiddleware):
 @login_not_required
 @require_http_methods(["GET", "POST"])
 def again(request: HttpRequest) -> HttpResponse:
-    """Whether somebody is logged in (204, 401); or a log-in over the page that stands: the new token for its forms, or what is wrong (422)."""
+    """Whether somebody is logged in, with the token for the forms of a page (200, 401); or a log-in over the page that stands (200, 422 with what is wrong)."""
     if request.method == "GET":
-        return HttpResponse(status=204 if request.user.is_authenticated else 401)
+        return JsonResponse({"token": get_token(request)}) if request.user.is_authenticated else HttpResponse(status=401)
     form = AuthenticationForm(request, data=request.POST)
     if not form.is_valid():
         return JsonResponse({"problem": " ".join(str(error) for errors in form.errors.values() for error in errors)}, status=422)

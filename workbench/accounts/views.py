@@ -40,14 +40,14 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
     def clean_was(self) -> str:
         if self.cleaned_data["was"] != self.stands:
             raise forms.ValidationError(
-                "Somebody else changed this meanwhile. What is stored now: " + self.stands.replace("\n", ", ") + ". Save again to keep yours."
+                "Somebody else changed this meanwhile. What is stored now: " + self.stands.replace("|", ", ") + ". Save again to keep yours."
             )
         return self.stands
 
 
 def stands(workspace: Workspace) -> str:
     """What is stored of a firm, as one text."""
-    return f"{workspace.name}\n{workspace.standard}\n{workspace.units}"
+    return f"{workspace.name}|{workspace.standard}|{workspace.units}"
 
 
 @require_http_methods(["GET", "POST"])

@@ -83,7 +83,9 @@ class BrowserTestCase(StaticLiveServerTestCase):
         page.on(
             "console",
             lambda m: (
-                self.problems.append(m.text) if m.type in ("error", "warning") and not any(code in m.text for code in ("401", "409", "422")) else None
+                self.problems.append(m.text)
+                if m.type in ("error", "warning") and not any(code in m.text for code in ("401", "403", "409", "422"))
+                else None
             ),
         )
         page.on("pageerror", lambda e: self.problems.append(str(e)))
