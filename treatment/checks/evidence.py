@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import groupby
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import CA_TO_HARDNESS, MG_TO_HARDNESS
 from ..evidence.samples import RAW_POINTS
+from ..evidence.symptoms import causes
 from ..house.needs import soften_above
 from ..language.analytes import analytes
 from ..language.tables import table
@@ -251,6 +253,19 @@ def reading_implausible(audit: Audit) -> Iterator[Hit]:
                 f"({audit.show(low, row.shown_unit)} to {audit.show(high, row.shown_unit)}).",
                 "Check the unit and the decimal point on the report.",
             )
+
+
+@rule("observation-untested/<observation>", "test", "evidence.symptoms")
+def observation_untested(audit: Audit) -> Iterator[Hit]:
+    """What is seen or smelt points to something that nobody tested, so that the design does not stand on it."""
+    for seen, found in groupby(causes(audit.facts.observations, audit.evidence), key=lambda cause: cause.observation):
+        behind = list(found)
+        if any(cause.standing == "likely" for cause in behind):
+            continue
+        open_ = [cause for cause in behind if cause.standing == "possible" and cause.test and cause.test not in audit.evidence.taps]
+        if open_:
+            names = " or ".join(dict.fromkeys(analytes()[cause.test].said for cause in open_))
+            yield Hit("advice", f"{behind[0].said}: the test says nothing of what may be behind it.", f"Test {names}. {open_[0].tell}", (seen,))
 
 
 @rule("observation-conflict", "test", "evidence.symptoms")
