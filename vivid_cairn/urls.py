@@ -1,9 +1,11 @@
 """Every address of the application."""
 
+from django.conf import settings
 from django.contrib.auth import views as auth
 from django.contrib.auth.decorators import login_not_required
 from django.urls import path
 
+from workbench import words
 from workbench.accounts import log_in
 from workbench.accounts import views as accounts
 from workbench.jobs import views as jobs
@@ -22,12 +24,22 @@ handler403 = "workbench.error_views.forbidden"
 handler404 = "workbench.error_views.not_found"
 handler500 = "workbench.error_views.failed"
 
+LOG_IN = auth.LoginView.as_view(
+    template_name="accounts/login.html", redirect_authenticated_user=True, extra_context={"demonstration": settings.MODE == "demo"}
+)
 urlpatterns = [
-    path("login/", auth.LoginView.as_view(template_name="accounts/login.html", redirect_authenticated_user=True), name="login"),
+    path(
+        "login/",
+        auth.LoginView.as_view(
+            template_name="accounts/login.html", redirect_authenticated_user=True, extra_context={"demonstration": settings.MODE == "demo"}
+        ),
+        name="login",
+    ),
     path("login/again/", log_in.again, name="login-again"),
     path("logout/", auth.LogoutView.as_view(), name="logout"),
     path("health/", login_not_required(jobs.health), name="health"),
     path("", jobs.job_list, name="jobs"),
+    path("words/", login_not_required(words.page), name="words"),
     path("firm/", accounts.firm, name="firm"),
     path("jobs/new/", jobs.job_new, name="job-new"),
     path("jobs/import/", jobs.job_import, name="job-import"),

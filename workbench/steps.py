@@ -18,10 +18,21 @@ class Step:
     url: str
     lacks: tuple[str, ...]
     current: bool
+    purpose: str
 
     @property
     def ready(self) -> bool:
         return not self.lacks
+
+
+#: what a step is for, told at the first visit
+PURPOSES = {
+    "site": "Here you say where the water comes from, who uses it and what they wish; the house's use and its needs follow from it.",
+    "water": "Here the water test goes in: typed in a line, read from a laboratory's file, or taken with a kit.",
+    "supply": "Here the pump's flow and pressure go in, told or measured; they decide what can be washed, and what is left at the shower.",
+    "train": "Here stands what treats the water, composed and sized for this test; change anything, and every figure and finding follows.",
+    "wall": "Here the train is drawn on its wall to scale, with pipes, valves and drains; move what is in the way.",
+}
 
 
 def steps(job: Job, current: str) -> list[Step]:
@@ -54,4 +65,4 @@ def steps(job: Job, current: str) -> list[Step]:
     site_facts = survey.rest.get("site", {})
     wall = [word for word, key in (("the wall's width", "wall_width"), ("the ceiling", "ceiling"), ("the drain", "drain")) if not site_facts.get(key)]
     parts = (("site", "Site", site), ("water", "Water", water), ("supply", "Supply", supply), ("train", "Train", train), ("wall", "Wall", wall))
-    return [Step(key, title, reverse(key, args=[job.pk]), tuple(lacks), key == current) for key, title, lacks in parts]
+    return [Step(key, title, reverse(key, args=[job.pk]), tuple(lacks), key == current, PURPOSES[key]) for key, title, lacks in parts]

@@ -6,6 +6,7 @@ import "./fields.js";
 import "./files.js";
 import "./session.js";
 import "./saving.js";
+import "./intro.js";
 import { keysOff, near, say, switchKeys, typing } from "./page.js";
 
 document.addEventListener("keydown", (e) => {

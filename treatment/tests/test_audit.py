@@ -198,7 +198,8 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     ),
     "carbonate-inconsistent": (job(readings=HARD_ONLY | {"carbon_dioxide": "90 mg/L"}), job(readings=HARD_ONLY | {"carbon_dioxide": "9 mg/L"})),
     "reading-implausible": (job(readings={"iron": "240 mg/L", "ferrous_iron": None}), job()),
-    "observation-untested/black_stains": (job({"observations": ["black_stains"]}, readings={"manganese": None}), job({"observations": ["black_stains"]}, readings={"manganese": "0.3 mg/L"})),
+    "observation-untested/black_stains": (job({"observations": ["black_stains"]}, readings={"manganese": None}),
+                                          job({"observations": ["black_stains"]}, readings={"manganese": "0.3 mg/L"})),
     "observation-conflict": (job({"observations": ["orange_stains"]}, readings=HARD_ONLY), job({"observations": ["orange_stains"]})),
     "sodium-diet": (job({"wishes": {"low_sodium": True}}, readings=HARD_ONLY, train=[SOFTENER]), soft()),
     "blend-overshoot": (

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from ..drawing.shapes import Box
 from ..drawing.wall.compose import compose
+from ..drawing.wall.legend import WORDS, legend
 from ..drawing.wall.parts import Run, Wall
 from ..drawing.wall.placing import drawn_to, snapped
 from ..drawing.wall.view import view
@@ -350,3 +351,16 @@ class Extremes(TestCase):
         self.assertEqual([unit["x"]["value"] for unit in printed["wall"]["units"]], [unit.outline.x for unit in wall.units])
         self.assertIn("does-not-fit", [finding["rule"] for finding in printed["wall"]["findings"]])
         self.assertEqual(len(printed["materials"]), len(materials(design.chosen, wall)))
+
+
+class Legend(TestCase):
+    def test_every_sign_of_a_wall_is_told(self) -> None:
+        """What stands on the wall stands in its legend, drawn within its frame, and nothing else; a bypassed unit adds the shut valve."""
+        design = worked(job())
+        for states in ({}, {design.chosen.run.stages[0].id: "bypass"}):
+            wall = compose(design, design.chosen, states)
+            told = legend(wall)
+            kinds = {(fitting.kind, fitting.open) for fitting in wall.fittings} & set(WORDS)
+            self.assertEqual(len(told), len(kinds) + len({run.role for run in wall.runs}))
+            self.assertEqual(any("shut" in sign.words for sign in told), ("valve", False) in kinds)
+            self.assertTrue(all(sign.lines for sign in told))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django import template
+from django.urls import reverse
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
@@ -13,6 +14,8 @@ from treatment.language.display import media_hint, show, show_amount, show_span,
 from treatment.language.figure import Figure, Line
 from treatment.language.measures import example_for
 
+from ..words import word_of_figure, words
+
 register = template.Library()
 
 
@@ -20,6 +23,19 @@ register = template.Library()
 def quantity(value: float | None, unit: str, system: str) -> str:
     """Number and unit: ``{% quantity point.clean "kPa" job.units %}``."""
     return show(value, unit, system)
+
+
+@register.simple_tag
+def word(key: str, text: str = "") -> SafeString:
+    """A link to what a word means: ``{% word "school" "Schools" %}``."""
+    return format_html('<a class="word" href="{}#{}">{}</a>', reverse("words"), key, text or words()[key]["title"])
+
+
+@register.simple_tag
+def word_of(figure: str) -> SafeString:
+    """A link to the word that explains a figure, if there is one."""
+    key = word_of_figure(figure)
+    return format_html('<p class="small">{}</p>', word(key, f"What is meant: {words()[key]['title'].lower()}")) if key else SafeString("")
 
 
 @register.simple_tag

@@ -12,7 +12,7 @@ from workbench.samples.models import Sample
 from .base import WorkbenchTestCase
 
 #: addresses that anybody may ask
-OPEN = {"login", "login-again", "logout", "health"}
+OPEN = {"login", "login-again", "logout", "health", "words"}
 #: posts that change nothing, so that a viewer may send them
 READING = {"water-read", "report-row"}
 

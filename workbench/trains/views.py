@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from treatment.audit.rules import Finding
 from treatment.design import Design
+from treatment.drawing.train.told import told
 from treatment.drawing.train.view import draw_train, marked_column
 from treatment.drawing.wall.compose import compose
 from treatment.job_file import written
@@ -45,7 +46,7 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
     drawing = draw_train(design, variant, job.units)
     query = f"?option={option.letter}"
     return {
-        "job": job, "option": option, "revision": revision, "design": design, "variant": variant, "drawing": drawing,
+        "job": job, "option": option, "revision": revision, "design": design, "variant": variant, "drawing": drawing, "told": told(design, variant, drawing, job.units),
         "selected": selected, "marked": marked_column(drawing, selected),
         "sheet": sheet(design, variant, selected, revision.stages) if selected else None,
         "names": {stage.id: stage.name for stage in variant.run.stages}, "grouped": _grouped(variant),

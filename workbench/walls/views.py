@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
@@ -12,6 +13,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from treatment.design import Design
 from treatment.drawing.wall.compose import compose
+from treatment.drawing.wall.legend import FRAME, legend
 from treatment.drawing.wall.parts import STATES, Wall
 from treatment.drawing.wall.view import WallView, view
 from treatment.job_file import written
@@ -46,6 +48,13 @@ def states_of(request: HttpRequest) -> dict[str, str]:
     return {name: value for name, value in request.GET.items() if value in STATES}
 
 
+def _with_states(job: Job, selected: str, states: dict[str, str]) -> str:
+    """The address of the wall with units bypassed or shut, so that it can be sent to somebody or printed."""
+    told = {unit: state for unit, state in states.items() if state != "service"}
+    query = urlencode(({"stage": selected} if selected else {}) | told)
+    return reverse("wall", args=[job.pk]) + (f"?{query}" if query else "")
+
+
 def _context(request: Request, job: Job, option: TrainOption, selected: str, **more: Any) -> dict[str, Any]:
     states = states_of(request)
     design, wall, shapes = drawn(job, states)
@@ -61,6 +70,8 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
         "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]),
         "wall_url": reverse("wall", args=[job.pk]),
         "lengths": [(role, wall.pipe_length(*roles)) for role, roles in (("water", ("main", "leg", "bypass", "tap")), ("metal at the lamp", ("metal",)), ("drain", ("drain",)))],
+        "legend": legend(wall), "legend_frame": FRAME,
+        "state_links": [(each, _with_states(job, selected, states | {selected: each})) for each in STATES], "unit_links": _with_states(job, "", states),
         "counts": [(kind, wall.count(kind)) for kind in ("valve", "tee", "elbow", "union", "sample_tap", "gauge", "outlet") if wall.count(kind)],
     } | more  # fmt: skip
 

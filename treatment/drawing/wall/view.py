@@ -5,6 +5,7 @@ Every shape has a role; how a role looks is decided where it is drawn.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from ...audit.rules import SEVERITIES
@@ -90,8 +91,8 @@ def view(wall: Wall, variant: Variant, system: str) -> WallView:
     units = tuple(_unit(unit, wall, variant, box, names[unit.id]) for unit in wall.units)
     obstacles = tuple((box(each.rect, "there", 6), box(each.keep, "keep"), _obstacle_label(each, y)) for each in wall.obstacles)
     pipes = tuple(_run(run, y) for run in wall.runs)
-    valves = tuple(line for fitting in wall.fittings if fitting.kind == "valve" for line in _valve(fitting, y))
-    small = tuple(line for fitting in wall.fittings if fitting.kind != "valve" for line in _small(fitting, y))
+    valves = tuple(line for fitting in wall.fittings if fitting.kind == "valve" for line in valve_shapes(fitting, y))
+    small = tuple(line for fitting in wall.fittings if fitting.kind != "valve" for line in small_shapes(fitting, y))
     dimensions, labels = _dimensions(wall, y, system, max(below, 0.0))
     deepest = max([unit.depth for unit in wall.units] + [wall.depth or 0.0, 300.0])
     plan_top = floor + BELOW + PLAN_GAP + max(below, 0.0)
@@ -232,7 +233,7 @@ def _run(run: Run, y) -> Line:  # type: ignore[no-untyped-def]  # noqa: ANN001
     return Line("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in run.points), f"run-{run.role}")
 
 
-def _valve(fitting: Fitting, y) -> list[Line]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+def valve_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
     """A valve as one sees it: its body in the pipe, its handle along the pipe where open, across where shut."""
     x, at, half = fitting.x, y(fitting.z), VALVE / 2
     body = (
@@ -245,7 +246,8 @@ def _valve(fitting: Fitting, y) -> list[Line]:  # type: ignore[no-untyped-def]  
     return [Line(body, "valve"), Line(handle, "handle-open" if fitting.open else "handle-shut")]
 
 
-def _small(fitting: Fitting, y) -> list[Line]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+def small_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
+    """A small fitting as one sees it; nothing for what is only a bend of the pipe."""
     x, at = fitting.x, y(fitting.z)
     if fitting.kind == "union":
         across = f"M{n(x)} {n(at - 22)}V{n(at + 22)}" if fitting.along == "h" else f"M{n(x - 22)} {n(at)}H{n(x + 22)}"

@@ -1,0 +1,52 @@
+"""What the signs on a wall mean: those that stand on this wall, each drawn as it is drawn there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..shapes import Line
+from .parts import Fitting, Wall
+from .view import small_shapes, valve_shapes
+
+WORDS = {
+    ("valve", True): "valve, open: its handle lies along the pipe", ("valve", False): "valve, shut: its handle lies across", ("union", True): "union, to take the unit out",
+    ("sample_tap", True): "sample tap", ("gauge", True): "pressure gauge", ("air_gap", True): "drain with an air gap", ("outlet", True): "outlet, above the pipe",
+}  # fmt: skip
+PIPES = {
+    "main": "main pipe",
+    "leg": "pipe to and from a unit",
+    "bypass": "bypass",
+    "tap": "branch to a drinking tap",
+    "metal": "metal pipe at the lamp",
+    "drain": "drain hose",
+}
+FRAME = (-85.0, -85.0, 170.0, 170.0)
+"""The part of the picture a sign is shown in: x, y, width, height [mm of the wall]."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sign:
+    """A sign: its lines about the origin, and what it means."""
+
+    lines: tuple[Line, ...]
+    words: str
+
+
+def legend(wall: Wall) -> tuple[Sign, ...]:
+    """The signs that stand on a wall, pipes first."""
+    roles = {run.role for run in wall.runs}
+    signs = [Sign((Line("M-80 0H80", f"run-{role}"),), words) for role, words in PIPES.items() if role in roles]
+    stand = {(fitting.kind, fitting.open) for fitting in wall.fittings}
+    for (kind, is_open), words in WORDS.items():
+        if (kind, is_open) in stand:
+            signs.append(Sign(_shapes(Fitting(kind, 0.0, 0.0, "h", "", open=is_open)), words))
+    return tuple(signs)
+
+
+def _shapes(fitting: Fitting) -> tuple[Line, ...]:
+    drop = -90.0 if fitting.kind == "air_gap" else 0.0
+    shift = 50.0 if fitting.kind == "gauge" else 0.0
+    moved = Fitting(fitting.kind, shift, 0.0, "h", "", open=fitting.open)
+    pipe = () if fitting.kind in ("air_gap", "outlet") else (Line("M-80 0H80", "run-main"),)
+    shapes = valve_shapes(moved, lambda z: -z) if fitting.kind == "valve" else small_shapes(moved, lambda z: drop - z)
+    return (*pipe, *shapes)
