@@ -97,6 +97,7 @@ def wish_broken(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     for broken, wish, words in (
         (wishes.no_power and stage.powered, "no_power", "power"),
         (wishes.no_salt and stage.room.uses_salt, "no_salt", "salt"),
+        (wishes.no_chemicals and (stage.room.uses_chemical or stage.sizing.params.get("medium") == "greensand"), "no_chemicals", "a chemical"),
     ):
         if broken and not stage.at_tap:
             yield Hit(

@@ -346,6 +346,7 @@ class Wishes:
     low_sodium: bool = key(Flag(), False)
     no_salt: bool = key(Flag(), False)
     no_power: bool = key(Flag(), False)
+    no_chemicals: bool = key(Flag(), False, "nothing is fed into the water, nor is a bed renewed with permanganate")
     drinking_tap_only: tuple[str, ...] = key(ListOf(Choice(tuple(analytes()))), ())
     spare_outdoor_taps: bool = key(Flag(), True)
     target_ph: float | None = key(Number(6.5, 9.0))

@@ -36,7 +36,8 @@ def _why_not(room: Room[Any], complete: bool, tested: bool, duty: Duty, evidence
         stopped = refusals(room, room.Keys(), raw, duty)
         return "it would help, but " + "; ".join(stopped) if stopped else "the job chose another way to hold microbes among its schools"
     if not candidates:
-        blocked = (duty.facts.wishes.no_salt and room.uses_salt) or (duty.facts.wishes.no_power and room.uses_power)
+        wishes = duty.facts.wishes
+        blocked = (wishes.no_salt and room.uses_salt) or (wishes.no_power and room.uses_power) or (wishes.no_chemicals and room.uses_chemical)
         return "the wishes rule it out" if blocked else room.absent
     if not wanted:
         names = ", ".join(analytes()[name].said for name in room.answers)

@@ -54,6 +54,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     main = ("ph_out", "sodium_added", "oxidant_demand", "dose", "feed_rate", "solution_days")
     oxidises = True
     uses_power = True
+    uses_chemical = True
     wants_outlet = True
     repeats = True
     cautions = (
@@ -186,7 +187,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         return water.soured(acid, **changes)
 
     def candidates(self, water: Water, duty: Duty) -> list[ChemicalFeedKeys]:
-        if duty.facts.wishes.no_power:
+        if duty.facts.wishes.no_power or duty.facts.wishes.no_chemicals:
             return []
         rows: dict[str, Any] = duty.rows
         found: list[ChemicalFeedKeys] = []

@@ -240,7 +240,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 or water.value("manganese") > row["manganese_max"]
                 or water.value("hydrogen_sulfide") > row["sulfide_max"]
             )
-            if (
+            if not duty.facts.wishes.no_chemicals and (
                 hard
                 or water.ph < row["ph_min"]
                 or water.value("tannin") > row["tannin_max"]

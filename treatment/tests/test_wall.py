@@ -125,9 +125,11 @@ class Placing(TestCase):
         self.assertTrue(any("same place" in finding.message for finding in crowd.findings))
 
     def test_a_lamp_can_be_pulled_or_it_is_said(self) -> None:
-        """Under 8 ft the lamp hangs low enough to come out upward; under 5 ft it cannot."""
+        """Under 8 ft the lamp hangs low enough to come out upward; under 5 ft it cannot: it lies, and where it must stand, that is said."""
         self.assertNotIn("uv-clearance", ids(list(wall_of().findings)))
-        self.assertIn("uv-clearance", ids(list(wall_of(site={"ceiling": "5 ft"}).findings)))
+        self.assertNotIn("uv-clearance", ids(list(wall_of(site={"ceiling": "5 ft"}).findings)))
+        upright = [{"kind": "uv", "install": {"orientation": "vertical"}}]
+        self.assertIn("uv-clearance", ids(list(wall_of(upright, site={"ceiling": "5 ft"}).findings)))
 
     def test_moves_keep_to_the_grid(self) -> None:
         """1234.6 mm is 1230."""
@@ -364,3 +366,34 @@ class Legend(TestCase):
             self.assertEqual(len(told), len(kinds) + len({run.role for run in wall.runs}))
             self.assertEqual(any("shut" in sign.words for sign in told), ("valve", False) in kinds)
             self.assertTrue(all(sign.lines for sign in told))
+
+
+class LyingLamp(TestCase):
+    def test_a_lamp_lies_where_it_could_not_be_pulled_upright(self) -> None:
+        """Told to lie, or under a low ceiling: wider than high, pulled out sideways, its ports at its ends; told to stand, it stands."""
+        low = {"site": SITE | {"ceiling": "5 ft"}}
+        for changes, orientation, lies in (
+            ({"site": SITE}, None, False),
+            (low, None, True),
+            ({"site": SITE}, "horizontal", True),
+            (low, "vertical", False),
+        ):
+            train = [{"kind": "sediment"}, {"kind": "uv"} | ({"install": {"orientation": orientation}} if orientation else {})]
+            design = worked(job(changes, train=train))
+            unit = next(each for each in compose(design, design.chosen).units if each.kind == "uv")
+            rect = unit.parts[0][1]
+            self.assertEqual(rect.width > rect.height, lies, (changes, orientation))
+            zone = next(zone.rect for zone in unit.zones if zone.what == "lamp")
+            self.assertEqual(zone.x >= rect.right if lies else zone.z >= rect.top, True)
+            self.assertEqual(unit.turns, True)
+
+
+class Wishes(TestCase):
+    def test_nothing_is_fed_where_the_job_wishes_so(self) -> None:
+        """No feed and no permanganate in any plan; given, it is a broken wish."""
+        for readings in ({}, {"hydrogen_sulfide": "5 mg/L"}, {"ph": "4.6", "iron": "9 mg/L"}, {"manganese": "3 mg/L"}, {"iron_bacteria": "present"}):
+            design = worked(job({"wishes": {"no_chemicals": True}}, readings=readings))
+            for stage in design.proposal.run.stages:
+                self.assertFalse(stage.kind == "chemical_feed" or stage.sizing.params.get("medium") == "greensand", readings)
+        given = worked(job({"wishes": {"no_chemicals": True}}, train=[{"kind": "chemical_feed", "chemical": "chlorine"}]))
+        self.assertIn("wish-broken/no_chemicals", {finding.rule for finding in given.chosen.findings})

@@ -110,6 +110,7 @@ class Room(Generic[K]):
     holds_particles: ClassVar[bool] = False
     uses_salt: ClassVar[bool] = False
     uses_power: ClassVar[bool] = False
+    uses_chemical: ClassVar[bool] = False
     #: whether it takes part of the water's story without changing it (tanks, pumps, valves): never "unneeded" by chemistry
     serves: ClassVar[bool] = False
     #: whether it is there to let clean water by only: never "unneeded" by what it takes out

@@ -49,7 +49,9 @@ class SiteForm(DocumentForm):
         "source_kind", "disinfectant", "last_event", "people", "use_per_person_l", "bathrooms", "top_fixture_height_m", "extra_daily_use_l",
         "soft_water", "soften_above_mg_l", "safe_to_drink", "low_sodium", "no_salt", "no_power", "spare_outdoor_taps", "target_ph",
         "peak_flow_school", "iron_school", "prefilter_school", "regeneration_school",
-    ), CHOICE_WORDS, EMPTY_WORDS) | {"iron_adder": Ask("schools", "iron_adder", "The fixed adder", "5 gpg")}  # fmt: skip
+    ), CHOICE_WORDS, EMPTY_WORDS) | {
+        "iron_adder": Ask("schools", "iron_adder", "The fixed adder", "5 gpg"), "no_chemicals": Ask("wishes", "no_chemicals", "No chemicals fed"),
+    }  # fmt: skip
     name = forms.CharField(label="Job name", max_length=120, strip=True)
     standard = forms.ChoiceField(label="Limits", choices=standard_choices)
     observations = forms.MultipleChoiceField(

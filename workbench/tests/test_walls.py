@@ -131,6 +131,18 @@ class Moving(WallCase):
         self.assertContains(page, "along a wall of")
 
 
+class Turning(WallCase):
+    def test_a_lamp_is_laid_on_its_side_and_stood_up_again(self) -> None:
+        """By the wall's own button, with undo; nothing else turns."""
+        lamp = next(unit for unit in drawn(self.job)[1].units if unit.kind == "uv")
+        for lies in (True, False):
+            self.assertEqual(self.edit(action="turn", stage=lamp.id), 200)
+            rect = next(unit for unit in drawn(self.job)[1].units if unit.id == lamp.id).parts[0][1]
+            self.assertEqual(rect.width > rect.height, lies)
+        other = next(unit for unit in drawn(self.job)[1].units if unit.kind != "uv")
+        self.assertEqual(self.edit(action="turn", stage=other.id), 422)
+
+
 class Files(WallCase):
     def test_the_drawing_exchange_file_is_the_drawing(self) -> None:
         """Read back by the library: every solid part and every pipe, at the millimetre."""

@@ -47,6 +47,18 @@ def nudge(stages: Stages, wall: Wall, stage_id: str, right: float, up: float) ->
     return put_at(stages, stage_id, snapped(unit.outline.x + right * STEP), snapped(foot) if foot is not None else None)
 
 
+def turned(stages: Stages, wall: Wall, stage_id: str) -> tuple[Stages, str, str]:
+    """A lamp laid on its side, or stood up again. Raises Refused for what does not turn."""
+    unit = next((each for each in wall.units if each.id == stage_id), None)
+    if unit is None or not unit.turns:
+        raise Refused("", "Only a lamp can be laid on its side.")
+    here = place_of(stages, stage_id)
+    after = copy.deepcopy(stages)
+    lies = unit.parts[0][1].width > unit.parts[0][1].height
+    after[here].setdefault("install", {})["orientation"] = "vertical" if lies else "horizontal"
+    return after, f"{'stood up' if lies else 'laid on its side'} the {title(stages[here])}", stage_id
+
+
 def released(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
     """A unit left to be placed again; every unit where none is named."""
     after = copy.deepcopy(stages)

@@ -143,6 +143,8 @@ def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> st
     elif action in ("left", "right", "up", "down"):
         _, here, _ = drawn(job)
         after, summary, _ = services.nudge(stages, here, selected, {"left": -1, "right": 1}.get(action, 0), {"down": -1, "up": 1}.get(action, 0))
+    elif action == "turn":
+        after, summary, _ = services.turned(stages, drawn(job)[1], selected)
     elif action in ("release", "release_all"):
         after, summary, _ = services.released(stages, selected if action == "release" else "")
     else:

@@ -61,6 +61,7 @@ class Unit:
     placed: bool
     lit: bool
     powered: bool
+    turns: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -117,7 +117,10 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
     rows, zones = table("wall"), table("wall")["zones"]
     width, height, usual = stage.body
     pulled = stage.room.pulled(stage.sizing)
-    if pulled:  # low enough that what is pulled out of it comes out below the ceiling
+    lies = pulled > 0 and _lies(stage, height, pulled, ceiling)
+    if lies:
+        width, height, usual = height, width, rows["place"]["ports"] - width / 2
+    elif pulled:  # low enough that what is pulled out of it comes out below the ceiling
         usual = min(usual, max(ceiling - height - pulled - zones["pull_slack"], zones["pulled_foot"]))
     z = usual if foot is None else foot
     bed = stage.sizing.bed
@@ -138,14 +141,23 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
     if shape == "cartridge" and "housing" in stage.sizing.params:
         kept.append(Zone(Rect(x, z - zones["sump"], width, zones["sump"]), "sump", "to drop the sump"))
     if pulled:
-        kept.append(Zone(Rect(x, z + height, width, pulled), "lamp", "to pull the lamp"))
+        free = Rect(right, z, pulled, height) if lies else Rect(x, z + height, width, pulled)
+        kept.append(Zone(free, "lamp", "to pull the lamp"))
     outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
     inlet, outlet = _ports(shape, parts, z, height)
     depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
-        stage.room.bypassed and not stage.at_tap, stage.at_tap, stage.drains, placed, stage.room.lit(stage.keys), stage.powered,
+        stage.room.bypassed and not stage.at_tap, stage.at_tap, stage.drains, placed, stage.room.lit(stage.keys), stage.powered, pulled > 0,
     )  # fmt: skip
+
+
+def _lies(stage: StageRun[Any], height: float, pulled: float, ceiling: float) -> bool:
+    """Whether a lamp lies on its side: where the job says so, or where upright it could not be pulled under this ceiling [mm]."""
+    install, zones = stage.keys.install, table("wall")["zones"]
+    if install is not None and install.orientation is not None:
+        return bool(install.orientation == "horizontal")
+    return bool(height + pulled + zones["pull_slack"] + zones["pulled_foot"] > ceiling)
 
 
 def _ports(shape: str, parts: list[tuple[str, Rect]], z: float, height: float) -> tuple[Point, Point]:
@@ -153,6 +165,8 @@ def _ports(shape: str, parts: list[tuple[str, Rect]], z: float, height: float) -
     first = parts[0][1]
     last = [rect for name, rect in parts if name != "brine"][-1]
     off = float(rows.get(shape, rows["housing"]))
+    if shape == "lamp" and first.width > height:  # on its side: a port at each end
+        return (first.x, z + height / 2), (last.right, z + height / 2)
     if shape == "lamp":
         return (first.x, z + off), (first.right, z + height - off)
     if shape == "tank":

@@ -209,6 +209,12 @@ def _part(shape: str, b: Box, unit: Unit, variant: Variant) -> list[Box | Line]:
             Box(x + b.width * 0.25, b.y + cap + 14, b.width * 0.5, b.height - cap - 60, "element", 8),
             Box(x - 10, b.y, b.width + 20, cap, "head", 12),
         ]
+    if shape == "lamp" and b.width > b.height:
+        return [
+            Box(x, b.y, b.width, b.height, "chamber", 24),
+            Box(x + 24, b.y + b.height / 2 - 12, b.width - 48, 24, "light", 12),
+            Box(x + b.width - 6, b.y + 14, 46, b.height - 28, "head", 8),
+        ]
     if shape == "lamp":
         return [
             Box(x, b.y, b.width, b.height, "chamber", 24),
@@ -282,7 +288,7 @@ def _dimensions(wall: Wall, y, system: str, below: float) -> tuple[tuple[Line, .
         lines.append(Line(f"M{n(a)} {n(level - 14)}V{n(level + 14)}M{n(a)} {n(level)}H{n(b)}M{n(b)} {n(level - 14)}V{n(level + 14)}", "dimension"))
         if b - a > 70:
             labels.append(Label((a + b) / 2, level - 12 if i % 2 == 0 or b - a > 220 else level + 48, each.words, "wall-figure"))
-    whole = level + 92
+    whole = level + 118  # clear of the second row of words
     lines.append(
         Line(f"M0 {n(whole - 14)}V{n(whole + 14)}M0 {n(whole)}H{n(wall.width)}M{n(wall.width)} {n(whole - 14)}V{n(whole + 14)}", "dimension")
     )
