@@ -26,6 +26,15 @@ class Assumption:
     value: str
     why: str
 
+    @property
+    def said(self) -> str:
+        """What was taken, in words: ``Soft water: yes``; a value that speaks for itself stays alone."""
+        words = {"true": "yes", "false": "no", "none": "none", "null": "nothing"}.get(self.value.strip().lower())
+        if words is None and self.value.replace(".", "", 1).replace("_", "").isalpha() is False:
+            return self.value
+        name = self.path.rsplit(".", 1)[-1].split("[")[0].replace("_", " ")
+        return f"{name[:1].upper()}{name[1:]}: {words or self.value.replace('_', ' ')}"
+
 
 @dataclass(frozen=True, slots=True)
 class AnalyteState:

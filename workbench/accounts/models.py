@@ -12,6 +12,10 @@ class Workspace(models.Model):
     name = models.CharField(max_length=120)
     standard = models.CharField(max_length=8, default="us")
     units = models.CharField(max_length=8, default="us")
+    #: whether somebody of the firm chose these, or they are only where it began
+    chosen = models.BooleanField(default=False)
+    #: sign or letters before an amount of money; empty where the firm has not said
+    currency = models.CharField(max_length=6, blank=True)
     #: its own prices by key of the price list, in place of the sample ones
     prices = models.JSONField(default=dict, blank=True)
 
@@ -29,6 +33,9 @@ class Membership(models.Model):
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.DESIGNER)
+    #: what they last chose for a job, for their next one
+    last_standard = models.CharField(max_length=8, blank=True)
+    last_units = models.CharField(max_length=8, blank=True)
 
     class Meta:
         constraints = [

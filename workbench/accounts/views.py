@@ -27,8 +27,9 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
 
     class Meta:
         model = Workspace
-        fields = ["name", "standard", "units"]
-        labels = {"name": "Name of the firm"}
+        fields = ["name", "standard", "units", "currency"]
+        labels = {"name": "Name of the firm", "currency": "Currency of the prices"}
+        widgets = {"currency": forms.TextInput(attrs={"placeholder": "e.g. $, €, £, CHF", "autocomplete": "off"})}
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -47,7 +48,7 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
 
 def stands(workspace: Workspace) -> str:
     """What is stored of a firm, as one text."""
-    return f"{workspace.name}|{workspace.standard}|{workspace.units}"
+    return f"{workspace.name}|{workspace.standard}|{workspace.units}|{workspace.currency}"
 
 
 @require_http_methods(["GET", "POST"])
@@ -58,6 +59,7 @@ def firm(request: HttpRequest) -> HttpResponse:
         may_change(member)
         form = FirmForm(request.POST, instance=Workspace.objects.select_for_update().get(pk=member.workspace.pk))
         if form.is_valid():
+            form.instance.chosen = True
             form.save()
             return redirect("jobs")
         if "was" in form.errors:

@@ -16,6 +16,7 @@ from treatment.language.errors import BadDocument
 from treatment.papers.design_file import design_document
 
 from ..accounts.access import job_for, may_change, membership
+from ..accounts.defaults import remember, start_of
 from ..accounts.models import Workspace
 from ..door import design_of, job_document, store
 from ..request import Request
@@ -65,13 +66,9 @@ def job_new(request: Request) -> HttpResponse:
     form = NewJobForm(request.POST)
     if not form.is_valid():
         return _list(request, member.workspace, form, 422)
-    job = Job.objects.create(
-        workspace=member.workspace,
-        name=form.cleaned_data["name"],
-        standard=member.workspace.standard,
-        units=member.workspace.units,
-        updated_by_id=request.user.pk,
-    )
+    start = start_of(member, request.headers.get("Accept-Language", ""))
+    name = form.cleaned_data["name"]
+    job = Job.objects.create(workspace=member.workspace, name=name, standard=start.standard, units=start.units, updated_by_id=request.user.pk)
     Survey.objects.create(job=job)
     return redirect("water", job.pk)
 
@@ -120,8 +117,11 @@ def _step(request: Request, pk: int, key: str, form_class: type[DocumentForm]) -
     context: dict[str, Any] = {"job": job, "saved": False, "form": form_class(job=job)}
     status = 200
     if request.method == "POST":
+        before = job.standard
         job, told, status = saved(request, job, form_class)
         context |= {"job": job} | told
+        if job.standard != before:
+            remember(membership(request), standard=job.standard)
         if status == 302 and not request.htmx:
             return redirect(key, pk)
     design = design_of(job, shown_stages(job))
@@ -149,6 +149,7 @@ def units(request: Request, pk: int) -> HttpResponse:
     if wanted in ("us", "metric"):
         bump(job, request.user)
         Job.objects.filter(pk=job.pk).update(units=wanted)
+        remember(membership(request), units=wanted)
     back = request.POST.get("back", "train")
     if back.startswith(f"/jobs/{pk}/"):
         return redirect(back)

@@ -10,7 +10,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.language.analytes import analytes
-from treatment.language.display import media_hint, show, show_amount, show_span, show_spread, unit_text
+from treatment.language.display import media_hint, number, show, show_amount, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
 from treatment.language.measures import example_for
 
@@ -23,6 +23,27 @@ register = template.Library()
 def quantity(value: float | None, unit: str, system: str) -> str:
     """Number and unit: ``{% quantity point.clean "kPa" job.units %}``."""
     return show(value, unit, system)
+
+
+@register.simple_tag
+def amount_of(value: float, unit: str, system: str) -> str:
+    """A quantity of a list: measured in the job's units, counted without one."""
+    return show(value, unit, system) if unit in ("kg", "m", "L") else f"{value:g}"
+
+
+@register.simple_tag
+def price(value: float, unit: str, system: str, currency: str) -> str:
+    """The price of one unit, of the unit that the job shows: ``$ 1.20 per lb``."""
+    if unit not in ("kg", "m", "L"):
+        return f"{money(value, currency)} {'each' if unit == 'each' else f'per {unit}'}"
+    return f"{money(value / number(1.0, unit, system), currency)} per {unit_text(unit, system)}"
+
+
+@register.simple_tag
+def money(value: float, currency: str) -> str:
+    """An amount of money with its currency."""
+    text = f"{value:,.2f}".replace(",", "\u202f") if abs(value) >= 10_000 else f"{value:.2f}"
+    return f"{currency} {text}".strip()
 
 
 @register.simple_tag

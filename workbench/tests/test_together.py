@@ -53,7 +53,7 @@ class TwoAtOnce(TransactionTestCase):
 
     def test_the_firm(self) -> None:
         """Of two who rename it from the same page, one is told."""
-        was = f"{self.workspace.name}|{self.workspace.standard}|{self.workspace.units}"
+        was = f"{self.workspace.name}|{self.workspace.standard}|{self.workspace.units}|{self.workspace.currency}"
         address = reverse("firm")
         acts = [self.posts(address, name=name, standard="us", units="us", was=was) for name in ("One", "Two")]
         self.assertEqual(self.together(*acts), [302, 409])

@@ -14,7 +14,7 @@ from ..safe_cells import safe_cell
 #: layer -> colour index of the exchange file
 LAYERS = {"units": 7, "pipe": 5, "metal": 30, "drain": 34, "valves": 3, "electrical": 2, "zones": 8, "there": 1, "dimensions": 8, "text": 7}
 ROLE_LAYER = {"metal": "metal", "drain": "drain"}
-HEADER = ("group", "key", "what", "quantity", "unit", "price_each", "total", "note")
+HEADER = ("group", "key", "what", "quantity", "unit", "price_each", "total", "note", "currency")
 
 
 def dxf(wall: Wall) -> bytes:
@@ -59,20 +59,20 @@ def dxf(wall: Wall) -> bytes:
     return out.getvalue().encode()
 
 
-def rows_of(rows: list[Row]) -> list[list[Any]]:
-    return [[row.group, row.key, row.what, row.quantity, row.unit, row.each, round(row.total, 2), row.note] for row in rows]
+def rows_of(rows: list[Row], currency: str) -> list[list[Any]]:
+    return [[row.group, row.key, row.what, row.quantity, row.unit, row.each, round(row.total, 2), row.note, currency] for row in rows]
 
 
-def materials_csv(rows: list[Row]) -> str:
+def materials_csv(rows: list[Row], currency: str) -> str:
     out = io.StringIO()
     table = csv.writer(out)
     table.writerow(HEADER)
-    for row in rows_of(rows):
+    for row in rows_of(rows, currency):
         table.writerow([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
     return out.getvalue()
 
 
-def materials_xlsx(rows: list[Row], name: str) -> bytes:
+def materials_xlsx(rows: list[Row], name: str, currency: str) -> bytes:
     from openpyxl import Workbook
 
     book = Workbook()
@@ -82,9 +82,9 @@ def materials_xlsx(rows: list[Row], name: str) -> bytes:
     sheet.append([safe_cell(name)])
     sheet.append(["Sample prices where the firm has no list of its own"])
     sheet.append(list(HEADER))
-    for row in rows_of(rows):
+    for row in rows_of(rows, currency):
         sheet.append([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
-    for column, width in zip("ABCDEFGH", (13, 18, 44, 10, 10, 10, 10, 30), strict=True):
+    for column, width in zip("ABCDEFGHI", (13, 18, 44, 10, 10, 10, 10, 30, 9), strict=True):
         sheet.column_dimensions[column].width = width
     out = io.BytesIO()
     book.save(out)

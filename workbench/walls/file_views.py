@@ -9,6 +9,7 @@ from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
+from django.utils import timezone
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods
 
@@ -54,6 +55,7 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
         "groups": by_group(rows),
         "total": total(rows),
         "own": set(job.workspace.prices),
+        "currency": job.workspace.currency,
     }
     return render(request, "walls/materials.html", context)
 
@@ -62,8 +64,13 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
 def materials_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
     job = job_for(request, pk)
     if ending == "csv":
-        return _file(materials_csv(_list(job)), "text/csv; charset=utf-8", job, "materials.csv")
-    return _file(materials_xlsx(_list(job), job.name), "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", job, "materials.xlsx")
+        return _file(materials_csv(_list(job), job.workspace.currency), "text/csv; charset=utf-8", job, "materials.csv")
+    return _file(
+        materials_xlsx(_list(job), job.name, job.workspace.currency),
+        "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+        job,
+        "materials.xlsx",
+    )
 
 
 @require_GET
@@ -87,10 +94,11 @@ def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The wall at a stated scale on A3, with its findings, fittings and materials."""
     job = job_for(request, pk)
     design, wall, shapes = drawn(job, states_of(request))
-    scale = shapes.scale_for(*PAPER)
+    scale, rows = shapes.scale_for(*PAPER), materials(design.chosen, wall, job.workspace.prices)
     context = {
         "job": job, "design": design, "wall": wall, "view": shapes, "scale": scale, "size": shapes.on_paper(scale),
-        "rows": materials(design.chosen, wall, job.workspace.prices), "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
+        "groups": by_group(rows), "total": total(rows), "currency": job.workspace.currency, "today": timezone.localdate(),
+        "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
         "style": svg_style("wall"),
     }  # fmt: skip
     return _printed(request, "walls/wall_pdf.html", context, job, "wall.pdf")
@@ -101,7 +109,8 @@ def train_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The train sheet: the drawing, each stage with its figures, the findings with their remedies, what was accepted and why."""
     job = job_for(request, pk)
     design, _, _ = drawn(job)
-    context = {"job": job, "design": design, "variant": design.chosen, "drawing": draw_train(design, design.chosen, job.units), "caution": STANDING_CAUTION,
+    context = {"job": job, "design": design, "variant": design.chosen, "drawing": draw_train(design, design.chosen, job.units),
+               "today": timezone.localdate(), "caution": STANDING_CAUTION,
     "style": svg_style("train"),
                "names": {stage.id: stage.name for stage in design.chosen.run.stages}}  # fmt: skip
     return _printed(request, "walls/train_pdf.html", context, job, "train.pdf")
