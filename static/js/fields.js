@@ -41,3 +41,19 @@ document.addEventListener("htmx:afterSwap", () => {
     if (each?.tagName === "DETAILS" && id !== "sheet") each.open = true;
   }
 });
+
+/* the focus stays where the person was: on the same control of the new content, else near it */
+const words = (el) => el.getAttribute("aria-label") ?? el.textContent.trim();
+let left = null;
+document.addEventListener("htmx:beforeSwap", (e) => {
+  const el = document.activeElement;
+  left = el && el !== document.body && e.detail.target.contains(el) ? { tag: el.tagName, name: el.name ?? "", words: words(el), box: e.detail.target.id } : null;
+});
+document.addEventListener("htmx:afterSettle", () => {
+  if (!left || (document.activeElement && document.activeElement !== document.body)) { left = null; return; }
+  const box = document.getElementById(left.box);
+  const same = [...(box?.querySelectorAll(left.tag) ?? [])].find((el) => (el.name ?? "") === left.name && words(el) === left.words && !el.disabled);
+  const near = same ?? box?.querySelector("[data-first], textarea[data-once], button:not([disabled]), a[href]");
+  near?.focus({ preventScroll: true });
+  left = null;
+});

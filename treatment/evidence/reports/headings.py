@@ -91,6 +91,8 @@ def heading(cell: str) -> Heading:
     patterns = _patterns("headings")
     whole = next((role for role in ORDER if text in patterns[role][0]), "")
     role = whole or next((role for role in ORDER if patterns[role][1].search(text)), "")
+    if not role and is_unit(cell) and text not in ("ph", "th"):  # results stand under their unit
+        return Heading("result", cell.strip(), "")
     return Heading(role, unit, bare)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
@@ -10,6 +11,7 @@ from .names import meaning
 from .results import looks_like_result
 from .sheets import Line, plain
 
+RESULT_WORDS = ("result", "results", "ergebnis", "resultat", "résultat", "resultado", "resultaat", "value", "wert")
 SINGLE = (
     "unit",
     "qualifier",
@@ -36,6 +38,8 @@ class SampleColumn:
     label: str
     qualifier: int | None = None
     unit: int | None = None
+    reporting: int | None = None
+    detection: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,9 +84,11 @@ def layout_at(lines: Sequence[Line], i: int, above: tuple[str, ...] = ()) -> Lay
         or any(about(cell.partition(":")[0]) and ":" in cell for cell in line.cells)
     ):
         return found
-    if _layout(lines, i + 1, lines[i + 1], 1, line.cells) is not None:  # the next line is a heading by itself
-        return None
-    return _layout(lines, i, _joined(line, lines[i + 1]), 2, above)
+    joined = _layout(lines, i, _joined(line, lines[i + 1]), 2, above)
+    named = [any(heading(cell).role == "name" for cell in each.cells) for each in (line, lines[i + 1])]
+    if named != [True, False] and _layout(lines, i + 1, lines[i + 1], 1, line.cells) is not None:
+        return None  # the next line is a heading by itself
+    return joined
 
 
 def _layout(lines: Sequence[Line], i: int, line: Line, taken: int, above: tuple[str, ...]) -> Layout | None:
@@ -153,6 +159,8 @@ def _units_line(lines: Sequence[Line], i: int) -> bool:
 def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], above: tuple[str, ...]) -> tuple[Long, ...] | None:
     names = [k for k, each in enumerate(said) if each.role == "name"]
     roles = {each.role for each in said}
+    if not names and said[0].role in ("sample", "point", "number", "cas") and _names_below(lines, after, line):
+        names = [0]
     if not names:
         if not roles & {"result", "range", "high", "average", "percentile"} or len(roles - {""}) < 2 or said[0].role not in ("", "number"):
             return None
@@ -170,6 +178,12 @@ def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], ab
     return tuple(parts)
 
 
+def _names_below(lines: Sequence[Line], after: int, head: Line) -> bool:
+    """Whether most of the first column below is names of ours: samples stand across, whatever its heading says."""
+    cells = [cell for line in lines[after : after + 10] if (cell := cell_at(line, 0, head.spans))]
+    return len(cells) > 1 and sum(bool(meaning(cell).how) for cell in cells) >= 0.6 * len(cells)
+
+
 def _repeats(said: list[Heading], names: list[int]) -> bool:
     """Whether two tables stand side by side: every name is followed by a result or a unit of its own."""
     ends = [*names[1:], len(said)]
@@ -182,6 +196,12 @@ def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], na
         if said[k].role in SINGLE:
             at.setdefault(said[k].role, k)
     results = [k for k in where if said[k].role == "result"]
+    units = [k for k in where if k != name and said[k].role in ("", "result", "unit") and _holds_units(lines, after, k, line)]
+    results = [k for k in results if k not in units]
+    if len(results) > 1 and any(_holds_results(lines, after, k, line) for k in results):
+        results = [k for k in results if _holds_results(lines, after, k, line)]
+    if units and "unit" not in at:
+        at["unit"] = units[0]
     unit = next((said[k].unit for k in results if said[k].unit), "")
     if len(results) > 1:
         return Long(
@@ -189,12 +209,12 @@ def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], na
         )
     if results:
         return Long(name, (SampleColumn(results[0], "", at.get("qualifier"), at.get("unit")),), at, unit)
-    columns = [k for k in where if k != name and not said[k].role and _holds_results(lines, after, k, line)]
+    columns = [k for k in where if k not in (name, *units) and not said[k].role and _holds_results(lines, after, k, line)]
     columns += [k for k in where if k != name and said[k].role in ("sample", "sampled", "point") and _holds_results(lines, after, k, line)]
     if columns:
         at = {role: k for role, k in at.items() if k not in columns}
-        units = [said[k].unit for k in sorted(columns) if said[k].unit]
-        return Long(name, tuple(SampleColumn(k, line.cells[k], _marks_beside(said, k), None) for k in sorted(columns)), at, units[0] if units else "")
+        given = [said[k].unit for k in sorted(columns) if said[k].unit]
+        return Long(name, tuple(SampleColumn(k, line.cells[k], _marks_beside(said, k), None) for k in sorted(columns)), at, given[0] if given else "")
     if {"low", "high", "range", "percentile", "average"} & set(at):
         unit = next((said[k].unit for role, k in at.items() if said[k].unit and role in ("high", "range", "average", "percentile")), "")
         return Long(name, (SampleColumn(-1, "", at.get("qualifier"), at.get("unit")),), at, unit)
@@ -211,7 +231,14 @@ def _column(line: Line, said: list[Heading], k: int, where: range, above: tuple[
     nxt = next((j for j in where if j > k and said[j].role == "result"), where.stop)
     own = {said[j].role: j for j in range(k + 1, nxt)}
     before = {said[j].role: j for j in range(max(k - 1, where.start), k)}
-    return SampleColumn(k, over or line.cells[k], own.get("qualifier", before.get("qualifier")), own.get("unit"))
+    label = over or re.sub(rf"(?i)\s*\b(?:{'|'.join(RESULT_WORDS)})\b\s*$", "", line.cells[k]).strip() or line.cells[k]
+    return SampleColumn(k, label, own.get("qualifier", before.get("qualifier")), own.get("unit"), own.get("reporting"), own.get("detection"))
+
+
+def _holds_units(lines: Sequence[Line], after: int, k: int, head: Line) -> bool:
+    """Whether what stands below is units and nothing else."""
+    cells = [cell for line in lines[after : after + 12] if (cell := cell_at(line, k, head.spans))]
+    return bool(cells) and sum(is_unit(cell) and not looks_like_result(cell) for cell in cells) >= max(1, 0.7 * len(cells))
 
 
 def _holds_results(lines: Sequence[Line], after: int, k: int, head: Line) -> bool:

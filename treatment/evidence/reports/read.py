@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from ...language.analytes import Analyte, analytes, find_analyte, fold, nearest_name
 from ...language.errors import NotUnderstood
 from ...language.reading import Reading
+from ..entry_line import parse_line
 from .dates import day, day_first
 from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, layout_at
@@ -21,6 +22,9 @@ from .sheets import Line, Sheet, plain, words_of
 MOST_ROWS, MOST_GUESSED = 20_000, 400
 _ALL_IN = re.compile(
     r"(?:results?|values?|concentrations?|ergebnisse|werte|resultats|valeurs|resultados|resultaten|waarden)\b.{0,40}?\b(?:in|as|are|en)\s+(?P<unit>\S+(?:\s+\S+)?)"
+)
+_PLACE = re.compile(
+    r"\b(?:after|before|behind|inlet|outlet|softened|filtered|house|barn|garden|upstairs|main|nach|vor|hinter|apres|avant|despues|antes|na|voor|maison|haus|casa|huis)\b"
 )
 _SPLIT = re.compile(r"(?:\s?[.·…_]){3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\s*=\s*")
 _BETWEEN = re.compile(
@@ -117,9 +121,10 @@ class _Walk:
             if found is not None:
                 self.layout, self.phase = found, ""
                 self.words = self.words or _words(found)
-                above, i = (), i + found.lines
+                above, i = found.words, i + found.lines
                 continue
-            if not self._says_of_sample(line, sheet.name):
+            across = self.layout is not None and self._across(aligned(line, self.layout.spans, len(self.layout.words)))
+            if not across and not self._says_of_sample(line, sheet.name):
                 self._row(line)
             above, i = (line.cells if not line.spans else ()), i + 1
         if not self.begun:
@@ -214,6 +219,22 @@ class _Walk:
         if self.count == before and len(line.filled) < 3:
             self._free(line, strict=True)
 
+    def _across(self, cells: list[str]) -> bool:
+        """Keep what a row tells of the samples that stand across, such as the day of each; False where it is no such row."""
+        told = False
+        for part in self.layout.parts if self.layout else ():
+            if not isinstance(part, Long) or len(part.columns) < 2 or part.name >= len(cells) or not (role := about(cells[part.name])):
+                continue
+            for column in part.columns:
+                value = cells[column.result] if 0 <= column.result < len(cells) else ""
+                sample = self._sample(f"{column.result}", column.label)
+                if role == "sampled":
+                    sample.taken_on = day(value, self.first) or sample.taken_on
+                elif value:
+                    sample.label, sample.point = value[:120], point_of(value) or sample.point
+            told = True
+        return told
+
     def _long(self, at: str, cells: list[str], part: Long) -> None:
         def cell(k: int | None) -> str:
             return cells[k] if k is not None and 0 <= k < len(cells) else ""
@@ -232,11 +253,22 @@ class _Walk:
                 continue
             unit = cell(column.unit) or cell(part.at.get("unit")) or part.unit
             shown = Printed(
-                result=result, mark=cell(column.qualifier), unit=unit, reporting=cell(part.at.get("reporting")), detection=cell(part.at.get("detection")),
+                result=result, mark=cell(column.qualifier), unit=unit, reporting=cell(column.reporting) or cell(part.at.get("reporting")),
+                detection=cell(column.detection) or cell(part.at.get("detection")),
                 limit=cell(part.at.get("limit")), headed=True,
+                taken_for=column.label if column.label and not self._names_a_sample(column.label) else "",
                 low=ranges["low"], high=ranges["high"], range=ranges["range"], average=ranges["average"], percentile=ranges["percentile"],
             )  # fmt: skip
             self._keep(self._sample_of(cells, part, column), at, label, shown)
+
+    def _names_a_sample(self, label: str) -> bool:
+        """Whether a heading over results is that of a sample: a day, a number, a place, or a word for a sample."""
+        return (
+            any(letter.isdigit() for letter in label)
+            or bool(_PLACE.search(plain(label)))
+            or point_of(label) is not None
+            or heading(label).role in ("sample", "point", "sampled", "result")
+        )
 
     def _sample_of(self, cells: list[str], part: Long, column: SampleColumn) -> ReportSample:
         def cell(role: str) -> str:
@@ -276,6 +308,8 @@ class _Walk:
         )
         if start is None or start > 2 or (start + 1 >= len(cells) and not looks_like_result(cells[-1])):
             return
+        if len(line.filled) == 1 and self._sentence(line):
+            return
         label, rest = cells[start], cells[start + 1 :]
         numbers = [k for k, cell in enumerate(rest) if looks_like_result(cell)]
         if not numbers or numbers[0] > 2:
@@ -290,6 +324,19 @@ class _Walk:
         self._keep(
             self._sample(), line.at, label, Printed(result=rest[k], mark="" if is_unit(mark) else mark, unit=unit, crowd=values if not beside else 2)
         )
+
+    def _sentence(self, line: Line) -> bool:
+        """Several readings in one line of text, as on an entry line; False where it is none."""
+        entries = parse_line(line.filled[0]) if re.search(r"[;,]", line.filled[0]) else []
+        if len(entries) < 2 or not all(entry.reading for entry in entries):
+            return False
+        for entry in entries:
+            assert entry.reading
+            why = entry.reading.note or entry.mended or "read from a line of text"
+            analyte = analytes()[entry.reading.analyte]
+            self._sample().rows.append(ReportRow(line.at, analyte.name, entry.text, "", "check", analyte, entry.reading, why))
+            self.count += 1
+        return True
 
     @staticmethod
     def _cut(cell: str) -> list[str]:

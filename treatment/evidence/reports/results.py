@@ -26,6 +26,12 @@ _LOOKS = re.compile(
     re.IGNORECASE,
 )
 _SIGNS = {"nd": "<", "lt": "<", "≤": "<", "<=": "<", "gt": ">", "≥": ">", ">=": ">", "=": "", "~": "", "≈": ""}
+_WORDED = re.compile(
+    r"^(?:(?P<below>less than|below|under|not more than|kleiner als|weniger als|unter|inf[ée]rieur [àa]|moins de|menor que|menos de|minder dan|kleiner dan)"
+    r"|greater than|more than|above|over|exceeds|gr[öo](?:ß|ss)er als|mehr als|sup[ée]rieur [àa]|mayor que|meer dan|groter dan)\s*(?=[\d.,])",
+    re.IGNORECASE,
+)
+_AT_20 = re.compile(r"(?<!\d)20\s*[°º]?\s*C", re.IGNORECASE)
 _FAR = 10.0  # beyond the plausible range by this factor, a number is asked about
 
 
@@ -33,7 +39,9 @@ _FAR = 10.0  # beyond the plausible range by this factor, a number is asked abou
 class Printed:
     """What a row prints. result, mark, unit: as they stand; reporting, detection, limit: cells of those columns; low, high, average, percentile:
 
-    cells of a town's table; headed: whether the result stands under a heading we know; crowd: how many numbers stand in the row without one.
+    cells of a town's table; headed: whether the result stands under a heading we know; crowd: how many numbers stand in the row without one;
+
+    taken_for: a heading that was taken for a sample's name, for want of a better.
     """
 
     result: str = ""
@@ -49,6 +57,7 @@ class Printed:
     percentile: str = ""
     headed: bool = False
     crowd: int = 0
+    taken_for: str = ""
 
 
 @dataclass(slots=True)
@@ -103,11 +112,15 @@ class _Row:
         if not text:
             return Judged("aside", None, ["no result in this row"])
         body, unit = text
+        if analyte.key == "conductivity" and _AT_20.search(unit):
+            self.doubts.append("at 20 °C; at 25 °C it is about a ninth more")
         reading = self._read(body, unit)
         if row.crowd > 1 and not row.headed:
             self.doubts.append("several numbers stand in this row and no heading tells which is the result")
         elif not row.headed and not unit and analyte.unit != "pH":
             self.doubts.append("no heading and no unit beside it")
+        if row.taken_for:
+            self.doubts.append(f"“{row.taken_for}” is taken for a sample")
         low, high = analyte.plausible
         far = max(reading.low, reading.high or 0.0) > max(high, 1e-9) * (_FAR if analyte.key != "ph" else 1) or (
             analyte.key == "ph" and reading.low < low
@@ -200,7 +213,7 @@ class _Row:
         counted = self.analyte.is_microbe and re.match(r"^[<>\d]", said)
         if not counted and (said in _texts("results", "undetected") or (not said and marked in below)):
             return self._under_limit()
-        cleaned = powers(_SPREAD.sub("", text)).strip(" *†‡")
+        cleaned = _WORDED.sub(lambda match: "<" if match["below"] else ">", powers(_SPREAD.sub("", text)).strip(" *†‡"))
         return self._in_brackets(text) or self._limit_told(cleaned) or self._interval(cleaned) or self._value(text, cleaned, marked)
 
     def _in_brackets(self, text: str) -> tuple[str, str] | None:

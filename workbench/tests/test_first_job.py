@@ -1,0 +1,102 @@
+"""The first job of somebody new: from a typed paper report to the papers, by keyboard alone and at phone width; steps and clicks counted."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from workbench.jobs.models import Job
+from workbench.samples.models import Reading
+
+from .base import BrowserTestCase
+
+#: as a person types a paper report: any order, any spelling, one basis without its unit
+LINE = "hardness 310 ppm iron 1.8 mg/L, 6.3 pH alkalinity 60 ppm, manganse 0.12 mg/L; nitrates 12 as NO3, E.coli absent, total coliforms absent, TDS 420ppm"
+
+
+class FirstJob(BrowserTestCase):
+    def tab_to(self, page: Page, selector: str) -> None:
+        """Press Tab until the element has the focus."""
+        for _ in range(120):
+            if page.evaluate("s => document.activeElement?.matches(s) ?? false", selector):
+                return
+            page.keyboard.press("Tab")
+        self.fail(f"Tab never comes to {selector}")
+
+    def kept(self) -> set[str]:
+        return set(Reading.objects.values_list("analyte", flat=True))
+
+    def test_by_keyboard_alone(self) -> None:
+        """No pointer at all: the job begun, the report typed, the house and the supply told, the train looked at, its paper fetched."""
+        page = self.page
+        page.goto("/")
+        self.tab_to(page, "#id_name")
+        page.keyboard.type("Mill House")
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/water/")
+        self.tab_to(page, "textarea[data-once]")
+        page.keyboard.type(LINE)
+        page.keyboard.press("Enter")
+        expect(page.get_by_label("Take out Nitrate")).to_be_visible()
+        self.assertLessEqual({"hardness", "iron", "ph", "alkalinity", "manganese", "nitrate", "e_coli", "total_coliform", "tds"}, self.kept())
+        page.keyboard.press("Escape")
+        page.evaluate("document.activeElement.blur()")
+        page.keyboard.press("1")
+        page.wait_for_url("**/site/")
+        self.tab_to(page, "#id_people")
+        page.keyboard.type("4")
+        self.tab_to(page, "#id_bathrooms")
+        page.keyboard.type("2")
+        page.keyboard.press("Tab")
+        expect(page.locator(".f-bathrooms .field-state")).to_have_text("saved")
+        page.evaluate("document.activeElement.blur()")
+        page.keyboard.press("3")
+        page.wait_for_url("**/supply/")
+        self.tab_to(page, "#id_flow_l_min")
+        page.keyboard.type("7")
+        self.tab_to(page, "#id_pressure_low_kpa")
+        page.keyboard.type("40/60")
+        page.keyboard.press("Tab")
+        expect(page.locator("#id_flow_l_min")).to_have_value("7 gpm")
+        expect(page.locator(".f-pressure_low_kpa .field-state")).to_have_text("saved")
+        page.evaluate("document.activeElement.blur()")
+        page.keyboard.press("4")
+        page.wait_for_url("**/train/")
+        self.assertGreater(page.locator("#bench .stage").count(), 1)
+        self.tab_to(page, "details:has(a[href$='train.pdf']) > summary")
+        page.keyboard.press("Enter")
+        self.tab_to(page, "a[href$='train.pdf']")
+        answer = page.request.get(page.evaluate("document.activeElement.href"))
+        self.assertTrue(answer.body().startswith(b"%PDF"))
+
+    def test_on_a_phone_with_few_taps(self) -> None:
+        """At 390 px: at most five screens, at most ten taps, nothing refused, from the report to the paper."""
+        page = self.open("dora", 390, 844)
+        screens, taps = 1, 0
+        page.fill("#id_name", "Mill House")
+        page.get_by_role("button", name="Start a job").click()
+        taps, screens = taps + 1, screens + 1
+        page.wait_for_url("**/water/")
+        page.get_by_label("Readings, in one line").fill(LINE)
+        page.get_by_role("button", name="Keep", exact=True).click()
+        taps += 1
+        expect(page.get_by_label("Take out Nitrate")).to_be_visible()
+        self.assertEqual(page.locator("[role=alert] .error").count(), 0)
+        page.locator(".steps").get_by_role("link", name=re.compile("Supply")).click()
+        taps, screens = taps + 1, screens + 1
+        page.fill("#id_flow_l_min", "7")
+        page.fill("#id_pressure_low_kpa", "40/60")
+        page.locator("#id_temperature_c").focus()
+        expect(page.locator(".f-pressure_low_kpa .field-state")).to_have_text("saved")
+        page.locator(".steps").get_by_role("link", name=re.compile("Train")).click()
+        taps, screens = taps + 1, screens + 1
+        expect(page.locator(".told li").nth(1)).to_be_visible()
+        page.get_by_text("Files", exact=True).click()
+        taps += 1
+        self.assertTrue(
+            page.request.get(page.get_by_role("link", name=re.compile("PDF")).first.get_attribute("href") or "").body().startswith(b"%PDF")
+        )
+        taps += 1
+        self.assertLessEqual((screens, taps), (5, 10))
+        self.assertEqual(Job.objects.count(), 1)
