@@ -3,4 +3,4 @@
 The one door is :func:`treatment.design.design`: a job document in, a design out.
 """
 
-ENGINE = "0.6.0"
+ENGINE = "0.7.0"

@@ -6,7 +6,7 @@ const wall = () => document.getElementById("wall");
 
 /* A place on the screen as a place on the wall [mm]. */
 function onWall(x, y) {
-  return new DOMPoint(x, y).matrixTransform(document.querySelector(".wall-svg").getScreenCTM().inverse());
+  return new DOMPoint(x, y).matrixTransform(document.querySelector(".wall-frame .wall-svg").getScreenCTM().inverse());
 }
 function carried(from, e) {
   const start = onWall(from.x, from.y), now = onWall(e.clientX, e.clientY);

@@ -390,7 +390,7 @@ class OnTheWall(BrowserTestCase):
         page.locator('.unit[data-unit="softener"]').click()
         expect(page.locator('.unit[data-unit="softener"]')).to_have_attribute("aria-current", "true")
         box = page.locator('.unit[data-unit="softener"] .unit-hit').bounding_box()
-        frame = page.locator(".wall-svg").bounding_box()
+        frame = page.locator(".wall-frame .wall-svg").bounding_box()
         assert box and frame
         page.mouse.move(box["x"] + 20, box["y"] + box["height"] / 2)
         page.mouse.down()
