@@ -171,6 +171,21 @@ class Layouts(TestCase):
         lead = read("Contaminant | Action Level | 90th Percentile | Sites above AL | Units\nLead | 15 | 4.1 | 0 | ppb")
         self.assertEqual(told(lead.samples[0].rows[0]), ("check", "lead", 0.0, 0.0041))
 
+    def test_a_row_that_holds_a_word_of_a_heading_is_a_row(self) -> None:
+        """Unknown compounds, tests and samples are kept aside; the row behind them keeps its result."""
+        report = read("""
+            Parameter | Result | Units
+            Iron | 0.12 | mg/L
+            Mystery compound | 3 | mg/L
+            Test 3 | 5 | mg/L
+            Total metals | 7 | mg/L
+            Sample description | 12 | mg/L
+            pH | 7.6 |""")
+        self.assertEqual(
+            [row.label for row in report.samples[0].rows], ["Iron", "Mystery compound", "Test 3", "Total metals", "Sample description", "pH"]
+        )
+        self.assertEqual(told(report.samples[0].rows[-1]), ("sure", "ph", 7.6, 7.6))
+
     def test_lines_without_a_table(self) -> None:
         """Dotted leaders, colons, spaces; numbers of reports and pages are nothing."""
         rows = [[line] for line in ("Iron ........... 0.3 mg/L", "pH: 6.1", "Sulphate <5 mg/L", "Hardness = 14 gpg", "Total coliforms ..... Absent",

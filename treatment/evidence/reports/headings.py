@@ -24,11 +24,12 @@ _WHOLE = {"date", "time", "test", "tests", "site", "source", "sample", "samples"
 
 @dataclass(frozen=True, slots=True)
 class Heading:
-    """What a column holds, and the unit its heading gives."""
+    """What a column holds, and the unit its heading gives. whole: the heading is the very word, not a text that holds it."""
 
     role: str
     unit: str = ""
     text: str = ""
+    whole: bool = False
 
 
 @lru_cache(4096)
@@ -93,7 +94,7 @@ def heading(cell: str) -> Heading:
     role = whole or next((role for role in ORDER if patterns[role][1].search(text)), "")
     if not role and is_unit(cell) and text not in ("ph", "th"):  # results stand under their unit
         return Heading("result", cell.strip(), "")
-    return Heading(role, unit, bare)
+    return Heading(role, unit, bare, bool(whole))
 
 
 @lru_cache(4096)

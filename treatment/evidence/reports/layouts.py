@@ -105,8 +105,12 @@ def _numeric(cell: str) -> bool:
 
 
 def _dates_only(cells: tuple[str, ...]) -> bool:
-    """Whether the numbers of a heading are days, years or numbers of samples."""
-    return bool(heading(cells[0]).role or any(heading(cell).role in ("name", "unit") for cell in cells)) and all(
+    """Whether the numbers of a heading are days, years or numbers of samples: then the word over the names must be the very word."""
+    if not any(heading(cell).whole and heading(cell).role in ("name", "sample", "point", "number") for cell in cells):
+        return False
+    if any(is_unit(cell) and not heading(cell).whole for cell in cells):
+        return False
+    return all(
         not _numeric(cell) or "/" in cell or "-" in cell or cell.count(".") == 2 or (cell.isdigit() and len(cell) in (1, 2, 4)) for cell in cells
     )
 

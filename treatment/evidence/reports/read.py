@@ -117,7 +117,7 @@ class _Walk:
             if not line.filled:
                 above, i = (), i + 1
                 continue
-            found = layout_at(lines, i, above)
+            found = None if self._fits(line) else layout_at(lines, i, above)
             if found is not None:
                 self.layout, self.phase = found, ""
                 self.words = self.words or _words(found)
@@ -129,6 +129,19 @@ class _Walk:
             above, i = (line.cells if not line.spans else ()), i + 1
         if not self.begun:
             self.cover = self.here
+
+    def _fits(self, line: Line) -> bool:
+        """Whether a line is a row under the heading that stands: a number under a result, and no very word of a heading over the names."""
+        if self.layout is None:
+            return False
+        cells = aligned(line, self.layout.spans, len(self.layout.words))
+        for part in self.layout.parts:
+            if not isinstance(part, Long) or part.name >= len(cells) or heading(cells[part.name]).whole:
+                continue
+            results = [cells[column.result] for column in part.columns if 0 <= column.result < len(cells)]
+            if cells[part.name] and any(looks_like_result(cell) for cell in results):
+                return True
+        return False
 
     def done(self) -> list[ReportSample]:
         """The samples that hold rows; what stands twice in one is to be looked at."""
@@ -240,7 +253,7 @@ class _Walk:
             return cells[k] if k is not None and 0 <= k < len(cells) else ""
 
         label = cell(part.name)
-        if not label or (heading(label).role == "name" and not meaning(label).how):
+        if not label or (heading(label).role == "name" and heading(label).whole and not meaning(label).how):
             return
         ranges = {role: cell(part.at.get(role)) for role in ("low", "high", "range", "average", "percentile")}
         if not any(cell(column.result) for column in part.columns) and not any(ranges.values()):
