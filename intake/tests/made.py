@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import zlib
 
 from openpyxl import Workbook
 
@@ -30,12 +31,17 @@ def page(lines: list[list[tuple[float, str]]], height: float = 792.0) -> bytes:
         for x, text in pieces:
             plain = text.encode("cp1252").replace(b"\\", b"\\\\").replace(b"(", b"\\(").replace(b")", b"\\)")
             said.append(b"BT /F 10 Tf 1 0 0 1 %.1f %.1f Tm (%s) Tj ET" % (x, height - 60 - 16 * row, plain))
-    content = b"\n".join(said)
+    return pdf(b"\n".join(said), height)
+
+
+def pdf(content: bytes, height: float = 792.0, packed: bool = False) -> bytes:
+    """A PDF of one page with this content; packed: deflated, so that much of the same is little."""
+    stream = zlib.compress(content, 9) if packed else content
+    fonts = b"<</Font<</F<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>>>>>"
     parts = [
         b"<</Type/Catalog/Pages 2 0 R>>", b"<</Type/Pages/Kids[3 0 R]/Count 1>>",
-        b"<</Type/Page/Parent 2 0 R/MediaBox[0 0 612 %d]/Contents 4 0 R/Resources<</Font<</F<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>>>>>>>"
-        % height,
-        b"<</Length %d>>stream\n" % len(content) + content + b"\nendstream",
+        b"<</Type/Page/Parent 2 0 R/MediaBox[0 0 612 %d]/Contents 4 0 R/Resources%s>>" % (height, fonts),
+        b"<<%s/Length %d>>stream\n" % (b"/Filter/FlateDecode" if packed else b"", len(stream)) + stream + b"\nendstream",
     ]  # fmt: skip
     made, places = b"%PDF-1.4\n", []
     for number, part in enumerate(parts, 1):

@@ -6,10 +6,10 @@ import argparse
 import sys
 from pathlib import Path
 
-sys.path.insert(0, str(Path(__file__).resolve().parent))
+sys.path[:0] = [str(Path(__file__).resolve().parent), str(Path(__file__).resolve().parents[2])]
 
-from faults import faults
-from load import load
+from faults import faults  # noqa: E402
+from load import load  # noqa: E402
 
 parser = argparse.ArgumentParser(prog="./cairn bench")
 parser.add_argument("--load", action="store_true", help="sixteen people for half a minute")
