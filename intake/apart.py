@@ -14,7 +14,7 @@ from treatment.evidence.reports.sheets import Line, Sheet
 
 from .beside import Beside, NoTurn, TookTooLong
 from .files import sheets_of
-from .limits import LARGEST, Unreadable
+from .limits import LARGEST, Blank, Unreadable
 
 WALL_S, CPU_S, MEMORY = 8, 6, 700 * 1024 * 1024
 WAIT_S = 10
@@ -43,7 +43,7 @@ def sheets_apart(content: bytes) -> list[Sheet]:
     except ValueError:
         raise Unreadable(TOO_DEAR) from None
     if "unreadable" in answer:
-        raise Unreadable(answer["unreadable"])
+        raise (Blank if answer.get("blank") else Unreadable)(answer["unreadable"])
     return [
         Sheet(name, tuple(Line(at, tuple(cells), tuple((left, right) for left, right in spans)) for at, cells, spans in lines))
         for name, lines in answer["sheets"]
@@ -70,7 +70,7 @@ def main() -> None:
         sheets = sheets_of(sys.stdin.buffer.read(LARGEST + 1))
         answer: dict[str, object] = {"sheets": [(sheet.name, [(line.at, line.cells, line.spans) for line in sheet.lines]) for sheet in sheets]}
     except Unreadable as refused:
-        answer = {"unreadable": str(refused)}
+        answer = {"unreadable": str(refused), "blank": isinstance(refused, Blank)}
     except MemoryError:
         answer = {"unreadable": TOO_DEAR}
     json.dump(answer, sys.stdout)

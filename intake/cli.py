@@ -7,12 +7,12 @@ import json
 import sys
 from pathlib import Path
 
-from treatment.evidence.reports.read import read_sheets
+from treatment.evidence.reports.read import Report, read_sheets
 from treatment.language.errors import NotUnderstood
 from treatment.papers.report_file import report_document, report_schema
 
 from .apart import sheets_apart
-from .limits import LARGEST, Unreadable
+from .limits import LARGEST, Blank, Unreadable
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -28,6 +28,8 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         content = sys.stdin.buffer.read(LARGEST + 1) if options.file == "-" else _bytes(Path(options.file))
         report = read_sheets(sheets_apart(content))
+    except Blank as error:
+        report = Report([], str(error))
     except (Unreadable, NotUnderstood) as error:
         print(f"{options.file}: {error}", file=sys.stderr)
         return 2

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections import Counter
 
 from treatment.evidence.reports.sheets import Line, Sheet
 
-from .limits import LARGEST, MOST_CELLS, MOST_LETTERS, MOST_ROWS, Unreadable
+from .limits import LARGEST, MOST_CELLS, MOST_LETTERS, MOST_ROWS, Blank, Unreadable
 
 
 def sheets_of(content: bytes) -> list[Sheet]:
     """The sheets of a CSV, XLSX or text PDF file. Raises Unreadable."""
     if not content.strip():
-        raise Unreadable("The file is empty.")
+        raise Blank("The file is empty.")
     if len(content) > LARGEST:
         raise Unreadable(f"The file is larger than {LARGEST // 1_000_000} MB; a laboratory report is far smaller.")
     if content.startswith(b"PK"):
@@ -46,8 +47,10 @@ def sheets_of_text(text: str) -> list[Sheet]:
     """Pasted or separated text as one sheet, each line at its number in the file; the separator is the one that parts most lines alike."""
     lines = text.splitlines()
     if not any(line.strip() for line in lines):
-        raise Unreadable("There is nothing in it.")
+        raise Blank("There is nothing in it.")
     mark = _separator([line for line in lines if line.strip()][:400])
+    if not mark:
+        return [Sheet("", tuple(_set_in_columns(number, line) for number, line in enumerate(lines[: MOST_ROWS + 1], 1)))]
     found, reader = [], csv.reader(io.StringIO("\n".join(lines)), delimiter=mark)
     before = 0
     try:
@@ -61,9 +64,15 @@ def sheets_of_text(text: str) -> list[Sheet]:
     return [Sheet("", tuple(found))]
 
 
+def _set_in_columns(number: int, line: str) -> Line:
+    """A line whose cells are parted by two spaces or more, each with where it begins and ends."""
+    cells = list(re.finditer(r"\S+(?: \S+)*", line.expandtabs()[:4000]))[:MOST_CELLS]
+    return Line(str(number), tuple(cell[0][:MOST_LETTERS] for cell in cells), tuple((float(cell.start()), float(cell.end())) for cell in cells))
+
+
 def _separator(lines: list[str]) -> str:
-    """What parts the cells: the mark that most lines hold equally often; a comma between digits may be a decimal comma."""
-    best, most = "\t", 0.0
+    """What parts the cells: the mark that most lines hold equally often; a comma between digits may be a decimal comma. Empty for none."""
+    best, most = "", 0.0
     for mark in "\t;|,":
         counts = Counter(count for line in lines if (count := _marks(line, mark)))
         if not counts:

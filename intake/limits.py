@@ -10,3 +10,7 @@ MOST_SHEETS = 30
 
 class Unreadable(Exception):
     """A file that cannot be read; its text is for the person who chose it."""
+
+
+class Blank(Unreadable):
+    """A file that opens and holds nothing to read."""

@@ -7,9 +7,9 @@ from typing import Any
 
 from treatment.evidence.reports.sheets import Line, Sheet
 
-from .limits import MOST_CELLS, MOST_LETTERS, MOST_PAGES, Unreadable
+from .limits import MOST_CELLS, MOST_LETTERS, MOST_PAGES, Blank, Unreadable
 
-_GAP = 0.45  # of a letter's height: a wider gap parts two cells
+_GAP = 0.34  # of a letter's height, a space being about a quarter: a wider gap parts two cells
 Word = dict[str, Any]
 
 
@@ -25,7 +25,7 @@ def read_pages(content: bytes) -> list[Sheet]:
     except Exception:
         raise Unreadable("The PDF cannot be read; it may be damaged or protected by a password.") from None
     if not any(line.filled for line in lines):
-        raise Unreadable("The PDF holds pictures, not text; there is nothing to read without recognising letters. Type the readings instead.")
+        raise Blank("The PDF holds pictures, not text; there is nothing to read without recognising letters. Type the readings instead.")
     return [Sheet("", tuple(lines))]
 
 

@@ -175,6 +175,30 @@ class OfManyCountries(TestCase):
         ]
 
 
+class Columns(TestCase):
+    def test_text_set_in_columns_by_spaces(self) -> None:
+        """A fixed-width listing: empty places stay empty, limits are no results."""
+        text = """Larkfell Laboratory
+Sample: Well            Sampled: 12 May 2026
+
+Parameter                Result   Units    RL      MCL
+Iron, total                1.85   mg/L     0.05    0.3
+Lead                       ND     ug/L     1.0     15
+pH                         7.1                     6.5-8.5
+Total coliforms          absent   /100mL
+"""
+        report = read_sheets(sheets_of(text.encode()))
+        self.assertEqual(told(report), [("5", "iron", 1.85), ("6", "lead", 0.0), ("7", "ph", 7.1), ("8", "total_coliform", 0.0)])
+        self.assertTrue(all(row.status == "sure" for row in report.samples[0].rows))
+        self.assertEqual(report.samples[0].taken_on, dt.date(2026, 5, 12))
+
+    def test_tables_set_close_side_by_side_on_a_page(self) -> None:
+        """Two tables on the same lines, their cells three points apart."""
+        head = [(40.0, "Parameter"), (150.0, "Result"), (190.0, "Unit"), (320.0, "Parameter"), (430.0, "Result"), (470.0, "Unit")]
+        row = [(40.0, "Total dissolved solids"), (150.0, "312"), (190.0, "mg/L"), (320.0, "Iron"), (430.0, "1.85"), (470.0, "mg/L")]
+        self.assertEqual(told(read_sheets(sheets_of(page([head, row])))), [("1:2", "tds", 312.0), ("1:2", "iron", 1.85)])
+
+
 class CommandLine(TestCase):
     def run_on(self, name: str, content: bytes) -> tuple[int, str, str]:
         with tempfile.TemporaryDirectory() as folder:
@@ -200,6 +224,9 @@ class CommandLine(TestCase):
         """Exit 2 with one line; a document with its reason at the top."""
         status, out, wrong = self.run_on("x.xlsx", b"PK broken")
         self.assertEqual((status, out, len(wrong.splitlines())), (2, "", 1))
+        for blank in (b"", b" \n ", page([])):
+            status, out, _ = self.run_on("blank", blank)
+            self.assertEqual((status, json.loads(out)["samples"], bool(json.loads(out)["why"])), (0, [], True))
         status, out, _ = self.run_on("x.csv", b"just,words\nand,more\n")
         self.assertEqual((status, json.loads(out)["samples"]), (0, []))
         self.assertTrue(json.loads(out)["why"])

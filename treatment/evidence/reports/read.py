@@ -265,6 +265,10 @@ class _Walk:
             if not result and len(part.columns) > 1:
                 continue
             unit = cell(column.unit) or cell(part.at.get("unit")) or part.unit
+            if not result and looks_like_result(unit):  # set so close that result and unit are one
+                result, unit = unit, ""
+            if not result and len(cut := self._cut(label)) == 2:  # or name and result
+                label, result = cut
             shown = Printed(
                 result=result, mark=cell(column.qualifier), unit=unit, reporting=cell(column.reporting) or cell(part.at.get("reporting")),
                 detection=cell(column.detection) or cell(part.at.get("detection")),
