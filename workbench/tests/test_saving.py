@@ -69,6 +69,7 @@ class NothingTypedIsLost(BrowserTestCase):
         self.assertEqual(Survey.objects.get(job=job).people, 6)
 
         page.goto(f"/jobs/{job.pk}/water/")
+        expect(page.get_by_label("Which test next")).not_to_contain_text("Working the design")  # asked for by the page itself
         Session.objects.all().delete()
         box = page.get_by_label("Readings, in one line")
         box.fill("sulfate 30 mg/L")

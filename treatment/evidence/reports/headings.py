@@ -16,6 +16,7 @@ ORDER = (
     "detection", "reporting", "limit", "uncertainty", "method", "other_date", "verdict", "percentile", "average", "range", "low", "high", "qualifier",
     "samples_taken", "year", "sampled", "cas", "number", "unit", "result", "point", "sample", "name",
 )  # fmt: skip
+_OF_UNITS = re.compile(r"\s*[(\[]\s*(?:units?|unit of measure(?:ment)?|einheit|unite|unidad|eenheid)\s*[)\]]", re.IGNORECASE)
 _SHORT = 2  # letters: a word as short must be the whole heading
 _WHOLE = {"date", "time", "test", "tests", "site", "source", "sample", "samples", "standard", "standards", "no.", "nr.", "low", "high", "code", "note", "notes",
           "limits", "element", "measure", "level", "norm", "eis", "symbol", "treatment", "effects", "sources", "found", "ref", "mean", "media", "epa", "who",
@@ -85,7 +86,7 @@ def _patterns(section: str) -> dict[str, tuple[frozenset[str], re.Pattern[str]]]
 @lru_cache(4096)
 def heading(cell: str) -> Heading:
     """What a column with this heading holds; role "" where it is none we know."""
-    bare, unit = parted(cell)
+    bare, unit = parted(_OF_UNITS.sub("", cell))
     text = plain(bare).strip(" .:*")
     if not text or len(text) > 60:
         return Heading("", unit, bare)

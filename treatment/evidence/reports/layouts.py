@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from .headings import Heading, about, heading, is_unit
 from .names import meaning
-from .results import looks_like_result
+from .results import is_year, looks_like_result
 from .sheets import Line, plain
 
 RESULT_WORDS = ("result", "results", "ergebnis", "resultat", "résultat", "resultado", "resultaat", "value", "wert")
@@ -143,14 +143,24 @@ def column_of(span: tuple[float, float], spans: Sequence[tuple[float, float]]) -
 
 def _wide(lines: Sequence[Line], after: int, line: Line, said: list[Heading]) -> tuple[Wide, ...] | None:
     """Analytes across the top."""
-    at = {each.role: k for k, each in reversed(list(enumerate(said))) if each.role in ("sample", "sampled", "point", "number", "other_date")}
-    named = [(k, cell) for k, cell in enumerate(line.cells) if cell and said[k].role in ("", "unit") and meaning(cell).how and k not in at.values()]
-    if len(named) < 2 or (len(named) < 3 and not at) or any(each.role in ("result", "name") for each in said):
+    at = {each.role: k for k, each in reversed(list(enumerate(said))) if each.role in ("sample", "sampled", "point", "other_date")}
+    named = [(k, cell) for k, cell in enumerate(line.cells) if cell and said[k].role in ("", "unit") and _names_one(cell) and k not in at.values()]
+    if (
+        any(_numeric(cell) for cell in line.cells)
+        or len(named) < 2
+        or (len(named) < 3 and not at)
+        or any(each.role in ("result", "name") for each in said)
+    ):
         return None
     units = {}
     if _units_line(lines, after):
         units = {k: cell for k, cell in enumerate(lines[after].cells) if is_unit(cell)}
     return (Wide(tuple(named), units, at),)
+
+
+def _names_one(cell: str) -> bool:
+    """Whether a cell names an analyte; ``NA`` under other analytes is no sodium."""
+    return bool(meaning(cell).how) and plain(cell) not in ("na", "n/a", "nd", "no", "as")
 
 
 def _units_line(lines: Sequence[Line], i: int) -> bool:
@@ -163,12 +173,15 @@ def _units_line(lines: Sequence[Line], i: int) -> bool:
 def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], above: tuple[str, ...]) -> tuple[Long, ...] | None:
     names = [k for k, each in enumerate(said) if each.role == "name"]
     roles = {each.role for each in said}
-    if not names and said[0].role in ("sample", "point", "number", "cas") and _names_below(lines, after, line):
+    told = any(cell.endswith(":") for cell in line.cells)
+    if not names and not told and said[0].role in ("sample", "point", "number", "cas") and _names_below(lines, after, line):
         names = [0]
     if not names:
         if not roles & {"result", "range", "high", "average", "percentile"} or len(roles - {""}) < 2 or said[0].role not in ("", "number"):
             return None
         names = [next((k for k, each in enumerate(said) if not each.role), 0)]
+    if meaning(line.cells[names[0]]).how == "sure" and not said[names[0]].whole:  # a row, not a heading
+        return None
     if len(names) > 1 and not _repeats(said, names):
         names = names[:1]
     parts = []
@@ -206,6 +219,8 @@ def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], na
         results = [k for k in results if _holds_results(lines, after, k, line)]
     if units and "unit" not in at:
         at["unit"] = units[0]
+    if len(results) > 1 and all(said[k].unit and not said[k].text for k in results):
+        results = results[:1]  # the same results in several units
     unit = next((said[k].unit for k in results if said[k].unit), "")
     if len(results) > 1:
         return Long(
@@ -247,14 +262,15 @@ def _holds_units(lines: Sequence[Line], after: int, k: int, head: Line) -> bool:
 
 def _holds_results(lines: Sequence[Line], after: int, k: int, head: Line) -> bool:
     """Whether most of what stands below is a result, and rows there are named."""
-    good = seen = 0
+    good = seen = years = 0
     for line in lines[after : after + 12]:
         cell = cell_at(line, k, head.spans)
         if not cell:
             continue
         seen += 1
+        years += is_year(cell)
         good += looks_like_result(cell) or plain(cell) in ("-", "n/a")
-    return good > 0 and good * 2 >= seen
+    return good > 0 and good * 2 >= seen and years * 2 <= seen
 
 
 def cell_at(line: Line, k: int, spans: Sequence[tuple[float, float]]) -> str:

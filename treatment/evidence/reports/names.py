@@ -35,6 +35,7 @@ _WORDS = {
 _DIGITS = str.maketrans("₀₁₂₃₄₅₆₇₈₉⁺⁻²³", "0123456789+-23")
 _DEGREES = re.compile(r"[\s(,]°?([CcFf])\)?$")
 _AT_20 = re.compile(r"(?<!\d)20\s*[°º]?\s*C", re.IGNORECASE)
+_CHARGE = re.compile(r"^((?!Fe)[A-Z][A-Za-z]?(?:[A-Z][a-z]?\d?|\d(?=[A-Z+-]))*\d?)(?:\^?\d?[+-]{1,3}|[+-]\d)$")
 _NUMBERED = re.compile(r"^\s*(?:\(?\d{1,3}[.)]|[a-z]\))\s+(?=[A-Za-zÀ-ÿ])")
 _LEADERS = re.compile(r"(?:\s?[.·…_]){3,}\s*$")
 _BLOCKS = frozenset(("index", "ratio", "dioxide", "hexavalent", "organic", "capacity", "demand", "balance", "saturation", "cyanide", "reducing", "hardness", "oxidising",
@@ -105,6 +106,7 @@ def meaning(label: str, phase: str = "") -> Meaning:
     ('N', 'ferrous_iron')
     """
     text = _LEADERS.sub("", _NUMBERED.sub("", label.translate(_DIGITS))).strip(" *†‡:.")
+    text = _CHARGE.sub(r"\1", text)
     bare, unit = parted(text)
     bare, basis = _basis(bare)
     said = words_of(bare)
@@ -141,7 +143,7 @@ def _own_basis(analyte: Analyte, text: str) -> str:
         _NITROGEN.search(text) or re.search(r"\b(?:NO3|NO2|NH4|NH3|nitrate|nitrite|ammonia|ammonium|nitrat|nitrit)\s?-\s?N\b", text, re.IGNORECASE)
     ):
         return "N"
-    return ""
+    return "P" if analyte.key == "phosphate" and re.search(r"\bPO4\s?-\s?P\b", text) else ""
 
 
 def _found(text: str, bare: str, phase: str) -> Meaning:

@@ -16,7 +16,7 @@ from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, layout_at
 from .names import Meaning, meaning
 from .numbers import decimal_mark
-from .results import Judged, Printed, is_mark, judge, looks_like_result
+from .results import Judged, Printed, is_mark, is_year, judge, looks_like_result
 from .sheets import Line, Sheet, plain, words_of
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
@@ -131,14 +131,15 @@ class _Walk:
             self.cover = self.here
 
     def _fits(self, line: Line) -> bool:
-        """Whether a line is a row under the heading that stands: a number under a result, and no very word of a heading over the names."""
+        """Whether a line is a row under the heading that stands: a result under a result, and a name beside it."""
         if self.layout is None:
             return False
         cells = aligned(line, self.layout.spans, len(self.layout.words))
         for part in self.layout.parts:
-            if not isinstance(part, Long) or part.name >= len(cells) or heading(cells[part.name]).whole:
+            if not isinstance(part, Long) or part.name >= len(cells):
                 continue
-            results = [cells[column.result] for column in part.columns if 0 <= column.result < len(cells)]
+            at = [*(column.result for column in part.columns), *(part.at.get(role, -1) for role in ("low", "high", "range", "average", "percentile"))]
+            results = [cells[k] for k in at if 0 <= k < len(cells)]
             if cells[part.name] and any(looks_like_result(cell) for cell in results):
                 return True
         return False
@@ -161,6 +162,8 @@ class _Walk:
         for k, cell in enumerate(cells):
             label, _, value = cell.partition(":")
             role = about(label)
+            if role in ("label", "point") and ":" not in cell and self._fits(line):
+                continue
             if not role or (":" not in cell and k + 1 >= len(cells)):
                 continue
             value = value.strip() or (cells[k + 1] if k + 1 < len(cells) else "")
@@ -264,7 +267,8 @@ class _Walk:
             result = cell(column.result)
             if not result and len(part.columns) > 1:
                 continue
-            unit = cell(column.unit) or cell(part.at.get("unit")) or part.unit
+            beside = cell(column.result + 1) if column.result + 1 >= len(self.layout.words if self.layout else ()) else ""
+            unit = cell(column.unit) or cell(part.at.get("unit")) or (beside if is_unit(beside) else "") or part.unit
             if not result and looks_like_result(unit):  # set so close that result and unit are one
                 result, unit = unit, ""
             if not result and len(cut := self._cut(label)) == 2:  # or name and result
@@ -294,12 +298,8 @@ class _Walk:
 
         if len(part.columns) > 1 or column.label:
             return self._sample(f"{column.result}", column.label)
-        key = " ".join(filter(None, (cell("sample"), cell("point"), cell("sampled") if not self._year(cell("sampled")) else "")))
+        key = " ".join(filter(None, (cell("sample"), cell("point"), cell("sampled") if not is_year(cell("sampled")) else "")))
         return self._sample(key, cell("sample") or cell("point"), cell("sampled"), cell("point")) if key else self._sample()
-
-    @staticmethod
-    def _year(text: str) -> bool:
-        return bool(re.fullmatch(r"\s*(?:19|20)\d\d\s*", text))
 
     def _wide(self, at: str, cells: list[str], part: Wide) -> None:
         def cell(k: int | None) -> str:
@@ -328,7 +328,10 @@ class _Walk:
         if len(line.filled) == 1 and self._sentence(line):
             return
         label, rest = cells[start], cells[start + 1 :]
+        if heading(label).role in ("limit", "reporting", "detection"):
+            return
         numbers = [k for k, cell in enumerate(rest) if looks_like_result(cell)]
+        numbers = [k for k in numbers if not is_year(rest[k])] or numbers
         if not numbers or numbers[0] > 2:
             return
         if strict and meaning(label).how == "check":

@@ -86,6 +86,11 @@ def is_mark(text: str) -> bool:
     return bool(said) and any(said in _texts("marks", kind) for kind in ("below", "above", "estimated"))
 
 
+def is_year(text: str) -> bool:
+    """Whether a text is a year and nothing else."""
+    return bool(re.fullmatch(r"\s*(?:19|20)\d\d\s*", text))
+
+
 def judge(meaning: Meaning, row: Printed, mark: str) -> Judged:
     """What a row says of its analyte. mark: the file's decimal mark, or nothing."""
     if meaning.analyte is None:
