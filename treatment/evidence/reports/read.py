@@ -158,7 +158,7 @@ class _Walk:
     def _says_of_sample(self, line: Line, sheet: str) -> bool:
         """Keep what a line tells of the sample, its phase or its units; False where it may be a row."""
         told = False
-        cells = [part.strip() for cell in line.filled for part in self._colons(cell)]
+        cells = [part.strip() for cell in line.filled for piece in self._pieces(cell) for part in self._colons(piece)]
         for k, cell in enumerate(cells):
             label, _, value = cell.partition(":")
             role = about(label)
@@ -190,6 +190,16 @@ class _Walk:
         return told
 
     @staticmethod
+    def _pieces(cell: str) -> list[str]:
+        """A cell of several labels parted by semicolons; a day behind its label without a colon gets one."""
+        pieces = cell.split(";") if cell.count(":") and ";" in cell else [cell]
+        dated = [re.match(r"^\s*(?P<label>[^\d:]{4,40}?)\s+(?P<day>\d.*)$", piece) for piece in pieces]
+        return [
+            f"{match['label']}: {match['day']}" if match and about(match["label"]) == "sampled" else piece
+            for match, piece in zip(dated, pieces, strict=True)
+        ]
+
+    @staticmethod
     def _colons(cell: str) -> list[str]:
         """A cell that holds several labels with their values, parted."""
         marks = [match.start() for match in re.finditer(r"(?:(?<=\s{2})|^)[A-Za-z][A-Za-z /.#&-]{2,30}:", cell)]
@@ -215,6 +225,8 @@ class _Walk:
         name = f"{self.block}|{key}"
         if not key:
             name = self.block
+        head, _, rest = label.partition(":")
+        label = rest.strip() if rest.strip() and about(head) else label
         if name not in self.samples:
             said = label or self.here.label
             where = point_of(point) or point_of(label) or self.here.point
@@ -239,7 +251,16 @@ class _Walk:
         """Keep what a row tells of the samples that stand across, such as the day of each; False where it is no such row."""
         told = False
         for part in self.layout.parts if self.layout else ():
-            if not isinstance(part, Long) or len(part.columns) < 2 or part.name >= len(cells) or not (role := about(cells[part.name])):
+            if not isinstance(part, Long) or len(part.columns) < 2 or part.name >= len(cells):
+                continue
+            role = about(cells[part.name])
+            if (
+                not role
+                and not any(cells[: part.name + 1])
+                and all(day(cells[each.result], True) for each in part.columns if each.result < len(cells))
+            ):
+                role = "sampled"  # days that stand under the samples' names
+            if not role:
                 continue
             for column in part.columns:
                 value = cells[column.result] if 0 <= column.result < len(cells) else ""
@@ -259,7 +280,8 @@ class _Walk:
         if not label or (heading(label).role == "name" and heading(label).whole and not meaning(label).how):
             return
         ranges = {role: cell(part.at.get(role)) for role in ("low", "high", "range", "average", "percentile")}
-        if not any(cell(column.result) for column in part.columns) and not any(ranges.values()):
+        marked = any(is_mark(cell(column.qualifier)) for column in part.columns)
+        if not any(cell(column.result) for column in part.columns) and not any(ranges.values()) and not marked:
             if meaning(label).analyte is not None and len([each for each in cells if each]) > 1:
                 self._keep(self._sample_of(cells, part, part.columns[0]), at, label, Printed(headed=True, unit=cell(part.at.get("unit"))))
             return

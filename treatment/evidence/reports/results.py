@@ -228,7 +228,11 @@ class _Row:
 
     def _limit_told(self, cleaned: str) -> tuple[str, str] | None:
         """``ND (0.5)``, ``ND<0.5``: not detected, with its limit."""
-        found = re.match(rf"^(?:nd|n\.d\.|bdl|u|not detected)\s*[@(<at:]*\s*(?P<limit>{NUMBER})\)?(?P<rest>.*)$", cleaned, re.IGNORECASE)
+        found = re.match(
+            rf"^(?:nd|n\.d\.|bdl|u|not detected|<\s*(?:loq|lod|rl|mrl|mdl|pql|dl|bg|lq))\s*[@(<at:]*\s*(?P<limit>{NUMBER})\)?(?P<rest>.*)$",
+            cleaned,
+            re.IGNORECASE,
+        )
         if not found or re.match(r"\s*(?:-|–|to)\s*\d", found["rest"]):
             return None
         return f"<{self._plain(found['limit'])}", self._unit_in(found["rest"]) or self.row.unit
