@@ -7,7 +7,8 @@ import json
 import sys
 from pathlib import Path
 
-from treatment.evidence.reports.read import Report, read_sheets
+from treatment.evidence.reports.read import read_sheets
+from treatment.evidence.reports.report import Report
 from treatment.language.errors import NotUnderstood
 from treatment.papers.report_file import report_document, report_schema
 

@@ -14,7 +14,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
-from treatment.evidence.reports.read import Report, ReportRow, read_sheets
+from treatment.evidence.reports.read import read_sheets
+from treatment.evidence.reports.report import Report, ReportRow
 from treatment.language.errors import NotUnderstood
 from treatment.tests.fuzz import fuzz
 from workbench.safe_cells import safe_cell

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..evidence.reports.read import Report, ReportRow
+from ..evidence.reports.report import Report, ReportRow
 from ..language.analytes import analytes
 
 FORMAT = "cairn-report/1"

@@ -14,7 +14,8 @@ from ..evidence.reports.dates import day, day_first
 from ..evidence.reports.headings import heading
 from ..evidence.reports.names import meaning
 from ..evidence.reports.numbers import number
-from ..evidence.reports.read import MOST_ROWS, Report, ReportRow, layout_of, read_sheets, sheets_of
+from ..evidence.reports.read import MOST_ROWS, layout_of, read_sheets, sheets_of
+from ..evidence.reports.report import Report, ReportRow
 from ..language.analytes import analytes, fold
 from ..language.errors import NotUnderstood
 from ..language.tables import table

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from treatment.evidence.reports.read import Report, ReportRow
+from treatment.evidence.reports.report import Report, ReportRow
 from treatment.language.analytes import analytes, find_analyte
 from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading, parse_reading

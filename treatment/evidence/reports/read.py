@@ -2,68 +2,27 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
-from ...language.analytes import Analyte, analytes, find_analyte, fold, nearest_name
+from ...language.analytes import analytes, find_analyte, fold, nearest_name
 from ...language.errors import NotUnderstood
-from ...language.reading import Reading
-from ..entry_line import parse_line
 from .dates import day, day_first
 from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, layout_at
+from .loose import loose_row, name_and_value, sentence
 from .names import Meaning, meaning
 from .numbers import decimal_mark
+from .report import Report, ReportRow, ReportSample
 from .results import Judged, Printed, is_mark, is_year, judge, looks_like_result
-from .sheets import Line, Sheet, plain, words_of
+from .sheets import Line, Sheet, plain
+from .told import labels_of, phase_of_rows, unit_of_all
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
-_ALL_IN = re.compile(
-    r"(?:results?|values?|concentrations?|ergebnisse|werte|resultats|valeurs|resultados|resultaten|waarden)\b.{0,40}?\b(?:in|as|are|en)\s+(?P<unit>\S+(?:\s+\S+)?)"
-)
 _PLACE = re.compile(
     r"\b(?:after|before|behind|inlet|outlet|softened|filtered|house|barn|garden|upstairs|main|nach|vor|hinter|apres|avant|despues|antes|na|voor|maison|haus|casa|huis)\b"
 )
-_SPLIT = re.compile(r"(?:\s?[.·…_]){3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\s*=\s*")
-_BETWEEN = re.compile(
-    r"^(?P<name>.*?[A-Za-zÀ-ÿ)\]₂₃₄*²⁺+][.:]?)\s+(?P<value>(?:[<>≤≥]\s*)?-?\d.*|present|absent|absence|presence|nd|n\.d\.|tntc|not detected|negative|positive|detected)$",
-    re.IGNORECASE,
-)
-
-
-@dataclass(slots=True)
-class ReportRow:
-    """A printed row. at: where; label, result, unit: as printed; status: sure, check, ask or aside; why: what speaks against being sure."""
-
-    at: str
-    label: str
-    result: str
-    unit: str
-    status: str
-    analyte: Analyte | None
-    reading: Reading | None
-    why: str
-
-
-@dataclass(slots=True)
-class ReportSample:
-    """What belongs to one sample: when and where it was taken as far as that is told, the laboratory's name for it, its rows."""
-
-    taken_on: dt.date | None = None
-    point: str | None = None
-    label: str = ""
-    rows: list[ReportRow] = field(default_factory=list)
-
-
-@dataclass(slots=True)
-class Report:
-    """samples: those that hold rows; why: where there are none; layout: the words of its first heading, folded."""
-
-    samples: list[ReportSample]
-    why: str = ""
-    layout: str = ""
 
 
 def read_sheets(sheets: Sequence[Sheet], known: dict[str, list[str]] | None = None) -> Report:
@@ -157,53 +116,17 @@ class _Walk:
 
     def _says_of_sample(self, line: Line, sheet: str) -> bool:
         """Keep what a line tells of the sample, its phase or its units; False where it may be a row."""
-        told = False
-        cells = [part.strip() for cell in line.filled for piece in self._pieces(cell) for part in self._colons(piece)]
-        for k, cell in enumerate(cells):
-            label, _, value = cell.partition(":")
-            role = about(label)
-            if role in ("label", "point") and ":" not in cell and self._fits(line):
-                continue
-            if not role or (":" not in cell and k + 1 >= len(cells)):
-                continue
-            value = value.strip() or (cells[k + 1] if k + 1 < len(cells) else "")
-            if (
-                not value
-                or (":" in value and about(value.partition(":")[0]))
-                or (role != "sampled" and looks_like_result(value) and ":" not in cell and len(cells) > 2)
-            ):
-                continue
+        labels = labels_of(line, self._fits(line))
+        for role, value in labels:
             self._tell(role, value, sheet, line)
-            told = True
-        text = " ".join(line.filled)
-        if not told and (match := _ALL_IN.search(plain(text))):
-            raw = text[match.start("unit") :].split("  ")[0]
-            unit = next((" ".join(raw.split()[:n]).strip(".,;()") for n in (2, 1) if is_unit(" ".join(raw.split()[:n]).strip(".,;()"))), "")
-            if unit and not meaning(line.filled[0]).how:
-                self.unit, told = unit, True
-        if not told and len(line.filled) == 1 and not any(letter.isdigit() for letter in text) and len(words_of(text)) < 5:
-            found = meaning(text)
-            if found.phase and (found.analyte is None or set(words_of(text)) & {"metals", "metal", "metalle", "metaux"}):
-                self.phase, told = found.phase, True
-            elif not found.how:
-                self.phase = ""
-        return told
-
-    @staticmethod
-    def _pieces(cell: str) -> list[str]:
-        """A cell of several labels parted by semicolons; a day behind its label without a colon gets one."""
-        pieces = cell.split(";") if cell.count(":") and ";" in cell else [cell]
-        dated = [re.match(r"^\s*(?P<label>[^\d:]{4,40}?)\s+(?P<day>\d.*)$", piece) for piece in pieces]
-        return [
-            f"{match['label']}: {match['day']}" if match and about(match["label"]) == "sampled" else piece
-            for match, piece in zip(dated, pieces, strict=True)
-        ]
-
-    @staticmethod
-    def _colons(cell: str) -> list[str]:
-        """A cell that holds several labels with their values, parted."""
-        marks = [match.start() for match in re.finditer(r"(?:(?<=\s{2})|^)[A-Za-z][A-Za-z /.#&-]{2,30}:", cell)]
-        return [cell[a:b] for a, b in zip(marks, [*marks[1:], len(cell)], strict=True)] if len(marks) > 1 and marks[0] == 0 else [cell]
+        if labels:
+            return True
+        if unit := unit_of_all(line):
+            self.unit = unit
+            return True
+        phase = phase_of_rows(line)
+        self.phase = self.phase if phase is None else phase
+        return bool(phase)
 
     def _tell(self, role: str, value: str, sheet: str, line: Line) -> None:
         if self.begun and role == "label" and value != self.here.label:
@@ -293,7 +216,7 @@ class _Walk:
             unit = cell(column.unit) or cell(part.at.get("unit")) or (beside if is_unit(beside) else "") or part.unit
             if not result and looks_like_result(unit):  # set so close that result and unit are one
                 result, unit = unit, ""
-            if not result and len(cut := self._cut(label)) == 2:  # or name and result
+            if not result and len(cut := name_and_value(label)) == 2:  # or name and result
                 label, result = cut
             shown = Printed(
                 result=result, mark=cell(column.qualifier), unit=unit, reporting=cell(column.reporting) or cell(part.at.get("reporting")),
@@ -338,55 +261,15 @@ class _Walk:
             self._keep(sample, at, label, Printed(result=cell(k), unit=part.units.get(k, ""), headed=True))
 
     def _free(self, line: Line, strict: bool = False) -> None:
-        """A row without a heading: a name, and what stands behind it."""
-        cells = [part.strip() for cell in line.filled for part in _SPLIT.split(cell) if part and part.strip()]
-        cells = [piece for cell in cells for piece in self._cut(cell)]
-        start = next(
-            (k for k, cell in enumerate(cells) if not looks_like_result(cell) and meaning(cell, self.phase).how and (not is_unit(cell) or not k)),
-            None,
-        )
-        if start is None or start > 2 or (start + 1 >= len(cells) and not looks_like_result(cells[-1])):
-            return
-        if len(line.filled) == 1 and self._sentence(line):
-            return
-        label, rest = cells[start], cells[start + 1 :]
-        if heading(label).role in ("limit", "reporting", "detection"):
-            return
-        numbers = [k for k, cell in enumerate(rest) if looks_like_result(cell)]
-        numbers = [k for k in numbers if not is_year(rest[k])] or numbers
-        if not numbers or numbers[0] > 2:
-            return
-        if strict and meaning(label).how == "check":
-            return
-        k = numbers[0]
-        mark = rest[k - 1] if k and len(rest[k - 1]) < 4 else ""
-        unit = next((cell for cell in rest[k + 1 : k + 2] if is_unit(cell)), "") or (rest[k - 1] if k and is_unit(rest[k - 1]) else "")
-        values = sum(any(letter.isdigit() for letter in rest[j]) for j in numbers)
-        beside = values > 1 and bool(unit) and unit in rest[k + 1 : k + 2]
-        self._keep(
-            self._sample(), line.at, label, Printed(result=rest[k], mark="" if is_unit(mark) else mark, unit=unit, crowd=values if not beside else 2)
-        )
-
-    def _sentence(self, line: Line) -> bool:
-        """Several readings in one line of text, as on an entry line; False where it is none."""
-        entries = parse_line(line.filled[0]) if re.search(r"[;,]", line.filled[0]) else []
-        if len(entries) < 2 or not all(entry.reading for entry in entries):
-            return False
-        for entry in entries:
-            assert entry.reading
-            why = entry.reading.note or entry.mended or "read from a line of text"
-            analyte = analytes()[entry.reading.analyte]
-            self._sample().rows.append(ReportRow(line.at, analyte.name, entry.text, "", "check", analyte, entry.reading, why))
-            self.count += 1
-        return True
-
-    @staticmethod
-    def _cut(cell: str) -> list[str]:
-        """A cell that holds name and value: ``Iron 2.4 mg/L``."""
-        match = _BETWEEN.match(cell)
-        if match and meaning(match["name"]).how and meaning(cell).how != "sure":
-            return [match["name"], match["value"]]
-        return [cell]
+        """A row without a heading."""
+        if entries := sentence(line):
+            for entry in entries:
+                assert entry.reading
+                analyte, why = analytes()[entry.reading.analyte], entry.reading.note or entry.mended or "read from a line of text"
+                self._sample().rows.append(ReportRow(line.at, analyte.name, entry.text, "", "check", analyte, entry.reading, why))
+                self.count += 1
+        elif row := loose_row(line, self.phase, strict):
+            self._keep(self._sample(), line.at, row.label, row.shown)
 
     def _keep(self, sample: ReportSample, at: str, label: str, shown: Printed) -> None:
         self.count += 1

@@ -1,0 +1,65 @@
+"""Rows without a heading: a name with what stands behind it, dotted leaders, several readings in a sentence."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from ..entry_line import Entry, parse_line
+from .headings import heading, is_unit
+from .names import meaning
+from .results import Printed, is_year, looks_like_result
+from .sheets import Line
+
+_SPLIT = re.compile(r"(?:\s?[.·…_]){3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\s*=\s*")
+_BETWEEN = re.compile(
+    r"^(?P<name>.*?[A-Za-zÀ-ÿ)\]₂₃₄*²⁺+][.:]?)\s+(?P<value>(?:[<>≤≥]\s*)?-?\d.*|present|absent|absence|presence|nd|n\.d\.|tntc|not detected|negative|positive|detected)$",
+    re.IGNORECASE,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Loose:
+    """A name and what is printed with it."""
+
+    label: str
+    shown: Printed
+
+
+def loose_row(line: Line, phase: str, strict: bool) -> Loose | None:
+    """The row that a line without a heading is; None where it is none. strict: only names we know surely."""
+    cells = [part.strip() for cell in line.filled for part in _SPLIT.split(cell) if part and part.strip()]
+    cells = [piece for cell in cells for piece in name_and_value(cell)]
+    start = next(
+        (k for k, cell in enumerate(cells) if not looks_like_result(cell) and meaning(cell, phase).how and (not is_unit(cell) or not k)), None
+    )
+    if start is None or start > 2 or (start + 1 >= len(cells) and not looks_like_result(cells[-1])):
+        return None
+    label, rest = cells[start], cells[start + 1 :]
+    if heading(label).role in ("limit", "reporting", "detection") or (strict and meaning(label).how == "check"):
+        return None
+    numbers = [k for k, cell in enumerate(rest) if looks_like_result(cell)]
+    numbers = [k for k in numbers if not is_year(rest[k])] or numbers
+    if not numbers or numbers[0] > 2:
+        return None
+    k = numbers[0]
+    mark = rest[k - 1] if k and len(rest[k - 1]) < 4 and not is_unit(rest[k - 1]) else ""
+    unit = next((cell for cell in rest[k + 1 : k + 2] if is_unit(cell)), "") or (rest[k - 1] if k and is_unit(rest[k - 1]) else "")
+    values = sum(any(letter.isdigit() for letter in rest[j]) for j in numbers)
+    return Loose(label, Printed(result=rest[k], mark=mark, unit=unit, crowd=values))
+
+
+def sentence(line: Line) -> list[Entry]:
+    """Several readings in one line of text, as on an entry line; nothing where it is none."""
+    if len(line.filled) != 1 or not re.search(r"[;,]", line.filled[0]):
+        return []
+    entries = parse_line(line.filled[0])
+    return entries if len(entries) > 1 and all(entry.reading for entry in entries) else []
+
+
+def name_and_value(cell: str) -> list[str]:
+    """A cell that holds name and value: ``Iron 2.4 mg/L``."""
+    match = _BETWEEN.match(cell)
+    if match and meaning(match["name"]).how and meaning(cell).how != "sure":
+        return [match["name"], match["value"]]
+    return [cell]

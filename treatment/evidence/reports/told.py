@@ -1,0 +1,69 @@
+"""What a line tells of the sample, of all results, or of the rows below it: labels before colons, units for a whole sheet, phases."""
+
+from __future__ import annotations
+
+import re
+
+from .headings import about, is_unit
+from .names import meaning
+from .results import looks_like_result
+from .sheets import Line, plain, words_of
+
+_ALL_IN = re.compile(
+    r"(?:results?|values?|concentrations?|ergebnisse|werte|resultats|valeurs|resultados|resultaten|waarden)\b.{0,40}?\b(?:in|as|are|en)\s+(?P<unit>\S+(?:\s+\S+)?)"
+)
+_METALS = {"metals", "metal", "metalle", "metaux"}
+
+
+def labels_of(line: Line, is_row: bool) -> list[tuple[str, str]]:
+    """What labels tell: pairs of "sampled", "label" or "point" and the value. is_row: the line fits as a row of results."""
+    cells = [part.strip() for cell in line.filled for piece in _pieces(cell) for part in _colons(piece)]
+    found = []
+    for k, cell in enumerate(cells):
+        label, colon, value = cell.partition(":")
+        role = about(label)
+        if not role or (not colon and (k + 1 >= len(cells) or (role != "sampled" and is_row))):
+            continue
+        value = value.strip() or (cells[k + 1] if k + 1 < len(cells) else "")
+        next_label = ":" in value and about(value.partition(":")[0])
+        loose = role != "sampled" and looks_like_result(value) and not colon and len(cells) > 2
+        if value and not next_label and not loose:
+            found.append((role, value))
+    return found
+
+
+def unit_of_all(line: Line) -> str:
+    """The unit that a line gives for all results; empty where it gives none."""
+    text = " ".join(line.filled)
+    match = _ALL_IN.search(plain(text))
+    if not match or meaning(line.filled[0]).how:
+        return ""
+    words = text[match.start("unit") :].split("  ")[0].split()
+    return next((unit for n in (2, 1) if is_unit(unit := " ".join(words[:n]).strip(".,;()"))), "")
+
+
+def phase_of_rows(line: Line) -> str | None:
+    """The phase that a heading over rows gives them ("dissolved metals"), nothing for another heading; None where it is none."""
+    text = " ".join(line.filled)
+    if len(line.filled) != 1 or any(letter.isdigit() for letter in text) or len(words_of(text)) > 4:
+        return None
+    found = meaning(text)
+    if found.phase and (found.analyte is None or set(words_of(text)) & _METALS):
+        return found.phase
+    return None if found.how else ""
+
+
+def _pieces(cell: str) -> list[str]:
+    """A cell of several labels parted by semicolons; a day behind its label without a colon gets one."""
+    pieces = cell.split(";") if cell.count(":") and ";" in cell else [cell]
+    dated = [re.match(r"^\s*(?P<label>[^\d:]{4,40}?)\s+(?P<day>\d.*)$", piece) for piece in pieces]
+    return [
+        f"{match['label']}: {match['day']}" if match and about(match["label"]) == "sampled" else piece
+        for match, piece in zip(dated, pieces, strict=True)
+    ]
+
+
+def _colons(cell: str) -> list[str]:
+    """A cell that holds several labels with their values, parted."""
+    marks = [match.start() for match in re.finditer(r"(?:(?<=\s{2})|^)[A-Za-z][A-Za-z /.#&-]{2,30}:", cell)]
+    return [cell[a:b] for a, b in zip(marks, [*marks[1:], len(cell)], strict=True)] if len(marks) > 1 and marks[0] == 0 else [cell]
