@@ -1,7 +1,7 @@
 """Foreign files are read in a process of their own, with limits of memory, processor and wall time: a small file may be a bomb.
 
-The process reads bytes from its standard input and answers sheets as JSON; it knows no database and no settings. At most two
-read at a time in one worker; the others wait, in the open, and give up in words.
+The process reads a question and the file's bytes from its standard input and answers as JSON; it knows no database and no
+settings. At most two read at a time in one worker; the others wait, in the open, and give up in words.
 """
 
 from __future__ import annotations
@@ -9,8 +9,13 @@ from __future__ import annotations
 import json
 import resource
 import sys
+from dataclasses import dataclass
+from typing import Any
 
-from treatment.evidence.reports.sheets import Line, Sheet
+from treatment.evidence.own_table import own_samples
+from treatment.evidence.reports.read import read_sheets
+from treatment.evidence.reports.report import Report, as_plain, from_plain
+from treatment.language.errors import NotUnderstood
 
 from .beside import Beside, NoTurn, TookTooLong
 from .files import sheets_of
@@ -18,41 +23,65 @@ from .limits import LARGEST, Blank, Unreadable
 
 WALL_S, CPU_S, MEMORY = 8, 6, 700 * 1024 * 1024
 WAIT_S = 10
+LITTLE = 40_000  # bytes of plain text that are read here: it holds nothing packed, and so much cannot take long
 TOO_DEAR = (
     "This file takes more time or memory to read than any report needs. Save the page with the results alone as CSV or XLSX, or paste the rows."
 )
 
 
-def sheets_apart(content: bytes) -> list[Sheet]:
-    """The sheets of a file somebody sent, as `files.sheets_of` reads them. Raises Unreadable, also where reading takes too much.
+@dataclass(frozen=True)
+class Read:
+    """What a file holds: samples of our own table as a job file writes them, or a report."""
 
-    Plain text is read here: it is bounded and holds nothing packed.
+    own: list[dict[str, Any]] | None
+    report: Report
+
+
+def report_apart(content: bytes, known: dict[str, list[str]] | None = None) -> Read:
+    """What a file somebody sent holds, understood. Raises Unreadable, also where reading takes too much.
+
+    known: what was remembered of this laboratory's layout, see `read_sheets`.
     """
+    answer = _asked("report", content, known or {})
+    return Read(answer["own"], from_plain(answer["report"]))
+
+
+def rows_apart(content: bytes) -> list[list[str]]:
+    """The rows of a file that is a plain table, sheet after sheet. Raises Unreadable."""
+    rows: list[list[str]] = _asked("rows", content, {})["rows"]
+    return rows
+
+
+def _asked(question: str, content: bytes, known: dict[str, list[str]]) -> dict[str, Any]:
     if len(content) > LARGEST:
         raise Unreadable(f"The file is larger than {LARGEST // 1_000_000} MB; a laboratory report is far smaller.")
-    if not content.startswith((b"PK", b"%PDF")):
-        return sheets_of(content)
+    if len(content) <= LITTLE and not content.startswith((b"PK", b"%PDF")):
+        return _answer(question, content, known)
     try:
-        done = READER.run(content)
+        done = READER.run(json.dumps({"question": question, "known": known}).encode() + b"\n" + content)
     except NoTurn:
         raise Unreadable("Other files are being read just now. Send this one again in a moment.") from None
     except TookTooLong:
         raise Unreadable(TOO_DEAR) from None
     try:
-        answer = json.loads(done.stdout)
+        answer: dict[str, Any] = json.loads(done.stdout)
     except ValueError:
         raise Unreadable(TOO_DEAR) from None
     if "unreadable" in answer:
         raise (Blank if answer.get("blank") else Unreadable)(answer["unreadable"])
-    return [
-        Sheet(name, tuple(Line(at, tuple(cells), tuple((left, right) for left, right in spans)) for at, cells, spans in lines))
-        for name, lines in answer["sheets"]
-    ]
+    return answer
 
 
-def rows_apart(content: bytes) -> list[list[str]]:
-    """The rows of a file that is a plain table, sheet after sheet. Raises Unreadable."""
-    return [list(line.cells) for sheet in sheets_apart(content) for line in sheet.lines]
+def _answer(question: str, content: bytes, known: dict[str, list[str]]) -> dict[str, Any]:
+    sheets = sheets_of(content)
+    rows = [list(line.cells) for sheet in sheets for line in sheet.lines]
+    if question == "rows":
+        return {"rows": rows}
+    own = own_samples(rows)
+    try:
+        return {"own": own, "report": as_plain(Report([]) if own is not None else read_sheets(sheets, known))}
+    except NotUnderstood as error:
+        raise Unreadable(str(error)) from None
 
 
 def _bounded() -> None:
@@ -65,10 +94,10 @@ READER = Beside("intake.apart", WAIT_S, WALL_S, _bounded)
 
 
 def main() -> None:
-    """Read a file from standard input and answer its sheets, or why it cannot be read."""
+    """Read a question and a file from standard input and answer, or say why it cannot be read."""
+    asked = json.loads(sys.stdin.buffer.readline())
     try:
-        sheets = sheets_of(sys.stdin.buffer.read(LARGEST + 1))
-        answer: dict[str, object] = {"sheets": [(sheet.name, [(line.at, line.cells, line.spans) for line in sheet.lines]) for sheet in sheets]}
+        answer = _answer(asked["question"], sys.stdin.buffer.read(LARGEST + 1), asked["known"])
     except Unreadable as refused:
         answer = {"unreadable": str(refused), "blank": isinstance(refused, Blank)}
     except MemoryError:

@@ -7,12 +7,10 @@ import json
 import sys
 from pathlib import Path
 
-from treatment.evidence.reports.read import read_sheets
 from treatment.evidence.reports.report import Report
-from treatment.language.errors import NotUnderstood
 from treatment.papers.report_file import report_document, report_schema
 
-from .apart import sheets_apart
+from .apart import report_apart
 from .limits import LARGEST, Blank, Unreadable
 
 
@@ -28,10 +26,10 @@ def main(arguments: list[str] | None = None) -> int:
         parser.error("name a file, or - for standard input")
     try:
         content = sys.stdin.buffer.read(LARGEST + 1) if options.file == "-" else _bytes(Path(options.file))
-        report = read_sheets(sheets_apart(content))
+        report = report_apart(content).report
     except Blank as error:
         report = Report([], str(error))
-    except (Unreadable, NotUnderstood) as error:
+    except Unreadable as error:
         print(f"{options.file}: {error}", file=sys.stderr)
         return 2
     return _write(report_document(report, Path(options.file).name))

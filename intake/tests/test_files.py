@@ -9,6 +9,7 @@ import json
 import tempfile
 from pathlib import Path
 from unittest import TestCase
+from unittest.mock import patch
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -20,6 +21,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.tests.fuzz import fuzz
 from workbench.safe_cells import safe_cell
 
+from ..apart import LITTLE, report_apart
 from ..cli import main
 from ..files import sheets_of
 from ..limits import Unreadable
@@ -198,6 +200,21 @@ Total coliforms          absent   /100mL
         head = [(40.0, "Parameter"), (150.0, "Result"), (190.0, "Unit"), (320.0, "Parameter"), (430.0, "Result"), (470.0, "Unit")]
         row = [(40.0, "Total dissolved solids"), (150.0, "312"), (190.0, "mg/L"), (320.0, "Iron"), (430.0, "1.85"), (470.0, "mg/L")]
         self.assertEqual(told(read_sheets(sheets_of(page([head, row])))), [("1:2", "tds", 312.0), ("1:2", "iron", 1.85)])
+
+
+class Apart(TestCase):
+    def test_much_text_is_understood_in_a_process_of_its_own(self) -> None:
+        """As a little is here, with the same outcome; what is remembered goes with it; what would take too long is refused in words."""
+        rows = "".join(f"Mystery {i},1,mg/L\n" for i in range(3000))
+        content = ("Parameter,Result,Unit\nIron,2.4,mg/L\nOdd,5,\n" + rows).encode()
+        self.assertGreater(len(content), LITTLE)
+        with patch("intake.apart._answer", side_effect=AssertionError("read here")):
+            read = report_apart(content, {"odd": ["chloride", "mg/L"]})
+        found = told(read.report)
+        self.assertEqual(found[:3], [("2", "iron", 2.4), ("3", "chloride", 5.0), ("4", None, None)])
+        self.assertEqual(len(found), 3002)
+        with self.assertRaisesRegex(Unreadable, "more time or memory"):
+            report_apart(b"".join(b"".join(b"w%d %d," % (i, k) for k in range(50)) + b"\n" for i in range(9000)))
 
 
 class CommandLine(TestCase):

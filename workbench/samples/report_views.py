@@ -11,14 +11,12 @@ from django.shortcuts import redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from intake.apart import sheets_apart
-from intake.files import sheets_of_text
+from intake.apart import report_apart
 from intake.limits import LARGEST, Unreadable
-from treatment.evidence.own_table import SAMPLE_COLUMNS, own_samples
-from treatment.evidence.reports.read import layout_of, read_sheets
+from treatment.evidence.own_table import SAMPLE_COLUMNS
 from treatment.job.facts import SampleFacts
 from treatment.language.analytes import analytes
-from treatment.language.errors import Fault, NotUnderstood
+from treatment.language.errors import Fault
 from treatment.language.spec import ListOf, Record
 
 from ..accounts.access import job_for
@@ -43,14 +41,14 @@ def report_preview(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     upload, pasted = request.FILES.get("file"), request.POST.get("rows", "")
     try:
-        sheets = sheets_apart(upload.read(LARGEST + 1)) if upload is not None else sheets_of_text(pasted)
-        own = own_samples([list(line.cells) for sheet in sheets for line in sheet.lines])
-        if own is not None:
-            return _own(request, job, own)
-        header = layout_of(sheets)
+        content = upload.read(LARGEST + 1) if upload is not None else pasted.encode("utf-8", "replace")
+        read = report_apart(content)
+        if read.own is not None:
+            return _own(request, job, read.own)
+        header = read.report.layout
         layout = ReportLayout.objects.filter(workspace=job.workspace_id, header=header).first()
-        report = read_sheets(sheets, layout.names if layout else None)
-    except (Unreadable, NotUnderstood) as error:
+        report = report_apart(content, layout.names).report if layout else read.report
+    except Unreadable as error:
         return _page(request, job, 422, problem=sentence(str(error)), pasted=pasted[:20000])
     if report.why:
         return _page(request, job, 422, problem=sentence(report.why), pasted=pasted[:20000])

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import cache, lru_cache
 
 from ...language.analytes import analytes
-from ...language.quantity import find_unit
+from ...language.quantity import units_of
 from ...language.tables import table
 from ...language.unit_spelling import spelled
 from .sheets import plain
@@ -39,21 +39,24 @@ def is_unit(text: str) -> bool:
     text = text.strip()
     if not text or len(text) > 30 or text.strip("-–—") == "":
         return False
+    if len(text.split()) > 5:
+        return False
     said = spelled(text)
     if said.count_ml is not None or said.unit.lower() in ("mmol/l", "meq/l", "mval/l", "umol/l", "µmol/l"):
         return True
-    if find_unit("concentration", said.unit):
+    if said.unit in _spellings("concentration"):
         return True
-    return any(
-        find_unit(dimension, text) or find_unit(dimension, said.unit)
-        for dimension in _dimensions()
-        if text.lower() not in ("c", "f", "th", "tons", "unit", "units")
+    own = " ".join(text.split()).replace("μ", "µ")
+    return own.lower() not in ("c", "f", "th", "tons", "unit", "units") and any(
+        name in _spellings("") for name in (own, own.lower(), said.unit, said.unit.lower())
     )
 
 
 @cache
-def _dimensions() -> tuple[str, ...]:
-    return tuple(sorted({row.dimension for row in analytes().values()} - {"concentration"}))
+def _spellings(dimension: str) -> frozenset[str]:
+    """Every accepted spelling of the units of a dimension; with none, of all the others that water is measured in."""
+    dimensions = [dimension] if dimension else sorted({row.dimension for row in analytes().values()} - {"concentration"})
+    return frozenset(name for each in dimensions for name in units_of(each) if name)
 
 
 @lru_cache(4096)
@@ -83,6 +86,13 @@ def _patterns(section: str) -> dict[str, tuple[frozenset[str], re.Pattern[str]]]
     return found
 
 
+@cache
+def _any_word() -> re.Pattern[str]:
+    """Any word that could make a text a heading: most texts hold none, and are done with at once."""
+    words = {name for names in table("report_words")["headings"].values() for name in names if len(name) > _SHORT}
+    return re.compile("|".join(sorted(map(re.escape, words), key=len, reverse=True)))
+
+
 @lru_cache(4096)
 def heading(cell: str) -> Heading:
     """What a column with this heading holds; role "" where it is none we know."""
@@ -92,7 +102,7 @@ def heading(cell: str) -> Heading:
         return Heading("", unit, bare)
     patterns = _patterns("headings")
     whole = next((role for role in ORDER if text in patterns[role][0]), "")
-    role = whole or next((role for role in ORDER if patterns[role][1].search(text)), "")
+    role = whole or (next((role for role in ORDER if patterns[role][1].search(text)), "") if _any_word().search(text) else "")
     if not role and is_unit(cell) and text not in ("ph", "th"):  # results stand under their unit
         return Heading("result", cell.strip(), "")
     return Heading(role, unit, bare, bool(whole))

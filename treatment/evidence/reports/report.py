@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import dataclass, field
+from typing import Any
 
-from ...language.analytes import Analyte
-from ...language.reading import Reading
+from ...language.analytes import Analyte, analytes
+from ...language.reading import Reading, parse_reading
 
 
 @dataclass(slots=True)
@@ -40,3 +41,45 @@ class Report:
     samples: list[ReportSample]
     why: str = ""
     layout: str = ""
+
+
+def as_plain(report: Report) -> dict[str, Any]:
+    """A report as lists and texts, to be sent from one process to another."""
+    return {
+        "why": report.why,
+        "layout": report.layout,
+        "samples": [
+            {
+                "taken_on": sample.taken_on.isoformat() if sample.taken_on else None,
+                "point": sample.point,
+                "label": sample.label,
+                "rows": [
+                    (
+                        row.at,
+                        row.label,
+                        row.result,
+                        row.unit,
+                        row.status,
+                        row.analyte.key if row.analyte else None,
+                        row.reading.typed if row.reading else None,
+                        row.why,
+                    )
+                    for row in sample.rows
+                ],
+            }
+            for sample in report.samples
+        ],
+    }
+
+
+def from_plain(told: dict[str, Any]) -> Report:
+    """The report that `as_plain` wrote; every reading is read again."""
+    samples = []
+    for each in told["samples"]:
+        sample = ReportSample(dt.date.fromisoformat(each["taken_on"]) if each["taken_on"] else None, each["point"], each["label"])
+        for at, label, result, unit, status, key, typed, why in each["rows"]:
+            analyte = analytes()[key] if key else None
+            reading = parse_reading(analyte, typed) if analyte and typed is not None else None
+            sample.rows.append(ReportRow(at, label, result, unit, status, analyte, reading, why))
+        samples.append(sample)
+    return Report(samples, told["why"], told["layout"])
