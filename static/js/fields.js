@@ -53,7 +53,8 @@ document.addEventListener("htmx:afterSettle", () => {
   if (!left || (document.activeElement && document.activeElement !== document.body)) { left = null; return; }
   const box = document.getElementById(left.box);
   const same = [...(box?.querySelectorAll(left.tag) ?? [])].find((el) => (el.name ?? "") === left.name && words(el) === left.words && !el.disabled);
-  const near = same ?? box?.querySelector("[data-first], textarea[data-once], button:not([disabled]), a[href]");
+  const places = ["[aria-invalid=true]", "[data-first]", "textarea[data-once]", "button:not([disabled]), a[href]"];
+  const near = places.reduce((found, each) => found ?? box?.querySelector(each), same);
   near?.focus({ preventScroll: true });
   left = null;
 });
