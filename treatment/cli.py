@@ -9,7 +9,10 @@ import os
 import sys
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from .design import Design
 
 # the hydraulics library works without numpy; in a process this short, loading it would cost more than the design
 if __name__ == "__main__":
@@ -37,29 +40,35 @@ def main(arguments: list[str] | None = None) -> int:
     if options.job is None:
         parser.error("name a job file, or - for standard input")
     try:
-        document = work_text(_read(options.job))
+        document = work_text(text_of(options.job))
     except BadDocument as error:
         for fault in error.faults:
             print(fault, file=sys.stderr)
         return 2
-    return _write([json.dumps(document, ensure_ascii=False, indent=None if options.compact else 1)])
+    return printed([json.dumps(document, ensure_ascii=False, indent=None if options.compact else 1)])
 
 
-def work_text(text: str) -> dict[str, Any]:
-    """The design of a job document. Raises BadDocument."""
+def design_of(text: str) -> Design:
+    """The design of a job document; it is for today where the document names no day. Raises BadDocument."""
     from dataclasses import replace
 
     from .design import design
     from .job_file import Job, loads
-    from .papers.design_file import design_document
 
     job = loads(text)
     if job.facts.as_of is None:
         job = Job(replace(job.facts, as_of=dt.date.today()), job.train)
-    return design_document(design(job))
+    return design(job)
 
 
-def _read(name: str) -> str:
+def work_text(text: str) -> dict[str, Any]:
+    """The design document of a job document. Raises BadDocument."""
+    from .papers.design_file import design_document
+
+    return design_document(design_of(text))
+
+
+def text_of(name: str) -> str:
     """The text of a file or of standard input. Raises BadDocument where there is none to be had."""
     try:
         if name == "-":
@@ -81,7 +90,7 @@ def _one(item: tuple[str, str]) -> tuple[str, bool]:
     """The output line of one document of a batch, and whether it was read."""
     name, text = item
     try:
-        source = _read(name) if text == "" else text
+        source = text_of(name) if text == "" else text
         return json.dumps({"file": Path(name).name, "design": work_text(source)}, ensure_ascii=False), True
     except BadDocument as error:
         faults = [{"path": fault.path, "message": fault.message} for fault in error.faults]
@@ -111,7 +120,7 @@ def _many(where: str) -> int:
     for line, fine in _spread(items):
         lines.append(line)
         good = good and fine
-    return _write(lines) or (0 if good else 2)
+    return printed(lines) or (0 if good else 2)
 
 
 def _spread(items: list[tuple[str, str]]) -> Iterable[tuple[str, bool]]:
@@ -129,10 +138,11 @@ def _schema(which: str) -> int:
     from .job_file import job_schema
     from .papers.design_schema import design_schema
 
-    return _write([json.dumps(job_schema() if which == "job" else design_schema(), ensure_ascii=False, indent=1)])
+    return printed([json.dumps(job_schema() if which == "job" else design_schema(), ensure_ascii=False, indent=1)])
 
 
-def _write(lines: Iterable[str]) -> int:
+def printed(lines: Iterable[str]) -> int:
+    """Print lines; a reader that went away is no fault. Exit status 0."""
     try:
         for line in lines:
             sys.stdout.write(line + "\n")

@@ -1,0 +1,36 @@
+"""``./cairn commission``: the run sheet of a job's train as text, in Markdown. Needs neither database nor web server."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+
+# see cli.py: in a process this short, loading it would cost more than the design
+if __name__ == "__main__":
+    sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
+
+from .cli import design_of, printed, text_of
+from .language.errors import BadDocument
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Exit status 0 where the job was read, 2 where it was refused."""
+    from .starting.printed import markdown
+    from .starting.sheet import sheet
+
+    parser = argparse.ArgumentParser(
+        prog="cairn commission", description="Print the run sheet of a job's train: every step from kit check to hand over."
+    )
+    parser.add_argument("job", help="a job file, or - for standard input")
+    options = parser.parse_args(arguments)
+    try:
+        design = design_of(text_of(options.job))
+    except BadDocument as error:
+        for fault in error.faults:
+            print(fault, file=sys.stderr)
+        return 2
+    return printed(markdown(design.facts.job.name, sheet(design.chosen)))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,83 @@
+"""The run sheet as text in Markdown, to be printed and taken into the basement."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from .sheet import Sheet
+from .step import Step
+
+HEADINGS = {
+    "before": "Before the day",
+    "shut_down": "Shut down",
+    "build": "Build",
+    "first_fill": "First fill",
+    "start": "Start",
+    "power": "Power",
+    "settle": "Settle",
+    "prove": "Prove",
+    "hand_over": "Hand over",
+}
+WHO = {"installer": "installer", "plumber": "plumber", "electrician": "electrician", "site_work": "site work", "owner": "owner"}
+WHERE = {"house": "", "workshop": "in the workshop", "either": "may be done in the workshop"}
+CAUTION = (
+    "Local code and licensed trades come before this sheet, and so does whoever made a unit or a medium. "
+    "No computation makes water safe: only a laboratory's sample lifts a boil-water advice."
+)
+
+
+def minutes(value: float) -> str:
+    """A time as people say it: 45 min, 2 h, 1 h 30 min, 3 days."""
+    whole = round(value)
+    days, rest = divmod(whole, 1440)
+    if days > 1 and not rest:
+        return f"{days} days"
+    hours, left = divmod(whole, 60)
+    return " ".join(part for part in (f"{hours} h" if hours else "", f"{left} min" if left or not hours else "") if part)
+
+
+def markdown(name: str, found: Sheet) -> Iterator[str]:
+    """The lines of a run sheet. A train of no stages has nothing to start, which is said."""
+    yield f"# Run sheet: {name or 'a job without a name'}"
+    yield ""
+    if not found.steps:
+        yield "The train is empty: there is nothing to start."
+        return
+    yield CAUTION
+    yield ""
+    yield f"{len(found.steps)} steps, {minutes(found.hands_on)} of work. ! marks a step that may not be skipped without a reason."
+    phase = ""
+    for number, step in enumerate(found.steps, 1):
+        if step.phase != phase:
+            phase = step.phase
+            yield ""
+            yield f"## {HEADINGS[phase]}"
+        yield ""
+        yield from _step(number, step, found)
+
+
+def _step(number: int, step: Step, found: Sheet) -> Iterator[str]:
+    row = step.row
+    unit = f"{step.stage.name}: " if step.stage is not None else ""
+    yield f"{number}. [ ] **{unit}{row.title}**{' !' if row.critical else ''}  (`{step.id}`)"
+    facts = [WHO[row.who], minutes(row.hands_on), WHERE[row.where]]
+    if row.wait is not None:
+        facts.append(f"then wait {minutes(row.wait)}")
+    if row.water_off:
+        facts.append("water off")
+    yield f"   *{', '.join(fact for fact in facts if fact)}*"
+    for line in row.do:
+        yield f"   - {line}"
+    yield f"   - Why: {row.why}"
+    yield f"   - Bad sign: {row.bad_sign}"
+    for line in step.hazards:
+        yield f"   - **Caution: {line}**"
+    if row.tools:
+        yield f"   - Tools: {', '.join(row.tools)}"
+    later = [f"{minutes(need.after)} after step {_number(found, need.id)}" for need in step.needs if need.after]
+    if later:
+        yield f"   - Not sooner than {', '.join(later)}"
+
+
+def _number(found: Sheet, id: str) -> int:
+    return 1 + next(i for i, step in enumerate(found.steps) if step.id == id)

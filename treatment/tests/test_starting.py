@@ -1,0 +1,247 @@
+"""The run sheet: hand-written orders of varied trains, and what must hold in the sheet of any train."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+from itertools import pairwise
+from typing import Any
+from unittest import TestCase, mock
+
+from ..commission import main
+from ..design import design
+from ..job_file import read_job
+from ..language.tables import table
+from ..stages import ROOMS
+from ..starting.printed import minutes
+from ..starting.sheet import NoOrder, Sheet, sheet, walked
+from ..starting.step import COMMON, PHASES, WHERE, WHO, Need, Step, rows
+from .example import HARD_ONLY, job, worked
+from .golden import frozen
+
+CARBON = {"kind": "carbon", "id": "carbon", "medium": "granular", "form": "backwashing"}
+SOFTENER = {"kind": "softener", "id": "softener"}
+FIVE = {"kind": "sediment", "id": "five", "form": "cartridge", "micron": "5 um"}
+LAMP = {"kind": "uv", "id": "uv"}
+
+
+def sheet_of(train: list[dict[str, Any]] | None, readings: dict[str, str | None] | None = None, **parts: Any) -> Sheet:
+    return sheet(worked(job(parts, readings=readings, train=train)).chosen)
+
+
+class Orders(TestCase):
+    def follow(self, found: Sheet, *ids: str) -> None:
+        """Each of these steps is on the sheet, and each below the one named before it."""
+        order = [step.id for step in found.steps]
+        for id in ids:
+            self.assertIn(id, order)
+        for first, then in pairwise(ids):
+            self.assertLess(order.index(first), order.index(then), f"{first} before {then}")
+
+    def after(self, found: Sheet, id: str, need: str) -> float | None:
+        """The minutes that must have passed between two steps."""
+        return next(each.after for each in found.by_id[id].needs if each.id == need)
+
+    def test_the_place(self) -> None:
+        """Kit check, shut-off tried, heater off, main shut, pressure off, built; bypass looked at, lines flushed, unit open, air out, heater on."""
+        found = sheet_of([SOFTENER], HARD_ONLY)
+        self.follow(
+            found, "site/kit_check", "site/main_valve", "site/heater_off", "site/shut_main", "site/relieve", "site/dry_fit", "site/join", "site/restore_main",
+            "site/look_bypass", "site/flush_lines", "softener/open", "site/vent_air", "site/heater_on", "site/leak_check_next_day", "site/retest_water", "site/hand_over",
+        )  # fmt: skip
+
+    def test_softener(self) -> None:
+        """Water by hand, then salt, then the program, then the cycle stepped through, then proven."""
+        self.follow(
+            sheet_of([SOFTENER], HARD_ONLY), "softener/place", "softener/load", "softener/fill", "softener/open", "softener/brine_fill", "softener/salt",
+            "softener/program", "softener/cycle_through", "softener/prove",
+        )  # fmt: skip
+
+    def test_carbon_soaks_two_days_before_its_water_reaches_the_house(self) -> None:
+        """Loaded, filled and soaked in the days before; then opened, rinsed at a trickle, the other way round, and only then what follows."""
+        found = sheet_of([CARBON, SOFTENER], HARD_ONLY)
+        self.follow(
+            found,
+            "carbon/load",
+            "carbon/fill",
+            "carbon/soak",
+            "site/heater_off",
+            "carbon/open",
+            "carbon/rinse",
+            "carbon/reverse_rinse",
+            "softener/open",
+        )
+        self.assertEqual({found.by_id[f"carbon/{verb}"].phase for verb in ("place", "load", "fill", "soak")}, {"before"})
+        self.assertEqual(found.by_id["softener/load"].phase, "build")
+        self.assertEqual(self.after(found, "carbon/open", "carbon/soak"), 48 * 60)
+        # 30 kit check + 10 place + 45 load + 20 fill, then 10 by hand and 48 h of soak before it may open
+        self.assertEqual(found.soonest["carbon/soak"], 105)
+        self.assertEqual(found.soonest["carbon/open"], 105 + 10 + 2880)
+
+    def test_no_carbon_no_soak(self) -> None:
+        """A train without carbon has none; a block at a tap is rinsed only, and nobody waits two days for it."""
+        self.assertFalse([step.id for step in sheet_of([SOFTENER], HARD_ONLY).steps if step.row.verb == "soak"])
+        block = sheet_of([CARBON | {"medium": "block", "form": "cartridge"}], HARD_ONLY)
+        self.assertNotIn("carbon/soak", block.by_id)
+        self.assertNotIn("carbon/load", block.by_id)
+        self.follow(block, "carbon/cartridge", "carbon/open", "carbon/flush")
+
+    def test_an_upflow_carbon_asks_for_low_flow(self) -> None:
+        """Three days of it where the tank does not backwash; none where it does, and no head to be plugged in."""
+        upflow = sheet_of([CARBON | {"form": "upflow"}], HARD_ONLY)
+        self.assertEqual(upflow.by_id["carbon/low_flow"].row.wait, 72 * 60)
+        self.assertNotIn("carbon/power", upflow.by_id)
+        self.assertNotIn("carbon/low_flow", sheet_of([CARBON], HARD_ONLY).by_id)
+
+    def test_the_lamp_is_lit_when_its_sleeve_is_proven_dry(self) -> None:
+        """Sleeve, leak test with the lamp out, lamp, ballast, power, lit; then all pipe is disinfected; microbes a week later and a month after that."""
+        found = sheet_of([FIVE, LAMP])
+        self.follow(
+            found, "uv/sleeve", "uv/open", "uv/leak_test", "uv/lamp", "uv/ballast", "uv/power", "uv/lamp_on", "site/sanitize", "site/retest_microbes", "site/retest_microbes_again",
+        )  # fmt: skip
+        self.assertEqual(self.after(found, "site/retest_microbes", "site/sanitize"), 7 * 24 * 60)
+        self.assertEqual(self.after(found, "uv/lamp", "uv/leak_test"), 10)
+        self.assertIn("boil-water", " ".join(found.by_id["site/hand_over"].row.do).lower())
+
+    def test_clean_water_is_not_disinfected(self) -> None:
+        """Where no microbes are, neither the shock nor its retests are on the sheet."""
+        clean = sheet_of([SOFTENER], HARD_ONLY)
+        self.assertFalse({"site/sanitize", "site/retest_microbes", "site/retest_microbes_again"} & set(clean.by_id))
+
+    def test_an_iron_bed_is_washed_to_drain_before_it_feeds_the_next(self) -> None:
+        """Air-charged: filled, stands 10 min, power, backwash measured, regenerated once; twice above 3 mg/L of iron; then the softener opens."""
+        train = [{"kind": "oxidizing_filter", "id": "iron", "medium": "air_charged"}, SOFTENER]
+        found = sheet_of(train, {"ph": "7.4", "alkalinity": "180 mg/L as CaCO3"})
+        self.follow(found, "iron/open", "iron/soak_air", "iron/power", "iron/backwash", "iron/regenerate", "softener/open")
+        self.assertNotIn("iron/regenerate_again", found.by_id)
+        much = sheet_of(train, {"iron": "4.1 mg/L", "ferrous_iron": "4.1 mg/L", "ph": "7.4", "alkalinity": "180 mg/L as CaCO3"})
+        self.follow(much, "iron/regenerate", "iron/regenerate_again", "softener/open")
+
+    def test_only_greensand_is_activated_and_nothing_air_charged_soaks_in_chemicals(self) -> None:
+        sand = sheet_of([{"kind": "oxidizing_filter", "id": "iron", "medium": "greensand"}])
+        self.follow(sand, "iron/fill", "iron/soak", "iron/activate", "iron/open", "iron/backwash")
+        air = sheet_of([{"kind": "oxidizing_filter", "id": "iron", "medium": "air_charged"}])
+        self.assertFalse({"iron/soak", "iron/activate"} & set(air.by_id))
+
+    def test_an_upflow_neutralizer_is_rinsed_not_backwashed(self) -> None:
+        up = sheet_of([{"kind": "neutralizer", "id": "stone", "medium": "calcite", "flow": "up"}, SOFTENER])
+        self.follow(up, "stone/open", "stone/rinse", "softener/open")
+        self.assertNotIn("stone/backwash", up.by_id)
+        down = sheet_of([{"kind": "neutralizer", "id": "stone", "medium": "calcite", "flow": "down"}, SOFTENER])
+        self.follow(down, "stone/open", "stone/power", "stone/backwash", "softener/open")
+
+    def test_scale_control_soaks_a_day_in_bypass(self) -> None:
+        """Filled with the water of what stands before it, soaked a day, rinsed into a bucket, then opened; a citrate cartridge stands an hour."""
+        found = sheet_of([FIVE, {"kind": "scale_control", "id": "scale", "method": "crystallisation"}], HARD_ONLY)
+        self.follow(found, "site/flush_lines", "five/open", "scale/fill", "scale/soak", "scale/rinse", "scale/open")
+        self.assertEqual(self.after(found, "scale/rinse", "scale/soak"), 24 * 60)
+        citrate = sheet_of([FIVE, {"kind": "scale_control", "id": "scale", "method": "citrate"}], HARD_ONLY)
+        self.follow(citrate, "scale/cartridge", "five/open", "scale/stand", "scale/open")
+        self.assertNotIn("scale/soak", citrate.by_id)
+
+    def test_a_feed_is_mixed_primed_measured_before_what_follows(self) -> None:
+        train = [{"kind": "chemical_feed", "id": "feed", "chemical": "chlorine"}, {"kind": "retention_tank", "id": "contact"}, CARBON]
+        found = sheet_of(train)
+        self.follow(found, "feed/mix", "feed/open", "feed/prime", "feed/stroke", "contact/open", "contact/blow_down", "carbon/open")
+        self.assertIn("never mix kinds", " ".join(found.by_id["feed/mix"].hazards))
+
+    def test_a_membrane_is_put_in_after_carbon_and_filter_were_flushed(self) -> None:
+        train = [CARBON | {"medium": "block", "form": "cartridge"}, FIVE, {"kind": "reverse_osmosis", "id": "ro", "scale": "point_of_use"}]
+        found = sheet_of(train, HARD_ONLY)
+        self.follow(found, "carbon/flush", "ro/membrane", "ro/open", "ro/flush", "ro/reject", "ro/prove")
+
+    def test_only_what_the_job_needs(self) -> None:
+        """Cement cures where pipe is cemented; electric work where there is power; drain lines where something drains."""
+        self.assertNotIn("site/cure", sheet_of([SOFTENER], HARD_ONLY).by_id)
+        cemented = sheet_of([SOFTENER], HARD_ONLY, site={"joining": "solvent"})
+        self.follow(cemented, "site/join", "site/cure", "site/restore_main")
+        self.assertEqual(self.after(cemented, "site/restore_main", "site/cure"), 120)
+        plain = sheet_of([FIVE], HARD_ONLY)
+        self.assertFalse({"site/electric", "site/drain_lines"} & set(plain.by_id))
+
+    def test_an_empty_train_has_nothing_to_start(self) -> None:
+        self.assertEqual(sheet_of([], HARD_ONLY).steps, ())
+
+
+class AnyTrain(TestCase):
+    def test_the_sheets_of_all_golden_jobs(self) -> None:
+        """Walked from top to bottom no need is missing; every unit opens after those before it, after its soaks, and has a proof or a look."""
+        kinds = set()
+        for row in frozen():
+            chosen = design(read_job(row["job"])).chosen
+            found = sheet(chosen)
+            place = {step.id: i for i, step in enumerate(found.steps)}
+            self.assertEqual(len(place), len(found.steps), "every step once")
+            for step in found.steps:
+                for need in step.needs:
+                    self.assertLess(place[need.id], place[step.id], f"{row['name']}: {need.id} before {step.id}")
+                if step.stage is not None and (step.row.ahead or step.phase == "before"):
+                    self.assertLess(place[step.id], place[f"{step.stage.id}/open"], step.id)
+            for before, after in pairwise(chosen.run.stages):
+                self.assertIn(f"{before.id}/open", {need.id for need in found.by_id[f"{after.id}/open"].needs})
+                for step in found.steps:
+                    if step.row.clears and step.stage is not None and step.stage.index <= before.index:
+                        self.assertLess(place[step.id], place[f"{after.id}/open"], f"{step.id} before {after.id} gets water")
+            if found.steps:
+                self.assertEqual(found.steps[0].id, "site/kit_check")
+                self.assertLess(place["site/vent_air"], place["site/heater_on"])
+            kinds |= {stage.kind for stage in chosen.run.stages}
+        self.assertEqual(kinds, set(ROOMS), "every treatment was on a sheet")
+
+    def test_a_circle_is_told(self) -> None:
+        """Two steps that wait for each other have no order."""
+        row = rows("site")[0]
+        steps = [Step("a", None, row, "build", (Need("b"),)), Step("b", None, row, "build", (Need("a"),))]
+        with self.assertRaisesRegex(NoOrder, "a, b"):
+            walked(steps)
+
+
+class Tables(TestCase):
+    def test_every_treatment_has_steps_and_every_step_speaks(self) -> None:
+        """Words of the format only; needs name steps that exist; each has a title, what to do, why, a bad sign, a time and a source."""
+        found = table("commissioning")
+        self.assertEqual(set(found) - set(COMMON), set(ROOMS))
+        verbs = {section: {row.verb for row in rows(section)} for section in found if section != "hazards"}
+        for section in verbs:
+            for row in rows(section):
+                self.assertIn(row.phase, PHASES)
+                self.assertIn(row.who, WHO)
+                self.assertIn(row.where, WHERE)
+                self.assertTrue(row.title and row.do and row.why and row.bad_sign and row.hands_on > 0 and row.source, row.verb)
+                self.assertLessEqual(set(row.hazards), set(found["hazards"]))
+                for text in row.needs:
+                    whose, _, verb = text.partition("+")[0].rpartition("/")
+                    of_units = set().union(*verbs.values()) | {"clears", "last"}
+                    own = verbs[section] | verbs["unit"] | verbs["bed"] | verbs["valve"] | (of_units if section == "valve" else set())
+                    known = verbs["site"] if whose == "site" else of_units if whose else own
+                    self.assertIn(verb, known, f"{section}.{row.verb} needs {text}")
+
+
+class Printed(TestCase):
+    def run_with(self, text: str) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), mock.patch("sys.stdin", mock.Mock(buffer=io.BytesIO(text.encode()))):
+            status = main(["-"])
+        return status, out.getvalue(), err.getvalue()
+
+    def test_the_sheet_as_text(self) -> None:
+        """Title, cautions, headings, every step with its box; what must be waited for says after which step."""
+        status, out, _ = self.run_with(json.dumps(job(readings=HARD_ONLY, train=[CARBON])))
+        self.assertEqual(status, 0)
+        self.assertTrue(out.startswith("# Run sheet: Acid well"))
+        self.assertIn("only a laboratory's sample lifts a boil-water advice", out)
+        self.assertIn("[ ] **Carbon filter: Soak the carbon for two days** !", out)
+        self.assertRegex(out, r"Not sooner than 2 days after step \d+")
+
+    def test_what_is_refused_and_what_is_empty(self) -> None:
+        """A line for each fault and status 2; an empty train is told."""
+        status, out, err = self.run_with('{"format": "cairn-job/1", "supply": {"flow": "seven"}}')
+        self.assertEqual((status, out), (2, ""))
+        self.assertIn("$.supply.flow", err)
+        self.assertIn("nothing to start", self.run_with(json.dumps(job(train=[])))[1])
+
+    def test_times_as_people_say_them(self) -> None:
+        self.assertEqual(
+            [minutes(value) for value in (0, 45, 60, 90, 1440, 2880, 3000)], ["0 min", "45 min", "1 h", "1 h 30 min", "24 h", "2 days", "50 h"]
+        )
