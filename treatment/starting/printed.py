@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from .sheet import Sheet
 from .step import Step
+from .visits import OFF, WARM, Visit, visits
 
 HEADINGS = {
     "before": "Before the day",
@@ -45,7 +46,15 @@ def markdown(name: str, found: Sheet) -> Iterator[str]:
         return
     yield CAUTION
     yield ""
-    yield f"{len(found.steps)} steps, {minutes(found.hands_on)} of work. ! marks a step that may not be skipped without a reason."
+    coming = visits(found)
+    yield f"{len(found.steps)} steps, {minutes(found.hands_on)} of work, {len(coming)} visits. ! marks a step that may not be skipped without a reason."
+    yield ""
+    yield "## Visits"
+    yield ""
+    yield "One pair of hands, one step after another; the fewest visits that the waits allow."
+    for visit in coming:
+        yield ""
+        yield from _visit(visit, found)
     phase = ""
     for number, step in enumerate(found.steps, 1):
         if step.phase != phase:
@@ -77,6 +86,19 @@ def _step(number: int, step: Step, found: Sheet) -> Iterator[str]:
     later = [f"{minutes(need.after)} after step {_number(found, need.id)}" for need in step.needs if need.after]
     if later:
         yield f"   - Not sooner than {', '.join(later)}"
+
+
+def _visit(visit: Visit, found: Sheet) -> Iterator[str]:
+    who = list(dict.fromkeys(WHO[done.step.row.who] for done in visit.work))
+    yield f"- **Visit {visit.number}: day {visit.day}, {visit.at}**, {minutes(visit.length)}, {', '.join(who)}"
+    if visit.water_off:
+        yield f"  - The house is without water for {minutes(visit.water_off)}"
+    ids = {done.step.id for done in visit.work}
+    if OFF in ids and WARM in found.by_id and WARM not in ids:
+        yield "  - More than a day's work: the water heater stays off until a later visit; agree it with the house, or come with more hands"
+    yield f"  - Steps {', '.join(str(_number(found, done.step.id)) for done in visit.work)}"
+    if visit.bring:
+        yield f"  - Bring: {', '.join(visit.bring)}"
 
 
 def _number(found: Sheet, id: str) -> int:

@@ -102,10 +102,14 @@ class Ties:
                 yield other.id, other.row.wait
 
     def _named(self, step: Step, name: str) -> Iterable[Step]:
-        """The steps a need names: ``verb`` of its own stage, ``site/verb``, ``chain/…`` of the units before it, ``every/…`` of all."""
+        """The steps a need names: ``verb`` of its own stage, ``site/verb``, ``chain/…`` of the units before it, ``every/…`` of all,
+        ``served/…`` of those before the first that soaks in bypass."""
         whose, _, verb = name.rpartition("/")
         if whose == "every":
             return [other for others in self.of_stage.values() for other in others if _is(other.row, verb)]
+        if whose == "served":
+            soaking = next((step.stage for others in self.of_stage.values() for step in others if step.row.in_bypass), None)
+            return self._chain(soaking, verb) if soaking is not None else self._named(step, f"every/{verb}")
         if whose == "chain":
             return self._chain(step.stage, verb) if step.stage is not None else ()
         at = whose or (step.stage.id if step.stage is not None else "site")

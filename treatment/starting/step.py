@@ -16,7 +16,7 @@ PHASES = ("before", "shut_down", "build", "first_fill", "start", "power", "settl
 WHO = ("installer", "plumber", "electrician", "site_work", "owner")
 WHERE = ("house", "workshop", "either")
 #: sections of the table that are no treatment
-COMMON = ("site", "unit", "bed", "valve", "hazards")
+COMMON = ("site", "unit", "bed", "valve", "hazards", "visits")
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +24,7 @@ class Row:
     """A step as the table describes it. needs: as written there; hands_on, wait: minutes; the rest as in the format.
 
     only, unless: choices of its stage for which it applies, or does not; when: facts of the job that it asks for; clears: its
-    unit feeds the next one only afterwards; ahead: its unit opens only afterwards.
+    unit feeds the next one only afterwards; ahead: its unit opens only afterwards; in_bypass: the house is served meanwhile.
     """
 
     verb: str
@@ -48,6 +48,7 @@ class Row:
     when: tuple[str, ...] = ()
     clears: bool = False
     ahead: bool = False
+    in_bypass: bool = False
 
     def applies(self, choices: dict[str, Any], occasion: frozenset[str]) -> bool:
         """Whether a stage of these choices, on a job of these facts, has this step."""

@@ -17,6 +17,7 @@ from ..stages import ROOMS
 from ..starting.printed import minutes
 from ..starting.sheet import NoOrder, Sheet, sheet, walked
 from ..starting.step import COMMON, PHASES, WHERE, WHO, Need, Step, rows
+from ..starting.visits import BACK, DAY, OFF, WARM, Visit, visits
 from .example import HARD_ONLY, job, worked
 from .golden import frozen
 
@@ -197,12 +198,70 @@ class AnyTrain(TestCase):
             walked(steps)
 
 
+class Visits(TestCase):
+    def where(self, found: Sheet) -> tuple[tuple[Visit, ...], dict[str, Visit]]:
+        coming = visits(found)
+        return coming, {done.step.id: visit for visit in coming for done in visit.work}
+
+    def test_a_filter_takes_two(self) -> None:
+        """Put in on the first day; three days later leaks, the test of the water and hand over in one."""
+        coming, at = self.where(sheet_of([FIVE], HARD_ONLY))
+        self.assertEqual(len(coming), 2)
+        self.assertEqual({at[id].number for id in ("site/leak_check_next_day", "site/retest_water", "site/hand_over")}, {2})
+
+    def test_a_day_that_is_full_goes_on_the_next_morning(self) -> None:
+        """One pair of hands has 490 min until a softener stands open and the heater is on: salt and cycle the day after, with the look for leaks."""
+        coming, at = self.where(sheet_of([SOFTENER], HARD_ONLY))
+        self.assertEqual([visit.day for visit in coming], [0, 1, 4])
+        self.assertEqual((at["site/heater_on"].number, at["softener/salt"].number, at["site/leak_check_next_day"].number), (1, 2, 2))
+        self.assertEqual((coming[0].day, coming[0].at), (0, "09:00"))
+        # dry fit 45, join 90, drain lines 30 and shutting, relieving, restoring, looking 5 + 10 + 10 + 10 = 200 min without water
+        self.assertEqual(coming[0].water_off, 200)
+
+    def test_carbon_soaks_between_two_visits(self) -> None:
+        """Its soak is begun on the first, the water is shut on the second, two days on and not an hour sooner than the soak is over."""
+        coming, at = self.where(sheet_of([CARBON, SOFTENER], HARD_ONLY))
+        self.assertEqual(len(coming), 3)
+        self.assertEqual((at["carbon/soak"].number, at["site/shut_main"].number, at["carbon/open"].number), (1, 2, 2))
+        # kit check 30, agreeing 30, main valve 10, place 10, load 45, fill 20, soak by hand 10: begun 11:35, over two days later at 11:35
+        self.assertEqual((coming[1].day, coming[1].at), (2, "11:45"))
+        self.assertEqual(coming[0].water_off, 0)
+
+    def test_scale_control_soaks_in_bypass_while_the_house_has_hot_water(self) -> None:
+        """Air out and heater on at the first visit; the unit is rinsed and opened at the second."""
+        _, at = self.where(sheet_of([FIVE, {"kind": "scale_control", "id": "scale", "method": "crystallisation"}], HARD_ONLY))
+        self.assertEqual((at["scale/soak"].number, at["site/vent_air"].number, at["site/heater_on"].number), (1, 1, 1))
+        self.assertEqual((at["scale/rinse"].number, at["scale/open"].number), (2, 2))
+
+    def test_the_visits_of_all_golden_jobs(self) -> None:
+        """Every step once, none before its needs and their waits, one after another; water and hot water come back before the day ends."""
+        for row in frozen():
+            found = sheet(design(read_job(row["job"])).chosen)
+            coming = visits(found)
+            work = [done for visit in coming for done in visit.work]
+            done = {each.step.id: each for each in work}
+            self.assertEqual(sorted(each.step.id for each in work), sorted(step.id for step in found.steps), row["name"])
+            for first, then in pairwise(work):
+                self.assertLessEqual(first.end, then.begin)
+            for each in work:
+                for need in each.step.needs:
+                    self.assertGreaterEqual(each.begin, done[need.id].end + (need.after or 0.0), f"{row['name']}: {each.step.id}")
+            for first, then in pairwise(coming):
+                self.assertLess(first.day, then.day)
+            if work:
+                self.assertEqual(done[OFF].begin // DAY, done[BACK].end // DAY, row["name"])
+                shut = next(visit for visit in coming if OFF in {each.step.id for each in visit.work})
+                warm = done[WARM].end <= shut.work[-1].end
+                self.assertTrue(warm or shut.length > 8 * 60, f"{row['name']}: left without hot water on a short day")
+                self.assertGreaterEqual(min(visit.work[0].begin % DAY for visit in coming), 9 * 60)
+
+
 class Tables(TestCase):
     def test_every_treatment_has_steps_and_every_step_speaks(self) -> None:
         """Words of the format only; needs name steps that exist; each has a title, what to do, why, a bad sign, a time and a source."""
         found = table("commissioning")
         self.assertEqual(set(found) - set(COMMON), set(ROOMS))
-        verbs = {section: {row.verb for row in rows(section)} for section in found if section != "hazards"}
+        verbs = {section: {row.verb for row in rows(section)} for section in found if section not in ("hazards", "visits")}
         for section in verbs:
             for row in rows(section):
                 self.assertIn(row.phase, PHASES)
@@ -232,6 +291,7 @@ class Printed(TestCase):
         self.assertTrue(out.startswith("# Run sheet: Acid well"))
         self.assertIn("only a laboratory's sample lifts a boil-water advice", out)
         self.assertIn("[ ] **Carbon filter: Soak the carbon for two days** !", out)
+        self.assertIn("**Visit 2: day 2, 11:45**", out)
         self.assertRegex(out, r"Not sooner than 2 days after step \d+")
 
     def test_what_is_refused_and_what_is_empty(self) -> None:
