@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import datetime as dt
 import sys
 
 # see cli.py: in a process this short, loading it would cost more than the design
@@ -22,6 +23,7 @@ def main(arguments: list[str] | None = None) -> int:
         prog="cairn commission", description="Print the run sheet of a job's train: every step from kit check to hand over."
     )
     parser.add_argument("job", help="a job file, or - for standard input")
+    parser.add_argument("--start", type=moment, metavar="WHEN", help="when the first visit begins, such as 2026-12-07T09:00: visits get dates")
     options = parser.parse_args(arguments)
     try:
         design = design_of(text_of(options.job))
@@ -29,7 +31,18 @@ def main(arguments: list[str] | None = None) -> int:
         for fault in error.faults:
             print(fault, file=sys.stderr)
         return 2
-    return printed(markdown(design.facts.job.name, sheet(design.chosen)))
+    return printed(markdown(design.facts.job.name, sheet(design.chosen), options.start))
+
+
+def moment(text: str) -> dt.datetime:
+    """A day and hour by the clock of the place. Raises ArgumentTypeError for anything else, and for a time zone, which is not asked for."""
+    try:
+        found = dt.datetime.fromisoformat(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text}: expected a day and hour such as 2026-12-07T09:00") from None
+    if found.tzinfo is not None:
+        raise argparse.ArgumentTypeError(f"{text}: expected the hour by the clock of the place, without a time zone")
+    return found
 
 
 if __name__ == "__main__":

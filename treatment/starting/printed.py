@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Iterator
 
 from .sheet import Sheet
@@ -37,8 +38,8 @@ def minutes(value: float) -> str:
     return " ".join(part for part in (f"{hours} h" if hours else "", f"{left} min" if left or not hours else "") if part)
 
 
-def markdown(name: str, found: Sheet) -> Iterator[str]:
-    """The lines of a run sheet. A train of no stages has nothing to start, which is said."""
+def markdown(name: str, found: Sheet, start: dt.datetime | None = None) -> Iterator[str]:
+    """The lines of a run sheet; start: when the first visit begins, for dates in place of days. A train of no stages has nothing to start, which is said."""
     yield f"# Run sheet: {name or 'a job without a name'}"
     yield ""
     if not found.steps:
@@ -46,7 +47,7 @@ def markdown(name: str, found: Sheet) -> Iterator[str]:
         return
     yield CAUTION
     yield ""
-    coming = visits(found)
+    coming = visits(found, start.hour * 60.0 + start.minute if start else None)
     yield f"{len(found.steps)} steps, {minutes(found.hands_on)} of work, {len(coming)} visits. ! marks a step that may not be skipped without a reason."
     yield ""
     yield "## Visits"
@@ -54,7 +55,7 @@ def markdown(name: str, found: Sheet) -> Iterator[str]:
     yield "One pair of hands, one step after another; the fewest visits that the waits allow."
     for visit in coming:
         yield ""
-        yield from _visit(visit, found)
+        yield from _visit(visit, found, start)
     phase = ""
     for number, step in enumerate(found.steps, 1):
         if step.phase != phase:
@@ -88,9 +89,10 @@ def _step(number: int, step: Step, found: Sheet) -> Iterator[str]:
         yield f"   - Not sooner than {', '.join(later)}"
 
 
-def _visit(visit: Visit, found: Sheet) -> Iterator[str]:
+def _visit(visit: Visit, found: Sheet, start: dt.datetime | None) -> Iterator[str]:
+    when = f"{visit.date(start):%A %Y-%m-%d, %H:%M}" if start else f"day {visit.day}, {visit.at}"
     who = list(dict.fromkeys(WHO[done.step.row.who] for done in visit.work))
-    yield f"- **Visit {visit.number}: day {visit.day}, {visit.at}**, {minutes(visit.length)}, {', '.join(who)}"
+    yield f"- **Visit {visit.number}: {when}**, {minutes(visit.length)}, {', '.join(who)}"
     if visit.water_off:
         yield f"  - The house is without water for {minutes(visit.water_off)}"
     ids = {done.step.id for done in visit.work}

@@ -7,6 +7,7 @@ more only where a day's work is full.
 
 from __future__ import annotations
 
+import datetime as dt
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -44,6 +45,10 @@ class Visit:
         """Days after the first visit's."""
         return int(self.work[0].begin // DAY)
 
+    def date(self, start: dt.datetime) -> dt.datetime:
+        """When it begins, where the first begins at ``start``."""
+        return dt.datetime.combine(start.date(), dt.time()) + dt.timedelta(minutes=self.work[0].begin)
+
     @property
     def at(self) -> str:
         """The hour at which it begins."""
@@ -72,19 +77,23 @@ class Visit:
         return list(dict.fromkeys(tool for done in self.work for tool in done.step.row.tools))
 
 
-def visits(found: Sheet) -> tuple[Visit, ...]:
-    """The visits of a sheet, in order: all steps, once each; none before its needs are done and their waits have passed."""
-    return Calendar(found).visits()
+def visits(found: Sheet, hour: float | None = None) -> tuple[Visit, ...]:
+    """The visits of a sheet, in order: all steps, once each; none before its needs are done and their waits have passed.
+
+    hour: when the first begins [min after midnight]; the usual hour where it is not said.
+    """
+    return Calendar(found, hour).visits()
 
 
 class Calendar:
     """The days on which a sheet is worked through."""
 
-    def __init__(self, found: Sheet):
+    def __init__(self, found: Sheet, hour: float | None = None):
         self.found = found
         hours = table("commissioning")["visits"]
         self.opens, self.latest, self.stand = float(hours["opens"]), float(hours["latest"]), float(hours["stand"])
         self.length, self.most = float(hours["length"]), float(hours["most"])
+        self.first = self.opens if hour is None else hour
         self.done: dict[str, Done] = {}
         self.place = {step.id: i for i, step in enumerate(found.steps)}
         self.warming = self._ahead_of(WARM)
@@ -156,11 +165,12 @@ class Calendar:
 
     def _begin(self, left: Sequence[Step]) -> float:
         """When the next visit begins: all long waits over, within working hours, not on the day of the one before."""
+        if not self.done:
+            return self.first
         over = [self.done[need.id].end + need.after for step in left for need in step.needs if need.after and need.id in self.done]
         quarter = 15.0
-        earliest = max(over, default=0.0)
-        if self.done:
-            earliest = max(earliest, (max(done.end for done in self.done.values()) // DAY + 1) * DAY)
+        tomorrow = (max(done.end for done in self.done.values()) // DAY + 1) * DAY
+        earliest = max([*over, tomorrow])
         midnight = earliest // DAY * DAY
         hour = -(-max(earliest - midnight, self.opens) // quarter) * quarter
         return midnight + hour if hour <= self.latest else midnight + DAY + self.opens

@@ -278,10 +278,10 @@ class Tables(TestCase):
 
 
 class Printed(TestCase):
-    def run_with(self, text: str) -> tuple[int, str, str]:
+    def run_with(self, text: str, *more: str) -> tuple[int, str, str]:
         out, err = io.StringIO(), io.StringIO()
         with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), mock.patch("sys.stdin", mock.Mock(buffer=io.BytesIO(text.encode()))):
-            status = main(["-"])
+            status = main(["-", *more])
         return status, out.getvalue(), err.getvalue()
 
     def test_the_sheet_as_text(self) -> None:
@@ -293,6 +293,20 @@ class Printed(TestCase):
         self.assertIn("[ ] **Carbon filter: Soak the carbon for two days** !", out)
         self.assertIn("**Visit 2: day 2, 11:45**", out)
         self.assertRegex(out, r"Not sooner than 2 days after step \d+")
+
+    def test_dates_from_a_start(self) -> None:
+        """2026-12-07 is a Monday: begun at 07:30 the soak is over on Wednesday at 10:05, an hour and a half sooner than from 09:00."""
+        out = self.run_with(json.dumps(job(readings=HARD_ONLY, train=[CARBON])), "--start", "2026-12-07T07:30")[1]
+        self.assertIn("**Visit 1: Monday 2026-12-07, 07:30**", out)
+        self.assertIn("**Visit 2: Wednesday 2026-12-09, 10:15**", out)
+
+    def test_a_start_that_is_no_time(self) -> None:
+        """Refused with an example; a time zone, too."""
+        for text in ("soon", "2026-13-01T09:00", "2026-12-07T09:00+01:00"):
+            with self.assertRaises(SystemExit) as ended, contextlib.redirect_stderr(io.StringIO()) as err:
+                main(["-", "--start", text])
+            self.assertEqual(ended.exception.code, 2)
+            self.assertIn("--start", err.getvalue())
 
     def test_what_is_refused_and_what_is_empty(self) -> None:
         """A line for each fault and status 2; an empty train is told."""
