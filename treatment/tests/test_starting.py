@@ -53,9 +53,9 @@ class Orders(TestCase):
         )  # fmt: skip
 
     def test_softener(self) -> None:
-        """Water by hand, then salt, then the program, then the cycle stepped through, then proven."""
+        """Drain and overflow seen to run, water by hand, then salt, then the program, then the cycle stepped through, then proven."""
         self.follow(
-            sheet_of([SOFTENER], HARD_ONLY), "softener/place", "softener/load", "softener/fill", "softener/open", "softener/brine_fill", "softener/salt",
+            sheet_of([SOFTENER], HARD_ONLY), "softener/place", "softener/load", "softener/fill", "softener/overflow", "softener/drain_line", "softener/open", "softener/brine_fill", "softener/salt",
             "softener/program", "softener/cycle_through", "softener/prove",
         )  # fmt: skip
 
