@@ -55,7 +55,8 @@ class Orders(TestCase):
     def test_softener(self) -> None:
         """Drain and overflow seen to run, water by hand, then salt, then the program, then the cycle stepped through, then proven."""
         self.follow(
-            sheet_of([SOFTENER], HARD_ONLY), "softener/place", "softener/load", "softener/fill", "softener/overflow", "softener/drain_line", "softener/open", "softener/brine_fill", "softener/salt",
+            sheet_of([SOFTENER], HARD_ONLY), "softener/place", "softener/load", "softener/fill", "softener/overflow", "softener/drain_line",
+            "softener/open", "softener/brine_fill", "softener/salt",
             "softener/program", "softener/cycle_through", "softener/prove",
         )  # fmt: skip
 
