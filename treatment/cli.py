@@ -42,9 +42,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         document = work_text(text_of(options.job))
     except BadDocument as error:
-        for fault in error.faults:
-            print(fault, file=sys.stderr)
-        return 2
+        return refused(error)
     return printed([json.dumps(document, ensure_ascii=False, indent=None if options.compact else 1)])
 
 
@@ -114,8 +112,7 @@ def _many(where: str) -> int:
     try:
         items = list(_batch(where))
     except BadDocument as error:
-        print(*error.faults, sep="\n", file=sys.stderr)
-        return 2
+        return refused(error)
     lines, good = [], True
     for line, fine in _spread(items):
         lines.append(line)
@@ -139,6 +136,12 @@ def _schema(which: str) -> int:
     from .papers.design_schema import design_schema
 
     return printed([json.dumps(job_schema() if which == "job" else design_schema(), ensure_ascii=False, indent=1)])
+
+
+def refused(error: BadDocument) -> int:
+    """Say what could not be understood, a line for each fault. Exit status 2."""
+    print(*error.faults, sep="\n", file=sys.stderr)
+    return 2
 
 
 def printed(lines: Iterable[str]) -> int:

@@ -10,7 +10,7 @@ import sys
 if __name__ == "__main__":
     sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
 
-from .cli import design_of, printed, text_of
+from .cli import design_of, printed, refused, text_of
 from .language.errors import BadDocument
 
 
@@ -28,9 +28,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         design = design_of(text_of(options.job))
     except BadDocument as error:
-        for fault in error.faults:
-            print(fault, file=sys.stderr)
-        return 2
+        return refused(error)
     return printed(markdown(design.facts.job.name, sheet(design.chosen), options.start))
 
 

@@ -31,7 +31,7 @@ _MOST_VALUES = 60
 class Entry:
     """One piece of an entry line: a reading, or the text and why it was not understood.
 
-    mended: what was put right in reading it; seen: an observation (key of the symptoms) in place of a figure.
+    mended: what was put right in reading it; seen: an observation (key of the symptoms) in place of a figure; asks: the test it asks for.
     """
 
     text: str
@@ -39,6 +39,7 @@ class Entry:
     problem: str = ""
     mended: str = ""
     seen: str = ""
+    asks: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,9 +182,8 @@ def _single(piece: str, plain: str) -> Entry:
     if known is not None and _SMELL.search(plain):
         key = _SEEN_FOR.get(known.analyte.key)
         if key:
-            return Entry(
-                piece, None, f"a smell is no figure: noted as seen. Test {known.analyte.said} on the spot, before it leaves the water", seen=key
-            )
+            asks = f"Test {known.analyte.said} on the spot, before it leaves the water"
+            return Entry(piece, None, f"a smell is no figure: noted as seen. {asks}", seen=key, asks=asks)
     seen = observation_in(piece)
     if seen and not re.search(r"\d", piece):
         return Entry(piece, None, "noted as seen", seen=seen)

@@ -26,6 +26,11 @@ def number(value: float, unit: str, system: str) -> float:
     return value * factor + offset
 
 
+def per_shown(value: float, unit: str, system: str) -> float:
+    """An amount per unit, e.g. a price per kg, for the unit a person reads instead, e.g. per lb."""
+    return value / number(1.0, unit, system)
+
+
 def digits(value: float, unit: str, system: str) -> str:
     """The rounded number alone: the unit's decimals, more for small values so that two digits remain."""
     decimals = _row(unit, system)[3]

@@ -20,7 +20,6 @@ HEADINGS = {
     "prove": "Prove",
     "hand_over": "Hand over",
 }
-WHO = {"installer": "installer", "plumber": "plumber", "electrician": "electrician", "site_work": "site work", "owner": "owner"}
 WHERE = {"house": "", "workshop": "in the workshop", "either": "may be done in the workshop"}
 CAUTION = (
     "Local code and licensed trades come before this sheet, and so does whoever made a unit or a medium. "
@@ -47,6 +46,7 @@ def markdown(name: str, found: Sheet, start: dt.datetime | None = None) -> Itera
         return
     yield CAUTION
     yield ""
+    numbers = {step.id: number for number, step in enumerate(found.steps, 1)}
     coming = visits(found, start.hour * 60.0 + start.minute if start else None)
     yield f"{len(found.steps)} steps, {minutes(found.hands_on)} of work, {len(coming)} visits. ! marks a step that may not be skipped without a reason."
     yield ""
@@ -55,22 +55,26 @@ def markdown(name: str, found: Sheet, start: dt.datetime | None = None) -> Itera
     yield "One pair of hands, one step after another; the fewest visits that the waits allow."
     for visit in coming:
         yield ""
-        yield from _visit(visit, found, start)
+        yield from _visit(visit, numbers, start)
     phase = ""
-    for number, step in enumerate(found.steps, 1):
+    for step in found.steps:
         if step.phase != phase:
             phase = step.phase
             yield ""
             yield f"## {HEADINGS[phase]}"
         yield ""
-        yield from _step(number, step, found)
+        yield from _step(step, numbers)
+    yield ""
+    yield "## Where it comes from"
+    yield ""
+    yield from (f"- {source}" for source in dict.fromkeys(step.row.source for step in found.steps))
 
 
-def _step(number: int, step: Step, found: Sheet) -> Iterator[str]:
+def _step(step: Step, numbers: dict[str, int]) -> Iterator[str]:
     row = step.row
     unit = f"{step.stage.name}: " if step.stage is not None else ""
-    yield f"{number}. [ ] **{unit}{row.title}**{' !' if row.critical else ''}  (`{step.id}`)"
-    facts = [WHO[row.who], minutes(row.hands_on), WHERE[row.where]]
+    yield f"{numbers[step.id]}. [ ] **{unit}{row.title}**{' !' if row.critical else ''}  (`{step.id}`)"
+    facts = [_who(step), minutes(row.hands_on), WHERE[row.where]]
     if row.wait is not None:
         facts.append(f"then wait {minutes(row.wait)}")
     if row.water_off:
@@ -84,24 +88,24 @@ def _step(number: int, step: Step, found: Sheet) -> Iterator[str]:
         yield f"   - **Caution: {line}**"
     if row.tools:
         yield f"   - Tools: {', '.join(row.tools)}"
-    later = [f"{minutes(need.after)} after step {_number(found, need.id)}" for need in step.needs if need.after]
+    later = [f"{minutes(need.after)} after step {numbers[need.id]}" for need in step.needs if need.after]
     if later:
         yield f"   - Not sooner than {', '.join(later)}"
 
 
-def _visit(visit: Visit, found: Sheet, start: dt.datetime | None) -> Iterator[str]:
+def _visit(visit: Visit, numbers: dict[str, int], start: dt.datetime | None) -> Iterator[str]:
     when = f"{visit.date(start):%A %Y-%m-%d, %H:%M}" if start else f"day {visit.day}, {visit.at}"
-    who = list(dict.fromkeys(WHO[done.step.row.who] for done in visit.work))
+    who = list(dict.fromkeys(_who(done.step) for done in visit.work))
     yield f"- **Visit {visit.number}: {when}**, {minutes(visit.length)}, {', '.join(who)}"
     if visit.water_off:
         yield f"  - The house is without water for {minutes(visit.water_off)}"
     ids = {done.step.id for done in visit.work}
-    if OFF in ids and WARM in found.by_id and WARM not in ids:
+    if OFF in ids and WARM in numbers and WARM not in ids:
         yield "  - More than a day's work: the water heater stays off until a later visit; agree it with the house, or come with more hands"
-    yield f"  - Steps {', '.join(str(_number(found, done.step.id)) for done in visit.work)}"
+    yield f"  - Steps {', '.join(str(numbers[done.step.id]) for done in visit.work)}"
     if visit.bring:
         yield f"  - Bring: {', '.join(visit.bring)}"
 
 
-def _number(found: Sheet, id: str) -> int:
-    return 1 + next(i for i, step in enumerate(found.steps) if step.id == id)
+def _who(step: Step) -> str:
+    return step.row.who.replace("_", " ")

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
+from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
 from ..planning.variant import Variant
@@ -48,11 +49,6 @@ class Sheet:
             begins[step.id] = max((begins[need.id] + self.by_id[need.id].row.hands_on + (need.after or 0.0) for need in step.needs), default=0.0)
         return begins
 
-    @property
-    def elapsed(self) -> float:
-        """The least time from the first step to the end of the last [min]."""
-        return max((self.soonest[step.id] + step.row.hands_on + (step.row.wait or 0.0) for step in self.steps), default=0.0)
-
 
 def sheet(variant: Variant) -> Sheet:
     """The run sheet of a train. Empty for an empty train: there is nothing to start. Raises NoOrder for needs in a circle."""
@@ -80,7 +76,7 @@ class Ties:
     def tied(self) -> list[Step]:
         """The steps with their needs; what a step of the days before needs is done in the days before, too."""
         tied = [replace(step, needs=self._needs(step)) for step in self.steps]
-        early = self._early({step.id: step for step in tied})
+        early = ahead_of({step.id: step for step in tied}, [step.id for step in tied if step.row.phase == "before"])
         return [replace(step, phase="before") if step.id in early else step for step in tied]
 
     def _needs(self, step: Step) -> tuple[Need, ...]:
@@ -125,16 +121,17 @@ class Ties:
             if other.stage is not None and other.stage.index < stage.index and _is(other.row, verb)
         ]
 
-    def _early(self, steps: dict[str, Step]) -> set[str]:
-        """Steps that are done in the days before, because one of those days needs them."""
-        early: set[str] = set()
-        queue = [step for step in steps.values() if step.row.phase == "before"]
-        while queue:
-            for need in queue.pop().needs:
-                if need.id not in early:
-                    early.add(need.id)
-                    queue.append(steps[need.id])
-        return early
+
+def ahead_of(steps: Mapping[str, Step], ids: Iterable[str]) -> frozenset[str]:
+    """Some steps and everything that must be done before them; ids that the steps do not have are left out."""
+    queue = [id for id in ids if id in steps]
+    ahead = set(queue)
+    while queue:
+        for need in steps[queue.pop()].needs:
+            if need.id not in ahead:
+                ahead.add(need.id)
+                queue.append(need.id)
+    return frozenset(ahead)
 
 
 def _is(row: Row, verb: str) -> bool:
@@ -151,21 +148,16 @@ def walked(steps: Sequence[Step]) -> list[Step]:
     Raises NoOrder where some wait for each other.
     """
     place = {step.id: i for i, step in enumerate(steps)}
-    open_needs = {step.id: len(step.needs) for step in steps}
-    waiting: dict[str, list[Step]] = {}
-    for step in steps:
-        for need in step.needs:
-            waiting.setdefault(need.id, []).append(step)
-    ready = [(step.rank, place[step.id]) for step in steps if not step.needs]
-    heapq.heapify(ready)
+    sorter = TopologicalSorter({step.id: [need.id for need in step.needs] for step in steps})
+    try:
+        sorter.prepare()
+    except CycleError as error:
+        raise NoOrder(", ".join(sorted(set(error.args[1])))) from None
+    ready: list[tuple[tuple[int, int], int]] = []
     order: list[Step] = []
-    while ready:
-        step = steps[heapq.heappop(ready)[1]]
-        order.append(step)
-        for other in waiting.get(step.id, ()):
-            open_needs[other.id] -= 1
-            if not open_needs[other.id]:
-                heapq.heappush(ready, (other.rank, place[other.id]))
-    if len(order) < len(steps):
-        raise NoOrder(", ".join(sorted(id for id, left in open_needs.items() if left)))
+    while sorter.is_active():
+        for id in sorter.get_ready():
+            heapq.heappush(ready, (steps[place[id]].rank, place[id]))
+        order.append(steps[heapq.heappop(ready)[1]])
+        sorter.done(order[-1].id)
     return order

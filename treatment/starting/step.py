@@ -16,7 +16,7 @@ PHASES = ("before", "shut_down", "build", "first_fill", "start", "power", "settl
 WHO = ("installer", "plumber", "electrician", "site_work", "owner")
 WHERE = ("house", "workshop", "either")
 #: sections of the table that are no treatment
-COMMON = ("site", "unit", "bed", "valve", "hazards", "visits")
+COMMON = ("site", "unit", "bed", "valve", "brine", "hazards", "occasion", "visits")
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,7 +113,7 @@ def _row(section: str, verb: str, entry: dict[str, Any]) -> Row:
 
 
 def rows_of(stage: StageRun[Any], occasion: frozenset[str]) -> Iterator[Row]:
-    """The steps of one stage: those of its vessel and head, its own, and its opening. Its own stand for common ones of the same verb."""
+    """The steps of one stage: those of its vessel, head and brine, its own, and its opening. Its own stand for common ones of the same verb."""
     choices = stage.room.choices(stage.keys) | stage.sizing.params
     own = [row for row in rows(stage.kind) if row.applies(choices, occasion)]
     common = [*rows("unit")]
@@ -121,6 +121,8 @@ def rows_of(stage: StageRun[Any], occasion: frozenset[str]) -> Iterator[Row]:
         common += rows("bed")
     if stage.regenerates and stage.powered:
         common += rows("valve")
+    if stage.room.uses_salt:
+        common += rows("brine")
     verbs = {row.verb for row in own}
     yield from (row for row in common if row.verb not in verbs)
     yield from own

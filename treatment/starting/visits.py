@@ -12,7 +12,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..language.tables import table
-from .sheet import Sheet
+from .sheet import Sheet, ahead_of
 from .step import Step
 
 DAY = 1440.0  # min
@@ -61,11 +61,6 @@ class Visit:
         return self.work[-1].end - self.work[0].begin
 
     @property
-    def hands_on(self) -> float:
-        """Work of hands [min]."""
-        return sum(done.step.row.hands_on for done in self.work)
-
-    @property
     def water_off(self) -> float:
         """How long the house is without water, by the clock [min]."""
         dry = [done for done in self.work if done.step.row.water_off]
@@ -96,7 +91,7 @@ class Calendar:
         self.first = self.opens if hour is None else hour
         self.done: dict[str, Done] = {}
         self.place = {step.id: i for i, step in enumerate(found.steps)}
-        self.warming = self._ahead_of(WARM)
+        self.warming = ahead_of(found.by_id, [WARM])
         self.block = self._block()
 
     def visits(self) -> tuple[Visit, ...]:
@@ -121,17 +116,7 @@ class Calendar:
         for step in self.found.steps:
             if any(need.id in behind for need in step.needs):
                 behind.add(step.id)
-        return self._ahead_of(BACK) & behind
-
-    def _ahead_of(self, id: str) -> frozenset[str]:
-        """A step and everything that must be done before it; empty where the sheet does not have it."""
-        ahead, queue = ({id}, [id]) if id in self.found.by_id else (set(), [])
-        while queue:
-            for need in self.found.by_id[queue.pop()].needs:
-                if need.id not in ahead:
-                    ahead.add(need.id)
-                    queue.append(need.id)
-        return frozenset(ahead)
+        return ahead_of(self.found.by_id, [BACK]) & behind
 
     def _levels(self) -> dict[str, int]:
         """The round of each step: as few as its waits allow. What waits long by itself goes into the round whose day comes no later for it."""

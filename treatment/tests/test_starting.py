@@ -106,6 +106,12 @@ class Orders(TestCase):
         self.assertEqual(self.after(found, "uv/lamp", "uv/leak_test"), 10)
         self.assertIn("boil-water", " ".join(found.by_id["site/hand_over"].row.do).lower())
 
+    def test_a_carbon_bed_that_washes_itself_is_programmed(self) -> None:
+        """Like every head with a clock; and hand over comes when every unit was proven and nothing is left but waiting."""
+        found = sheet_of([CARBON, SOFTENER], HARD_ONLY)
+        self.follow(found, "carbon/power", "carbon/program", "softener/prove", "site/hand_over")
+        self.assertEqual(found.steps[-1].id, "site/hand_over")
+
     def test_clean_water_is_not_disinfected(self) -> None:
         """Where no microbes are, neither the shock nor its retests are on the sheet."""
         clean = sheet_of([SOFTENER], HARD_ONLY)
@@ -156,6 +162,9 @@ class Orders(TestCase):
     def test_only_what_the_job_needs(self) -> None:
         """Cement cures where pipe is cemented; electric work where there is power; drain lines where something drains."""
         self.assertNotIn("site/cure", sheet_of([SOFTENER], HARD_ONLY).by_id)
+        plastic = {"flow": "7 gpm", "pipe": {"material": "cpvc", "size": "1 in", "length": "40 ft"}}
+        self.assertIn("site/cure", sheet_of([SOFTENER], HARD_ONLY, supply=plastic).by_id)
+        self.assertNotIn("site/cure", sheet_of([SOFTENER], HARD_ONLY, supply=plastic, site={"joining": "push_fit"}).by_id)
         cemented = sheet_of([SOFTENER], HARD_ONLY, site={"joining": "solvent"})
         self.follow(cemented, "site/join", "site/cure", "site/restore_main")
         self.assertEqual(self.after(cemented, "site/restore_main", "site/cure"), 120)
@@ -262,7 +271,7 @@ class Tables(TestCase):
         """Words of the format only; needs name steps that exist; each has a title, what to do, why, a bad sign, a time and a source."""
         found = table("commissioning")
         self.assertEqual(set(found) - set(COMMON), set(ROOMS))
-        verbs = {section: {row.verb for row in rows(section)} for section in found if section not in ("hazards", "visits")}
+        verbs = {section: {row.verb for row in rows(section)} for section in found if section not in ("hazards", "occasion", "visits")}
         for section in verbs:
             for row in rows(section):
                 self.assertIn(row.phase, PHASES)
@@ -273,7 +282,14 @@ class Tables(TestCase):
                 for text in row.needs:
                     whose, _, verb = text.partition("+")[0].rpartition("/")
                     of_units = set().union(*verbs.values()) | {"clears", "last"}
-                    own = verbs[section] | verbs["unit"] | verbs["bed"] | verbs["valve"] | (of_units if section == "valve" else set())
+                    own = (
+                        verbs[section]
+                        | verbs["unit"]
+                        | verbs["bed"]
+                        | verbs["valve"]
+                        | verbs["brine"]
+                        | (of_units if section in ("valve", "brine") else set())
+                    )
                     known = verbs["site"] if whose == "site" else of_units if whose else own
                     self.assertIn(verb, known, f"{section}.{row.verb} needs {text}")
 
@@ -291,6 +307,7 @@ class Printed(TestCase):
         self.assertEqual(status, 0)
         self.assertTrue(out.startswith("# Run sheet: Acid well"))
         self.assertIn("only a laboratory's sample lifts a boil-water advice", out)
+        self.assertEqual(out.count("Installers' practice"), 1, "each source once, at the end")
         self.assertIn("[ ] **Carbon filter: Soak the carbon for two days** !", out)
         self.assertIn("**Visit 2: day 2, 11:45**", out)
         self.assertRegex(out, r"Not sooner than 2 days after step \d+")

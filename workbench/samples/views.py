@@ -126,17 +126,16 @@ def _entries(request: Request) -> list[Entry]:
 
 def _told(entries: list[Entry]) -> list[str]:
     """What was mended, asked of, or noted as seen in a line that was kept."""
-    said = [f"“{entry.text}” is kept as seen: {OBSERVATION_WORDS[entry.seen]}. {_test_for(entry)}".strip() for entry in entries if entry.seen]
+    said = [
+        f"“{entry.text}” is kept as seen: {OBSERVATION_WORDS[entry.seen]}.{f' {entry.asks}.' if entry.asks else ''}"
+        for entry in entries
+        if entry.seen
+    ]
     said += [f"{entry.mended[0].upper()}{entry.mended[1:]}." for entry in entries if entry.mended and entry.reading]
     for entry in entries:
         if entry.reading and (asked := doubt(entry.reading)):
             said.append(f"{analytes()[entry.reading.analyte].name} {entry.reading.typed}: {asked}")
     return said
-
-
-def _test_for(entry: Entry) -> str:
-    """The test that an observation asks for, as the line says it."""
-    return entry.problem.partition("noted as seen. ")[2] + "." if "noted as seen. " in entry.problem else ""
 
 
 def _chips(entries: list[Entry], job: Job) -> list[dict[str, Any]]:

@@ -10,7 +10,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.language.analytes import analytes
-from treatment.language.display import media_hint, number, show, show_amount, show_span, show_spread, unit_text
+from treatment.language.display import media_hint, per_shown, show, show_amount, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
 from treatment.language.measures import example_for
 
@@ -36,7 +36,7 @@ def price(value: float, unit: str, system: str, currency: str) -> str:
     """The price of one unit, of the unit that the job shows: ``$ 1.20 per lb``."""
     if unit not in ("kg", "m", "L"):
         return f"{money(value, currency)} {'each' if unit == 'each' else f'per {unit}'}"
-    return f"{money(value / number(1.0, unit, system), currency)} per {unit_text(unit, system)}"
+    return f"{money(per_shown(value, unit, system), currency)} per {unit_text(unit, system)}"
 
 
 @register.simple_tag

@@ -60,7 +60,7 @@ def dxf(wall: Wall) -> bytes:
 
 
 def rows_of(rows: list[Row], currency: str) -> list[list[Any]]:
-    return [[row.group, row.key, row.what, row.quantity, row.unit, row.each, round(row.total, 2), row.note, currency] for row in rows]
+    return [[row.group, row.key, row.what, row.quantity, row.unit, row.each, row.total, row.note, currency] for row in rows]
 
 
 def materials_csv(rows: list[Row], currency: str) -> str:

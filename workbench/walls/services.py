@@ -54,9 +54,8 @@ def turned(stages: Stages, wall: Wall, stage_id: str) -> tuple[Stages, str, str]
         raise Refused("", "Only a lamp can be laid on its side.")
     here = place_of(stages, stage_id)
     after = copy.deepcopy(stages)
-    lies = unit.parts[0][1].width > unit.parts[0][1].height
-    after[here].setdefault("install", {})["orientation"] = "vertical" if lies else "horizontal"
-    return after, f"{'stood up' if lies else 'laid on its side'} the {title(stages[here])}", stage_id
+    after[here].setdefault("install", {})["orientation"] = "vertical" if unit.lies else "horizontal"
+    return after, f"{'stood up' if unit.lies else 'laid on its side'} the {title(stages[here])}", stage_id
 
 
 def released(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:

@@ -62,6 +62,7 @@ class Unit:
     lit: bool
     powered: bool
     turns: bool = False
+    lies: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -148,7 +148,7 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
     depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
-        stage.room.bypassed and not stage.at_tap, stage.at_tap, stage.drains, placed, stage.room.lit(stage.keys), stage.powered, pulled > 0,
+        stage.room.bypassed and not stage.at_tap, stage.at_tap, stage.drains, placed, stage.room.lit(stage.keys), stage.powered, pulled > 0, lies,
     )  # fmt: skip
 
 
