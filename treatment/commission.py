@@ -5,31 +5,52 @@ from __future__ import annotations
 import argparse
 import datetime as dt
 import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from .design import Design
 
 # see cli.py: in a process this short, loading it would cost more than the design
 if __name__ == "__main__":
     sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
 
 from .cli import design_of, printed, refused, text_of
-from .language.errors import BadDocument
+from .language.errors import BadDocument, Fault
 
 
 def main(arguments: list[str] | None = None) -> int:
     """Exit status 0 where the job was read, 2 where it was refused."""
     from .starting.printed import markdown
-    from .starting.sheet import sheet
 
     parser = argparse.ArgumentParser(
         prog="cairn commission", description="Print the run sheet of a job's train: every step from kit check to hand over."
     )
     parser.add_argument("job", help="a job file, or - for standard input")
     parser.add_argument("--start", type=moment, metavar="WHEN", help="when the first visit begins, such as 2026-12-07T09:00: visits get dates")
+    parser.add_argument("--ics", metavar="FILE", help="write the visits to this file as iCalendar; without --start from the job's own day")
     options = parser.parse_args(arguments)
     try:
         design = design_of(text_of(options.job))
+        if options.ics:
+            _calendar(design, options.start, options.ics)
     except BadDocument as error:
         return refused(error)
-    return printed(markdown(design.facts.job.name, sheet(design.chosen), options.start))
+    return printed(markdown(design.chosen, options.start))
+
+
+def _calendar(design: Design, start: dt.datetime | None, name: str) -> None:
+    """Write the visits of a design's run sheet to a file, from the morning of the job's day where no start is said. Raises BadDocument."""
+    from .starting.ical import ical
+    from .starting.sheet import sheet
+    from .starting.visits import OPENS, minute_of, visits
+
+    assert design.facts.as_of is not None  # design_of says today where the job names no day
+    start = start or dt.datetime.combine(design.facts.as_of, OPENS)
+    try:
+        Path(name).write_bytes(ical(design.facts.job.name, visits(sheet(design.chosen), minute_of(start)), start))
+    except OSError as error:
+        raise BadDocument([Fault("$", f"cannot write {name}: {error.strerror}")]) from None
 
 
 def moment(text: str) -> dt.datetime:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from copy import deepcopy
 from dataclasses import dataclass
 from functools import cache
@@ -10,6 +11,10 @@ from typing import Any
 from ..language.errors import Fault
 from ..language.spec import BAD, Number, Spec, Text, key, read_record, record_schema, refuse_unknown
 from ..language.tables import table
+
+#: the group of what may be replaced in starting up, and the durations of a step
+STARTING = "starting"
+DURATIONS = ("hands_on", "wait", "after")
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,13 +35,35 @@ def working_values() -> dict[str, WorkingValue]:
     """Every value that a job may replace, by path such as ``softener.leakage``."""
     found = {}
     for row, entries in table("working").items():
+        if row == STARTING:
+            continue
         for name, entry in entries.items():
             if name == "title":
                 continue
             words, unit, least, most = entry
             path = f"{row}.{name}"
             found[path] = WorkingValue(path, entries["title"], words, unit, float(_at(table("stages"), path)), float(least), float(most))
-    return found
+    return found | {each.path: each for each in _durations()}
+
+
+def _durations() -> Iterator[WorkingValue]:
+    """The durations of starting up, by path such as ``starting.carbon.soak.wait``: of every step of ``data/commissioning.toml``."""
+    words = table("working")[STARTING]
+    for section, entries in table("commissioning").items():
+        for verb, entry in entries.items():
+            for name in DURATIONS:
+                if isinstance(entry, dict) and name in entry:
+                    ours = float(entry[name])
+                    least, most = entry.get(f"{name}_bounds", (0, 10 * max(ours, 60)))
+                    yield WorkingValue(
+                        f"{STARTING}.{section}.{verb}.{name}",
+                        words["title"],
+                        f"{entry['title']}: {words[name]}",
+                        "min",
+                        ours,
+                        float(least),
+                        float(most),
+                    )
 
 
 def _at(rows: dict[str, Any], path: str) -> Any:
@@ -94,6 +121,8 @@ def rows_of(own: dict[str, OwnValue]) -> dict[str, Any]:
         return ours
     rows = deepcopy(ours)
     for path, each in own.items():
+        if path.startswith(f"{STARTING}."):
+            continue  # read by the run sheet
         steps = path.split(".")
         _at(rows, ".".join(steps[:-1]))[steps[-1]] = each.value
     return rows

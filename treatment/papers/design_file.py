@@ -16,6 +16,7 @@ from ..language.figure import rounded
 from ..language.quantity import canonical_unit
 from ..language.spec import Measure, specs_of
 from ..planning.variant import Variant
+from ..starting.document import commissioning
 from ..studies.alternatives import alternatives
 from ..studies.compare import differs
 from ..studies.next_tests import next_tests
@@ -159,6 +160,7 @@ def design_document(design: Design) -> dict[str, Any]:
         ],
         "wall": wall_document(wall),
         "materials": [material_document(row) for row in materials(design.chosen, wall)],
+        "commissioning": commissioning(design.chosen),
         "likely_causes": [asdict(cause) for cause in design.likely_causes],
         "caution": STANDING_CAUTION,
     }

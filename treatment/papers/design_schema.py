@@ -6,6 +6,7 @@ from typing import Any
 
 from ..language.analytes import analytes
 from ..stages import ROOMS
+from ..starting.step import PHASES, WHERE, WHO
 from .design_file import FORMAT, PIPE
 from .materials import GROUPS
 
@@ -73,6 +74,7 @@ def design_schema() -> dict[str, Any]:
         "needs": array(obj({"goal": text, "why": text, "limit": obj({"value": limit, "unit": text}), "value": quantity, "health": {"type": "boolean"}, "source": text})),
         "demand": obj({"daily_use": figure, "peak_flow": figure, "design_flow": figure}),
         **train, "next_tests": array(obj({"analyte": text, "decides": array(text), "rank": number})), "caution": text,
+        "commissioning": commissioning_schema(quantity, nullable, line),
         "likely_causes": array(obj({"observation": text, "said": text, "cause": text, "standing": text, "tell": text, "test": text, "curable": {"type": "boolean"}})),
         "alternatives": array(obj({"title": text, "train": array({"enum": list(ROOMS)}), "complete": {"type": "boolean"}, "differs": array(text)})),
         "wall": obj({
@@ -89,3 +91,21 @@ def design_schema() -> dict[str, Any]:
         "title": "Vivid Cairn design",
         **obj(properties, required=required),
     }
+
+
+def commissioning_schema(quantity: dict[str, Any], nullable: dict[str, Any], line: dict[str, Any]) -> dict[str, Any]:
+    """The schema of the run sheet in it."""
+    text, number, flag = {"type": "string"}, {"type": "number"}, {"type": "boolean"}
+    end = {"type": ["number", "null"]}
+    reading = obj({"key": text, "unit": text, "low": end, "high": end, "working": array(line)})
+    step = obj({
+        "id": text, "phase": {"enum": list(PHASES)}, "stage": {"type": ["string", "null"]}, "title": text, "do": array(text), "why": text, "bad_sign": text,
+        "hazards": array(text), "who": {"enum": list(WHO)}, "tools": array(text), "needs": array(obj({"id": text, "after": nullable})),
+        "hands_on": quantity, "wait": nullable, "water_off": flag, "where": {"enum": list(WHERE)}, "critical": flag, "readings": array(reading), "source": text,
+    })  # fmt: skip
+    visit = obj({
+        "number": number, "day": number, "at": {"type": "string", "pattern": "^[0-2][0-9]:[0-5][0-9]$"}, "length": quantity, "steps": array(text),
+        "hands_on": quantity, "water_off": quantity, "bring": array(text),
+    })  # fmt: skip
+    totals = obj({"hands_on": quantity, "elapsed": quantity, "water_off": quantity, "visits": number})
+    return obj({"steps": array(step), "visits": array(visit), "totals": totals})

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
-from .sheet import Sheet
+from ..language.display import digits, show
+from ..planning.variant import Variant
+from .expected import Expectations, Reading
+from .sheet import sheet
 from .step import Step
-from .visits import OFF, WARM, Visit, visits
+from .visits import OFF, WARM, Visit, minute_of, visits
 
 HEADINGS = {
     "before": "Before the day",
@@ -37,9 +40,10 @@ def minutes(value: float) -> str:
     return " ".join(part for part in (f"{hours} h" if hours else "", f"{left} min" if left or not hours else "") if part)
 
 
-def markdown(name: str, found: Sheet, start: dt.datetime | None = None) -> Iterator[str]:
-    """The lines of a run sheet; start: when the first visit begins, for dates in place of days. A train of no stages has nothing to start, which is said."""
-    yield f"# Run sheet: {name or 'a job without a name'}"
+def markdown(variant: Variant, start: dt.datetime | None = None) -> Iterator[str]:
+    """The lines of a train's run sheet; start: when the first visit begins, for dates in place of days. A train of no stages has nothing to start, which is said."""
+    found, expected, system = sheet(variant), Expectations(variant), variant.audit.facts.job.units
+    yield f"# Run sheet: {variant.audit.facts.job.name or 'a job without a name'}"
     yield ""
     if not found.steps:
         yield "The train is empty: there is nothing to start."
@@ -47,7 +51,7 @@ def markdown(name: str, found: Sheet, start: dt.datetime | None = None) -> Itera
     yield CAUTION
     yield ""
     numbers = {step.id: number for number, step in enumerate(found.steps, 1)}
-    coming = visits(found, start.hour * 60.0 + start.minute if start else None)
+    coming = visits(found, minute_of(start) if start else None)
     yield f"{len(found.steps)} steps, {minutes(found.hands_on)} of work, {len(coming)} visits. ! marks a step that may not be skipped without a reason."
     yield ""
     yield "## Visits"
@@ -63,14 +67,14 @@ def markdown(name: str, found: Sheet, start: dt.datetime | None = None) -> Itera
             yield ""
             yield f"## {HEADINGS[phase]}"
         yield ""
-        yield from _step(step, numbers)
+        yield from _step(step, numbers, expected.of(step), system)
     yield ""
     yield "## Where it comes from"
     yield ""
     yield from (f"- {source}" for source in dict.fromkeys(step.row.source for step in found.steps))
 
 
-def _step(step: Step, numbers: dict[str, int]) -> Iterator[str]:
+def _step(step: Step, numbers: dict[str, int], readings: Sequence[Reading], system: str) -> Iterator[str]:
     row = step.row
     unit = f"{step.stage.name}: " if step.stage is not None else ""
     yield f"{numbers[step.id]}. [ ] **{unit}{row.title}**{' !' if row.critical else ''}  (`{step.id}`)"
@@ -80,7 +84,7 @@ def _step(step: Step, numbers: dict[str, int]) -> Iterator[str]:
     if row.water_off:
         facts.append("water off")
     yield f"   *{', '.join(fact for fact in facts if fact)}*"
-    for line in row.do:
+    for line in step.do(system):
         yield f"   - {line}"
     yield f"   - Why: {row.why}"
     yield f"   - Bad sign: {row.bad_sign}"
@@ -88,15 +92,33 @@ def _step(step: Step, numbers: dict[str, int]) -> Iterator[str]:
         yield f"   - **Caution: {line}**"
     if row.tools:
         yield f"   - Tools: {', '.join(row.tools)}"
+    for reading in readings:
+        yield f"   - Read: {said(reading, system)} (`{reading.key.key}`): ______"
     later = [f"{minutes(need.after)} after step {numbers[need.id]}" for need in step.needs if need.after]
     if later:
         yield f"   - Not sooner than {', '.join(later)}"
 
 
+def said(reading: Reading, system: str) -> str:
+    """A reading in words: what is read, and what is expected."""
+    return f"{reading.key.words}, {band(reading, system)}"
+
+
+def band(reading: Reading, system: str) -> str:
+    """What is expected, in the units people read: ``6.8 to 7.8``, ``at most 0.3 mg/L``, ``none``."""
+    unit = reading.key.shown
+    if reading.low is not None and reading.high is not None:
+        return f"{digits(reading.low, unit, system)} to {show(reading.high, unit, system)}"
+    if reading.low is not None:
+        return f"at least {show(reading.low, unit, system)}"
+    if reading.high is None:
+        return "as it is"
+    return f"at most {show(reading.high, unit, system)}" if reading.high > 0 else "none"
+
+
 def _visit(visit: Visit, numbers: dict[str, int], start: dt.datetime | None) -> Iterator[str]:
     when = f"{visit.date(start):%A %Y-%m-%d, %H:%M}" if start else f"day {visit.day}, {visit.at}"
-    who = list(dict.fromkeys(_who(done.step) for done in visit.work))
-    yield f"- **Visit {visit.number}: {when}**, {minutes(visit.length)}, {', '.join(who)}"
+    yield f"- **Visit {visit.number}: {when}**, {minutes(visit.length)}, {', '.join(people(visit))}"
     if visit.water_off:
         yield f"  - The house is without water for {minutes(visit.water_off)}"
     ids = {done.step.id for done in visit.work}
@@ -105,6 +127,11 @@ def _visit(visit: Visit, numbers: dict[str, int], start: dt.datetime | None) -> 
     yield f"  - Steps {', '.join(str(numbers[done.step.id]) for done in visit.work)}"
     if visit.bring:
         yield f"  - Bring: {', '.join(visit.bring)}"
+
+
+def people(visit: Visit) -> list[str]:
+    """Who comes to a visit, in the order in which they are needed."""
+    return list(dict.fromkeys(_who(done.step) for done in visit.work))
 
 
 def _who(step: Step) -> str:

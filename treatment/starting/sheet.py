@@ -11,8 +11,9 @@ from typing import Any
 
 from ..planning.variant import Variant
 from ..train.room import StageRun
+from .expected import amounts
 from .occasion import of_a_stage, of_the_job
-from .step import Need, Row, Step, rows, rows_of
+from .step import Need, Row, Step, rows, rows_of, with_own
 
 #: steps of a unit that its opening waits for by their phase
 BEFORE_WATER = ("before", "build")
@@ -55,10 +56,12 @@ def sheet(variant: Variant) -> Sheet:
     stages = variant.run.stages
     if not stages:
         return Sheet(())
-    whole = of_the_job(variant)
-    steps = [Step(f"site/{row.verb}", None, row, row.phase) for row in rows("site") if row.applies({}, whole)]
+    whole, own = of_the_job(variant), variant.audit.facts.working_values
+    steps = [Step(f"site/{row.verb}", None, with_own(row, own), row.phase) for row in rows("site") if row.applies({}, whole)]
     for stage in stages:
-        steps += [Step(f"{stage.id}/{row.verb}", stage, row, row.phase) for row in rows_of(stage, whole | of_a_stage(stage))]
+        for row in rows_of(stage, whole | of_a_stage(stage)):
+            named = tuple(amounts(stage, row.amounts, variant.hours))
+            steps.append(Step(f"{stage.id}/{row.verb}", stage, with_own(row, own), row.phase, amounts=named))
     return Sheet(tuple(walked(Ties(steps).tied())))
 
 
@@ -89,18 +92,20 @@ class Ties:
     def _asked(self, step: Step) -> Iterator[tuple[str, float | None]]:
         """Each step that is needed, and the minutes after it; what this job does not have is not needed."""
         for text in step.row.needs:
-            name, _, more = text.partition("+")
+            name, more = text.removesuffix("+"), text.endswith("+")
             for other in self._named(step, name):
-                yield other.id, float(more) if more else other.row.wait
+                yield other.id, step.row.after if more else other.row.wait
         if step.stage is not None and step.row.verb == "open":
             own = [other for other in self.of_stage[step.stage.id] if other.row.ahead or other.row.phase in BEFORE_WATER]
             for other in (*own, *self._chain(step.stage, "open"), *self._chain(step.stage, "clears")):
                 yield other.id, other.row.wait
 
     def _named(self, step: Step, name: str) -> Iterable[Step]:
-        """The steps a need names: ``verb`` of its own stage, ``site/verb``, ``chain/…`` of the units before it, ``every/…`` of all,
-        ``served/…`` of those before the first that soaks in bypass."""
+        """The steps a need names: ``verb`` of its own stage, ``site/verb``, ``own/…`` of its own by what they are, ``chain/…`` of the
+        units before it, ``every/…`` of all, ``served/…`` of those before the first that soaks in bypass."""
         whose, _, verb = name.rpartition("/")
+        if whose == "own":
+            return [other for other in self.of_stage[step.stage.id] if _is(other.row, verb)] if step.stage is not None else ()
         if whose == "every":
             return [other for others in self.of_stage.values() for other in others if _is(other.row, verb)]
         if whose == "served":

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
 
-from ..language.figure import source
+from ..job.working import DURATIONS, STARTING, OwnValue
+from ..language.display import show
+from ..language.figure import Figure, source
 from ..language.tables import table
 from ..train.room import StageRun
 
@@ -15,15 +17,20 @@ from ..train.room import StageRun
 PHASES = ("before", "shut_down", "build", "first_fill", "start", "power", "settle", "prove", "hand_over")
 WHO = ("installer", "plumber", "electrician", "site_work", "owner")
 WHERE = ("house", "workshop", "either")
-#: sections of the table that are no treatment
-COMMON = ("site", "unit", "bed", "valve", "brine", "hazards", "occasion", "visits")
+#: unit of a figure that is an hour after midnight
+CLOCK = "o'clock"
+#: sections of the table that hold no steps, and those that are no treatment
+OTHER = ("hazards", "occasion", "visits", "amounts", "tells", "expected")
+COMMON = ("site", "unit", "bed", "valve", "brine", *OTHER)
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
     """A step as the table describes it. needs: as written there; hands_on, wait: minutes; the rest as in the format.
 
-    only, unless: choices of its stage for which it applies, or does not; when: facts of the job that it asks for; clears: its
+    after: minutes that must have passed since the needs written with a "+"; *_bounds: the least and most that a job's own may be.
+    readings: words of what is read (see ``expected``); amounts: figures of its stage that the sheet names with it.
+    own: what the job says in place of ours, in words; only, unless: choices of its stage for which it applies, or does not; when: facts of the job that it asks for; clears: its
     unit feeds the next one only afterwards; ahead: its unit opens only afterwards; in_bypass: the house is served meanwhile.
     """
 
@@ -40,6 +47,12 @@ class Row:
     tools: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()
     wait: float | None = None
+    after: float | None = None
+    wait_bounds: tuple[float, float] | None = None
+    after_bounds: tuple[float, float] | None = None
+    readings: tuple[str, ...] = ()
+    amounts: tuple[str, ...] = ()
+    own: tuple[str, ...] = ()
     water_off: bool = False
     where: str = "house"
     critical: bool = False
@@ -58,8 +71,8 @@ class Row:
 
     @property
     def source(self) -> str:
-        """Where it comes from."""
-        return source(_SOURCES.get(self.section, "commissioning.practice"))
+        """Where it comes from, and what of it is the job's own."""
+        return "; ".join((source(_SOURCES.get(self.section, "commissioning.practice")), *self.own))
 
 
 _SOURCES = {
@@ -72,6 +85,12 @@ _SOURCES = {
 }
 
 
+def _amount(figure: Figure, system: str) -> str:
+    if figure.unit == CLOCK:
+        return f"{int(figure.value):02d}:{round(figure.value % 1 * 60):02d}"
+    return show(figure.value, figure.unit, system)
+
+
 @dataclass(frozen=True, slots=True)
 class Need:
     """A step that must be done before another, and the minutes that must have passed since then (None: at once)."""
@@ -82,13 +101,21 @@ class Need:
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """A step on a sheet. stage: its unit, None for a step of the place; phase: the heading under which it is done."""
+    """A step on a sheet. stage: its unit, None for a step of the place; phase: the heading under which it is done.
+
+    amounts: what the sheet names with it, words and figure.
+    """
 
     id: str
     stage: StageRun[Any] | None
     row: Row
     phase: str
     needs: tuple[Need, ...] = ()
+    amounts: tuple[tuple[str, Figure], ...] = ()
+
+    def do(self, system: str) -> list[str]:
+        """What to do, a line each; what the sheet names with it in the units people read."""
+        return [*self.row.do, *(f"{words}: {_amount(figure, system)}" for words, figure in self.amounts)]
 
     @property
     def hazards(self) -> list[str]:
@@ -99,6 +126,17 @@ class Step:
     def rank(self) -> tuple[int, int]:
         """Its place among steps that could be done at the same time: by phase, the place first, then the order of the water."""
         return PHASES.index(self.phase), -1 if self.stage is None else self.stage.index
+
+
+def with_own(row: Row, own: Mapping[str, OwnValue]) -> Row:
+    """The row with a job's own durations in place of ours, each told with its reason."""
+    for name in DURATIONS:
+        value = own.get(f"{STARTING}.{row.section}.{row.verb}.{name}")
+        if value is not None:
+            said = f"{table('working')[STARTING][name]} {value.value:g} min in place of {getattr(row, name):g}: {value.reason}"
+            changed: dict[str, Any] = {name: value.value}
+            row = replace(row, own=(*row.own, said), **changed)
+    return row
 
 
 @cache

@@ -8,7 +8,7 @@ more only where a day's work is full.
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ..language.tables import table
@@ -16,6 +16,8 @@ from .sheet import Sheet, ahead_of
 from .step import Step
 
 DAY = 1440.0  # min
+#: the usual hour at which work begins
+OPENS = (dt.datetime.min + dt.timedelta(minutes=table("commissioning")["visits"]["opens"])).time()
 #: the last step of the piece of work during which the house is without water
 BACK = "site/flush_lines"
 #: its first
@@ -67,28 +69,51 @@ class Visit:
         return dry[-1].end - dry[0].begin if dry else 0.0
 
     @property
+    def hands_on(self) -> float:
+        """Work of hands in it [min]."""
+        return sum(done.step.row.hands_on for done in self.work)
+
+    @property
     def bring(self) -> list[str]:
         """Tools and parts of its steps, each once."""
         return list(dict.fromkeys(tool for done in self.work for tool in done.step.row.tools))
 
 
-def visits(found: Sheet, hour: float | None = None) -> tuple[Visit, ...]:
+def minute_of(start: dt.datetime) -> float:
+    """The hour of a day [min after midnight]."""
+    return start.hour * 60.0 + start.minute
+
+
+@dataclass(frozen=True, slots=True)
+class Misfit:
+    """A visit that cannot begin when it was asked to. step: whose wait, or other reason, rules; begin: when it may [min]; asked: when it should."""
+
+    number: int
+    asked: float
+    begin: float
+    step: Step | None
+
+
+def visits(found: Sheet, hour: float | None = None, moved: Mapping[int, float] | None = None) -> tuple[Visit, ...]:
     """The visits of a sheet, in order: all steps, once each; none before its needs are done and their waits have passed.
 
-    hour: when the first begins [min after midnight]; the usual hour where it is not said.
+    hour: when the first begins [min after midnight], the usual hour where it is not said; moved: number of a visit -> when it
+    is wanted [min after midnight of the first visit's day].
     """
-    return Calendar(found, hour).visits()
+    return Calendar(found, hour, moved).visits()
 
 
 class Calendar:
-    """The days on which a sheet is worked through."""
+    """The days on which a sheet is worked through. misfits: visits that could not be moved where they were wanted."""
 
-    def __init__(self, found: Sheet, hour: float | None = None):
+    def __init__(self, found: Sheet, hour: float | None = None, moved: Mapping[int, float] | None = None):
         self.found = found
         hours = table("commissioning")["visits"]
         self.opens, self.latest, self.stand = float(hours["opens"]), float(hours["latest"]), float(hours["stand"])
         self.length, self.most = float(hours["length"]), float(hours["most"])
         self.first = self.opens if hour is None else hour
+        self.moved = dict(moved or {})
+        self.misfits: list[Misfit] = []
         self.done: dict[str, Done] = {}
         self.place = {step.id: i for i, step in enumerate(found.steps)}
         self.warming = ahead_of(found.by_id, [WARM])
@@ -102,7 +127,7 @@ class Calendar:
             left = [step for step in self.found.steps if levels[step.id] == level and step.id not in self.done]
             later = [step for step in self.found.steps if levels[step.id] > level and step.id not in self.block]
             while left:
-                days.append(self._day(left, later))
+                days.append(self._day(self._begin(left, len(days) + 1), left, later))
                 left, later = ([step for step in steps if step.id not in self.done] for steps in (left, later))
         return tuple(Visit(number, tuple(work)) for number, work in enumerate(days, 1))
 
@@ -148,21 +173,40 @@ class Calendar:
             return None
         return max((self.done[need.id].end + (need.after or 0.0) for need in step.needs), default=0.0)
 
-    def _begin(self, left: Sequence[Step]) -> float:
-        """When the next visit begins: all long waits over, within working hours, not on the day of the one before."""
+    def _begin(self, left: Sequence[Step], number: int) -> float:
+        """When the next visit begins: all long waits over, within working hours, not on the day of the one before.
+
+        One that was moved begins when it is wanted, at any hour, if its waits are over then and the visit before has ended;
+        else as soon as they are, which is told.
+        """
+        wanted = self.moved.get(number)
+        over = [
+            (self.done[need.id].end + need.after, self.done[need.id].step)
+            for step in left
+            for need in step.needs
+            if need.after and need.id in self.done
+        ]
+        waits, ruling = max(over, key=lambda each: each[0], default=(0.0, None))
+        last = max((done.end for done in self.done.values()), default=0.0)
+        if wanted is not None and wanted >= max(waits, last):
+            return wanted
         if not self.done:
             return self.first
-        over = [self.done[need.id].end + need.after for step in left for need in step.needs if need.after and need.id in self.done]
+        begin = self._within_hours(max(waits, (last // DAY + 1) * DAY))
+        if wanted is not None:
+            self.misfits.append(Misfit(number, wanted, begin, ruling if waits > wanted else None))
+        return begin
+
+    def _within_hours(self, earliest: float) -> float:
+        """The next quarter of an hour at which work may begin."""
         quarter = 15.0
-        tomorrow = (max(done.end for done in self.done.values()) // DAY + 1) * DAY
-        earliest = max([*over, tomorrow])
         midnight = earliest // DAY * DAY
         hour = -(-max(earliest - midnight, self.opens) // quarter) * quarter
         return midnight + hour if hour <= self.latest else midnight + DAY + self.opens
 
-    def _day(self, left: Sequence[Step], later: Sequence[Step]) -> list[Done]:
+    def _day(self, begin: float, left: Sequence[Step], later: Sequence[Step]) -> list[Done]:
         """One day's work, step after step, until the day is full. Steps of later rounds whose waits happen to be over are done with it."""
-        begin = now = self._begin(left)
+        now = begin
         work: list[Done] = []
         while True:
             ready = [(max(at, now), step) for step in left if step.id not in self.done and (at := self._ready(step)) is not None]

@@ -5,20 +5,34 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import tempfile
+from collections.abc import Sequence
 from itertools import pairwise
+from pathlib import Path
 from typing import Any
 from unittest import TestCase, mock
 
+from hypothesis import given
+from hypothesis import strategies as st
+from icalendar import Calendar as Calendared
+
 from ..commission import main
 from ..design import design
+from ..job.working import STARTING, OwnValue, working_values
 from ..job_file import read_job
+from ..language.errors import BadDocument
+from ..language.log_keys import log_key
 from ..language.tables import table
+from ..papers.design_file import design_document
+from ..planning.variant import Variant
 from ..stages import ROOMS
+from ..starting.expected import Expectations, Reading
 from ..starting.printed import minutes
 from ..starting.sheet import NoOrder, Sheet, sheet, walked
-from ..starting.step import COMMON, PHASES, WHERE, WHO, Need, Step, rows
-from ..starting.visits import BACK, DAY, OFF, WARM, Visit, visits
+from ..starting.step import COMMON, OTHER, PHASES, WHERE, WHO, Need, Step, rows, with_own
+from ..starting.visits import BACK, DAY, OFF, WARM, Calendar, Visit, visits
 from .example import HARD_ONLY, job, worked
+from .fuzz import fuzz
 from .golden import frozen
 
 CARBON = {"kind": "carbon", "id": "carbon", "medium": "granular", "form": "backwashing"}
@@ -176,29 +190,71 @@ class Orders(TestCase):
 
 
 class AnyTrain(TestCase):
-    def test_the_sheets_of_all_golden_jobs(self) -> None:
-        """Walked from top to bottom no need is missing; every unit opens after those before it, after its soaks, and has a proof or a look."""
+    def holds(self, chosen: Variant, name: str) -> Sheet:
+        """Walked from top to bottom no need is missing; every unit opens after those before it, after its soaks, and is proven."""
+        found = sheet(chosen)
+        place = {step.id: i for i, step in enumerate(found.steps)}
+        self.assertEqual(len(place), len(found.steps), "every step once")
+        for step in found.steps:
+            for need in step.needs:
+                self.assertLess(place[need.id], place[step.id], f"{name}: {need.id} before {step.id}")
+            if step.stage is not None and (step.row.ahead or step.phase == "before"):
+                self.assertLess(place[step.id], place[f"{step.stage.id}/open"], step.id)
+        for before, after in pairwise(chosen.run.stages):
+            self.assertIn(f"{before.id}/open", {need.id for need in found.by_id[f"{after.id}/open"].needs})
+            for step in found.steps:
+                if step.row.clears and step.stage is not None and step.stage.index <= before.index:
+                    self.assertLess(place[step.id], place[f"{after.id}/open"], f"{step.id} before {after.id} gets water")
+        for stage in chosen.run.stages:
+            self.assertLess(place[f"{stage.id}/open"], place[f"{stage.id}/prove"], "a start and a proof")
+        if found.steps:
+            self.assertEqual(found.steps[0].id, "site/kit_check")
+            self.assertLess(place["site/vent_air"], place["site/heater_on"])
+        return found
+
+    def in_visits(self, found: Sheet, coming: Sequence[Visit], name: str) -> None:
+        """Every step once, none before its needs and their waits, one after another; water comes back in the visit that shut it, and hot water."""
+        work = [done for visit in coming for done in visit.work]
+        done = {each.step.id: each for each in work}
+        self.assertEqual(sorted(each.step.id for each in work), sorted(step.id for step in found.steps), name)
+        for first, then in pairwise(work):
+            self.assertLessEqual(first.end, then.begin)
+        for each in work:
+            for need in each.step.needs:
+                self.assertGreaterEqual(each.begin, done[need.id].end + (need.after or 0.0), f"{name}: {each.step.id}")
+        if work:
+            shut = next(visit for visit in coming if OFF in {each.step.id for each in visit.work})
+            self.assertIn(BACK, {each.step.id for each in shut.work}, name)
+            warm = done[WARM].end <= shut.work[-1].end
+            self.assertTrue(warm or shut.length > 8 * 60, f"{name}: left without hot water on a short day")
+
+    def test_the_sheets_and_visits_of_all_golden_jobs(self) -> None:
+        """What must hold in any, and each visit on a day of its own, begun within working hours; every treatment was on a sheet."""
         kinds = set()
         for row in frozen():
             chosen = design(read_job(row["job"])).chosen
-            found = sheet(chosen)
-            place = {step.id: i for i, step in enumerate(found.steps)}
-            self.assertEqual(len(place), len(found.steps), "every step once")
-            for step in found.steps:
-                for need in step.needs:
-                    self.assertLess(place[need.id], place[step.id], f"{row['name']}: {need.id} before {step.id}")
-                if step.stage is not None and (step.row.ahead or step.phase == "before"):
-                    self.assertLess(place[step.id], place[f"{step.stage.id}/open"], step.id)
-            for before, after in pairwise(chosen.run.stages):
-                self.assertIn(f"{before.id}/open", {need.id for need in found.by_id[f"{after.id}/open"].needs})
-                for step in found.steps:
-                    if step.row.clears and step.stage is not None and step.stage.index <= before.index:
-                        self.assertLess(place[step.id], place[f"{after.id}/open"], f"{step.id} before {after.id} gets water")
-            if found.steps:
-                self.assertEqual(found.steps[0].id, "site/kit_check")
-                self.assertLess(place["site/vent_air"], place["site/heater_on"])
+            found = self.holds(chosen, row["name"])
+            coming = visits(found)
+            self.in_visits(found, coming, row["name"])
+            for first, then in pairwise(coming):
+                self.assertLess(first.day, then.day)
+            if coming:
+                self.assertGreaterEqual(min(visit.work[0].begin % DAY for visit in coming), 9 * 60)
             kinds |= {stage.kind for stage in chosen.run.stages}
-        self.assertEqual(kinds, set(ROOMS), "every treatment was on a sheet")
+        self.assertEqual(kinds, set(ROOMS))
+
+    @fuzz(60)
+    @given(st.lists(st.sampled_from(sorted(ROOMS)), max_size=9), st.dictionaries(st.integers(1, 6), st.floats(0, 30 * DAY), max_size=3))
+    def test_the_sheets_and_visits_of_any_train(self, kinds: list[str], moved: dict[int, float]) -> None:
+        """In whatever order somebody puts units together, wherever they move the visits."""
+        chosen = worked(job(train=[{"kind": kind} for kind in kinds])).chosen
+        found = self.holds(chosen, " ".join(kinds))
+        self.in_visits(found, visits(found, moved=moved), " ".join(kinds))
+
+    def test_thirty_units(self) -> None:
+        """A train longer than any house has is still put in order and into visits."""
+        found = self.holds(worked(job(train=[{"kind": kind} for kind in sorted(ROOMS) * 2][:30])).chosen, "thirty")
+        self.in_visits(found, visits(found), "thirty")
 
     def test_a_circle_is_told(self) -> None:
         """Two steps that wait for each other have no order."""
@@ -243,27 +299,132 @@ class Visits(TestCase):
         self.assertEqual((at["scale/soak"].number, at["site/vent_air"].number, at["site/heater_on"].number), (1, 1, 1))
         self.assertEqual((at["scale/rinse"].number, at["scale/open"].number), (2, 2))
 
-    def test_the_visits_of_all_golden_jobs(self) -> None:
-        """Every step once, none before its needs and their waits, one after another; water and hot water come back before the day ends."""
+    def test_a_visit_is_moved(self) -> None:
+        """The second of a carbon's two, wanted two days and an hour later: it is; what follows comes three days after it."""
+        found = sheet_of([CARBON], HARD_ONLY)
+        plain = visits(found)
+        self.assertEqual((plain[1].day, plain[1].at), (2, "11:45"))
+        calendar = Calendar(found, moved={2: 4 * DAY + 10 * 60})
+        coming = calendar.visits()
+        self.assertEqual((coming[1].day, coming[1].at, calendar.misfits), (4, "10:00", []))
+        self.assertEqual(coming[2].day - coming[1].day, 3)
+
+    def test_a_visit_that_does_not_fit(self) -> None:
+        """Wanted on the day after, while the carbon soaks: it comes when the soak is over, and the soak is told with its hour."""
+        calendar = Calendar(sheet_of([CARBON], HARD_ONLY), moved={2: DAY + 10 * 60})
+        coming = calendar.visits()
+        (misfit,) = calendar.misfits
+        assert misfit.step is not None
+        self.assertEqual((misfit.number, misfit.step.id, misfit.begin), (2, "carbon/soak", 2 * DAY + 11 * 60 + 45))
+        self.assertEqual((coming[1].day, coming[1].at), (2, "11:45"))
+
+
+class Own(TestCase):
+    def test_every_duration_may_be_replaced(self) -> None:
+        """Each of the table is offered; put in, the row has it and says so with its reason."""
+        told = 0
+        for path, ours in working_values().items():
+            if path.startswith(f"{STARTING}."):
+                _, section, verb, name = path.split(".")
+                row = with_own(next(row for row in rows(section) if row.verb == verb), {path: OwnValue(ours.most, "min", "our own trials")})
+                self.assertEqual(getattr(row, name), ours.most)
+                self.assertIn(f"{ours.most:g} min in place of {ours.value:g}: our own trials", row.source)
+                told += 1
+        self.assertGreater(told, 100)
+
+    def test_a_soak_of_the_makers(self) -> None:
+        """The maker of a wetted carbon asks for 24 h: begun at 11:35, the second visit is on the next day, and the sheet says whose value it is."""
+        own = {"starting.carbon.soak.wait": {"value": 1440, "unit": "min", "reason": "the maker's sheet"}}
+        found = sheet_of([CARBON], HARD_ONLY, working_values=own)
+        self.assertEqual((visits(found)[1].day, visits(found)[1].at), (1, "11:45"))
+        self.assertIn("wait 1440 min in place of 2880: the maker's sheet", found.by_id["carbon/soak"].row.source)
+
+    def test_what_would_hurt_is_refused(self) -> None:
+        """Disinfecting for less than two hours, a leak test of less than ten minutes: beyond the bounds, whatever the reason."""
+        for path, value in (("site.sanitize.wait", 60), ("uv.leak_test.wait", 5), ("site.retest_microbes.after", 600)):
+            with self.assertRaisesRegex(BadDocument, "expected a number from"):
+                sheet_of([LAMP], working_values={f"starting.{path}": {"value": value, "unit": "min", "reason": "in a hurry"}})
+
+
+class Readings(TestCase):
+    def expected(self, train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> dict[str, Reading]:
+        chosen = worked(job(parts, readings=readings, train=train)).chosen
+        expected = Expectations(chosen)
+        return {f"{step.id} {reading.key.key}": reading for step in sheet(chosen).steps for reading in expected.of(step)}
+
+    def test_hardness_behind_a_softener(self) -> None:
+        """What it leaves, and one grain (17.1 mg/L) that the drops do not tell; no lower end."""
+        chosen = worked(job({}, readings=HARD_ONLY, train=[SOFTENER])).chosen
+        left = chosen.run.stages[0].water_out.hardness
+        reading = self.expected([SOFTENER], HARD_ONLY)["softener/prove softener.hardness_out"]
+        self.assertIsNone(reading.low)
+        assert reading.high is not None
+        self.assertAlmostEqual(reading.high, max(left, chosen.run.stages[0].mild_out.hardness) + 17.1)
+        self.assertTrue(reading.holds(5.0) and not reading.holds(120.0))
+        self.assertTrue(reading.holds(0.0, 300.0), "an interval that may lie within it")
+
+    def test_first_water_in_the_brine_tank(self) -> None:
+        """Salt of one regeneration at 3 lb in the gallon, in a square tank 46 cm wide; a fifth more or less."""
+        chosen = worked(job({}, readings=HARD_ONLY, train=[SOFTENER])).chosen
+        salt = chosen.run.stages[0].figures["salt_per_regeneration"].value
+        litres = salt / 0.45359237 / 3 * 3.785411784
+        height = litres / 1000 / 0.46**2
+        reading = self.expected([SOFTENER], HARD_ONLY)["softener/brine_fill softener.brine_level"]
+        assert reading.low is not None and reading.high is not None
+        self.assertAlmostEqual(reading.low, height * 0.8, places=6)
+        self.assertAlmostEqual(reading.high, height * 1.2, places=6)
+
+    def test_backwash_and_pressures(self) -> None:
+        """At least what lifts the bed; pressure between the design's clean line at design flow and what stands at rest, give or take a gauge."""
+        chosen = worked(job({}, readings=HARD_ONLY, train=[CARBON, SOFTENER])).chosen
+        found = self.expected([CARBON, SOFTENER], HARD_ONLY)
+        self.assertEqual(found["softener/cycle_through softener.backwash_flow"].low, chosen.run.stages[1].figures["backwash_flow"].value)
+        behind = found["softener/prove softener.pressure_out"]
+        assert behind.low is not None and behind.high is not None
+        clean = next(point.clean for point in chosen.pressure.points if point.at == "softener")
+        self.assertAlmostEqual(behind.low, clean - 13.8)
+        self.assertAlmostEqual(behind.high, chosen.audit.duty.supply.pressure_high + 13.8)
+
+    def test_microbes_are_present_or_absent(self) -> None:
+        """Nothing above none at all is as designed."""
+        found = self.expected([FIVE, LAMP])
+        reading = found["site/retest_microbes tap.e_coli"]
+        self.assertTrue(reading.holds(0.0) and not reading.holds(1.0))
+
+    def test_what_a_unit_raises_has_two_ends(self) -> None:
+        """pH and hardness behind a neutralizer; a lamp changes nothing that is read, so only its pressures are."""
+        found = self.expected([{"kind": "neutralizer", "id": "stone"}, FIVE, LAMP])
+        for what in ("ph_out", "hardness_out"):
+            reading = found[f"stone/prove stone.{what}"]
+            self.assertTrue(reading.low is not None and reading.high is not None and reading.low < reading.high)
+        self.assertEqual({key for key in found if key.startswith("uv/prove")}, {"uv/prove uv.pressure_in", "uv/prove uv.pressure_out"})
+
+    def test_every_reading_of_every_golden_job_can_be_redone(self) -> None:
+        """Keys are those of a log, ends in their order, and the last lines of the working give both ends."""
+        seen = set()
         for row in frozen():
-            found = sheet(design(read_job(row["job"])).chosen)
-            coming = visits(found)
-            work = [done for visit in coming for done in visit.work]
-            done = {each.step.id: each for each in work}
-            self.assertEqual(sorted(each.step.id for each in work), sorted(step.id for step in found.steps), row["name"])
-            for first, then in pairwise(work):
-                self.assertLessEqual(first.end, then.begin)
-            for each in work:
-                for need in each.step.needs:
-                    self.assertGreaterEqual(each.begin, done[need.id].end + (need.after or 0.0), f"{row['name']}: {each.step.id}")
-            for first, then in pairwise(coming):
-                self.assertLess(first.day, then.day)
-            if work:
-                self.assertEqual(done[OFF].begin // DAY, done[BACK].end // DAY, row["name"])
-                shut = next(visit for visit in coming if OFF in {each.step.id for each in visit.work})
-                warm = done[WARM].end <= shut.work[-1].end
-                self.assertTrue(warm or shut.length > 8 * 60, f"{row['name']}: left without hot water on a short day")
-                self.assertGreaterEqual(min(visit.work[0].begin % DAY for visit in coming), 9 * 60)
+            chosen = design(read_job(row["job"])).chosen
+            expected = Expectations(chosen)
+            for step in sheet(chosen).steps:
+                for reading in expected.of(step):
+                    seen.add(reading.key.what)
+                    self.assertEqual(log_key(reading.key.key, expected.ids), reading.key)
+                    self.assertTrue(reading.low is not None or reading.high is not None)
+                    if reading.low is not None and reading.high is not None:
+                        self.assertLessEqual(reading.low, reading.high, f"{row['name']}: {reading.key.key}")
+                    self.assertLessEqual({end for end in (reading.low, reading.high) if end is not None}, {line.value for line in reading.working})
+        self.assertGreater(len(seen), 15)
+
+
+class Amounts(TestCase):
+    def test_the_sheet_names_what_is_set(self) -> None:
+        """Hour of the night of each head, hardness to set, first water, pre-charge 2 psi below a cut-in of 40."""
+        found = sheet_of(
+            [CARBON, SOFTENER, {"kind": "pressure_tank", "id": "tank"}], HARD_ONLY, supply={"pressure_low": "40 psi", "pressure_high": "60 psi"}
+        )
+        self.assertRegex(" ".join(found.by_id["softener/program"].do("us")), r"Hardness to set: [\d.]+ gpg.*Hour of the night: 0\d:00")
+        self.assertIn("Pre-charge: 38 psi", found.by_id["tank/precharge"].do("us"))
+        self.assertRegex(" ".join(found.by_id["softener/brine_fill"].do("metric")), r"First water: \d+ L")
 
 
 class Tables(TestCase):
@@ -271,7 +432,7 @@ class Tables(TestCase):
         """Words of the format only; needs name steps that exist; each has a title, what to do, why, a bad sign, a time and a source."""
         found = table("commissioning")
         self.assertEqual(set(found) - set(COMMON), set(ROOMS))
-        verbs = {section: {row.verb for row in rows(section)} for section in found if section not in ("hazards", "occasion", "visits")}
+        verbs = {section: {row.verb for row in rows(section)} for section in found if section not in OTHER}
         for section in verbs:
             for row in rows(section):
                 self.assertIn(row.phase, PHASES)
@@ -281,14 +442,14 @@ class Tables(TestCase):
                 self.assertLessEqual(set(row.hazards), set(found["hazards"]))
                 for text in row.needs:
                     whose, _, verb = text.partition("+")[0].rpartition("/")
-                    of_units = set().union(*verbs.values()) | {"clears", "last"}
+                    of_units = set().union(*verbs.values()) | {"clears", "last"}  # names of what steps are, beside verbs
                     own = (
                         verbs[section]
                         | verbs["unit"]
                         | verbs["bed"]
                         | verbs["valve"]
                         | verbs["brine"]
-                        | (of_units if section in ("valve", "brine") else set())
+                        | (of_units if section in ("unit", "valve", "brine") else set())
                     )
                     known = verbs["site"] if whose == "site" else of_units if whose else own
                     self.assertIn(verb, known, f"{section}.{row.verb} needs {text}")
@@ -332,6 +493,34 @@ class Printed(TestCase):
         self.assertEqual((status, out), (2, ""))
         self.assertIn("$.supply.flow", err)
         self.assertIn("nothing to start", self.run_with(json.dumps(job(train=[])))[1])
+
+    def test_a_calendar(self) -> None:
+        """An event for each visit, by the clock of the place; from the job's own day where no start is said; a folder that is none is refused."""
+        with tempfile.TemporaryDirectory() as folder:
+            text, path = json.dumps(job(readings=HARD_ONLY, train=[CARBON]) | {"as_of": "2026-11-24"}), f"{folder}/visits.ics"
+            self.assertEqual(self.run_with(text, "--start", "2026-12-07T09:00", "--ics", path)[0], 0)
+            events = list(Calendared.from_ical(Path(path).read_bytes()).walk("VEVENT"))
+            self.assertEqual([event["dtstart"].dt.isoformat() for event in events][:2], ["2026-12-07T09:00:00", "2026-12-09T11:45:00"])
+            self.assertIn("Soak the carbon for two days", events[0]["description"])
+            self.assertEqual(self.run_with(text, "--ics", path)[0], 0)
+            self.assertEqual(Calendared.from_ical(Path(path).read_bytes()).walk("VEVENT")[0]["dtstart"].dt.isoformat(), "2026-11-24T09:00:00")
+            status, _, err = self.run_with(text, "--ics", f"{folder}/none/visits.ics")
+            self.assertEqual(status, 2)
+            self.assertIn("cannot write", err)
+
+    def test_the_design_document_carries_it(self) -> None:
+        """All steps in an order to walk, the visits hold each once, times in minutes."""
+        document = design_document(worked(job(readings=HARD_ONLY, train=[CARBON, SOFTENER])))["commissioning"]
+        ids = [step["id"] for step in document["steps"]]
+        self.assertEqual(sorted(ids), sorted(id for visit in document["visits"] for id in visit["steps"]))
+        soak = next(step for step in document["steps"] if step["id"] == "carbon/soak")
+        self.assertEqual((soak["wait"], soak["phase"], soak["stage"], soak["where"]), ({"value": 2880, "unit": "min"}, "before", "carbon", "either"))
+        opened = next(step for step in document["steps"] if step["id"] == "carbon/open")
+        self.assertIn({"id": "carbon/soak", "after": {"value": 2880, "unit": "min"}}, opened["needs"])
+        # 105 min to the soak and 10 by hand; 48 h; the day after the next at 11:45
+        self.assertEqual([(visit["day"], visit["at"]) for visit in document["visits"][:2]], [(0, "09:00"), (2, "11:45")])
+        self.assertEqual(document["totals"]["hands_on"]["value"], sum(step["hands_on"]["value"] for step in document["steps"]))
+        self.assertEqual(design_document(worked(job(train=[])))["commissioning"]["totals"]["visits"], 0)
 
     def test_times_as_people_say_them(self) -> None:
         self.assertEqual(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..job.working import OwnValues, rows_of, working_values
+from ..job.working import STARTING, OwnValues, rows_of, working_values
 from ..job_file import read_job
 from ..language.errors import BadDocument, Fault
 from ..language.tables import table
@@ -62,6 +62,8 @@ class EachHasAnEffect(TestCase):
         silent = []
         for path, ours in working_values().items():
             row = path.split(".")[0]
+            if row == STARTING:
+                continue  # see test_starting
             ends = [end for end in (ours.least, ours.most) if end != ours.value]
             other = [
                 [outcome(train, readings, changes | {"working_values": own(path, end)}) for train, readings, changes in SHOWN[row]] for end in ends

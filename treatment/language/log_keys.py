@@ -1,0 +1,94 @@
+"""The names of what is read at a train: ``softener.hardness_out``, ``source.pressure_low``, ``tap.free_chlorine``, ``meter``."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from .analytes import Analyte, analytes
+from .errors import NotUnderstood
+from .quantity import canonical_unit, parse_number, parse_quantity, split_number
+from .reading import parse_reading
+from .tables import table
+
+#: places beside the stages
+SOURCE, TAP = "source", "tap"
+#: dimensions that are plain numbers, with the unit they are kept in and the words people write after the number
+PLAIN = {"number": ("1", ()), "hours": ("hour", ("h", "hour", "hours")), "days": ("day", ("d", "day", "days"))}
+
+
+@dataclass(frozen=True, slots=True)
+class LogKey:
+    """What one name of a log means. place: a stage's id, source, tap, or empty for the house; analyte: where it is one.
+
+    unit: canonical; shown: the unit of ``data/display.toml`` that people read it in; words: what it is, in a sentence.
+    """
+
+    key: str
+    place: str
+    what: str
+    dimension: str
+    unit: str
+    shown: str
+    words: str
+    analyte: Analyte | None = None
+    side: str = ""
+
+    def read(self, text: str) -> tuple[float, float]:
+        """Low and high end of what was typed, in the canonical unit. Raises NotUnderstood."""
+        if self.analyte is not None:
+            reading = parse_reading(self.analyte, text)
+            high = reading.low if reading.high is None else reading.high
+            return reading.low, high
+        if self.dimension in PLAIN:
+            number, unit = split_number(text.strip())
+            if unit.strip() and unit.strip().lower() not in PLAIN[self.dimension][1]:
+                wanted = self.unit if self.unit != "1" else "a plain number"
+                raise NotUnderstood(text, f"expected {wanted}")
+            value = parse_number(number)
+        else:
+            value = parse_quantity(text, self.dimension).value
+        return value, value
+
+
+def log_key(key: str, stages: Iterable[str]) -> LogKey:
+    """What a name means in a train of these stage ids. Raises NotUnderstood, with the nearest known name."""
+    ids = tuple(stages)
+    place, dot, what = key.rpartition(".")
+    if not dot and what in table("log")["whole"]:
+        return _row(key, "", what, table("log")["whole"][what])
+    if place in (SOURCE, TAP):
+        if what in analytes():
+            return _analyte(key, place, what, analytes()[what], "")
+        if what in table("log")[place]:
+            return _row(key, place, what, table("log")[place][what])
+    elif place in ids:
+        base, _, side = what.rpartition("_")
+        if side in ("in", "out") and base in analytes():
+            return _analyte(key, place, what, analytes()[base], side)
+        if what in table("log")["stage"]:
+            return _row(key, place, what, table("log")["stage"][what])
+    near = difflib.get_close_matches(key, known_keys(ids), 1, 0.5)
+    nearest = f"; the nearest is {near[0]}" if near else ""
+    raise NotUnderstood(key, f"expected what is read at a stage of this train, at source or tap, or meter{nearest}")
+
+
+def known_keys(ids: Iterable[str]) -> list[str]:
+    """Every name that a log of a train of these stage ids may use."""
+    rows = table("log")
+    found = [*rows["whole"], *(f"{place}.{what}" for place in (SOURCE, TAP) for what in (*rows[place], *analytes()))]
+    for id in ids:
+        found += [f"{id}.{what}" for what in rows["stage"]] + [f"{id}.{name}_{side}" for name in analytes() for side in ("in", "out")]
+    return found
+
+
+def _row(key: str, place: str, what: str, row: list[str]) -> LogKey:
+    dimension, shown, words = row
+    unit = PLAIN[dimension][0] if dimension in PLAIN else canonical_unit(dimension)
+    return LogKey(key, place, what, dimension, unit, shown, words)
+
+
+def _analyte(key: str, place: str, what: str, analyte: Analyte, side: str) -> LogKey:
+    words = analyte.said + {"in": " before it", "out": " behind it"}.get(side, "")
+    return LogKey(key, place, what, analyte.dimension, analyte.unit, analyte.shown_unit, words, analyte, side)
