@@ -15,6 +15,7 @@ from treatment.job_file import job_schema  # noqa: E402
 from treatment.language.figure import source  # noqa: E402
 from treatment.papers.design_schema import design_schema  # noqa: E402
 from treatment.papers.report_file import report_schema  # noqa: E402
+from treatment.starting.record import record_schema  # noqa: E402
 
 assert checks  # registers the rules about the whole job
 
@@ -37,6 +38,7 @@ def generated() -> dict[Path, str]:
     """Path -> what it should hold."""
     formats = ROOT / "docs" / "formats"
     return {
+        formats / "cairn-commissioning-1.schema.json": json.dumps(record_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-job-1.schema.json": json.dumps(job_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-design-1.schema.json": json.dumps(design_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-report-1.schema.json": json.dumps(report_schema(), ensure_ascii=False, indent=1) + "\n",
