@@ -13,6 +13,7 @@ from workbench.samples import history_views as history
 from workbench.samples import kit_views as kits
 from workbench.samples import report_views as reports
 from workbench.samples import views as samples
+from workbench.starts import views as starts
 from workbench.supplies import views as supplies
 from workbench.trains import option_views as options
 from workbench.trains import views as trains
@@ -82,6 +83,14 @@ urlpatterns = [
     path("jobs/<int:pk>/train/edit/", trains.edit, name="train-edit"),
     path("jobs/<int:pk>/wall/", walls.wall, name="wall"),
     path("jobs/<int:pk>/wall/edit/", walls.edit, name="wall-edit"),
+    path("jobs/<int:pk>/commission/", starts.commission, name="commission"),
+    path("jobs/<int:pk>/commission/tell/", starts.tell, name="commission-tell"),
+    path("jobs/<int:pk>/commission/plan/", starts.plan, name="commission-plan"),
+    path("jobs/<int:pk>/commission/visits.ics", starts.calendar, name="commission-ics"),
+    path("jobs/<int:pk>/commission/record.json", starts.record_file, name="commission-record"),
+    path("jobs/<int:pk>/commission/record.pdf", starts.record_pdf, name="commission-pdf"),
+    path("jobs/<int:pk>/commission/photos/<int:photo>.jpg", starts.photo, name="commission-photo"),
+    path("commission-worker.js", starts.worker, name="commission-worker"),
     path("prices/", wall_files.prices, name="prices"),
     path("jobs/<int:pk>/materials/", wall_files.materials_page, name="materials"),
     path("jobs/<int:pk>/materials.csv", wall_files.materials_file, {"ending": "csv"}, name="materials-csv"),

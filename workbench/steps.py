@@ -32,11 +32,12 @@ PURPOSES = {
     "supply": "Here the pump's flow and pressure go in, told or measured; they decide what can be washed, and what is left at the shower.",
     "train": "Here stands what treats the water, composed and sized for this test; change anything, and every figure and finding follows.",
     "wall": "Here the train is drawn on its wall to scale, with pipes, valves and drains; move what is in the way.",
+    "commission": "Here the train is put in, filled, started and proven: every step of this very train, in visits, ticked on a phone with or without reception.",
 }
 
 
 def steps(job: Job, current: str) -> list[Step]:
-    """Site, Water, Supply, Train, Wall, each with what it still lacks; nobody is forced through in order."""
+    """Site, Water, Supply, Train, Wall, Commission, each with what it still lacks; nobody is forced through in order."""
     survey = job.survey
     measured = {reading.analyte for sample in job.samples.all() for reading in sample.readings.all()}
     site = [
@@ -64,5 +65,8 @@ def steps(job: Job, current: str) -> list[Step]:
     train = [] if measured else ["a water test"]
     site_facts = survey.rest.get("site", {})
     wall = [word for word, key in (("the wall's width", "wall_width"), ("the ceiling", "ceiling"), ("the drain", "drain")) if not site_facts.get(key)]
-    parts = (("site", "Site", site), ("water", "Water", water), ("supply", "Supply", supply), ("train", "Train", train), ("wall", "Wall", wall))
-    return [Step(key, title, reverse(key, args=[job.pk]), tuple(lacks), key == current, PURPOSES[key]) for key, title, lacks in parts]
+    started = getattr(job, "start_run", None)
+    left = started.open_steps if started else None
+    commission = ["starting up"] if left is None else [f"{left} steps"] if left else []
+    lacking = {"site": site, "water": water, "supply": supply, "train": train, "wall": wall, "commission": commission}
+    return [Step(key, key.capitalize(), reverse(key, args=[job.pk]), tuple(lacks), key == current, PURPOSES[key]) for key, lacks in lacking.items()]

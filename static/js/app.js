@@ -7,6 +7,7 @@ import "./files.js";
 import "./session.js";
 import "./saving.js";
 import "./intro.js";
+import "./commission.js";
 import { keysOff, near, say, switchKeys, typing } from "./page.js";
 
 document.addEventListener("keydown", (e) => {
@@ -29,6 +30,10 @@ document.addEventListener("click", (e) => {
   if (opener) document.getElementById(opener.dataset.open)?.showModal();
   if (closer) closer.closest("dialog").close();
 });
+
+/* on a phone the steps are a strip: the one that is open stands in sight */
+const here = document.querySelector(".steps [aria-current]");
+if (here) here.parentElement.scrollLeft = here.offsetLeft - here.parentElement.offsetLeft - 40;
 
 /* single letters can be switched off, for who speaks to the page or types without looking */
 const letters = document.getElementById("keys-letters");

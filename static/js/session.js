@@ -4,6 +4,20 @@ import { say } from "./page.js";
 const box = () => document.getElementById("login-again");
 let waiting = []; /* what is sent once somebody is logged in */
 
+export const token = () => JSON.parse(document.body.getAttribute("hx-headers") ?? "{}")["X-CSRFToken"] ?? "";
+export const askLogIn = (send) => ask(send);
+/* The token of a log-in that was renewed elsewhere; false where nobody is logged in or the server does not answer. */
+export async function renewToken() {
+  try {
+    const answer = await fetch(box()?.dataset.address ?? "", { cache: "no-store" });
+    if (answer.status !== 200) return false;
+    take((await answer.json()).token);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
 function ask(send) {
   waiting.push(send);
   if (box() && !box().open) box().showModal();
@@ -25,10 +39,7 @@ document.addEventListener("htmx:responseError", async (e) => {
   if (status !== 403) return;
   if (Date.now() - renewed < 3000) return say("The server refused this (403). Nothing was changed.", true);
   renewed = Date.now();
-  const answer = await fetch(box()?.dataset.address ?? "", { cache: "no-store" });
-  if (answer.status !== 200) return;
-  take((await answer.json()).token);
-  again(e.detail);
+  if (await renewToken()) again(e.detail);
 });
 function take(token) {
   document.body.setAttribute("hx-headers", JSON.stringify({ "X-CSRFToken": token }));

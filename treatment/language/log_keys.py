@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import difflib
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
 from .analytes import Analyte, analytes
+from .display import unit_text
 from .errors import NotUnderstood
 from .quantity import canonical_unit, parse_number, parse_quantity, split_number
 from .reading import parse_reading
 from .tables import table
+
+_BARE = re.compile(r"[<>]?\s*\d+(?:[.,]\d+)?")
+_PLAIN = str.maketrans({"₃": "3", "µ": "u", "\u202f": " "})
 
 #: places beside the stages
 SOURCE, TAP = "source", "tap"
@@ -49,7 +54,15 @@ class LogKey:
             value = parse_number(number)
         else:
             value = parse_quantity(text, self.dimension).value
+        if value < 0:
+            raise NotUnderstood(text, "expected nothing below 0")
         return value, value
+
+    def typed(self, text: str, system: str) -> str:
+        """What a person typed, with the unit that a bare number has where the job shows this in one; else as it stands."""
+        bare = _BARE.fullmatch(text.strip())
+        unit = unit_text(self.shown, system).translate(_PLAIN)
+        return f"{text.strip()} {unit}".strip() if bare and self.dimension not in PLAIN else text.strip()
 
 
 def log_key(key: str, stages: Iterable[str]) -> LogKey:

@@ -8,13 +8,13 @@ from functools import cached_property
 from typing import Any
 
 from ..language.analytes import MICROBES, analytes
-from ..language.figure import Figure, Line, figure, stated, work
+from ..language.figure import Line, figure, stated, work
 from ..language.log_keys import LogKey, log_key
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.pressure import pressure_along
 from ..train.room import StageRun
-from .step import CLOCK, Step
+from .step import CLOCK, Amount, Step
 
 
 @dataclass(frozen=True, slots=True)
@@ -164,20 +164,20 @@ class Expectations:
         return self._reading(key, least, most, *before, line)
 
 
-def amounts(stage: StageRun[Any], names: tuple[str, ...], hours: dict[str, float]) -> list[tuple[str, Figure]]:
-    """What a sheet names with a step: words and figure of each that this stage has. hours: stage id -> hour of the night."""
+def amounts(stage: StageRun[Any], names: tuple[str, ...], hours: dict[str, float]) -> list[Amount]:
+    """What a sheet names with a step, of what this stage has. hours: stage id -> hour of the night."""
     words = table("commissioning")["amounts"]
-    found: list[tuple[str, Figure]] = []
+    found: list[Amount] = []
     for name in names:
         if name in stage.figures:
-            found.append((words[name], stage.figures[name]))
+            found.append(Amount(name, words[name], stage.figures[name]))
         elif name == "refill" and (fill := refill(stage)) is not None:
-            found.append((words[name], figure(fill)))
+            found.append(Amount(name, words[name], figure(fill)))
         elif name == "precharge":
             given = {"cut_in": (stage.duty.supply.pressure_low, "kPa"), "below": (table("commissioning")["expected"]["precharge_below"], "kPa")}
-            found.append((words[name], figure(work("pre-charge", "cut_in − below", "kPa", "commissioning.practice", **given))))
+            found.append(Amount(name, words[name], figure(work("pre-charge", "cut_in − below", "kPa", "commissioning.practice", **given))))
         elif name == "hour" and stage.id in hours:
-            found.append((words[name], figure(stated("hour", "hour after midnight", hours[stage.id], CLOCK))))
+            found.append(Amount(name, words[name], figure(stated("hour", "hour after midnight", hours[stage.id], CLOCK))))
     return found
 
 

@@ -8,7 +8,7 @@ from functools import cache
 from typing import Any
 
 from ..job.working import DURATIONS, STARTING, OwnValue
-from ..language.display import show
+from ..language.display import media_hint, show
 from ..language.figure import Figure, source
 from ..language.tables import table
 from ..train.room import StageRun
@@ -30,7 +30,8 @@ class Row:
 
     after: minutes that must have passed since the needs written with a "+"; *_bounds: the least and most that a job's own may be.
     readings: words of what is read (see ``expected``); amounts: figures of its stage that the sheet names with it.
-    own: what the job says in place of ours, in words; only, unless: choices of its stage for which it applies, or does not; when: facts of the job that it asks for; clears: its
+    shows: a drawing beside it; own: what the job says in place of ours, in words.
+    only, unless: choices of its stage for which it applies, or does not; when: facts of the job that it asks for; clears: its
     unit feeds the next one only afterwards; ahead: its unit opens only afterwards; in_bypass: the house is served meanwhile.
     """
 
@@ -52,6 +53,7 @@ class Row:
     after_bounds: tuple[float, float] | None = None
     readings: tuple[str, ...] = ()
     amounts: tuple[str, ...] = ()
+    shows: str = ""
     own: tuple[str, ...] = ()
     water_off: bool = False
     where: str = "house"
@@ -85,10 +87,20 @@ _SOURCES = {
 }
 
 
-def _amount(figure: Figure, system: str) -> str:
-    if figure.unit == CLOCK:
-        return f"{int(figure.value):02d}:{round(figure.value % 1 * 60):02d}"
-    return show(figure.value, figure.unit, system)
+@dataclass(frozen=True, slots=True)
+class Amount:
+    """What a sheet names with a step: the name of the figure, words, and the figure."""
+
+    name: str
+    words: str
+    figure: Figure
+
+
+def _amount(amount: Amount, system: str) -> str:
+    value, unit = amount.figure.value, amount.figure.unit
+    if unit == CLOCK:
+        return f"{int(value):02d}:{round(value % 1 * 60):02d}"
+    return show(value * 1000, "mm", system) if unit == "m" else show(value, media_hint(amount.name, unit), system)
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,7 +115,7 @@ class Need:
 class Step:
     """A step on a sheet. stage: its unit, None for a step of the place; phase: the heading under which it is done.
 
-    amounts: what the sheet names with it, words and figure.
+    amounts: what the sheet names with it.
     """
 
     id: str
@@ -111,11 +123,11 @@ class Step:
     row: Row
     phase: str
     needs: tuple[Need, ...] = ()
-    amounts: tuple[tuple[str, Figure], ...] = ()
+    amounts: tuple[Amount, ...] = ()
 
     def do(self, system: str) -> list[str]:
         """What to do, a line each; what the sheet names with it in the units people read."""
-        return [*self.row.do, *(f"{words}: {_amount(figure, system)}" for words, figure in self.amounts)]
+        return [*self.row.do, *(f"{each.words}: {_amount(each, system)}" for each in self.amounts)]
 
     @property
     def hazards(self) -> list[str]:

@@ -8,9 +8,9 @@ from itertools import pairwise
 from ..drawing.shapes import Box, Label, Line
 from .visits import DAY, Done, Visit
 
-LEFT, GAP, ROW, TOP = 8.0, 56.0, 26.0, 34.0
+LEFT, GAP, ROW, TOP = 8.0, 50.0, 26.0, 34.0
 #: width of a minute within a visit, and the least width of a visit
-MINUTE, LEAST = 0.5, 120.0
+MINUTE, LEAST = 0.4, 142.0
 #: waits that are drawn: those that people walk away from
 SHOWN = 60.0
 #: room for a letter of a label

@@ -26,6 +26,7 @@ INSTALLED_APPS = [
     "workbench.jobs",
     "workbench.samples",
     "workbench.trains",
+    "workbench.starts",
 ]
 
 MIDDLEWARE = [

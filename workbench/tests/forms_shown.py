@@ -14,7 +14,7 @@ from treatment.evidence.kits import kits
 from workbench.jobs.models import Job
 
 OF_A_JOB = (
-    "site", "water", "supply", "train", "wall", "kits", "options", "water-says", "water-history", "shelf", "panel", "materials",
+    "site", "water", "supply", "train", "wall", "kits", "options", "water-says", "water-history", "shelf", "panel", "materials", "commission",
 )  # fmt: skip
 OF_THE_FIRM = ("jobs", "firm", "prices", "job-import")
 

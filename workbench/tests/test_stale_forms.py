@@ -14,6 +14,7 @@ from ..door import design_of, store
 from ..door import job_document as document_of
 from ..jobs.models import Job, Survey
 from ..samples.models import Sample
+from ..starts.models import StartRun
 from ..trains.models import TrainOption
 from ..trains.services import open_option, option_of, revision_of
 from .base import people
@@ -38,6 +39,7 @@ NEVER_OVER = {
     "kit-start": "a clock for one test",
     "kit-answer": "an answer to one test; samples are held",
     "kit-again": "takes one answer back",
+    "commission-tell": "something done more; nothing of another's is taken away, and where two disagree both stand",
     "measure": "a figure more of a measurement",
 }
 
@@ -58,6 +60,7 @@ class StaleForms(TransactionTestCase):
             "building": {"events": [{"name": "Rinse", "volume": "100 L", "per_day": 2}]},
         }
         Survey.objects.filter(job=self.job).update(rest=self.job.survey.rest | rest)
+        StartRun.objects.create(job=self.job)
 
     def client_of(self) -> Client:
         client = Client(raise_request_exception=False)
@@ -68,6 +71,7 @@ class StaleForms(TransactionTestCase):
         """Everything is saved once more, and says something else."""
         Job.objects.update(version=F("version") + 1)
         TrainOption.objects.update(version=F("version") + 1)
+        StartRun.objects.update(version=F("version") + 1)
         self.workspace.name = f"{self.workspace.name}+"
         self.workspace.prices = self.workspace.prices | {"salt": self.workspace.prices.get("salt", 0.5) + 0.01}
         self.workspace.save()
@@ -80,7 +84,8 @@ class StaleForms(TransactionTestCase):
             (option.letter, option.version, [revision.stages for revision in option.revisions.all()]) for option in job.options.order_by("letter")
         ]
         self.workspace.refresh_from_db()
-        return document_of(job, None), job.version, job.option, options, self.workspace.name, self.workspace.prices
+        plans = list(StartRun.objects.values_list("start", "moved", "version"))
+        return document_of(job, None), plans, job.version, job.option, options, self.workspace.name, self.workspace.prices
 
     def test_every_form_says_what_it_was_shown_with(self) -> None:
         """Or it is listed here with the reason why it need not."""
@@ -119,6 +124,7 @@ class StaleForms(TransactionTestCase):
             "firm",
             "prices",
             "sample-edit",
+            "commission-plan",
         }
         self.assertLessEqual(wanted - {"options"} | {"option-act"}, refused)
 

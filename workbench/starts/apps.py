@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class StartsConfig(AppConfig):
+    name = "workbench.starts"

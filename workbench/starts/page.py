@@ -1,0 +1,219 @@
+"""A run sheet as a page shows it: every word and place comes from the core, this only puts them beside each other."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlencode
+
+from django.urls import reverse
+from django.utils import timezone
+
+from treatment.starting.expected import Reading
+from treatment.starting.printed import HEADINGS, WHERE, band, minutes, people
+from treatment.starting.record import LIFTED, SANITISED, advice_stands, lifted
+from treatment.starting.run import Event, Missing, Run, Standing
+from treatment.starting.shown import Vessel, states, vessel
+from treatment.starting.step import Step
+from treatment.starting.timeline import Timeline, timeline
+from treatment.starting.visits import Calendar, Misfit, Visit, minute_of
+
+from ..jobs.models import Job
+from .models import StartPhoto, StartRun
+
+#: how many of the steps that are missing are named
+NAMED = 2
+
+
+@dataclass(frozen=True)
+class ReadingRow:
+    """A reading of a step: what is expected, what was typed, and whether it lies within."""
+
+    reading: Reading
+    band: str
+    event: Event | None
+    holds: bool | None
+
+
+@dataclass(frozen=True)
+class Row:
+    """A step as it stands on the page."""
+
+    number: int
+    step: Step
+    unit: str
+    standing: Standing
+    facts: tuple[str, ...]
+    do: tuple[str, ...]
+    missing: str
+    ready: bool
+    readings: tuple[ReadingRow, ...]
+    wall: str
+    vessel: Vessel | None
+    photos: tuple[tuple[str, str, str], ...]
+    added: bool
+
+    @property
+    def anchor(self) -> str:
+        """Its place on the page."""
+        return f"s-{self.step.id.replace('/', '-')}"
+
+    @property
+    def ends(self) -> int:
+        """When its wait ends [ms since 1970]; 0 where none runs."""
+        mark = self.standing.mark
+        if mark is None or mark.kind != "tick" or not self.step.row.wait:
+            return 0
+        return round((mark.at.timestamp() + self.step.row.wait * 60) * 1000)
+
+
+@dataclass(frozen=True)
+class Group:
+    """Steps under one heading: a phase or a visit. over: how many of them are done or skipped."""
+
+    title: str
+    about: tuple[str, ...]
+    rows: tuple[Row, ...]
+    visit: Visit | None = None
+    wanted: str = ""
+
+    @property
+    def over(self) -> int:
+        return sum(row.standing.state != "open" for row in self.rows)
+
+
+def first_day(run: StartRun | None) -> dt.datetime:
+    """When the first visit begins, by the clock of the place; tomorrow morning where nobody said."""
+    if run is not None and run.start is not None:
+        return timezone.localtime(run.start).replace(tzinfo=None)
+    return dt.datetime.combine(timezone.localdate() + dt.timedelta(days=1), dt.time(9))
+
+
+def rows_of(job: Job, run: Run, now: dt.datetime) -> list[Row]:
+    """Every step of the sheet."""
+    photos: dict[str, list[tuple[str, str, str]]] = {}
+    for photo in StartPhoto.objects.filter(event__run__job=job).defer("image").select_related("event"):
+        where = reverse("commission-photo", args=[job.pk, photo.pk])
+        photos.setdefault(photo.event.step, []).append((where, photo.event.text, photo.event.by_name))
+    added = {step.id for step in run.added}
+    wall = reverse("wall-svg", args=[job.pk])
+    numbers = {step.id: number for number, step in enumerate(run.sheet.steps, 1)}
+    return [_row(job, run, now, step, numbers, wall, tuple(photos.get(step.id, ())), step.id in added) for step in run.sheet.steps]
+
+
+def _row(
+    job: Job, run: Run, now: dt.datetime, step: Step, numbers: dict[str, int], wall: str, photos: tuple[tuple[str, str, str], ...], added: bool
+) -> Row:
+    row, standing = step.row, run.of(step.id)
+    missing = run.missing(step, now) if standing.state == "open" else []
+    bypasses = states(run.sheet, step)
+    facts = [row.who.replace("_", " "), minutes(row.hands_on), WHERE[row.where]]
+    facts += [f"then waits {minutes(row.wait)}"] if row.wait else []
+    facts += ["water off"] if row.water_off else []
+    return Row(
+        number=numbers[step.id],
+        step=step,
+        unit=step.stage.name if step.stage is not None else "",
+        standing=standing,
+        facts=tuple(fact for fact in facts if fact),
+        do=tuple(step.do(job.units)),
+        missing=_some(missing, numbers),
+        ready=not missing,
+        readings=tuple(_reading(reading, standing, job.units) for reading in run.readings_of(step)),
+        wall=f"{wall}?{urlencode(bypasses)}" if bypasses else "",
+        vessel=vessel(step, job.units),
+        photos=photos,
+        added=added,
+    )
+
+
+def _some(missing: list[Missing], numbers: dict[str, int]) -> str:
+    """What a step waits for: waits that run first, the last steps before it next, the rest counted."""
+    near = sorted(missing, key=lambda each: (each.until is None, -numbers[each.step.id]))
+    more = f" and {len(near) - NAMED} more" if len(near) > NAMED else ""
+    return "; ".join(said(each, numbers) for each in near[:NAMED]) + more
+
+
+def said(missing: Missing, numbers: dict[str, int]) -> str:
+    """What a step still waits for, in words."""
+    title = f"{numbers[missing.step.id]}. {missing.step.row.title}"
+    if missing.until is None:
+        return title
+    return f"{title}: over {timezone.localtime(missing.until):%a %-d %b, %H:%M}"
+
+
+def _reading(reading: Reading, standing: Standing, system: str) -> ReadingRow:
+    event = standing.readings.get(reading.key.key)
+    holds = None if event is None or event.low is None else reading.holds(event.low, event.high)
+    return ReadingRow(reading, band(reading, system), event, holds)
+
+
+def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: str) -> dict[str, Any]:
+    """All that the page shows."""
+    start = first_day(row)
+    calendar = Calendar(run.sheet, minute_of(start), {int(key): value for key, value in (row.moved if row else {}).items()})
+    coming = calendar.visits()
+    rows = rows_of(job, run, now)
+    held = {each.step.id: each for each in rows}
+    dates = [visit.date(start) for visit in coming]
+    cleared = lifted(run)
+    running = [(timer, held[timer.step.id]) for timer in run.timers(now)]
+    following = next((each for each in rows if each.standing.state == "open" and each.ready), None)
+    return {
+        "run": run,
+        "row": row,
+        "start": start,
+        "rows": rows,
+        "by": by,
+        "groups": _by_visit(coming, dates, held) if by == "visit" else _by_phase(rows),
+        "visits": [(visit, date, ", ".join(people(visit))) for visit, date in zip(coming, dates, strict=True)],
+        "misfits": [_misfit(each, start, held) for each in calendar.misfits],
+        "moved": {int(key) for key in (row.moved if row else {})},
+        "timeline": _timeline(coming, dates),
+        "running": running,
+        "next": following,
+        "apart": [each for each in rows if each.standing.apart],
+        "lost": run.lost,
+        "advice": SANITISED in run.sheet.by_id,
+        "stands": advice_stands(run),
+        "lifted": cleared,
+        "lift_step": LIFTED,
+        "past": timezone.make_aware(start) < now and run.done == 0,
+        "hands_on": minutes(run.sheet.hands_on),
+        "version": row.version if row else 1,
+    }
+
+
+def _timeline(coming: tuple[Visit, ...], dates: list[dt.datetime]) -> Timeline:
+    return timeline(coming, tuple(f"{date:%a %-d %b}" for date in dates))
+
+
+def _misfit(misfit: Misfit, start: dt.datetime, held: dict[str, Row]) -> str:
+    """What does not fit, in words: ``Visit 2 cannot begin Tue 8 Dec, 10:00: …``."""
+    midnight = dt.datetime.combine(start.date(), dt.time())
+    wanted, begin = (f"{midnight + dt.timedelta(minutes=at):%a %-d %b, %H:%M}" for at in (misfit.asked, misfit.begin))
+    why = "the visit before it is not over"
+    if misfit.step is not None:
+        row = held[misfit.step.id]
+        why = f"step {row.number}, {row.unit + ': ' if row.unit else ''}{row.step.row.title}, is not over"
+    return f"Visit {misfit.number} does not fit {wanted}: {why}. It stands at {begin}."
+
+
+def _by_phase(rows: list[Row]) -> list[Group]:
+    found: list[Group] = []
+    for phase, title in HEADINGS.items():
+        of = tuple(row for row in rows if row.step.phase == phase)
+        if of:
+            found.append(Group(title, (), of))
+    return found
+
+
+def _by_visit(coming: tuple[Visit, ...], dates: list[dt.datetime], held: dict[str, Row]) -> list[Group]:
+    found = []
+    for visit, date in zip(coming, dates, strict=True):
+        about = [f"{date:%A %-d %B, %H:%M}", minutes(visit.length), ", ".join(people(visit))]
+        about += [f"house without water {minutes(visit.water_off)}"] if visit.water_off else []
+        about += [f"bring {', '.join(visit.bring)}"] if visit.bring else []
+        found.append(Group(f"Visit {visit.number}", tuple(about), tuple(held[done.step.id] for done in visit.work), visit))
+    return found

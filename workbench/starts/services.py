@@ -1,0 +1,220 @@
+"""What can be done on a run sheet. An event is taken once, in the order of arrival, under the lock of its run."""
+
+from __future__ import annotations
+
+import datetime as dt
+import secrets
+from dataclasses import dataclass, replace
+from typing import Any
+
+from django.db import transaction
+from django.db.models import F
+from django.utils import timezone
+
+from treatment.design import Design
+from treatment.job.facts import SampleFacts
+from treatment.language.analytes import analytes
+from treatment.language.errors import NotUnderstood
+from treatment.language.log_keys import log_key
+from treatment.language.reading import parse_reading
+from treatment.starting.expected import Expectations
+from treatment.starting.record import LIFTED, lift_problem
+from treatment.starting.run import KINDS, Event, Refusal, Run
+from treatment.starting.sheet import Sheet, sheet
+
+from ..door import design_of
+from ..jobs.models import Job
+from ..jobs.services import hold
+from ..samples.models import Sample
+from ..stale import Stale
+from ..trains import services as trains
+from .models import StartEvent, StartPhoto, StartRun
+from .photos import NoPhoto, Photo, photo
+
+#: how far a phone's clock may lie from ours before what it says is put right [s]
+CLOCK = 90
+MOST_TEXT = 2000
+
+
+@dataclass(frozen=True)
+class Told:
+    """What somebody did, as a page or a phone tells it. at, sent_at: by its own clock."""
+
+    key: str
+    step: str
+    kind: str
+    text: str = ""
+    about: str = ""
+    base: int = 0
+    sure: bool = False
+    at: dt.datetime | None = None
+    sent_at: dt.datetime | None = None
+
+
+@dataclass(frozen=True)
+class Taken:
+    """How something told was taken. status: kept, again (it was here already), or refused; wants, words: why not."""
+
+    status: str
+    number: int = 0
+    wants: str = ""
+    words: str = ""
+    refusal: Refusal | None = None
+    clock_s: int = 0
+
+
+class StalePlan(Stale):
+    """Somebody else moved a visit meanwhile."""
+
+
+def run_of(job: Job) -> StartRun | None:
+    """The starting up of a job, if it has one."""
+    return StartRun.objects.filter(job=job).first()
+
+
+def events_of(run: StartRun | None) -> list[Event]:
+    """Everything that happened, as the core takes it."""
+    if run is None:
+        return []
+    return [
+        Event(e.number, e.key, e.step, e.kind, e.at, e.by_name, e.base, e.text, e.about, e.low, e.high, e.title)
+        for e in run.events.order_by("number")
+    ]
+
+
+def worked(job: Job) -> tuple[Design, Sheet, Expectations]:
+    """The design that the job follows, its sheet, and what to expect."""
+    design = design_of(job, trains.shown_stages(job))
+    return design, sheet(design.chosen), Expectations(design.chosen)
+
+
+def state_of(job: Job, run: StartRun | None) -> tuple[Design, Run]:
+    """The design and the run as it stands."""
+    design, found, expected = worked(job)
+    return design, Run(found, events_of(run), expected, run.begun_with if run else None)
+
+
+def take(job: Job, told: Told, user: Any, image: bytes | None = None) -> Taken:
+    """Take one event. What was taken already is not taken twice; what does not fit is refused with the reason, and nothing is written."""
+    small: Photo | None = None
+    if told.kind == "photo":
+        try:
+            small = photo(image or b"")
+        except NoPhoto as error:
+            return Taken("refused", wants="photo", words=str(error))
+    with transaction.atomic():
+        hold(job)
+        row, _ = StartRun.objects.select_for_update().get_or_create(job=job)
+        already = row.events.filter(key=told.key).first()
+        if already is not None:
+            return Taken("again", already.number)
+        _, run = state_of(job, row)
+        event, taken = _event(job, run, told, user, row.last + 1)
+        if event is None:
+            return taken
+        saved = StartEvent.objects.create(
+            run=row, number=event.number, key=event.key, step=event.step, kind=event.kind, at=event.at, by=user, by_name=event.by, base=event.base, text=event.text,
+            about=event.about, low=event.low, high=event.high, title=event.title, clock_s=taken.clock_s,
+        )  # fmt: skip
+        if small is not None:
+            StartPhoto.objects.create(event=saved, image=small.image, width=small.width, height=small.height)
+        row.last = event.number
+        row.begun_with = row.begun_with or {step.id: step.row.title for step in run.sheet.steps}
+        after = Run(run.sheet, [*run.events, event])
+        row.open_steps = len(after.sheet.steps) - after.done
+        row.save(update_fields=["last", "begun_with", "open_steps"])
+    return taken
+
+
+def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[Event | None, Taken]:
+    now = timezone.now()
+    at, clock = when(told, now)
+    if told.kind not in KINDS:
+        return None, Taken("refused", wants="kind", words="This is nothing that is done on a sheet.")
+    step = run.sheet.by_id.get(told.step)
+    if step is None:
+        return None, Taken(
+            "refused", wants="gone", words="The train was changed: this step is no longer on the sheet. Nothing was lost; look at the sheet anew."
+        )
+    event = Event(
+        number, told.key or new_key(), told.step, told.kind, at, user.get_username(), told.base, told.text.strip(), told.about, title=step.row.title
+    )
+    if len(event.text) > MOST_TEXT:
+        return None, Taken("refused", wants="text", words=f"This is longer than is kept: at most {MOST_TEXT} characters.")
+    if told.kind in ("tick", "skip"):
+        refusal = run.refusal(step, told.kind, at, event.text, told.sure)
+        if refusal is not None:
+            return None, Taken("refused", wants=refusal.wants, words=refusal.words, refusal=refusal)
+    elif told.kind == "reading":
+        try:
+            key = log_key(told.about, {each.stage.id for each in run.sheet.steps if each.stage is not None})
+            low, high = key.read(key.typed(event.text, job.units))
+        except NotUnderstood as error:
+            return None, Taken("refused", wants="reading", words=f"This cannot be read: {error.reason}.")
+        event = replace(event, low=low, high=high)
+    elif told.kind == "undo" and not any(mark.key == told.about for mark in run.of(told.step).marks) and not _lifts(run, told.about):
+        return None, Taken("refused", wants="gone", words="Somebody took this back already.")
+    elif told.kind == "note" and not event.text:
+        return None, Taken("refused", wants="text", words="A note needs some words.")
+    elif told.kind == "lift":
+        problem, words = _lift(job, run, told.about)
+        if problem:
+            return None, Taken("refused", wants="sample", words=problem)
+        event = replace(event, step=LIFTED, text=words)
+    return event, Taken("kept", number, clock_s=clock)
+
+
+def _lifts(run: Run, key: str) -> bool:
+    return any(event.kind == "lift" and event.key == key for event in run.events)
+
+
+def _lift(job: Job, run: Run, about: str) -> tuple[str, str]:
+    """Why a sample of the job cannot lift the advice, or which sample it was, in words."""
+    row = Sample.objects.prefetch_related("readings").filter(job=job, pk=int(about)).first() if about.isdecimal() and len(about) < 10 else None
+    if row is None:
+        return "Choose the laboratory's sample that shows it.", ""
+    return lift_problem(facts_of(row), run), f"{row.point}, {row.taken_on:%Y-%m-%d}" if row.taken_on else row.point
+
+
+def facts_of(row: Sample) -> SampleFacts:
+    """A sample as the core reads it."""
+    readings = {each.analyte: parse_reading(analytes()[each.analyte], each.typed) for each in row.readings.all()}
+    return SampleFacts(taken_on=row.taken_on, point=row.point, readings=readings)
+
+
+def when(told: Told, now: dt.datetime) -> tuple[dt.datetime, int]:
+    """When it was done by our clock, and by how many seconds the phone's was put right.
+
+    A phone says when it was done and when it sent that; what its clock is off shows in the second. Nothing is done in the future.
+    """
+    if told.at is None:
+        return now, 0
+    off = round((now - told.sent_at).total_seconds()) if told.sent_at else 0
+    if abs(off) <= CLOCK:
+        off = 0
+    return min(told.at + dt.timedelta(seconds=off), now), off
+
+
+def new_key() -> str:
+    """A key for what a page without scripts does."""
+    return secrets.token_hex(12)
+
+
+@transaction.atomic
+def plan(job: Job, version: int, user: Any, start: dt.datetime | None = None, moved: tuple[int, float | None] | None = None) -> StartRun:
+    """Set when the first visit begins, or move one; minutes None: back to where it was. Raises StalePlan."""
+    hold(job)
+    row, _ = StartRun.objects.select_for_update().get_or_create(job=job)
+    if row.version != version:
+        raise StalePlan
+    if start is not None:
+        row.start, row.moved = start, {} if row.start != start else row.moved
+    if moved is not None:
+        number, minutes = moved
+        rest = {key: value for key, value in row.moved.items() if key != str(number)}
+        row.moved = rest if minutes is None else rest | {str(number): minutes}
+    row.updated_by = user
+    row.version = F("version") + 1
+    row.save()
+    row.refresh_from_db()
+    return row

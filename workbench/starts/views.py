@@ -1,0 +1,211 @@
+"""The commission step: the run sheet of the job's train, followed on a phone or at a desk."""
+
+from __future__ import annotations
+
+import datetime as dt
+from http import HTTPStatus
+from typing import Any
+
+from django.conf import settings
+from django.contrib import messages
+from django.contrib.auth.decorators import login_not_required
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.template.loader import render_to_string
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from treatment.papers.design_file import STANDING_CAUTION
+from treatment.starting.ical import ical
+from treatment.starting.printed import band
+from treatment.starting.record import record
+from treatment.starting.visits import minute_of, visits
+
+from ..accounts.access import job_for
+from ..error_views import told as told_page
+from ..jobs.models import Job
+from ..request import Request, version_of, whole
+from ..steps import steps
+from ..walls.printing import Busy, pdf
+from . import services
+from .models import StartPhoto
+from .page import context_of, first_day, said
+from .photos import LARGEST
+from .services import StalePlan, Taken, Told
+
+
+def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
+    row = services.run_of(job)
+    _, run = services.state_of(job, row)
+    by = "visit" if request.GET.get("by") == "visit" else "phase"
+    context = context_of(job, row, run, timezone.now(), by) | {
+        "job": job,
+        "steps": steps(job, "commission"),
+        "samples": job.samples.all() if run.sheet.steps else [],
+        "title": "Commission",
+    }
+    return render(request, "starts/commission.html", context | more, status=status)
+
+
+@require_GET
+def commission(request: Request, pk: int) -> HttpResponse:
+    """The sheet: by phase or by visit, as a list or one step at a time."""
+    return _page(request, job_for(request, pk))
+
+
+@require_http_methods(["GET", "POST"])
+def tell(request: Request, pk: int) -> HttpResponse:
+    """Something was done. A phone is answered in JSON: 200 kept or again, 422 refused and why; a page without scripts comes back.
+
+    Asked with GET whether anything happened ``since`` an event: 200, or 204 where nothing did.
+    """
+    if request.method == "GET":
+        row = services.run_of(job_for(request, pk))
+        return HttpResponse(status=200 if row is not None and row.last > (whole(request.GET.get("since", "")) or 0) else 204)
+    job = job_for(request, pk, change=True)
+    upload = request.FILES.get("photo")
+    image = upload.read(LARGEST + 1) if upload is not None else None
+    given = told_of(request, upload.name or "photo" if upload is not None else "")
+    taken = services.take(job, given, request.user, image)
+    status = 422 if taken.status == "refused" else 200
+    if request.headers.get("Accept", "").startswith("application/json"):
+        return JsonResponse(answer(job, taken), status=status)
+    anchor = f"#s-{given.step.replace('/', '-')}"
+    if status == 422:
+        return _page(request, job, 422, problem=taken.words, problem_step=given.step, wants=taken.wants, given=given)
+    return redirect(f"{reverse('commission', args=[pk])}{anchor}")
+
+
+def told_of(request: HttpRequest, name: str) -> Told:
+    """What a form or a phone says was done; what cannot be read of it is left out, and the service says what is missing."""
+    post = request.POST
+    return Told(
+        key=post.get("key", "")[:64] or services.new_key(),
+        step=post.get("step", "")[:120],
+        kind=post.get("kind", ""),
+        text=name[:200] if name else post.get("text", ""),
+        about=post.get("about", "")[:120],
+        base=whole(post.get("base", "")) or 0,
+        sure=post.get("sure") == "1",
+        at=moment(post.get("at", "")),
+        sent_at=moment(post.get("sent_at", "")),
+    )
+
+
+def moment(text: str) -> dt.datetime | None:
+    """A time with its zone; None for anything else, and for years that no phone means."""
+    try:
+        found = dt.datetime.fromisoformat(text)
+    except ValueError:
+        return None
+    return found if found.tzinfo is not None and 2000 < found.year < 2200 else None
+
+
+def answer(job: Job, taken: Taken) -> dict[str, Any]:
+    """What a phone is told."""
+    found: dict[str, Any] = {"status": taken.status, "number": taken.number, "wants": taken.wants, "words": taken.words, "clock_s": taken.clock_s}
+    if taken.refusal is not None:
+        _, sheet, _ = services.worked(job)
+        numbers = {step.id: number for number, step in enumerate(sheet.steps, 1)}
+        found["missing"] = [said(each, numbers) for each in taken.refusal.missing]
+    return found
+
+
+@require_POST
+def plan(request: Request, pk: int) -> HttpResponse:
+    """When the first visit begins, or when another is wanted."""
+    job = job_for(request, pk, change=True)
+    wanted, number = request.POST.get("when", ""), whole(request.POST.get("visit", ""))
+    try:
+        when = dt.datetime.fromisoformat(wanted)
+        if when.tzinfo is not None or not 2000 < when.year < 2200:
+            raise ValueError
+    except ValueError:
+        if not (number and request.POST.get("back")):
+            return _page(
+                request, job, 422, plan_problem="Give a day and an hour, such as 7 December 2026, 09:00.", plan_visit=number or 1, plan_typed=wanted
+            )
+        when = None
+    try:
+        if number is None or number == 1:
+            services.plan(job, version_of(request), request.user, start=timezone.make_aware(when) if when else None)
+        else:
+            midnight = dt.datetime.combine(first_day(services.run_of(job)).date(), dt.time())
+            services.plan(job, version_of(request), request.user, moved=(number, (when - midnight).total_seconds() / 60 if when else None))
+    except StalePlan:
+        stands = services.run_of(job)
+        who = stands.updated_by if stands is not None else None
+        words = f"{who or 'Somebody'} changed the plan meanwhile; it stands below. Set yours again if you still want to."
+        return _page(request, job, 409, plan_problem=words, plan_visit=number or 1, plan_typed=wanted)
+    if when is not None and timezone.make_aware(when) < timezone.now():
+        messages.warning(request, "That moment has passed; it was kept as you gave it.")
+    by = "?by=visit" if request.GET.get("by") == "visit" else ""
+    return redirect(f"{reverse('commission', args=[pk])}{by}#plan")
+
+
+@require_GET
+def calendar(request: Request, pk: int) -> HttpResponse:
+    """The visits as iCalendar."""
+    job = job_for(request, pk)
+    row = services.run_of(job)
+    _, sheet, _ = services.worked(job)
+    start = first_day(row)
+    moved = {int(key): value for key, value in (row.moved if row else {}).items()}
+    return _file(ical(job.name, visits(sheet, minute_of(start), moved), start), "text/calendar; charset=utf-8", job, "visits.ics")
+
+
+def _record(job: Job) -> dict[str, Any]:
+    _, run = services.state_of(job, services.run_of(job))
+    return record(run, {"name": job.name, "units": job.units, "standard": job.standard, "firm": job.workspace.name})
+
+
+@require_GET
+def record_file(request: Request, pk: int) -> HttpResponse:
+    """The record as ``cairn-commissioning/1``."""
+    job = job_for(request, pk)
+    return _file(
+        JsonResponse(_record(job), json_dumps_params={"indent": 1, "ensure_ascii": False}).content, "application/json", job, "commissioning.json"
+    )
+
+
+@require_GET
+def record_pdf(request: Request, pk: int) -> HttpResponse:
+    """The record on paper."""
+    job = job_for(request, pk)
+    row = services.run_of(job)
+    _, run = services.state_of(job, row)
+    context = context_of(job, row, run, timezone.now(), "phase") | {
+        "job": job, "today": timezone.localdate(), "caution": STANDING_CAUTION, "record": _record(job), "band": band,
+        "people": sorted({event.by for event in run.events}),
+    }  # fmt: skip
+    try:
+        return _file(pdf(render_to_string("starts/record_pdf.html", context)), "application/pdf", job, "commissioning.pdf")
+    except Busy:
+        return told_page(
+            request, HTTPStatus.SERVICE_UNAVAILABLE, "Others are being printed just now. Nothing is lost: go back and ask for it again in a moment."
+        )
+
+
+def _file(content: bytes, kind: str, job: Job, ending: str) -> HttpResponse:
+    response = HttpResponse(content, content_type=kind)
+    response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-{ending}"'
+    return response
+
+
+@require_GET
+def photo(request: Request, pk: int, photo: int) -> HttpResponse:
+    """A picture of the job's sheet."""
+    job = job_for(request, pk)
+    found = get_object_or_404(StartPhoto, pk=photo, event__run__job=job)
+    return HttpResponse(bytes(found.image), content_type="image/jpeg")
+
+
+@login_not_required
+@require_GET
+def worker(request: Request) -> FileResponse:
+    """The script that keeps the sheet usable without reception; it must come from the root to answer for pages."""
+    response = FileResponse((settings.BASE_DIR / "static" / "js" / "commission-worker.js").open("rb"), content_type="text/javascript; charset=utf-8")
+    response["Cache-Control"] = "no-cache"
+    return response

@@ -1,0 +1,243 @@
+"""The run sheet in a real browser: a whole run by phone, without reception, two phones at one sheet."""
+
+from __future__ import annotations
+
+import datetime as dt
+import io
+import re
+from typing import Any
+
+from django.utils import timezone
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from treatment.tests.example import job as job_document
+
+from ..door import store
+from ..starts import services
+from ..starts.models import StartEvent, StartPhoto, StartRun
+from ..starts.services import Told
+from .base import BrowserTestCase
+from .test_starts import TRAIN, with_train
+
+
+class RunSheet(BrowserTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.job = store(job_document(), self.workspace, self.designer)
+        with_train(self.job, TRAIN)
+        self.where = f"/jobs/{self.job.pk}/commission/"
+
+    def phone(self, user: str) -> Page:
+        page = self.open(user, 390, 844)
+        page.goto(self.where)
+        return page
+
+    def step(self, page: Page, id: str) -> Any:
+        return page.locator(f'.start-step[data-step="{id}"]')
+
+    def tick(self, page: Page, id: str) -> None:
+        """Tick a step and wait until the server has it."""
+        self.step(page, id).locator(".tick").click()
+        expect(self.step(page, id).locator(".start-mark")).to_contain_text("by")
+
+    def open_step(self, page: Page, id: str) -> Any:
+        self.step(page, id).locator("summary").first.click()
+        return self.step(page, id)
+
+    def told(self, *steps: str, hours: float = 0) -> None:
+        """What was ticked before, so many hours ago."""
+        at = timezone.now() - dt.timedelta(hours=hours)
+        for step in steps:
+            taken = services.take(self.job, Told(services.new_key(), step, "tick", at=at, sent_at=timezone.now()), self.designer)
+            self.assertEqual(taken.status, "kept", f"{step}: {taken.words}")
+
+    def without_reception(self) -> None:
+        """What the browser says of requests that found no reception is no problem."""
+        self.problems = [problem for problem in self.problems if not re.search("ERR_(INTERNET_DISCONNECTED|FAILED)", problem)]
+
+    def offline(self, page: Page, off: bool) -> None:
+        page.context.set_offline(off)
+
+
+class ByPhone(RunSheet):
+    def test_a_whole_run_one_step_at_a_time(self) -> None:
+        """At phone width, by the thumb's buttons: every step of a filter is ticked, skipped or read, and the record is complete."""
+        with_train(self.job, [{"kind": "sediment", "id": "five", "form": "cartridge", "micron": "5 um"}])
+        page = self.phone("dora")
+        row, _ = StartRun.objects.get_or_create(job=self.job)
+        page.get_by_role("button", name="One at a time").click()
+        expect(page.locator(".start-step:visible")).to_have_count(1)
+        count = page.locator(".start-step").count()
+        for number in range(1, count + 1):
+            now = page.locator(".start-now")
+            expect(page.locator(".start-place")).to_have_text(f"{number} of {count}")
+            expect(now.locator(".tick")).to_be_in_viewport()
+            box = now.locator(".tick").bounding_box()
+            assert box is not None
+            self.assertGreaterEqual(min(box["width"], box["height"]), 44)
+            id = str(now.get_attribute("data-step"))
+            now.locator(".tick").click()
+            # long waits: as if they had passed; the sheet asks again by itself
+            refused = now.locator(".start-refused")
+            expect(now.locator(".start-mark").or_(refused)).to_be_visible()
+            if refused.is_visible():
+                self.assertRegex(refused.inner_text(), "Not yet")
+                StartEvent.objects.filter(run=row).update(at=timezone.now() - dt.timedelta(days=60))
+                refused.get_by_role("button", name="Send it again").click()
+                expect(now.locator(".start-mark")).to_be_visible()
+            self.assertEqual(str(now.get_attribute("data-step")), id)
+            page.get_by_role("button", name="After", exact=True).click()
+        row.refresh_from_db()
+        self.assertEqual(row.open_steps, 0)
+        expect(page.locator(".steps a[aria-current]")).to_have_attribute("title", re.compile("Still lacks|Ready"))
+
+    def test_a_timer_survives_a_reload(self) -> None:
+        """The soak's two days run on what is stored: a reload shows the same end, and the step after it says until when it waits."""
+        self.told("site/kit_check", "carbon/place", "carbon/load", "carbon/fill", hours=3)
+        page = self.phone("dora")
+        self.tick(page, "carbon/soak")
+        expect(page.locator("#timers .timer-chip")).to_contain_text(re.compile(r"1 d 23 h left|2 d 0 h left"))
+        page.reload()
+        expect(page.locator("#timers .timer-chip")).to_contain_text("left")
+        StartEvent.objects.filter(step="carbon/soak").update(at=timezone.now() - dt.timedelta(days=2))
+        page.reload()
+        expect(page.locator("#timers")).to_have_count(0)
+
+    def test_a_reading_outside_asks_before_going_on(self) -> None:
+        """120 mg/L behind the softener: told at once with its bad sign; the tick wants a reason, then it is taken."""
+        design, sheet, _ = services.worked(self.job)
+        row, _ = StartRun.objects.get_or_create(job=self.job)
+        ids = [step.id for step in sheet.steps]
+        before = ids[: ids.index("softener/prove")]
+        ago = timezone.now() - dt.timedelta(days=60)
+        StartEvent.objects.bulk_create(
+            StartEvent(run=row, number=n, key=f"k{n}", step=id, kind="tick", at=ago, by_name="dora") for n, id in enumerate(before, 1)
+        )
+        StartRun.objects.filter(pk=row.pk).update(last=len(before))
+        page = self.phone("dora")
+        step = self.open_step(page, "softener/prove")
+        field = step.get_by_label("Hardness behind it")
+        field.fill("120 mg/L")
+        field.press("Enter")
+        expect(step.locator(".reading-outside")).to_contain_text("Outside what the design says")
+        step.locator(".tick").click()
+        refused = step.locator(".start-refused")
+        expect(refused).to_contain_text("Say why you go on")
+        refused.get_by_label("The reason").fill("rinsed again, sampled tomorrow")
+        refused.get_by_role("button", name="Go on with this reason").click()
+        expect(step.locator(".start-mark")).to_contain_text("rinsed again")
+        self.assertTrue(design.chosen)
+
+    def test_a_photo_and_a_critical_skip(self) -> None:
+        """A picture is kept at its step; a critical skip asks twice."""
+        page = self.phone("dora")
+        self.tick(page, "site/kit_check")
+        step = self.open_step(page, "site/main_valve")
+        out = io.BytesIO()
+        Image.new("RGB", (2000, 1000), "#556677").save(out, "JPEG")
+        step.get_by_label("Photo").set_input_files({"name": "valve.jpg", "mimeType": "image/jpeg", "buffer": out.getvalue()})
+        step.get_by_role("button", name="Keep the photo").click()
+        expect(step.locator(".start-photos img")).to_have_count(1)
+        self.assertEqual(StartPhoto.objects.get().width, 1600)
+        step.get_by_label("Not here, or not now").fill("new last year")
+        step.get_by_role("button", name="Skip the step").click()
+        expect(step.locator(".start-refused")).to_contain_text("critical")
+        step.get_by_role("button", name="Yes, skip this critical step").click()
+        expect(step.locator(".start-mark")).to_contain_text("new last year")
+
+
+class NoReception(RunSheet):
+    def ready(self, page: Page) -> None:
+        """Until the worker and the store hold what they need, which the page says."""
+        page.wait_for_function("() => navigator.serviceWorker.ready.then((r) => !!r.active)")
+        expect(page.get_by_text("kept here for use without reception")).to_be_visible(timeout=15000)
+
+    def test_nothing_is_lost(self) -> None:
+        """Offline: a tick and a note wait and are counted, also after a reload; back again they are sent in order, once, with their time."""
+        page = self.phone("dora")
+        self.ready(page)
+        self.offline(page, True)
+        self.step(page, "site/kit_check").locator(".tick").click()
+        expect(page.locator("#unsent")).to_have_text("Not sent yet: 1")
+        step = self.open_step(page, "site/kit_check")
+        step.get_by_label("Note").fill("one ring spare")
+        step.get_by_role("button", name="Keep the note").click()
+        expect(page.locator("#unsent")).to_have_text("Not sent yet: 2")
+        page.reload()
+        expect(page.locator("#unsent")).to_have_text("Not sent yet: 2")
+        expect(self.step(page, "site/kit_check")).to_have_attribute("data-state", "done")
+        self.step(page, "site/trades").locator(".tick").click()
+        expect(page.locator("#unsent")).to_have_text("Not sent yet: 3")
+        self.assertEqual(StartEvent.objects.count(), 0)
+        before = timezone.now()
+        page.wait_for_timeout(1100)
+        self.offline(page, False)
+        expect(page.locator("#unsent")).to_be_hidden(timeout=30000)
+        events = list(StartEvent.objects.order_by("number"))
+        self.assertEqual(
+            [(event.step, event.kind) for event in events], [("site/kit_check", "tick"), ("site/kit_check", "note"), ("site/trades", "tick")]
+        )
+        self.assertTrue(all(event.at < before < event.received_at for event in events))
+        self.without_reception()
+
+    def test_two_phones_apart_for_a_day(self) -> None:
+        """One ticks and one skips the same step without reception: both are shown, and whoever saw both decides."""
+        self.told("site/kit_check", "site/main_valve", hours=30)
+        dora, dirk = self.phone("dora"), self.phone("dirk")
+        for page in (dora, dirk):
+            self.ready(page)
+            self.offline(page, True)
+        self.step(dora, "site/trades").locator(".tick").click()
+        step = self.open_step(dirk, "site/trades")
+        step.get_by_label("Not here, or not now").fill("own house")
+        step.get_by_role("button", name="Skip the step").click()
+        for page in (dora, dirk):
+            expect(page.locator("#unsent")).to_have_text("Not sent yet: 1")
+        for page in (dora, dirk):
+            self.offline(page, False)
+            expect(page.locator("#unsent")).to_be_hidden(timeout=30000)
+        dora.reload()
+        expect(dora.locator(".finding-caution", has_text="Two people told different things")).to_contain_text("dirk")
+        expect(dora.locator(".finding-caution", has_text="Two people told different things")).to_contain_text("own house")
+        self.step(dora, "site/trades").locator(".tick").click()
+        expect(dora.get_by_text("Two people told different things")).to_have_count(0)
+        self.without_reception()
+
+    def test_a_refusal_waits_for_its_person(self) -> None:
+        """What the server refuses stays on the phone with the reason, also after a reload, until somebody lets it go."""
+        page = self.phone("dora")
+        self.step(page, "site/shut_main").locator(".tick").click()
+        expect(self.step(page, "site/shut_main").locator(".start-refused")).to_contain_text("Water heater off")
+        page.reload()
+        expect(self.step(page, "site/shut_main").locator(".start-refused")).to_contain_text("Water heater off")
+        self.step(page, "site/shut_main").get_by_role("button", name="Let it go").click()
+        expect(page.locator(".start-refused")).to_have_count(0)
+
+
+class Together(RunSheet):
+    def test_who_may_only_look(self) -> None:
+        """What a viewer ticks is refused with the reason, and does not wait for ever."""
+        page = self.phone("vera")
+        self.step(page, "site/kit_check").locator(".tick").click()
+        expect(self.step(page, "site/kit_check").locator(".start-refused")).to_contain_text("look here, not change")
+        expect(page.locator("#unsent")).to_be_hidden()
+
+    def test_each_sees_what_the_other_did(self) -> None:
+        """Two at one sheet: a tick of one stands on the other's page when it is looked at again, and typing there is not lost."""
+        dora, dirk = self.phone("dora"), self.phone("dirk")
+        step = self.open_step(dirk, "site/kit_check")
+        step.get_by_label("Note").fill("half a")
+        self.tick(dora, "site/kit_check")
+        dirk.evaluate("() => document.dispatchEvent(new Event('visibilitychange'))")
+        expect(self.step(dirk, "site/kit_check").locator(".start-mark")).to_contain_text("by dora")
+        expect(step.get_by_label("Note")).to_have_value("half a")
+
+    def test_by_keyboard(self) -> None:
+        """Tab to the first tick, space: done, and the focus stays there."""
+        page = self.page
+        page.goto(self.where)
+        page.locator(".tick").first.focus()
+        page.keyboard.press("Space")
+        expect(self.step(page, "site/kit_check").locator(".start-mark")).to_contain_text("by dora")
+        self.assertEqual(page.evaluate("() => document.activeElement.closest('.start-step')?.dataset.step"), "site/kit_check")
