@@ -173,6 +173,7 @@ def _pages() -> None:
     line("one htmx edit of the train", [timed(lambda i=i: edit(i)) for i in range(40)], "60")
     wall_address = f"/jobs/{job.pk}/wall/"
     walled(wall_address, client, option_of, job)
+    started(job, client)
     page = client.get(address).content
     assets = sum(
         len(gzip.compress(path.read_bytes())) for pattern in ("built/*.css", "vendor/*.js", "js/*.js") for path in (ROOT / "static").glob(pattern)
@@ -201,6 +202,30 @@ def walled(address: str, client: Any, option_of: Callable[[Any], Any], job: Any)
         assert client.post(f"{address}edit/", data, headers={"HX-Request": "true"}).status_code == 200
 
     line("one move on the wall, drawn anew", [timed(lambda i=i: move(i)) for i in range(40)], "100")
+
+
+def started(job: Any, client: Any) -> None:
+    """Sheets with their visits, the page of one, and ticks of it as a phone sends them."""
+    from treatment.design import design
+    from treatment.job_file import read_job
+    from treatment.starting.sheet import sheet
+    from treatment.starting.visits import visits
+
+    five = [{"kind": "neutralizer"}, {"kind": "oxidizing_filter"}, {"kind": "softener"}, {"kind": "sediment"}, {"kind": "uv"}]
+    chosen = [design(read_job(document | {"train": five})).chosen for document in varied_jobs(60, 14)]
+    for each in chosen:
+        assert [stage.figures for stage in each.run.stages]
+    line("run sheet and visits of five stages", [timed(lambda each=each: visits(sheet(each))) for each in chosen], "15")
+    address = f"/jobs/{job.pk}/commission/"
+    client.get(address)
+    line("Commission page", [timed(lambda: client.get(address)) for _ in range(40)], "60")
+
+    def tick(i: int) -> None:
+        step, kind = ("site/kit_check", "tick") if i % 2 == 0 else ("site/kit_check", "undo")
+        data = {"key": f"key-{i}", "step": step, "kind": kind, "about": f"key-{i - 1}"}
+        assert client.post(f"{address}tell/", data, headers={"Accept": "application/json"}).status_code == 200
+
+    line("one tick from a phone", [timed(lambda i=i: tick(i)) for i in range(40)], "30")
 
 
 if __name__ == "__main__":

@@ -40,6 +40,11 @@ class LogKey:
     analyte: Analyte | None = None
     side: str = ""
 
+    @property
+    def title(self) -> str:
+        """What it is, where a line begins with it."""
+        return self.words if self.words[:2] in ("pH", "UV") else self.words[0].upper() + self.words[1:]
+
     def read(self, text: str) -> tuple[float, float]:
         """Low and high end of what was typed, in the canonical unit. Raises NotUnderstood."""
         if self.analyte is not None:

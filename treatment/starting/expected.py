@@ -107,10 +107,10 @@ class Expectations:
         return self._reading(key, least, most)
 
     def pressures(self, stage: StageRun[Any]) -> Iterator[Reading]:
-        """Before and behind the unit: between the design's own at design flow and what stands there at rest."""
-        if not stage.at_tap:
-            yield self._pressure(f"{stage.id}.pressure_in", stage.index + 1)
-            yield self._pressure(f"{stage.id}.pressure_out", stage.index + 2)
+        """Before and behind the unit: between the design's own at design flow and what stands there at rest; none where it stands open."""
+        for what, place in (("pressure_in", stage.index + 1), ("pressure_out", stage.index + 2)):
+            if not stage.at_tap and max(self._resting[place], self.variant.pressure.points[place].clean) > 0:
+                yield self._pressure(f"{stage.id}.{what}", place)
 
     def resting(self) -> Iterator[Reading]:
         """At the source with no water drawn: between cut-in and cut-out."""

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 from urllib.parse import urlencode
 
+from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
+from django.utils.safestring import SafeString, mark_safe
 
 from treatment.starting.expected import Reading
 from treatment.starting.printed import HEADINGS, WHERE, band, minutes, people
@@ -35,37 +38,65 @@ class ReadingRow:
     event: Event | None
     holds: bool | None
 
+    @property
+    def working(self) -> list[str]:
+        """Its working, a line each."""
+        return [f"{line.symbol} = {line.expression} = {line.with_numbers()} = {line.result}. {line.cited}" for line in self.reading.working]
+
+
+@dataclass(frozen=True)
+class About:
+    """What a step says whoever does it and whenever."""
+
+    do: tuple[str, ...]
+    why: str
+    bad_sign: str
+    hazards: tuple[str, ...]
+    tools: tuple[str, ...]
+    source: str
+    wall: str
+    vessel: Vessel | None
+
+
+@lru_cache(2048)
+def said_about(about: About) -> SafeString:
+    """It as a piece of the page; it stays the same while the run goes on, so it is written once."""
+    return mark_safe(render_to_string("starts/_about.html", {"about": about}))
+
 
 @dataclass(frozen=True)
 class Row:
     """A step as it stands on the page."""
 
     number: int
+    id: str
+    title: str
+    critical: bool
+    wait: float | None
+    bad_sign: str
     step: Step
     unit: str
     standing: Standing
     facts: tuple[str, ...]
-    do: tuple[str, ...]
     missing: str
     ready: bool
     readings: tuple[ReadingRow, ...]
-    wall: str
-    vessel: Vessel | None
+    about: SafeString
     photos: tuple[tuple[str, str, str], ...]
     added: bool
 
     @property
     def anchor(self) -> str:
         """Its place on the page."""
-        return f"s-{self.step.id.replace('/', '-')}"
+        return f"s-{self.id.replace('/', '-')}"
 
     @property
     def ends(self) -> int:
         """When its wait ends [ms since 1970]; 0 where none runs."""
         mark = self.standing.mark
-        if mark is None or mark.kind != "tick" or not self.step.row.wait:
+        if mark is None or mark.kind != "tick" or not self.wait:
             return 0
-        return round((mark.at.timestamp() + self.step.row.wait * 60) * 1000)
+        return round((mark.at.timestamp() + self.wait * 60) * 1000)
 
 
 @dataclass(frozen=True)
@@ -111,18 +142,23 @@ def _row(
     facts = [row.who.replace("_", " "), minutes(row.hands_on), WHERE[row.where]]
     facts += [f"then waits {minutes(row.wait)}"] if row.wait else []
     facts += ["water off"] if row.water_off else []
+    drawing = f"{wall}?{urlencode(bypasses)}" if bypasses else ""
+    about = About(tuple(step.do(job.units)), row.why, row.bad_sign, tuple(step.hazards), row.tools, row.source, drawing, vessel(step, job.units))
     return Row(
         number=numbers[step.id],
+        id=step.id,
+        title=row.title,
+        critical=row.critical,
+        wait=row.wait,
+        bad_sign=row.bad_sign,
         step=step,
         unit=step.stage.name if step.stage is not None else "",
         standing=standing,
         facts=tuple(fact for fact in facts if fact),
-        do=tuple(step.do(job.units)),
         missing=_some(missing, numbers),
         ready=not missing,
         readings=tuple(_reading(reading, standing, job.units) for reading in run.readings_of(step)),
-        wall=f"{wall}?{urlencode(bypasses)}" if bypasses else "",
-        vessel=vessel(step, job.units),
+        about=said_about(about),
         photos=photos,
         added=added,
     )
@@ -159,9 +195,10 @@ def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: s
     dates = [visit.date(start) for visit in coming]
     cleared = lifted(run)
     running = [(timer, held[timer.step.id]) for timer in run.timers(now)]
-    following = next((each for each in rows if each.standing.state == "open" and each.ready), None)
+    following, later = _next(run, coming, held, now)
     return {
         "run": run,
+        "tell": reverse("commission-tell", args=[job.pk]),
         "row": row,
         "start": start,
         "rows": rows,
@@ -173,6 +210,7 @@ def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: s
         "timeline": _timeline(coming, dates),
         "running": running,
         "next": following,
+        "later": later,
         "apart": [each for each in rows if each.standing.apart],
         "lost": run.lost,
         "advice": SANITISED in run.sheet.by_id,
@@ -183,6 +221,20 @@ def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: s
         "hands_on": minutes(run.sheet.hands_on),
         "version": row.version if row else 1,
     }
+
+
+def _next(run: Run, coming: tuple[Visit, ...], held: dict[str, Row], now: dt.datetime) -> tuple[Row | None, str]:
+    """What to do next: of the visit that is under way, the first step that can be done; else, in words, what its rest waits for."""
+    for visit in coming:
+        rest = [held[done.step.id] for done in visit.work if held[done.step.id].standing.state == "open"]
+        if not rest:
+            continue
+        ready = next((row for row in rest if row.ready), None)
+        over = [each for row in rest for each in run.missing(row.step, now) if each.until is not None]
+        soon = min(over, key=lambda each: each.until or now, default=None)
+        numbers = {id: row.number for id, row in held.items()}
+        return ready, "" if ready or soon is None else f"Visit {visit.number} waits for {said(soon, numbers)}"
+    return None, ""
 
 
 def _timeline(coming: tuple[Visit, ...], dates: list[dt.datetime]) -> Timeline:

@@ -43,7 +43,7 @@ def post(context: template.Context, content: SafeString, where: str, *of: Any, *
         address,
         format_html_join("", ' {}="{}"', [*htmx, *named]),
         flags,
-        get_token(context["request"]),
+        context.get("csrf_token") or get_token(context["request"]),  # the page's own: masked once, not for every form
         version,
         format_html_join("", '<input type="hidden" name="{}" value="{}">', ((key, "" if value is None else value) for key, value in given.items())),
         content,

@@ -14,6 +14,9 @@ from workbench.accounts.models import Membership, Workspace
 from workbench.door import store
 from workbench.jobs.models import Job
 from workbench.samples.models import KitRun, KitSession
+from workbench.starts import demonstration
+
+RUNS = {"High Tarn Farm": demonstration.begun, "Mill Street 4": demonstration.soaking, "Becklow Guest House": demonstration.recorded}
 
 
 class Command(BaseCommand):
@@ -33,6 +36,8 @@ class Command(BaseCommand):
                 job = store(document, workspace, user)
                 if job.name == "The Old Smithy, as found":
                     _vial(job)
+                if job.name in RUNS:
+                    RUNS[job.name](job, user)
 
 
 def _vial(job: Job) -> None:
