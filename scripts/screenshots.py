@@ -53,6 +53,17 @@ def kit(page: Page) -> None:
     page.wait_for_selector("#test-hardness .ladder", timeout=20000)
 
 
+def run_sheet(name: str, script: str = "") -> object:
+    def go(page: Page) -> None:
+        open_job(page, name, "Commission")
+        page.wait_for_selector(".start-step")
+        if script:
+            page.evaluate(f"() => {{ {script} }}")
+            page.wait_for_timeout(400)
+
+    return go
+
+
 def train_page(name: str, link: str) -> object:
     def go(page: Page) -> None:
         open_job(page, name, "Train")
@@ -76,12 +87,6 @@ def materials(page: Page) -> None:
     page.get_by_role("link", name="Materials list").click()
 
 
-def measure(page: Page) -> None:
-    open_job(page, "Quarry Lane 9", "Supply")
-    page.get_by_role("link", name="Measure it now").click()
-    page.get_by_role("button", name="Give this run up").or_(page.get_by_role("button", name="Tap open: start")).first.click()
-
-
 VIEWS = {
     "water-says": (DESK, tab_of("The Old Smithy", "What it says")),
     "water-history": (DESK, tab_of("High Tarn Farm", "Over time")),
@@ -89,14 +94,14 @@ VIEWS = {
     "report": (DESK, report),
     "train-rain": (DESK, train_of("Becklow Guest House", "storage_tank")),
     "options": (DESK, train_page("High Tarn Farm", "Compare and alternatives")),
-    "shelf": (DESK, train_page("Orchard Shed", "What each would do here")),
+    "commission": (DESK, run_sheet("High Tarn Farm", "document.getElementById('plan').open = true")),
     "jobs": (DESK, lambda page: page.goto("/")),
     "site": (DESK, lambda page: open_job(page, "High Tarn Farm", "Site")),
     "water": (DESK, lambda page: open_job(page, "High Tarn Farm", "Water")),
     "supply": (DESK, lambda page: open_job(page, "High Tarn Farm", "Supply")),
     "wall": (DESK, lambda page: open_job(page, "High Tarn Farm", "Wall")),
     "materials": (DESK, materials),
-    "measure-phone": (PHONE, measure),
+    "commission-phone": (PHONE, run_sheet("Mill Street 4", "document.querySelector('[data-one]').click()")),
     "train": (DESK, train_of("High Tarn Farm", "softener")),
     "train-audit": (DESK, train_of("The Old Smithy", "neutralizer")),
     "train-phone": (PHONE, lambda page: open_job(page, "High Tarn Farm", "Train")),
@@ -112,7 +117,7 @@ def main(address: str = "http://127.0.0.1:8000", folder: str = str(ROOT / "docs"
         for name in names or VIEWS:
             size, go = VIEWS[name]
             context = browser.new_context(viewport=size, base_url=address, reduced_motion="reduce", color_scheme="light")
-            context.add_init_script("for (const step of ['site', 'water', 'supply', 'train', 'wall']) localStorage.setItem('intro:' + step, 'seen')")
+            context.add_init_script("for (const step of ['site', 'water', 'supply', 'train', 'wall', 'commission']) localStorage.setItem('intro:' + step, 'seen')")
             page = context.new_page()
             page.on("console", lambda message: print("console:", message.text) if message.type in ("error", "warning") else None)
             page.on("pageerror", lambda error: print("page error:", error))
