@@ -117,7 +117,9 @@ def main(address: str = "http://127.0.0.1:8000", folder: str = str(ROOT / "docs"
         for name in names or VIEWS:
             size, go = VIEWS[name]
             context = browser.new_context(viewport=size, base_url=address, reduced_motion="reduce", color_scheme="light")
-            context.add_init_script("for (const step of ['site', 'water', 'supply', 'train', 'wall', 'commission']) localStorage.setItem('intro:' + step, 'seen')")
+            context.add_init_script(
+                "for (const step of ['site', 'water', 'supply', 'train', 'wall', 'commission']) localStorage.setItem('intro:' + step, 'seen')"
+            )
             page = context.new_page()
             page.on("console", lambda message: print("console:", message.text) if message.type in ("error", "warning") else None)
             page.on("pageerror", lambda error: print("page error:", error))
