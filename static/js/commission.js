@@ -275,7 +275,7 @@ async function keep(page) {
     document.querySelectorAll("[data-kept]").forEach((el) => { el.hidden = false; });
   } catch { /* a full phone: the sheet still works while there is reception */ }
 }
-document.addEventListener("submit", (e) => { if (e.target.action?.endsWith("/logout/")) caches?.delete(CACHE); });
+document.addEventListener("submit", (e) => { if (e.target.getAttribute("action")?.endsWith("/logout/")) globalThis.caches?.delete(CACHE); });
 
 if (box()) {
   prepare();
