@@ -12,6 +12,8 @@ sys.path.insert(0, str(ROOT))
 from treatment import checks  # noqa: E402
 from treatment.audit.rules import RULES  # noqa: E402
 from treatment.job_file import job_schema  # noqa: E402
+from treatment.keeping.diagnosis import diagnosis_schema  # noqa: E402
+from treatment.keeping.log import log_schema  # noqa: E402
 from treatment.language.figure import source  # noqa: E402
 from treatment.papers.design_schema import design_schema  # noqa: E402
 from treatment.papers.report_file import report_schema  # noqa: E402
@@ -39,6 +41,8 @@ def generated() -> dict[Path, str]:
     formats = ROOT / "docs" / "formats"
     return {
         formats / "cairn-commissioning-1.schema.json": json.dumps(record_schema(), ensure_ascii=False, indent=1) + "\n",
+        formats / "cairn-log-1.schema.json": json.dumps(log_schema(), ensure_ascii=False, indent=1) + "\n",
+        formats / "cairn-diagnosis-1.schema.json": json.dumps(diagnosis_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-job-1.schema.json": json.dumps(job_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-design-1.schema.json": json.dumps(design_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-report-1.schema.json": json.dumps(report_schema(), ensure_ascii=False, indent=1) + "\n",

@@ -11,6 +11,7 @@ from ..design import Design
 from ..drawing.wall.compose import compose
 from ..drawing.wall.parts import Wall
 from ..job.feed_limits import FeedLimit
+from ..keeping.upkeep import upkeep
 from ..language.analytes import analytes
 from ..language.figure import rounded
 from ..language.quantity import canonical_unit
@@ -161,6 +162,7 @@ def design_document(design: Design) -> dict[str, Any]:
         "wall": wall_document(wall),
         "materials": [material_document(row) for row in materials(design.chosen, wall)],
         "commissioning": commissioning(design.chosen),
+        "upkeep": [task.as_json() for task in upkeep(design.chosen)],
         "likely_causes": [asdict(cause) for cause in design.likely_causes],
         "caution": STANDING_CAUTION,
     }

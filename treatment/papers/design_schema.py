@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..keeping.upkeep import BASES, DAY, HOUR
+from ..keeping.upkeep import WHO as OF
 from ..language.analytes import analytes
 from ..stages import ROOMS
 from ..starting.step import PHASES, WHERE, WHO
@@ -75,6 +77,11 @@ def design_schema() -> dict[str, Any]:
         "demand": obj({"daily_use": figure, "peak_flow": figure, "design_flow": figure}),
         **train, "next_tests": array(obj({"analyte": text, "decides": array(text), "rank": number})), "caution": text,
         "commissioning": commissioning_schema(quantity, nullable, line),
+        "upkeep": array(obj({
+            "id": text, "stage": {"type": ["string", "null"]}, "task": text, "do": array(text), "why": text,
+            "every": obj({"value": number, "unit": {"enum": [DAY, HOUR]}, "low": number, "high": number}), "basis": {"enum": list(BASES)}, "quantity": nullable,
+            "who": {"enum": list(OF)}, "cautions": array(text), "working": array(line), "source": text,
+        })),
         "likely_causes": array(obj({"observation": text, "said": text, "cause": text, "standing": text, "tell": text, "test": text, "curable": {"type": "boolean"}})),
         "alternatives": array(obj({"title": text, "train": array({"enum": list(ROOMS)}), "complete": {"type": "boolean"}, "differs": array(text)})),
         "wall": obj({

@@ -98,7 +98,8 @@ class Expectations:
         high = replace(duty, supply=replace(duty.supply, pressure_low=duty.supply.pressure_high))
         return pressure_along(self.variant.run, high, 0.0, [0.0] * len(self.ids))
 
-    def _pressure(self, key: str, place: int) -> Reading:
+    def pressure(self, key: str, place: int) -> Reading:
+        """Pressure at a place along the train, source 0: between the design's own at design flow and what stands there at rest."""
         gauge = (self.slack["gauge"], "kPa")
         flowing = (max(self.variant.pressure.points[place].clean, 0.0), "kPa at design flow")
         resting = (max(self._resting[place], 0.0), "kPa with no water drawn")
@@ -110,7 +111,7 @@ class Expectations:
         """Before and behind the unit: between the design's own at design flow and what stands there at rest; none where it stands open."""
         for what, place in (("pressure_in", stage.index + 1), ("pressure_out", stage.index + 2)):
             if not stage.at_tap and max(self._resting[place], self.variant.pressure.points[place].clean) > 0:
-                yield self._pressure(f"{stage.id}.{what}", place)
+                yield self.pressure(f"{stage.id}.{what}", place)
 
     def resting(self) -> Iterator[Reading]:
         """At the source with no water drawn: between cut-in and cut-out."""

@@ -1,0 +1,313 @@
+"""What explains a log: causes with the evidence for and against each, ranked; and ``cairn-diagnosis/1``."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cache, cached_property
+from typing import Any
+
+from ..language.analytes import analytes
+from ..language.figure import rounded
+from ..language.tables import table
+from ..planning.variant import Variant
+from ..train.room import StageRun
+from .due import Due, due
+from .log import Log
+from .look import Look, Mark, unit_of
+from .signs import Sign, Signs
+from .trend import Trend, trend
+from .upkeep import Task, upkeep
+
+FORMAT = "cairn-diagnosis/1"
+SEVERITIES = ("danger", "fault", "caution", "advice")
+BOIL = "Boil water for drinking, cooking and teeth until a laboratory's sample is clear; no computation lifts that."
+#: days at the most into which a crossing is told
+FAR = 3650
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """A cause as the table describes it; see ``data/causes.toml``."""
+
+    id: str
+    must: tuple[str, ...]
+    severity: str
+    tell_apart: str
+    do: tuple[str, ...]
+    kinds: tuple[str, ...] = ()
+    only: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    may: tuple[str, ...] = ()
+    never: tuple[str, ...] = ()
+
+
+@cache
+def rows() -> tuple[Row, ...]:
+    """Every cause of the table, in its order."""
+    found = []
+    for entry in table("causes")["cause"]:
+        kinds = tuple(entry.get("kinds", [entry["kind"]] if "kind" in entry else []))
+        only = tuple((name, tuple(held)) for name, held in entry.get("only", {}).items())
+        more = {name: tuple(entry.get(name, [])) for name in ("may", "never")}
+        found.append(Row(entry["id"], tuple(entry["must"]), entry["severity"], entry["tell_apart"], tuple(entry["do"]), kinds, only, **more))
+    return tuple(found)
+
+
+@dataclass(frozen=True, slots=True)
+class Cause:
+    """Something that may be behind it. score: signs that speak for it, of all that were told and what is assumed; weight: its share among the offered.
+
+    stands_on: the readings (day, key) that say so.
+    """
+
+    id: str
+    stage: str | None
+    score: float
+    weight: float
+    evidence: tuple[str, ...]
+    against: tuple[str, ...]
+    tell_apart: str
+    do: tuple[str, ...]
+    severity: str
+    stands_on: tuple[tuple[dt.date, str], ...]
+
+    def as_json(self, rank: int) -> dict[str, Any]:
+        """As the diagnosis prints it."""
+        return {
+            "id": self.id,
+            "stage": self.stage,
+            "rank": rank,
+            "weight": round(self.weight, 3),
+            "evidence": list(self.evidence),
+            "against": list(self.against),
+            "tell_apart": self.tell_apart,
+            "do": list(self.do),
+            "severity": self.severity,
+        }
+
+
+class Diagnosis:
+    """A log read against a design, as it was known on a day."""
+
+    def __init__(self, variant: Variant, log: Log, as_of: dt.date, tasks: tuple[Task, ...] | None = None):
+        self.variant, self.log, self.as_of = variant, log, as_of
+        self.tasks = upkeep(variant) if tasks is None else tasks
+        self.due: list[Due] = due(variant, self.tasks, log, as_of)
+        self.look = Look(variant, self.tasks, log, as_of, self.due)
+
+    # --- causes -------------------------------------------------------------------------------------------------------
+    @cached_property
+    def causes(self) -> tuple[Cause, ...]:
+        """Dangers first, whatever their weight; then the likelier first.
+
+        A cause is offered where every sign it must have holds, and none that takes it away does. Its score is the number of
+        signs that hold, by that number, those that say no and one for what is assumed; its weight is its share of all scores.
+        """
+        found = [cause for cause in (*self._by_table(), *self._moved()) if cause is not None]
+        found = self._apart(found)
+        whole = sum(cause.score for cause in found) or 1.0
+        weighed = [Cause(c.id, c.stage, c.score, c.score / whole, c.evidence, c.against, c.tell_apart, c.do, c.severity, c.stands_on) for c in found]
+        return tuple(sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -c.weight, c.id, c.stage or "")))
+
+    def _by_table(self) -> Iterator[Cause | None]:
+        signs = {stage.id: Signs(self.look, stage) for stage in self.variant.run.stages}
+        place = Signs(self.look, None)
+        for row in rows():
+            if not row.kinds:
+                yield self._cause(row, None, place)
+            for stage in self.variant.run.stages:
+                choices = stage.room.choices(stage.keys) | stage.sizing.params
+                if stage.kind in row.kinds and all(choices.get(name) in held for name, held in row.only):
+                    yield self._cause(row, stage, signs[stage.id])
+
+    def _cause(self, row: Row, stage: StageRun[Any] | None, signs: Signs) -> Cause | None:
+        must = [signs.of(name) for name in row.must]
+        if any(sign is None or not sign.holds for sign in must):
+            return None
+        if any(sign is not None and sign.holds for sign in (signs.of(name) for name in row.never)):
+            return None
+        may = [sign for name in row.may if (sign := signs.of(name)) is not None]
+        speaks = [sign for sign in (*must, *may) if sign is not None and sign.holds]
+        against = [sign for sign in may if not sign.holds]
+        severity = row.severity
+        if severity == "danger_if_unsafe":
+            severity = "danger" if self.unsafe else "fault"
+        do = (BOIL, *row.do) if severity == "danger" and BOIL not in row.do else row.do
+        evidence = tuple(dict.fromkeys(_sentence(sign) for sign in speaks))
+        score = len(evidence) / (len(evidence) + len(against) + 1)
+        stands_on = tuple(dict.fromkeys(point for sign in speaks for point in sign.stands_on))
+        return Cause(
+            row.id,
+            stage.id if stage else None,
+            score,
+            0.0,
+            evidence,
+            tuple(_sentence(sign) for sign in against),
+            row.tell_apart,
+            do,
+            severity,
+            stands_on,
+        )
+
+    @property
+    def unsafe(self) -> bool:
+        """Whether microbes were found in this water, or its source is one that carries them."""
+        return self.variant.audit.microbes_present or self.variant.run.raw.value("total_coliform") > 0
+
+    def _moved(self) -> Iterator[Cause]:
+        """Raw water that moved: an analyte of the source beyond what the design took it to be; in the same months of earlier years, a season."""
+        first = self.variant.run.stages[0].id if self.variant.run.stages else ""
+        for key in sorted(self.look.log.points):
+            place, _, what = key.rpartition(".")
+            name = what.removesuffix("_in") if place == first and what.endswith("_in") else what if place == "source" else ""
+            if name not in analytes() or analytes()[name].is_microbe or name == "temperature":
+                continue
+            points, band = self.look.points(key), self.look.band(key)
+            if not points or band is None:
+                continue
+            above = band.high is not None and points[-1][1] > band.high
+            below = band.low is not None and points[-1][1] < band.low and analytes()[name].adverse == "low"
+            if not (above or below) or (len(points) > 2 and not self._stays(points, band, above)):
+                continue
+            day, value = points[-1]
+            signs = Signs(self.look, None)
+            end = band.high if above else band.low
+            bound = f"{'at most' if above else 'at least'} {signs.said(key, end or 0.0)}"
+            told = f"{analytes()[name].said} {signs.said(key, value)} in the raw water on {day}, the design stands on {bound}"
+            anew = ("Sample again, by a laboratory", "The same job with the new water: the redesign beside the old")
+            years = [on for on, each in points if (day - on).days > 300 and _near_in_year(on, day) and (each > (end or 0.0)) == above]
+            calm = [on for on, each in points if 90 < (day - on).days < 290 and (each > (end or 0.0)) != above]
+            season = bool(years and calm)
+            yield Cause(
+                f"season/{name}" if season else f"source-changed/{name}", None, 2 / 3, 0.0,
+                (told, f"as on {years[-1]}, and not between") if season else (told,), (),
+                "A second sample in another month: as then, a season; as now, it moved.",
+                ("Nothing, if the train bears it; write the month down",) if season else anew,
+                "advice" if season else "fault" if above and self._needed(name) else "caution", ((day, key),),
+            )  # fmt: skip
+
+    def _stays(self, points: list[tuple[dt.date, float]], band: Any, above: bool) -> bool:
+        """Whether the reading before says the same."""
+        before = points[-2][1]
+        return bool(before > band.high if above else before < band.low)
+
+    def _needed(self, name: str) -> bool:
+        return any(need.goal == name for need in self.variant.audit.needs)
+
+    def _apart(self, found: list[Cause]) -> list[Cause]:
+        """Causes that another explains better are left out: units that show raw water at once are bypassed, not each broken."""
+        ids = {cause.id for cause in found}
+        if "bypass-open" in ids:
+            own = {key.rpartition(".")[0] for cause in found if cause.id == "bypass-open" for _, key in cause.stands_on}
+            found = [cause for cause in found if cause.id == "bypass-open" or cause.stage not in own or cause.severity == "danger"]
+        if "leak" in ids:
+            found = [cause for cause in found if cause.id != "more-use"]
+        return found
+
+    # --- series -------------------------------------------------------------------------------------------------------
+    @cached_property
+    def series(self) -> tuple[dict[str, Any], ...]:
+        """Every series: what is expected, how it moves since the last service, when it crosses its mark."""
+        keys = sorted(
+            {*self.look.log.points, *(key for key in self.look._points if key.rpartition(".")[2] in ("pressure_drop", "normal_flow", "passage"))}
+        )
+        return tuple(self._series(key) for key in keys)
+
+    def _series(self, key: str) -> dict[str, Any]:
+        band, unit = self.look.band(key), unit_of(key, self.look.ids)
+        line = self._trend(key)
+        mark = self.look.mark(key)
+        return {
+            "key": key,
+            "expected": None if band is None else band.as_json(),
+            "slope_per_day": None if line is None else {"value": rounded(line.slope), "unit": f"{unit}/day" if key != "meter" else "L/day per day"},
+            "crosses": None if line is None or mark is None else self.crossing(line, mark),
+        }
+
+    def _trend(self, key: str) -> Trend | None:
+        if key == "meter":
+            return trend([(each.end, each.daily) for each in self.look.use.stretches])
+        return self.look.trend(key)
+
+    def crossing(self, line: Trend, mark: Mark) -> dict[str, Any] | None:
+        """When a line crosses its mark: the day, and the days by the slopes of half of all pairs; None where it never does, or past ten years."""
+        days = [_days(line, slope, mark) for slope in (line.slope, line.low, line.high)]
+        if days[0] is None:
+            return None
+        ends = [each for each in days if each is not None]
+        on, low, high = (line.on + dt.timedelta(days=each) for each in (days[0], min(ends), max(ends) if len(ends) == len(days) else FAR))
+        return {"mark": {"value": rounded(mark.value), "unit": mark.unit}, "on": on.isoformat(), "low": low.isoformat(), "high": high.isoformat()}
+
+    # --- the document -------------------------------------------------------------------------------------------------
+    def document(self) -> dict[str, Any]:
+        """``cairn-diagnosis/1``."""
+        doubted = sorted(self.look.doubted, key=lambda doubt: (doubt.on, doubt.key))
+        return {
+            "format": FORMAT,
+            "as_of": self.as_of.isoformat(),
+            "due": [each.as_json() for each in self.due],
+            "series": list(self.series),
+            "causes": [cause.as_json(rank) for rank, cause in enumerate(self.causes, 1)],
+            "doubted": [doubt.as_json() for doubt in dict.fromkeys(doubted)],
+        }
+
+
+def _days(line: Trend, slope: float, mark: Mark) -> int | None:
+    """Days from the line's own day until it meets the mark; 0 where it is past it."""
+    left = mark.value - line.level
+    if (left <= 0) == mark.above and left != 0:
+        return 0
+    if slope == 0 or (slope > 0) != mark.above:
+        return None
+    days = left / slope
+    return int(days) if days <= FAR else None
+
+
+def _near_in_year(one: dt.date, other: dt.date) -> bool:
+    """Whether two days lie within six weeks of each other in the year."""
+    apart = abs((one.timetuple().tm_yday - other.timetuple().tm_yday) % 365)
+    return min(apart, 365 - apart) <= 45
+
+
+def _sentence(sign: Sign) -> str:
+    return sign.words[0].upper() + sign.words[1:]
+
+
+def diagnosis_schema() -> dict[str, Any]:
+    """The JSON Schema of ``cairn-diagnosis/1``."""
+
+    def obj(properties: dict[str, Any]) -> dict[str, Any]:
+        return {"type": "object", "properties": properties, "additionalProperties": False, "required": list(properties)}
+
+    def maybe(schema: dict[str, Any]) -> dict[str, Any]:
+        return {"anyOf": [schema, {"type": "null"}]}
+
+    text, number, day = {"type": "string"}, {"type": "number"}, {"type": "string", "format": "date"}
+    end = {"type": ["number", "null"]}
+    quantity = obj({"value": number, "unit": text})
+    lines = {"type": "array", "items": {"type": "object"}}
+    band = obj({"low": end, "high": end, "unit": text, "working": lines})
+    series = obj(
+        {
+            "key": text,
+            "expected": maybe(band),
+            "slope_per_day": maybe(quantity),
+            "crosses": maybe(obj({"mark": quantity, "on": day, "low": day, "high": day})),
+        }
+    )
+    texts = {"type": "array", "items": text}
+    cause = obj({
+        "id": text, "stage": {"type": ["string", "null"]}, "rank": number, "weight": number, "evidence": texts, "against": texts, "tell_apart": text,
+        "do": texts, "severity": {"enum": list(SEVERITIES)},
+    })  # fmt: skip
+    task = obj({"task": text, "due_on": day, "low": day, "high": day, "basis": text, "overdue": {"type": "boolean"}, "why": text})
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": FORMAT,
+        "title": "Vivid Cairn diagnosis",
+        **obj({
+            "format": {"const": FORMAT}, "as_of": day, "due": {"type": "array", "items": task}, "series": {"type": "array", "items": series},
+            "causes": {"type": "array", "items": cause}, "doubted": {"type": "array", "items": obj({"on": day, "key": text, "why": text})},
+        }),
+    }  # fmt: skip

@@ -1,0 +1,223 @@
+"""When each task is due: from the last time it was done, at the rate at which this house really uses things up."""
+
+from __future__ import annotations
+
+import datetime as dt
+import statistics
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+from ..language.tables import table
+from ..planning.variant import Variant
+from .log import Log
+from .upkeep import DAY, HOUR, Task
+from .use import Use
+
+#: how far a learned rate may lie from the design's before it is no longer believed [times]
+FAR = 5.0
+
+
+@dataclass(frozen=True, slots=True)
+class Due:
+    """A task and its day. last: when it was done, the start where never; low, high: the earliest and the latest it may come to; why: in words."""
+
+    task: Task
+    last: dt.date
+    due_on: dt.date
+    low: dt.date
+    high: dt.date
+    basis: str
+    overdue: bool
+    why: str
+
+    def as_json(self) -> dict[str, Any]:
+        """As ``cairn-diagnosis/1`` prints it."""
+        return {
+            "task": self.task.id,
+            "due_on": self.due_on.isoformat(),
+            "low": self.low.isoformat(),
+            "high": self.high.isoformat(),
+            "basis": self.basis,
+            "overdue": self.overdue,
+            "why": self.why,
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Interval:
+    """Days until a task is due again, with the ends, what decides, and why it differs from the design's."""
+
+    days: float
+    low: float
+    high: float
+    basis: str
+    why: str
+
+
+def due(variant: Variant, tasks: Iterable[Task], log: Log, as_of: dt.date) -> list[Due]:
+    """Every task with its day, the soonest first. The log is taken as it was known on ``as_of``."""
+    known = log.until(as_of)
+    use = Use(variant, known)
+    return sorted((_due(task, known, use, as_of) for task in tasks), key=lambda each: (each.due_on, each.task.id))
+
+
+def _due(task: Task, log: Log, use: Use, as_of: dt.date) -> Due:
+    done = [*(entry.on for entry in log.services.get(task.id, [])), *(on for key in _read(task) for on, _ in log.points.get(key, []))]
+    last = max(done, default=log.started_on)
+    found = _interval(task, log, use, last)
+    days = [last + dt.timedelta(days=min(int(value), 40_000)) for value in (found.days, found.low, found.high)]
+    told = f"last done on {last}" if done else f"never entered: counted from the start on {log.started_on}"
+    return Due(task, last, days[0], min(days[1], days[0]), max(days[2], days[0]), found.basis, as_of > days[0], f"{told}; {found.why}")
+
+
+def _read(task: Task) -> list[str]:
+    """The readings that are the task itself."""
+    place = "" if task.stage is None else f"{task.stage.id}."
+    return [name if "." in name else f"{place}{name}" for name in task.row.read]
+
+
+def _interval(task: Task, log: Log, use: Use, last: dt.date) -> Interval:
+    if task.unit == HOUR:
+        return _by_hours(task, log, last)
+    plain = Interval(task.every, task.low, task.high, task.basis, _design(task))
+    if task.row.hours is not None and (counted := _counted(task, log, last)) is not None:
+        return _sooner(counted, task)
+    if task.row.quantity == "salt" and (filled := _by_fills(task, log)) is not None:
+        return _sooner(filled, task)
+    if task.scales and (lives := _lives(task, log)) is not None:
+        return _sooner(lives, task)
+    if task.scales and use.ratio is not None:
+        days = task.every / use.ratio
+        words = f"the meter says {use.daily:.0f} L a day where the design has {use.design:.0f}; {_design(task)}"
+        return _sooner(Interval(days, days * 0.9, days * 1.1, "consumption", words), task)
+    return plain
+
+
+def _design(task: Task) -> str:
+    unit = "h of run" if task.unit == HOUR else "days"
+    return f"by the design every {task.every:.0f} {unit}, decided by {task.basis}"
+
+
+def _sooner(found: Interval, task: Task) -> Interval:
+    """What is used up, or the calendar where that comes first."""
+    cap = task.row.days
+    if cap is None or found.days <= cap:
+        return found if cap is None else Interval(found.days, found.low, min(found.high, max(cap, found.days)), found.basis, found.why)
+    return Interval(
+        cap, min(found.low, cap), cap, "condition" if task.row.condition else "calendar", f"at the latest after {cap:.0f} days; {found.why}"
+    )
+
+
+def _by_fills(task: Task, log: Log) -> Interval | None:
+    """Salt: what was filled, at the rate of the fills before it where there are some, else of the design."""
+    fills = [(entry.on, entry.amount.value) for entry in log.services.get(task.id, []) if entry.amount is not None and entry.amount.unit == "kg"]
+    if not fills or task.quantity is None or task.quantity.value <= 0:
+        return None
+    planned = task.quantity.value / task.every  # kg a day by the design
+    spread = (task.high / task.every, task.low / task.every)
+    rate, learned = planned, False
+    span = (fills[-1][0] - fills[0][0]).days
+    if len(fills) >= 3 and span >= 14:
+        seen = sum(amount for _, amount in fills[:-1]) / span
+        if planned / FAR < seen < planned * FAR:
+            rate, learned = seen, True
+    days = fills[-1][1] / rate
+    words = f"{fills[-1][1]:.1f} kg filled lasts {days:.0f} days at {rate * 30:.1f} kg a month"
+    words += f" as this house used; by the design {planned * 30:.1f} kg" if learned else " by the design"
+    low, high = (days * 0.85, days * 1.15) if learned else (days * min(spread), days * max(spread))
+    return Interval(days, low, high, "consumption", words)
+
+
+def _lives(task: Task, log: Log) -> Interval | None:
+    """What lasted before, where it was changed three times or more."""
+    days = [entry.on for entry in log.services.get(task.id, [])]
+    lives = [(then - first).days for first, then in pairwise(days) if then > first]
+    if len(lives) < 2:
+        return None
+    usual = float(statistics.median(lives[-3:]))
+    if not task.every / FAR < usual:
+        return None
+    return Interval(
+        usual,
+        float(min(lives[-3:])),
+        float(max(lives[-3:])),
+        "consumption",
+        f"it lasted {', '.join(map(str, lives[-3:]))} days before; {_design(task)}",
+    )
+
+
+def _counted(task: Task, log: Log, last: dt.date) -> Interval | None:
+    """Days by a counter of hours that was read since; None where it was not read twice."""
+    points = hours_since(task, log, last)
+    if not points:
+        return None
+    on, hours = points[-1]
+    rate = rate_of(points, last)
+    if rate is None or task.row.hours is None:
+        return None
+    left = max(task.row.hours - hours, 0.0) / rate
+    days = (on - last).days + left
+    return Interval(days, days, days, "hours", f"{hours:.0f} h on the counter on {on}, {rate:.1f} h a day, {task.row.hours:.0f} h at the most")
+
+
+def _by_hours(task: Task, log: Log, last: dt.date) -> Interval:
+    """A lamp that is lit with the flow: days once the log knows its hours; as if always lit until then."""
+    counted = _counted(task, log, last)
+    if counted is not None:
+        return counted
+    days = task.every / 24
+    return Interval(days, days, days * 4, "hours", f"{task.every:.0f} h of run; the counter was not read yet, so it is counted as if always lit")
+
+
+def hours_since(task: Task, log: Log, last: dt.date) -> list[tuple[dt.date, float]]:
+    """Readings of a lamp's counter since it was changed."""
+    if task.stage is None:
+        return []
+    return [(on, value.middle) for on, value in log.points.get(f"{task.stage.id}.lamp_hours", []) if on >= last]
+
+
+def rate_of(points: Sequence[tuple[dt.date, float]], last: dt.date) -> float | None:
+    """Hours a day of a counter that stood at nothing when the lamp was new."""
+    on, hours = points[-1]
+    first_on, first = points[0] if len(points) > 1 else (last, 0.0)
+    days = (on - first_on).days
+    if days < 1 or hours <= first:
+        return None
+    return min((hours - first) / days, 24.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Visit:
+    """Tasks that are done in one coming: on the day of the first of them that is due; supplies: what to order before, each with its amount."""
+
+    on: dt.date
+    tasks: tuple[Due, ...]
+
+    @property
+    def supplies(self) -> list[tuple[str, float, str]]:
+        """Task, amount and unit of what the tasks take."""
+        return [(each.task.id, each.task.quantity.value, each.task.quantity.unit) for each in self.tasks if each.task.quantity is not None]
+
+
+def gathered(found: Iterable[Due], until: dt.date, who: str = "") -> list[Visit]:
+    """Tasks that fall near each other in one visit, never past the day on which any of them is due; each as often as it comes back.
+
+    until: the last day looked at; who: of one side only.
+    """
+    within = int(table("upkeep")["gather"]["within"])
+    waiting = sorted((each for each in found if not who or each.task.row.who == who), key=lambda each: each.due_on)
+    coming = [(each.due_on, each) for each in waiting]
+    visits: list[Visit] = []
+    while coming:
+        coming.sort(key=lambda pair: (pair[0], pair[1].task.id))
+        on = coming[0][0]
+        if on > until:
+            break
+        now = [pair for pair in coming if (pair[0] - on).days <= within]
+        visits.append(Visit(on, tuple(each for _, each in now)))
+        taken = {each.task.id for _, each in now}
+        again = [(on + dt.timedelta(days=max(int(each.task.every if each.task.unit == DAY else each.task.every / 24), 7)), each) for _, each in now]
+        coming = [pair for pair in coming if pair[1].task.id not in taken] + [pair for pair in again if pair[0] <= until]
+    return visits

@@ -1,0 +1,68 @@
+"""What the house really uses, from its meter; and days on which nobody was there."""
+
+from __future__ import annotations
+
+import datetime as dt
+from dataclasses import dataclass
+from functools import cached_property
+from itertools import pairwise
+
+from ..planning.variant import Variant
+from .log import Log
+
+#: days of metering from which a rate is believed
+LEAST_DAYS = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """What ran between two readings of the meter [L a day]."""
+
+    begin: dt.date
+    end: dt.date
+    daily: float
+
+    @property
+    def days(self) -> int:
+        return (self.end - self.begin).days
+
+
+class Use:
+    """The meter of a log beside the design's daily use."""
+
+    def __init__(self, variant: Variant, log: Log):
+        self.design, self.log = variant.audit.duty.daily, log
+
+    @cached_property
+    def readings(self) -> list[tuple[dt.date, float]]:
+        """The running total, in order."""
+        return [(on, value.middle) for on, value in self.log.points.get("meter", [])]
+
+    @cached_property
+    def backwards(self) -> list[tuple[dt.date, float]]:
+        """Where the meter stood lower than before: replaced, or misread."""
+        return [then for first, then in pairwise(self.readings) if then[1] < first[1]]
+
+    @cached_property
+    def stretches(self) -> list[Stretch]:
+        """Between readings; none over a meter that ran backwards."""
+        pairs = pairwise(self.readings)
+        return [Stretch(a, b, (y - x) / (b - a).days) for (a, x), (b, y) in pairs if b > a and y >= x]
+
+    @cached_property
+    def daily(self) -> float | None:
+        """What the house uses a day lately, over the last year at the most; None before it was metered long enough."""
+        if not self.stretches:
+            return None
+        last = self.stretches[-1].end
+        near = [each for each in self.stretches if (last - each.begin).days <= 366]
+        days = sum(each.days for each in near)
+        return sum(each.daily * each.days for each in near) / days if days >= LEAST_DAYS else None
+
+    @property
+    def ratio(self) -> float | None:
+        """What is used of what the design has; None where the meter does not tell, or tells nothing that can be."""
+        if self.daily is None or self.design <= 0:
+            return None
+        found = self.daily / self.design
+        return found if 0.05 < found < 10 else None
