@@ -142,7 +142,8 @@ class Look:
         return found
 
     def _agreed(self, key: str, point: Point) -> bool:
-        """Whether another reading of the same place, on nearly the same day, is out of its band, or an alarm or a sign was told then."""
+        """Whether another reading of the same place, on nearly the same day, is out of its band, or one of another on the same visit,
+        or an alarm or a sign was told then."""
         on, value = point
         band = self.band(key)
         inside = band is None or ((band.low is None or value >= band.low) and (band.high is None or value <= band.high))
@@ -150,9 +151,10 @@ class Look:
             return True  # it is odd, but as designed: nothing to doubt
         place = key.rpartition(".")[0]
         for other, values in self.log.points.items():
-            if other == key or other.rpartition(".")[0] != place or other.rpartition(".")[2] in COUNTED or self._own(key) == other:
+            if other == key or other.rpartition(".")[2] in COUNTED or self._own(key) == other:
                 continue
-            near = [each for day, each in values if abs((day - on).days) <= 14]
+            days = 14 if other.rpartition(".")[0] == place else 1  # another unit says the same only on the same visit
+            near = [each for day, each in values if abs((day - on).days) <= days]
             beyond = self.band(other)
             if beyond is not None and any(_out(beyond, each.middle) for each in near):
                 return True

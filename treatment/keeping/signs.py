@@ -164,8 +164,9 @@ def _lamp_past(s: Signs) -> Sign | None:
             point[1] > band.high, f"{point[1]:.0f} h on its counter on {point[0]}, {band.high:.0f} h at the most", ((point[0], s.key("lamp_hours")),)
         )
     found = s.look.due.get(f"{s.id}/lamp")
-    if found is None:
-        return None
+    told_of = any(key.startswith(f"{s.id}.") for key in s.look.log.points) or any(task.startswith(f"{s.id}/") for task in s.look.log.services)
+    if found is None or not told_of:
+        return None  # who writes nothing down of a lamp may still change it; the due date speaks of that
     return Sign((s.look.as_of - found.due_on).days > 30, f"a new lamp was due on {found.due_on}, last one on {found.last}")
 
 
@@ -359,6 +360,9 @@ def _only_late(s: Signs) -> Sign | None:
     soft = [days for days, value, _ in pairs if value <= band.high]
     if not hard or not soft:
         return no("hardness does not follow the days since a regeneration") if hard and len(pairs) > 2 else None
+    lately = [day for _, value, day in pairs if value > band.high and (s.look.as_of - day).days <= 3 * NEAR]
+    if not lately:
+        return None
     told = f"soft up to {max(soft):.0f} days after a regeneration, hard from {min(hard):.0f} days"
     return Sign(min(hard) > max(soft), told, tuple((day, key) for _, _, day in pairs))
 
@@ -416,6 +420,14 @@ def _iron_high(s: Signs) -> Sign | None:
     point = s.fresh(s.key("iron_in"))
     value = point[1] if point is not None else s.stage.water_in.value("iron")
     return Sign(value > 0.3, f"iron {value:.2g} mg/L arrives")
+
+
+@sign
+def _coated(s: Signs) -> Sign | None:
+    """Whether iron may lie on the stone: it arrives by a reading, or by the design while the stone is seen to be there."""
+    there, iron = s.of("medium_there"), s.of("iron_high")
+    read = s.fresh(s.key("iron_in")) is not None
+    return iron if iron is not None and (read or (there is not None and there.holds)) else None
 
 
 @sign

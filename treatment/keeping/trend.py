@@ -50,7 +50,7 @@ def trend(points: Sequence[Point]) -> Trend | None:
 def alone(points: Sequence[Point], tells: float) -> list[int]:
     """Which points stand alone: far from the line through the others, while those before and after lie on it. Five points at the least.
 
-    Far is four times the usual distance, and twice what a test tells apart.
+    Far is four times the usual distance, and twice what a test tells apart. What happens oftener than once in eight is no slip.
     """
     if len(points) < 5:
         return []
@@ -61,4 +61,5 @@ def alone(points: Sequence[Point], tells: float) -> list[int]:
     usual = statistics.median(abs(each) for each in rest) * 1.4826
     far = max(4 * usual, 2 * tells)
     off = [abs(each) > far for each in rest]
-    return [i for i, so in enumerate(off) if so and not (i and off[i - 1]) and not (i + 1 < len(off) and off[i + 1])]
+    found = [i for i, so in enumerate(off) if so and not (i and off[i - 1]) and not (i + 1 < len(off) and off[i + 1])]
+    return found if len(found) <= max(1, len(points) // 8) else []
