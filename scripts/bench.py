@@ -174,6 +174,7 @@ def _pages() -> None:
     wall_address = f"/jobs/{job.pk}/wall/"
     walled(wall_address, client, option_of, job)
     started(job, client)
+    keeping(workspace, client)
     page = client.get(address).content
     assets = sum(
         len(gzip.compress(path.read_bytes())) for pattern in ("built/*.css", "vendor/*.js", "js/*.js") for path in (ROOT / "static").glob(pattern)
@@ -226,6 +227,58 @@ def started(job: Any, client: Any) -> None:
         assert client.post(f"{address}tell/", data, headers={"Accept": "application/json"}).status_code == 200
 
     line("one tick from a phone", [timed(lambda i=i: tick(i)) for i in range(40)], "30")
+
+
+def a_log(months: int, stages: int, days: int = 30) -> Any:
+    """A job of five stages or more, its tasks, and a log of readings at every stage."""
+    import datetime as dt
+
+    from treatment.design import design
+    from treatment.job_file import read_job
+    from treatment.keeping.log import read_log
+    from treatment.keeping.upkeep import upkeep
+
+    kinds = ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"]
+    chosen = design(read_job(varied_jobs(1, 21)[0] | {"train": [{"kind": kinds[i % 5], "id": f"s{i}"} for i in range(stages)]})).chosen
+    tasks, start, pick = upkeep(chosen), dt.date(2016, 1, 1), random.Random(4)
+    entries = [
+        {"on": (start + dt.timedelta(days=days * n)).isoformat(), "readings": {
+            name: value for i in range(stages) for name, value in {
+                f"s{i}.pressure_in": "340 kPa", f"s{i}.pressure_out": f"{330 - pick.uniform(0, 9):.1f} kPa", f"s{i}.hardness_out": f"{pick.uniform(0, 9):.1f} mg/L as CaCO3",
+                f"s{i}.ph_out": f"{7.2 + pick.uniform(-0.2, 0.2):.2f}", f"s{i}.iron_out": "0.04 mg/L",
+            }.items()}}
+        for n in range(months)
+    ]  # fmt: skip
+    log = read_log({"format": "cairn-log/1", "started_on": start.isoformat(), "entries": entries}, tasks, [stage.id for stage in chosen.run.stages])
+    return chosen, log, tasks, start + dt.timedelta(days=days * months)
+
+
+def keeping(workspace: Any, client: Any) -> None:
+    """Logs read against the design, and the firm's calendar over many jobs."""
+    import datetime as dt
+
+    from treatment.keeping.diagnosis import Diagnosis
+    from workbench.jobs.models import Job, Survey
+    from workbench.logs.models import JobLog
+
+    chosen, log, tasks, day = a_log(60, 5)
+    line("diagnosis of five years, monthly", [timed(lambda: Diagnosis(chosen, log, day, tasks).document()) for _ in range(10)], "100")
+    chosen, log, tasks, day = a_log(520, 8, 7)
+    line("ten years, weekly, 40 series", [timed(lambda: Diagnosis(chosen, log, day, tasks).document()) for _ in range(5)], "500")
+    jobs = Job.objects.bulk_create(Job(workspace=workspace, name=f"House {n}") for n in range(10_000))
+    Survey.objects.bulk_create(Survey(job=job) for job in jobs)
+    today = dt.date.today()
+    JobLog.objects.bulk_create(
+        JobLog(
+            job=job,
+            started_on=today,
+            due_on=today + dt.timedelta(days=n % 400 - 30),
+            coming=[[(today + dt.timedelta(days=n % 400 - 30)).isoformat(), "softener/salt", "Salt in", "owner"]],
+        )
+        for n, job in enumerate(jobs)
+    )
+    client.get("/calendar/")
+    line("firm's calendar over 10 000 jobs", [timed(lambda: client.get("/calendar/")) for _ in range(20)], "200")
 
 
 if __name__ == "__main__":

@@ -4,11 +4,13 @@ from django.conf import settings
 from django.contrib.auth import views as auth
 from django.contrib.auth.decorators import login_not_required
 from django.urls import path
+from django.views.decorators.csrf import csrf_exempt
 
 from workbench import words
 from workbench.accounts import log_in
 from workbench.accounts import views as accounts
 from workbench.jobs import views as jobs
+from workbench.logs import views as logs
 from workbench.samples import history_views as history
 from workbench.samples import kit_views as kits
 from workbench.samples import report_views as reports
@@ -90,6 +92,22 @@ urlpatterns = [
     path("jobs/<int:pk>/commission/record.json", starts.record_file, name="commission-record"),
     path("jobs/<int:pk>/commission/record.pdf", starts.record_pdf, name="commission-pdf"),
     path("jobs/<int:pk>/commission/photos/<int:photo>.jpg", starts.photo, name="commission-photo"),
+    path("jobs/<int:pk>/logbook/", logs.logbook, name="logbook"),
+    path("jobs/<int:pk>/logbook/begin/", logs.begin, name="logbook-begin"),
+    path("jobs/<int:pk>/logbook/entry/", logs.entry, name="logbook-entry"),
+    path("jobs/<int:pk>/logbook/done/", logs.done, name="logbook-done"),
+    path("jobs/<int:pk>/logbook/entries/<int:entry>/", logs.put, name="logbook-put"),
+    path("jobs/<int:pk>/logbook/say/", logs.say, name="logbook-say"),
+    path("jobs/<int:pk>/logbook/table/", logs.table, name="logbook-table"),
+    path("jobs/<int:pk>/logbook/redesign/", logs.redesign, name="logbook-redesign"),
+    path("jobs/<int:pk>/logbook/device/", logs.device, name="logbook-device"),
+    path("jobs/<int:pk>/logbook/log.json", logs.log_file, name="logbook-file"),
+    path("jobs/<int:pk>/logbook/diagnosis.json", logs.diagnosis_file, name="logbook-diagnosis"),
+    path("jobs/<int:pk>/logbook/photos/<int:photo>.jpg", logs.log_photo, name="logbook-photo"),
+    path("calendar/", logs.calendar, name="calendar"),
+    path("calendar/link/", logs.link, name="calendar-link"),
+    path("calendar/<str:secret>.ics", login_not_required(logs.calendar_file), name="calendar-file"),
+    path("devices/log/", login_not_required(csrf_exempt(logs.device_door)), name="device-door"),
     path("commission-worker.js", starts.worker, name="commission-worker"),
     path("prices/", wall_files.prices, name="prices"),
     path("jobs/<int:pk>/materials/", wall_files.materials_page, name="materials"),

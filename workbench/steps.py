@@ -33,11 +33,12 @@ PURPOSES = {
     "train": "Here stands what treats the water, composed and sized for this test; change anything, and every figure and finding follows.",
     "wall": "Here the train is drawn on its wall to scale, with pipes, valves and drains; move what is in the way.",
     "commission": "Here the train is put in, filled, started and proven: every step of this very train, in visits, ticked on a phone with or without reception.",
+    "logbook": "Here the years after are kept: what was read and done, beside what the design expects, what is due, and what may be behind it.",
 }
 
 
 def steps(job: Job, current: str) -> list[Step]:
-    """Site, Water, Supply, Train, Wall, Commission, each with what it still lacks; nobody is forced through in order."""
+    """Site, Water, Supply, Train, Wall, Commission, Logbook, each with what it still lacks; nobody is forced through in order."""
     survey = job.survey
     measured = {reading.analyte for sample in job.samples.all() for reading in sample.readings.all()}
     site = [
@@ -68,5 +69,13 @@ def steps(job: Job, current: str) -> list[Step]:
     started = getattr(job, "start_run", None)
     left = started.open_steps if started else None
     commission = ["starting up"] if left is None else [f"{left} steps"] if left else []
-    lacking = {"site": site, "water": water, "supply": supply, "train": train, "wall": wall, "commission": commission}
+    lacking = {
+        "site": site,
+        "water": water,
+        "supply": supply,
+        "train": train,
+        "wall": wall,
+        "commission": commission,
+        "logbook": [] if getattr(job, "log", None) else ["a log"],
+    }
     return [Step(key, key.capitalize(), reverse(key, args=[job.pk]), tuple(lacks), key == current, PURPOSES[key]) for key, lacks in lacking.items()]

@@ -209,14 +209,12 @@ class Diagnosis:
     @cached_property
     def series(self) -> tuple[dict[str, Any], ...]:
         """Every series: what is expected, how it moves since the last service, when it crosses its mark."""
-        keys = sorted(
-            {*self.look.log.points, *(key for key in self.look._points if key.rpartition(".")[2] in ("pressure_drop", "normal_flow", "passage"))}
-        )
+        keys = sorted({*self.look.log.points, *self.look.worked_out})
         return tuple(self._series(key) for key in keys)
 
     def _series(self, key: str) -> dict[str, Any]:
         band, unit = self.look.band(key), unit_of(key, self.look.ids)
-        line = self._trend(key)
+        line = self.trend_of(key)
         mark = self.look.mark(key)
         return {
             "key": key,
@@ -225,7 +223,8 @@ class Diagnosis:
             "crosses": None if line is None or mark is None else self.crossing(line, mark),
         }
 
-    def _trend(self, key: str) -> Trend | None:
+    def trend_of(self, key: str) -> Trend | None:
+        """How a series moves since its last service; of the meter, how the use of a day does."""
         if key == "meter":
             return trend([(each.end, each.daily) for each in self.look.use.stretches])
         return self.look.trend(key)

@@ -21,7 +21,8 @@ FAR = 5.0
 
 @dataclass(frozen=True, slots=True)
 class Due:
-    """A task and its day. last: when it was done, the start where never; low, high: the earliest and the latest it may come to; why: in words."""
+    """A task and its day. last: when it was done, the start where never; low, high: the earliest and the latest it may come to; why: in words;
+    ever: whether it was ever entered."""
 
     task: Task
     last: dt.date
@@ -31,6 +32,7 @@ class Due:
     basis: str
     overdue: bool
     why: str
+    ever: bool = True
 
     def as_json(self) -> dict[str, Any]:
         """As ``cairn-diagnosis/1`` prints it."""
@@ -69,7 +71,7 @@ def _due(task: Task, log: Log, use: Use, as_of: dt.date) -> Due:
     found = _interval(task, log, use, last)
     days = [last + dt.timedelta(days=min(int(value), 40_000)) for value in (found.days, found.low, found.high)]
     told = f"last done on {last}" if done else f"never entered: counted from the start on {log.started_on}"
-    return Due(task, last, days[0], min(days[1], days[0]), max(days[2], days[0]), found.basis, as_of > days[0], f"{told}; {found.why}")
+    return Due(task, last, days[0], min(days[1], days[0]), max(days[2], days[0]), found.basis, as_of > days[0], f"{told}; {found.why}", bool(done))
 
 
 def _read(task: Task) -> list[str]:
@@ -201,14 +203,14 @@ class Visit:
         return [(each.task.id, each.task.quantity.value, each.task.quantity.unit) for each in self.tasks if each.task.quantity is not None]
 
 
-def gathered(found: Iterable[Due], until: dt.date, who: str = "") -> list[Visit]:
+def gathered(found: Iterable[Due], until: dt.date, who: str = "", since: dt.date | None = None) -> list[Visit]:
     """Tasks that fall near each other in one visit, never past the day on which any of them is due; each as often as it comes back.
 
-    until: the last day looked at; who: of one side only.
+    until: the last day looked at; who: of one side only; since: the first day, on which everything that is overdue is done.
     """
     within = int(table("upkeep")["gather"]["within"])
     waiting = sorted((each for each in found if not who or each.task.row.who == who), key=lambda each: each.due_on)
-    coming = [(each.due_on, each) for each in waiting]
+    coming = [(max(each.due_on, since) if since else each.due_on, each) for each in waiting]
     visits: list[Visit] = []
     while coming:
         coming.sort(key=lambda pair: (pair[0], pair[1].task.id))

@@ -23,6 +23,8 @@ from .use import Use
 
 #: what is counted on and never falls, or is a level that is filled: no outliers are looked for there
 COUNTED = ("lamp_hours", "starts", "regenerations", "meter", "salt_level", "brine_level", "solution_level", "days_since_regeneration")
+#: days of which a trend is taken, where they hold four readings
+RECENT = 400
 #: what was read -> the tasks after which it starts anew
 ANEW = {
     "pressure_drop": ("cartridge", "medium", "prefilter"),
@@ -207,6 +209,11 @@ class Look:
         """Readings that are believed, all of them."""
         return self._points.get(key, [])
 
+    @property
+    def worked_out(self) -> list[str]:
+        """Series that were worked out from others: drops, flows put right for temperature, salt passages."""
+        return [key for key in self._points if key.rpartition(".")[2] in ("pressure_drop", "normal_flow", "passage")]
+
     def services(self, key: str) -> list[dt.date]:
         """Days on which a series started anew."""
         id, _, what = key.rpartition(".")
@@ -233,9 +240,15 @@ class Look:
         found = self.since(key)
         return found[-1] if found else None
 
+    def lately(self, key: str) -> list[Point]:
+        """Readings since the last service, of the last year or so where there are enough: years that were fine do not hide what moves now."""
+        points = self.since(key)
+        near = [point for point in points if (points[-1][0] - point[0]).days <= RECENT]
+        return near if len(near) >= 4 else points
+
     def trend(self, key: str) -> Trend | None:
-        """How a series moves since the last service."""
-        return trend(self.since(key))
+        """How a series moves lately."""
+        return trend(self.lately(key))
 
     def tells(self, key: str) -> float:
         """What a reading of a key tells apart, canonical."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import itertools
+import statistics
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
@@ -91,7 +92,7 @@ class Signs:
 
     def moves(self, key: str, least: float, words: str, days: int = 60) -> Sign | None:
         """Whether a series moved by so much (signed) along its trend since the last service, over so many days at the least."""
-        points = self.look.since(key)
+        points = self.look.lately(key)
         line = trend(points)
         if line is None or len(points) < 3:
             return None
@@ -279,6 +280,12 @@ def _salt_gone(s: Signs) -> Sign | None:
 
 
 @sign
+def _salt_there(s: Signs) -> Sign | None:
+    sign = s.of("salt_gone")
+    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+
+
+@sign
 def _salt_stands(s: Signs) -> Sign | None:
     return _stands(s, "salt_level", "the salt")
 
@@ -372,7 +379,7 @@ def _hardness_climbs(s: Signs) -> Sign | None:
     """Whether it climbs over months, without a step."""
     key = s.key("hardness_out")
     sign = s.moves(key, s.look.tells(key), "hardness behind it climbs", 60)
-    points = s.look.since(key)
+    points = s.look.lately(key)
     if sign is None or len(points) < 4:
         return None
     steps = [b - a for (_, a), (_, b) in itertools.pairwise(points)]
@@ -514,9 +521,9 @@ def _lives_shorten(s: Signs) -> Sign | None:
     lives = _lives(s)
     if len(lives) < 2:
         return None
-    last = lives[-3:]
+    last, usual = lives[-3:], statistics.median(lives[: max(len(lives) // 3, 1)])
     falling = all(b < a for a, b in itertools.pairwise(last))
-    return Sign(falling and last[-1] < 0.75 * last[0], f"cartridges lasted {', '.join(map(str, last))} days")
+    return Sign(falling and last[-1] < 0.75 * usual, f"at first {usual:.0f} days, lately cartridges lasted {', '.join(map(str, last))} days")
 
 
 @sign
@@ -604,11 +611,9 @@ def _sulfide_passes(s: Signs) -> Sign | None:
 
 
 @sign
-def _sulfide_or_no_drop(s: Signs) -> Sign | None:
-    """Iron passes while the drop stands: the bed is not blinded, or sulfide passes with it."""
-    sulfide, drop = s.of("sulfide_passes"), s.of("drop_climbs_or_high")
-    if sulfide is not None and sulfide.holds:
-        return sulfide
+def _drop_as_designed(s: Signs) -> Sign | None:
+    """Whether the drop is known, and neither climbs to its mark nor is past it: the bed is not blinded."""
+    drop = s.of("drop_climbs_or_high")
     return None if drop is None else Sign(not drop.holds, f"the pressure drop is as designed ({drop.words})", drop.stands_on)
 
 

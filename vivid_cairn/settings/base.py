@@ -27,6 +27,7 @@ INSTALLED_APPS = [
     "workbench.samples",
     "workbench.trains",
     "workbench.starts",
+    "workbench.logs",
 ]
 
 MIDDLEWARE = [

@@ -9,12 +9,14 @@ from typing import Any
 
 from django.core.paginator import Page, Paginator
 from django.db import IntegrityError, transaction
+from django.db.models import Count, Q
 
 from treatment import ENGINE
 from treatment.language.errors import BadDocument
 
 from ..accounts.models import Workspace
 from ..door import design_of, job_document
+from ..logs.models import JobLog
 from ..trains.services import shown_stages
 from .models import Job, JobFigures
 
@@ -24,8 +26,23 @@ PER_PAGE = 25
 def listed(workspace: Workspace, name: str, page: str) -> Page[Job]:
     """A page of a firm's jobs whose name holds these letters, the latest changed first; the nearest page where there is no such one."""
     jobs = Job.objects.filter(workspace=workspace, **({"name__icontains": name} if name else {}))
-    jobs = jobs.select_related("survey", "updated_by", "figures").prefetch_related("samples__readings", "options__revisions")
+    jobs = jobs.select_related("survey", "updated_by", "figures", "log").prefetch_related("samples__readings", "options__revisions")
     return Paginator(jobs, PER_PAGE).get_page(page)
+
+
+def due_counts(workspace: Workspace) -> dict[str, int]:
+    """Over all houses of a firm that keep a log: how many are in danger, overdue, due today and within a week."""
+    today = dt.date.today()
+    logs = JobLog.objects.filter(job__workspace=workspace)
+    week = today + dt.timedelta(days=7)
+    return dict(
+        logs.aggregate(
+            danger=Count("pk", filter=Q(dangers__gt=0)),
+            overdue=Count("pk", filter=Q(due_on__lt=today)),
+            today=Count("pk", filter=Q(due_on=today)),
+            week=Count("pk", filter=Q(due_on__gt=today, due_on__lte=week)),
+        )
+    )
 
 
 def figures_of(jobs: list[Job]) -> dict[int, JobFigures]:

@@ -27,7 +27,7 @@ from ..trains.services import shown_stages
 from .answers import answered, saved
 from .document_form import DocumentForm
 from .forms import NewJobForm, SiteForm, SupplyForm
-from .listing import figures_of, listed
+from .listing import due_counts, figures_of, listed
 from .models import Job, Survey
 from .services import bump, hold
 
@@ -56,7 +56,13 @@ def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int 
     waiting = vials(list(page), timezone.now())
     shown = figures_of(list(page))
     rows = [{"job": job, "figures": shown[job.pk], "vials": waiting.get(job.pk, [])} for job in page]
-    return render(request, "jobs/list.html", {"rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form}, status=status)
+    keeping = due_counts(workspace)
+    return render(
+        request,
+        "jobs/list.html",
+        {"keeping": keeping, "today": timezone.localdate(), "rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form},
+        status=status,
+    )
 
 
 @require_POST

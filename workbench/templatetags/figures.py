@@ -95,6 +95,21 @@ def mild_value(analyte: str, adverse: float, mild: float, system: str) -> str:
 
 
 @register.filter
+def percent(value: float) -> str:
+    """A share as people read it: ``0.42`` is 42 %."""
+    return f"{value:.0%}".replace("%", " %")
+
+
+@register.filter
+def cause_name(id: str) -> str:
+    """A cause as people say it: ``resin-fouled/iron`` is Resin fouled: iron."""
+    kind, _, what = id.partition("/")
+    words = kind.replace("-", " ")
+    words = words.replace("ph ", "pH ")
+    return words[0].upper() + words[1:] + (f": {analytes()[what].said if what in analytes() else what}" if what else "")
+
+
+@register.filter
 def px(value: float) -> str:
     """A place on a drawing, to a tenth: the geometry is the core's, only its last digits go."""
     return f"{value:.1f}".removesuffix(".0")

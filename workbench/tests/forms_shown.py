@@ -14,9 +14,9 @@ from treatment.evidence.kits import kits
 from workbench.jobs.models import Job
 
 OF_A_JOB = (
-    "site", "water", "supply", "train", "wall", "kits", "options", "water-says", "water-history", "shelf", "panel", "materials", "commission",
+    "site", "water", "supply", "train", "wall", "kits", "options", "water-says", "water-history", "shelf", "panel", "materials", "commission", "logbook", "logbook-table",
 )  # fmt: skip
-OF_THE_FIRM = ("jobs", "firm", "prices", "job-import")
+OF_THE_FIRM = ("jobs", "firm", "prices", "job-import", "calendar")
 
 
 @dataclass

@@ -13,7 +13,7 @@ from workbench.starts.models import StartPhoto, StartRun
 from .base import WorkbenchTestCase
 
 #: addresses that anybody may ask
-OPEN = {"login", "login-again", "logout", "health", "words", "commission-worker"}
+OPEN = {"login", "login-again", "logout", "health", "words", "commission-worker", "calendar-file", "device-door"}
 #: posts that change nothing, so that a viewer may send them
 READING = {"water-read", "report-row"}
 
@@ -27,6 +27,7 @@ class WhoMayDoWhat(WorkbenchTestCase):
         event = run.events.get_or_create(number=1, defaults=told)[0]
         photo = StartPhoto.objects.get_or_create(event=event, defaults={"image": b"", "width": 1, "height": 1})[0]
         parts = {
+            "entry": 1,
             "photo": photo.pk,
             "pk": self.job.pk,
             "sample": Sample.objects.filter(job=self.job)[0].pk,

@@ -7,12 +7,14 @@ from threading import Barrier, Thread
 from django.db import connections
 from django.db.models import F
 from django.test import Client, TransactionTestCase
+from django.utils import timezone
 
 from treatment.tests.example import job as job_document
 
 from ..door import design_of, store
 from ..door import job_document as document_of
 from ..jobs.models import Job, Survey
+from ..logs.models import JobLog
 from ..samples.models import Sample
 from ..starts.models import StartRun
 from ..trains.models import TrainOption
@@ -40,6 +42,15 @@ NEVER_OVER = {
     "kit-answer": "an answer to one test; samples are held",
     "kit-again": "takes one answer back",
     "commission-tell": "something done more; nothing of another's is taken away, and where two disagree both stand",
+    "logbook-begin": "the day the train began to run, shown as it stands",
+    "logbook-entry": "entries more",
+    "logbook-done": "an entry more",
+    "logbook-put": "takes out what is named, or puts it back",
+    "logbook-say": "a word more on a cause; the newest is shown with its name",
+    "logbook-table": "shows what is understood; kept, entries more",
+    "logbook-redesign": "an option more",
+    "logbook-device": "a device more, or ends the one that is named",
+    "calendar-link": "an address more, or ends the one that is named",
     "measure": "a figure more of a measurement",
 }
 
@@ -61,6 +72,7 @@ class StaleForms(TransactionTestCase):
         }
         Survey.objects.filter(job=self.job).update(rest=self.job.survey.rest | rest)
         StartRun.objects.create(job=self.job)
+        JobLog.objects.create(job=self.job, started_on=timezone.localdate())
 
     def client_of(self) -> Client:
         client = Client(raise_request_exception=False)

@@ -1,0 +1,213 @@
+"""One line as people write it at a tank: ``in 48 psi, out 44, hardness after softener 0, pH 7.1, salt 80 lb``."""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ..language.analytes import find_analyte
+from ..language.errors import NotUnderstood
+from ..language.log_keys import SOURCE, TAP, log_key
+from ..language.quantity import parse_quantity
+from ..language.tables import table
+from ..planning.variant import Variant
+from ..train.room import StageRun
+from .upkeep import Task
+
+_PIECES = re.compile(r"\s*[;\n]\s*|\s*,\s+|,(?=\D)")
+_VALUE = re.compile(r"^(?P<words>.*?)[\s:=]*(?P<value>(?:[<>]?\s*-?\d.*)|present|absent|none found|not detected|nd)$", re.IGNORECASE)
+_PLACE = re.compile(
+    r"^(?P<what>.*?)\s*\b(?P<side>after|behind|out of|leaving|before|into|in front of|at|of|from)\b\s+(?:the\s+)?(?P<where>.+)$", re.IGNORECASE
+)
+BEFORE = ("before", "into", "in front of")
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A piece of a line. key, text: a reading as a log writes it; did, amount: something done; problem: why it is not understood."""
+
+    typed: str
+    key: str = ""
+    text: str = ""
+    words: str = ""
+    did: str = ""
+    amount: str = ""
+    problem: str = ""
+
+
+class Line:
+    """Understands lines at a train. here: the stage that somebody stands before, where it is known."""
+
+    def __init__(self, variant: Variant, tasks: Sequence[Task], system: str, here: str = ""):
+        self.stages: tuple[StageRun[Any], ...] = variant.run.stages
+        self.ids = [stage.id for stage in self.stages]
+        self.tasks = {task.id: task for task in tasks}
+        self.system, self.here = system, here if here in self.ids else ""
+        self.rows = table("log")
+
+    def read(self, line: str) -> list[Piece]:
+        """Each piece of a line, in order; what is not understood carries the reason."""
+        found: list[Piece] = []
+        for piece in _PIECES.split(line.strip()):
+            if piece.strip():
+                found.append(self._piece(piece.strip(), found))
+        return found
+
+    def _piece(self, typed: str, before: list[Piece]) -> Piece:
+        try:
+            return self._did(typed) or self._reading(typed, before)
+        except NotUnderstood as error:
+            return Piece(typed, problem=error.reason)
+
+    # --- something done -----------------------------------------------------------------------------------------------
+    def _did(self, typed: str) -> Piece | None:
+        """A task by its id or its words, with an amount; None where it is a reading."""
+        match = _VALUE.match(typed)
+        words, value = (match["words"], match["value"].strip()) if match else (typed, "")
+        first = fold(words).split(" ")[0] if fold(words) else ""
+        verb = first in self.rows["verbs"]
+        heavy = bool(value) and (_measures(value, "mass") or (fold(words) not in self.rows["aliases"] and _measures(value, "volume")))
+        if typed.split(" ")[0] in self.tasks:
+            id, _, value = typed.partition(" ")
+            return Piece(typed, did=id, amount=value.strip(), words=self.tasks[id].row.task)
+        if not verb and not (heavy and find_analyte(words) is None):
+            return None
+        wanted = fold(words).split(" ")[1:] if verb else fold(words).split(" ")
+        task = self._task(" ".join(wanted))
+        if task is None:
+            if not verb:
+                return None
+            raise NotUnderstood(typed, f"which task? known are {', '.join(sorted(self.tasks))}")
+        return Piece(typed, did=task.id, amount=value, words=task.row.task)
+
+    def _task(self, words: str) -> Task | None:
+        place = _PLACE.match(words)
+        stage = self._stage(place["where"]) if place else None
+        name = fold(place["what"] if place and stage else words).replace(" ", "_")
+        near = [
+            task
+            for task in self.tasks.values()
+            if task.row.name == name or name.endswith(f"_{task.row.name}") or name.startswith(f"{task.row.name}_")
+        ]
+        if stage is None and not near:
+            for id in self.ids:
+                if name.startswith(f"{id}_") or name.endswith(f"_{id}"):
+                    stage, name = id, name.removeprefix(f"{id}_").removesuffix(f"_{id}")
+            near = [task for task in self.tasks.values() if task.row.name == name]
+        chosen = [task for task in near if task.stage is not None and task.stage.id == (stage or self.here)] or near
+        if len(chosen) > 1:
+            raise NotUnderstood(words, f"which one? {', '.join(task.id for task in chosen)}")
+        return chosen[0] if chosen else None
+
+    # --- a reading ----------------------------------------------------------------------------------------------------
+    def _reading(self, typed: str, before: list[Piece]) -> Piece:
+        match = _VALUE.match(typed)
+        if match is None or not match["words"].strip():
+            raise NotUnderstood(typed, "a reading is a name and a value, such as “hardness after softener 0 gpg”")
+        key = self._key(match["words"].strip(), before)
+        known = log_key(key, self.ids)
+        text = known.typed(match["value"].strip(), self.system)
+        known.read(text)
+        return Piece(typed, key=key, text=text, words=known.title)
+
+    def _key(self, words: str, before: list[Piece]) -> str:
+        if "." in words or words in self.rows["whole"]:
+            return log_key(words, self.ids).key
+        place, side, what = "", "", words
+        if (match := _PLACE.match(words)) is not None and fold(words) not in self.rows["aliases"]:
+            place, side, what = self._where(match["where"]), "in" if match["side"].lower() in BEFORE else "out", match["what"] or "pressure"
+        elif (first := fold(words).split(" ")[0]) in self.rows["places"] and " " in words:
+            place, what = str(self.rows["places"][first]), words.split(" ", 1)[1]
+        alias = self.rows["aliases"].get(fold(what))
+        if alias in self.rows["whole"]:
+            return str(alias)
+        analyte = None if alias else find_analyte(what)
+        if analyte is not None:
+            if place in (SOURCE, TAP):
+                return f"{place}.{analyte.key}"
+            place = place or self.here
+            return f"{place}.{analyte.key}_{side or 'out'}" if place else f"{TAP}.{analyte.key}"
+        if alias is None:
+            near = difflib.get_close_matches(fold(what), [*self.rows["aliases"]], 1, 0.6)
+            raise NotUnderstood(words, f"“{what}” is nothing that is read here{f'; did you mean “{near[0]}”?' if near else ''}")
+        if alias == "pressure":
+            alias = "pressure" if place in (SOURCE, TAP) else "pressure_in" if side == "in" else "pressure_out" if side else "pressure"
+        if place in (SOURCE, TAP) or (alias == "pressure" and not place and not self.here):
+            return log_key(f"{place or SOURCE}.{alias}", self.ids).key
+        return log_key(f"{place or self.here or self._usual(alias, before)}.{alias}", self.ids).key
+
+    def _usual(self, what: str, before: list[Piece]) -> str:
+        """Where a thing is read when nobody says: where the line already is, else the one stage that it is read at."""
+        for piece in reversed(before):
+            id, _, earlier = piece.key.rpartition(".")
+            if id in self.ids and {earlier, what} <= {"pressure_in", "pressure_out"}:
+                return id
+        fitting = [stage.id for stage in self.stages if FITS.get(what, lambda stage: False)(stage)]
+        if what in ("pressure_in", "pressure_out"):
+            fitting.sort(key=lambda id: f"{id}/cartridge" not in self.tasks)  # a cartridge is what is read for its drop
+        if len(fitting) == 1 or (fitting and what in ("pressure_in", "pressure_out")):
+            return fitting[0]
+        if not fitting:
+            raise NotUnderstood(what, "this train has no unit where that is read")
+        raise NotUnderstood(what, f"at which unit? Write it with “after” and one of {', '.join(fitting)}")
+
+    def _where(self, text: str) -> str:
+        """The stage or place that is named. Raises NotUnderstood, with the nearest."""
+        found = self.rows["places"].get(fold(text)) or self._stage(text)
+        if not found:
+            near = difflib.get_close_matches(fold(text), [*map(fold, self.ids), *self.rows["places"]], 1, 0.6)
+            raise NotUnderstood(text, f"no unit here is called “{text}”{f'; did you mean “{near[0]}”?' if near else ''}")
+        return str(found)
+
+    def _stage(self, text: str) -> str | None:
+        """A stage by its id, kind, title or name; None where no one fits."""
+        wanted = fold(text)
+        for stage in self.stages:
+            if wanted in (fold(stage.id), fold(stage.kind), fold(stage.room.title), fold(stage.name)):
+                return stage.id
+        near = [
+            stage.id
+            for stage in self.stages
+            if wanted and (wanted in fold(stage.name) or wanted in fold(stage.room.title) or wanted in fold(stage.id))
+        ]
+        return near[0] if len(near) == 1 else None
+
+
+def fold(text: str) -> str:
+    """Letters and digits, in lower case, single spaces."""
+    return " ".join(re.sub(r"[^\w]+", " ", text.lower().replace("_", " ")).split())
+
+
+def _measures(text: str, dimension: str) -> bool:
+    try:
+        parse_quantity(text, dimension)
+    except NotUnderstood:
+        return False
+    return True
+
+
+def _bed(stage: StageRun[Any]) -> bool:
+    return stage.sizing.bed is not None
+
+
+#: what is read -> the stages at which it is
+FITS: dict[str, Any] = {
+    "pressure_in": lambda stage: stage.room.holds_particles or _bed(stage),
+    "pressure_out": lambda stage: stage.room.holds_particles or _bed(stage),
+    "lamp_hours": lambda stage: stage.room.disinfects and "lamp_interval" in stage.figures,
+    "intensity": lambda stage: stage.room.disinfects and "delivered_dose" in stage.figures,
+    "salt_level": lambda stage: stage.room.uses_salt,
+    "brine_level": lambda stage: stage.room.uses_salt,
+    "solution_level": lambda stage: stage.room.uses_chemical,
+    "medium_level": _bed,
+    "backwash_flow": lambda stage: "backwash_flow" in stage.figures,
+    "permeate_flow": lambda stage: "output" in stage.figures,
+    "reject_flow": lambda stage: "reject_flow" in stage.figures,
+    "regenerations": lambda stage: stage.room.uses_salt,
+    "days_since_regeneration": lambda stage: stage.room.uses_salt,
+    "flow": lambda stage: False,
+    "starts": lambda stage: stage.room.pumps,
+}

@@ -1,0 +1,127 @@
+"""A logbook as its page shows it; figures, words and geometry come from the core."""
+
+from __future__ import annotations
+
+import datetime as dt
+import secrets
+from typing import Any
+
+from django.utils import timezone
+
+from treatment.keeping.chart import Chart, chart, shown_unit
+from treatment.keeping.due import Due, gathered
+from treatment.keeping.ical import ical, supplies
+from treatment.language.display import media_hint, show
+from treatment.language.log_keys import log_key
+
+from ..jobs.models import Job
+from .models import CalendarLink
+from .redesign import redesigned
+from .services import Book, notes_of, opened, standing
+
+#: entries that are shown, and days of a year's calendar
+SHOWN, YEAR = 40, 365
+#: series in the order in which people ask for them
+FIRST = ("hardness_out", "ph_out", "iron_out", "pressure_drop", "intensity", "lamp_hours", "salt_level", "normal_flow", "passage", "meter")
+WORKED = {"pressure_drop": "pressure drop", "normal_flow": "flow, put right for temperature", "passage": "salt that passes"}
+
+
+def context_of(book: Book, here: str, cause: str) -> dict[str, Any]:
+    """All that the page shows of a logbook that was begun."""
+    found, today = book.diagnosis, timezone.localdate()
+    notes = notes_of(book.log)
+    causes = standing(book)
+    aside = [note for key, note in notes.items() if note.verdict == "dismiss" and not any((each.id, each.stage or "") == key for each in causes)]
+    opened_cause = next((each for each in causes if each.id == cause), None)
+    marked = {key for _, key in opened_cause.stands_on} if opened_cause else set()
+    names = names_of(book)
+    return {
+        "log": book.log,
+        "key": secrets.token_hex(8),
+        "causes": [(each, names.get(each.stage or "", ""), notes.get((each.id, each.stage or ""))) for each in causes],
+        "aside": aside,
+        "opened_cause": opened_cause,
+        "due": [
+            _due(each, book.job.units, names, today) for each in found.due if not here or (each.task.stage is not None and each.task.stage.id == here)
+        ],
+        "year": [_visit(visit, book.job.units) for visit in gathered(found.due, today + dt.timedelta(days=YEAR), since=today)],
+        "charts": charts(book, here, marked),
+        "doubted": found.look.doubted[-12:],
+        "entries": book.log.entries.filter(gone=False).prefetch_related("photos").defer("photos__image")[:SHOWN],
+        "count": book.log.entries.filter(gone=False).count(),
+        "gone": book.gone,
+        "stages": list(names.items()),
+        "units_here": names.get(here, ""),
+        "devices": book.log.devices.all(),
+        "links": CalendarLink.objects.filter(job=book.job),
+        "redesign": redesigned(book),
+        "use": found.look.use,
+    }
+
+
+def names_of(book: Book) -> dict[str, str]:
+    """Stage id -> its name, with its place in the train where two bear the same."""
+    names = [stage.name for stage in book.design.chosen.run.stages]
+    ids = book.diagnosis.look.ids
+    return {id: f"{name}, {place}." if names.count(name) > 1 else name for place, (id, name) in enumerate(zip(ids, names, strict=True), 1)}
+
+
+def charts(book: Book, here: str, marked: set[str]) -> list[tuple[Chart, bool]]:
+    """The charts of a log, those that a cause stands on first; of one unit where somebody stands before it."""
+    found, ids = book.diagnosis, book.diagnosis.look.ids
+    names = names_of(book)
+    keys = [series["key"] for series in found.series]
+    keys = [
+        key for key in keys if key.rpartition(".")[2] not in ("pressure_in", "pressure_out") or f"{key.rpartition('.')[0]}.pressure_drop" not in keys
+    ]
+    if here:
+        keys = [key for key in keys if key.startswith(f"{here}.")]
+    keys.sort(key=lambda key: (key not in marked, _place(key), key))
+    drawn = []
+    for key in keys:
+        id, _, what = key.rpartition(".")
+        words = WORKED[what] if what in WORKED else log_key(key, ids).words
+        title = f"{names.get(id, id.capitalize())}: {words}" if id else "House: use of a day"
+        each = chart(found, key, title, shown_unit(key, ids), book.job.units)
+        if each is not None:
+            drawn.append((each, key in marked))
+    return drawn
+
+
+def _place(key: str) -> int:
+    what = key.rpartition(".")[2]
+    return FIRST.index(what) if what in FIRST else len(FIRST)
+
+
+def _due(each: Due, system: str, names: dict[str, str], today: dt.date) -> dict[str, Any]:
+    quantity = each.task.quantity
+    amount = ""
+    if quantity is not None and quantity.unit != "1":
+        amount = show(quantity.value, media_hint("media_volume", quantity.unit), system).replace("\u202f", "")
+    days = (each.due_on - today).days
+    return {
+        "due": each,
+        "unit": names.get(each.task.stage.id, "") if each.task.stage else "The water",
+        "amount": amount,
+        "when": f"{each.due_on:%-d %b %Y}" if not each.overdue else f"{abs(days)} days over" if each.ever else "never entered",
+        "state": "overdue" if each.overdue else "today" if not days else "soon" if days <= 14 else "later",
+    }
+
+
+def _visit(visit: Any, system: str) -> dict[str, Any]:
+    return {"on": visit.on, "tasks": visit.tasks, "supplies": supplies(visit, system)}
+
+
+def calendar_of(link: CalendarLink) -> bytes:
+    """The calendar behind a private address: a year of visits of one job, or of the firm's jobs."""
+    today = timezone.localdate()
+    until = today + dt.timedelta(days=YEAR)
+    jobs = (
+        [link.job] if link.job is not None else list(Job.objects.filter(workspace=link.workspace, log__isnull=False).select_related("survey")[:200])
+    )
+    named = []
+    for job in jobs:
+        book = opened(job)
+        if book is not None:
+            named.append((str(job.pk), job.name, gathered(book.diagnosis.due, until, since=today)))
+    return ical(named, timezone.now())

@@ -1,0 +1,235 @@
+"""What can be done in a logbook: entries in, out and back; what was said of causes; devices; addresses of calendars."""
+
+from __future__ import annotations
+
+import datetime as dt
+import hashlib
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from treatment.design import Design
+from treatment.keeping.diagnosis import Cause, Diagnosis
+from treatment.keeping.log import FORMAT, read_log
+from treatment.keeping.upkeep import Task, upkeep
+from treatment.language.errors import BadDocument
+from treatment.language.log_keys import SOURCE, TAP
+
+from ..accounts.models import Workspace
+from ..door import design_of
+from ..jobs.models import Job
+from ..jobs.services import hold
+from ..starts.photos import Photo
+from ..trains import services as trains
+from .models import CalendarLink, CauseNote, Device, JobLog, LogEntry, LogPhoto
+
+#: entries that a device may send in a minute
+RATE = 30
+
+
+class Refused(Exception):
+    """What was entered cannot be taken; its text is meant for the person."""
+
+
+@dataclass
+class Book:
+    """A logbook as it stands. gone: what was written at stages, or of tasks, that the train no longer has."""
+
+    job: Job
+    log: JobLog
+    design: Design
+    tasks: tuple[Task, ...]
+    diagnosis: Diagnosis
+    gone: list[str] = field(default_factory=list)
+
+
+def log_of(job: Job) -> JobLog | None:
+    """The log of a job, if it has one."""
+    return JobLog.objects.filter(job=job).first()
+
+
+def started(job: Job, on: dt.date) -> JobLog:
+    """The log of a job, begun on a day, or moved to it."""
+    log, made = JobLog.objects.get_or_create(job=job, defaults={"started_on": on})
+    if not made and log.started_on != on:
+        log.started_on = on
+        log.save(update_fields=["started_on"])
+    return log
+
+
+def document_of(log: JobLog) -> dict[str, Any]:
+    """The log as ``cairn-log/1``, all of it."""
+    entries = log.entries.filter(gone=False).order_by("on", "pk").values_list("on", "body")
+    return {"format": FORMAT, "started_on": log.started_on.isoformat(), "entries": [{"on": on.isoformat()} | body for on, body in entries]}
+
+
+def opened(job: Job, today: dt.date | None = None) -> Book | None:
+    """The logbook read against the design that the job follows; None where none was begun.
+
+    What stands at stages or tasks that the train no longer has is left aside, and named.
+    """
+    log = log_of(job)
+    if log is None:
+        return None
+    design = design_of(job, trains.shown_stages(job))
+    tasks = upkeep(design.chosen)
+    document = document_of(log)
+    gone: list[str] = []
+    ids = [stage.id for stage in design.chosen.run.stages]
+    document["entries"] = [kept for entry in document["entries"] if (kept := _still(entry, ids, {task.id for task in tasks}, gone))]
+    read = read_log(document, tasks, ids)
+    return Book(job, log, design, tasks, Diagnosis(design.chosen, read, today or timezone.localdate(), tasks), sorted(set(gone)))
+
+
+def _still(entry: dict[str, Any], ids: Sequence[str], tasks: set[str], gone: list[str]) -> dict[str, Any]:
+    """An entry less what the train no longer has; empty where nothing is left of it."""
+    kept = dict(entry)
+    readings = dict(entry.get("readings", {}))
+    for key in list(readings):
+        place = key.rpartition(".")[0]
+        if place and place not in (SOURCE, TAP, *ids):
+            gone.append(place)
+            readings.pop(key)
+    if "readings" in kept:
+        kept["readings"] = readings
+    if kept.get("did") and kept["did"] not in tasks:
+        gone.append(kept.pop("did"))
+        kept.pop("amount", None)
+    if kept.get("alarm") and kept["alarm"] not in ids:
+        gone.append(kept.pop("alarm"))
+    said = any(kept.get(name) for name in ("readings", "did", "seen", "note", "alarm", "away"))
+    return kept if said else {}
+
+
+def remember(book: Book) -> None:
+    """Keep what the log comes to, for the list of jobs and the firm's calendar."""
+    due = book.diagnosis.due
+    coming = [[each.due_on.isoformat(), each.task.id, each.task.row.task, each.task.row.who] for each in due[:40]]
+    dangers = sum(cause.severity == "danger" for cause in standing(book))
+    values = {"due_on": due[0].due_on if due else None, "coming": coming, "dangers": dangers}
+    if any(getattr(book.log, name) != value for name, value in values.items()):
+        JobLog.objects.filter(pk=book.log.pk).update(**values)
+
+
+def checked(job: Job, on: dt.date, body: dict[str, Any]) -> dict[str, Any]:
+    """An entry that the log will take. Raises Refused with what was expected, and for a day that has not come."""
+    if on > timezone.localdate():
+        raise Refused(f"{on} has not come yet.")
+    design = design_of(job, trains.shown_stages(job))
+    document = {"format": FORMAT, "started_on": on.isoformat(), "entries": [{"on": on.isoformat()} | body]}
+    try:
+        read_log(document, upkeep(design.chosen), [stage.id for stage in design.chosen.run.stages])
+    except BadDocument as error:
+        raise Refused("; ".join(f"{fault.path.removeprefix('$.entries[0].')}: {fault.message}" for fault in error.faults[:3])) from None
+    return body
+
+
+def add(
+    job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]], user: Any, key: str = "", photo: Photo | None = None, by: str = ""
+) -> list[LogEntry]:
+    """Keep entries; one that was sent before, by its key, counts once. Raises Refused, and keeps none then."""
+    for on, body in entries:
+        checked(job, on, body)
+    with transaction.atomic():
+        hold(job)
+        log = log_of(job) or started(job, min(on for on, _ in entries))
+        made = []
+        for number, (on, body) in enumerate(entries):
+            name = f"{key or secrets.token_hex(12)}-{number}"
+            try:
+                with transaction.atomic():
+                    made.append(LogEntry.objects.create(log=log, on=on, body=body, key=name, by=user, by_name=by or user.get_username()))
+            except IntegrityError:
+                continue  # the same, sent twice
+            if photo is not None:
+                LogPhoto.objects.create(entry=made[-1], image=photo.image, width=photo.width, height=photo.height)
+        if log.started_on > min(on for on, _ in entries):
+            JobLog.objects.filter(pk=log.pk).update(started_on=min(on for on, _ in entries))
+    book = opened(job)
+    if book is not None:
+        remember(book)
+    return made
+
+
+def put_away(job: Job, pk: int, gone: bool) -> None:
+    """Take an entry out, or put it back."""
+    LogEntry.objects.filter(log__job=job, pk=pk).update(gone=gone)
+    book = opened(job)
+    if book is not None:
+        remember(book)
+
+
+# --- causes ---------------------------------------------------------------------------------------------------------------
+def notes_of(log: JobLog) -> dict[tuple[str, str], CauseNote]:
+    """The newest word on each cause."""
+    found: dict[tuple[str, str], CauseNote] = {}
+    for note in log.notes.all():
+        found.setdefault((note.cause, note.stage), note)
+    return found
+
+
+def standing(book: Book) -> list[Cause]:
+    """Causes that nobody set aside, or that came again since: with readings later than that. A danger stands whatever was said."""
+    notes, found = notes_of(book.log), []
+    for cause in book.diagnosis.causes:
+        note = notes.get((cause.id, cause.stage or ""))
+        later = note is not None and any(on > note.on for on, _ in cause.stands_on)
+        if note is None or note.verdict == "accept" or later or cause.severity == "danger":
+            found.append(cause)
+    return found
+
+
+def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) -> None:
+    """Take a cause as so, or set it aside, with a reason. Raises Refused without one."""
+    log = log_of(job)
+    if log is None or verdict not in ("accept", "dismiss"):
+        raise Refused("That cannot be said here.")
+    if not reason.strip():
+        raise Refused("Say why: the reason is told when the same comes again.")
+    if len(reason) > 300:
+        raise Refused("This is longer than is kept: at most 300 characters.")
+    CauseNote.objects.create(
+        log=log, cause=cause[:80], stage=stage[:80], verdict=verdict, reason=reason.strip(), on=timezone.localdate(), by_name=user.get_username()
+    )
+    book = opened(job)
+    if book is not None:
+        remember(book)
+
+
+# --- devices and calendars ------------------------------------------------------------------------------------------------
+def new_device(job: Job, name: str) -> tuple[Device, str]:
+    """A device and its token, which is told this once."""
+    log = log_of(job) or started(job, timezone.localdate())
+    token = secrets.token_urlsafe(24)
+    return Device.objects.create(log=log, name=name.strip()[:60] or "device", token_hash=hashed(token)), token
+
+
+def hashed(token: str) -> str:
+    """What is kept of a token."""
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def device_of(token: str) -> Device | None:
+    """The device of a token; None for any other."""
+    return Device.objects.select_related("log__job__survey", "log__job__workspace").filter(token_hash=hashed(token)).first() if token else None
+
+
+@transaction.atomic
+def may_send(device: Device) -> bool:
+    """Whether a device may send another entry in this minute; it is counted."""
+    held = Device.objects.select_for_update().get(pk=device.pk)
+    now = timezone.now()
+    fresh = held.minute is None or (now - held.minute).total_seconds() >= 60
+    held.minute, held.count = (now, 1) if fresh else (held.minute, held.count + 1)
+    held.last_at = now
+    held.save(update_fields=["minute", "count", "last_at"])
+    return held.count <= RATE
+
+
+def new_link(workspace: Workspace, job: Job | None, user: Any) -> CalendarLink:
+    """A private address of a calendar."""
+    return CalendarLink.objects.create(workspace=workspace, job=job, secret=secrets.token_urlsafe(24), by_name=user.get_username())

@@ -1,0 +1,96 @@
+"""A table of readings from a file or pasted rows: which column is what, which rows can be taken, which cannot and why."""
+
+from __future__ import annotations
+
+import datetime as dt
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from treatment.keeping.line import Line, fold
+from treatment.language.errors import NotUnderstood
+from treatment.language.log_keys import log_key
+
+MOST = 5000
+DATE_WORDS = ("date", "day", "on", "datum", "when")
+_FORMS = ("%Y-%m-%d", "%d.%m.%Y", "%d %b %Y", "%d %B %Y", "%Y/%m/%d")
+_SLASHED = re.compile(r"^(\d{1,2})/(\d{1,2})/(\d{4})$")
+
+
+@dataclass(frozen=True)
+class Understood:
+    """A table as it was read. columns: heading and key, empty where none; rows: entries that can be kept; bad: line number and why."""
+
+    columns: tuple[tuple[str, str], ...]
+    rows: tuple[tuple[dt.date, dict[str, Any]], ...]
+    bad: tuple[tuple[int, str], ...]
+    problem: str = ""
+
+
+def understood(cells: Sequence[Sequence[str]], line: Line, ids: Sequence[str], system: str) -> Understood:
+    """Read a table whose first row has the headings: a date, and what the columns are, as the entry line takes it."""
+    cells = [row for row in cells if any(cell.strip() for cell in row)]
+    if len(cells) < 2:
+        return Understood((), (), (), "A table has a row of headings and at least one of readings.")
+    if len(cells) > MOST:
+        return Understood((), (), (), f"This has more than {MOST} rows; send it in parts.")
+    head = [cell.strip() for cell in cells[0]]
+    day = next((i for i, name in enumerate(head) if fold(name) in DATE_WORDS), None)
+    if day is None:
+        return Understood((), (), (), "No column is called “date”.")
+    columns = [(name, "" if i == day else _key(name, line)) for i, name in enumerate(head)]
+    rows, bad = [], []
+    for number, row in enumerate(cells[1:], 2):
+        try:
+            on = date_of(row[day].strip() if day < len(row) else "")
+            readings = {}
+            for (name, key), cell in zip(columns, row, strict=False):
+                if key and cell.strip():
+                    known = log_key(key, ids)
+                    text = known.typed(_with_unit(name, cell.strip()), system)
+                    try:
+                        known.read(text)
+                    except NotUnderstood as error:
+                        raise NotUnderstood(cell, f"{name}: {error.reason}") from None
+                    readings[key] = text
+            if readings:
+                rows.append((on, {"readings": readings}))
+            else:
+                bad.append((number, "nothing in it is understood"))
+        except NotUnderstood as error:
+            bad.append((number, error.reason))
+    return Understood(tuple(columns), tuple(rows), tuple(bad))
+
+
+def _key(name: str, line: Line) -> str:
+    """The key of a heading: as a log names it, or in words; what stands in brackets is its unit."""
+    plain = re.sub(r"[\[(].*?[\])]", "", name).strip()
+    found = line.read(f"{plain} 1")
+    if len(found) == 1 and found[0].key:
+        return found[0].key
+    found = line.read(f"{plain} absent")
+    return found[0].key if len(found) == 1 else ""
+
+
+def _with_unit(name: str, cell: str) -> str:
+    match = re.search(r"[\[(](.*?)[\])]", name)
+    bare = re.fullmatch(r"[<>]?\s*\d+(?:[.,]\d+)?", cell)
+    return f"{cell} {match.group(1)}" if match and bare else cell
+
+
+def date_of(text: str) -> dt.date:
+    """A day as tables write it. Raises NotUnderstood for none, and for one whose day and month cannot be told apart."""
+    text = text.strip().split("T")[0].split(" 00:")[0]
+    for form in _FORMS:
+        try:
+            return dt.datetime.strptime(text, form).date()
+        except ValueError:
+            continue
+    if match := _SLASHED.match(text):
+        first, second, year = map(int, match.groups())
+        if (first <= 12) != (second <= 12):
+            month, day = (first, second) if first <= 12 else (second, first)
+            return dt.date(year, month, day)
+        raise NotUnderstood(text, f"“{text}” may be two days: write it as 2026-03-14")
+    raise NotUnderstood(text, f"“{text[:20]}” is no day such as 2026-03-14")

@@ -1,0 +1,357 @@
+"""The logbook step: what was read and done over the years, beside what the design expects."""
+
+from __future__ import annotations
+
+import datetime as dt
+from typing import Any
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from intake.apart import rows_apart
+from intake.limits import LARGEST, Unreadable
+from treatment.keeping.line import Line, Piece
+from treatment.keeping.upkeep import upkeep
+
+from ..accounts.access import job_for, may_change, membership
+from ..door import design_of
+from ..jobs.listing import due_counts
+from ..jobs.models import Job
+from ..request import Request
+from ..starts.photos import LARGEST as LARGEST_PHOTO
+from ..starts.photos import NoPhoto, photo
+from ..steps import steps
+from ..trains import services as trains
+from . import services
+from .models import CalendarLink, JobLog, LogPhoto
+from .page import calendar_of, context_of
+from .redesign import open_redesign
+from .services import Refused
+from .table import Understood, understood
+
+#: days that the firm's calendar looks ahead, and jobs on a page of it
+AHEAD, PER_PAGE = 60, 50
+
+
+def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
+    book = services.opened(job)
+    context: dict[str, Any] = {
+        "job": job,
+        "steps": steps(job, "logbook"),
+        "title": "Logbook",
+        "today": timezone.localdate(),
+        "here": request.GET.get("at", ""),
+    }
+    if book is not None:
+        services.remember(book)
+        context |= context_of(book, request.GET.get("at", ""), request.GET.get("cause", ""))
+    return render(request, "logs/logbook.html", context | more, status=status)
+
+
+@require_GET
+def logbook(request: Request, pk: int) -> HttpResponse:
+    """The logbook: entry line, causes, what is due, charts, entries."""
+    return _page(request, job_for(request, pk))
+
+
+@require_POST
+def begin(request: Request, pk: int) -> HttpResponse:
+    """Since when the train runs."""
+    job = job_for(request, pk, change=True)
+    on = _day(request.POST.get("on", ""))
+    if on is None or on > timezone.localdate():
+        return _page(request, job, 422, begin_problem="Give the day on which it began to run, not one that has not come yet.")
+    services.started(job, on)
+    return redirect("logbook", pk)
+
+
+@require_POST
+def entry(request: Request, pk: int) -> HttpResponse:
+    """A line of readings and tasks; what is understood is kept, the rest comes back with the reason."""
+    job = job_for(request, pk, change=True)
+    typed, on, here = request.POST.get("line", ""), _day(request.POST.get("on", "")), request.POST.get("at", "")
+    back = reverse("logbook", args=[pk]) + (f"?at={here}" if here else "")
+    if on is None:
+        return _page(request, job, 422, typed=typed, line_problem="Give the day of it, such as 2026-11-24.")
+    if services.log_of(job) is None:
+        services.started(job, on)
+    book = services.opened(job)
+    assert book is not None
+    pieces = Line(book.design.chosen, book.tasks, job.units, here).read(typed)
+    left = [piece for piece in pieces if piece.problem]
+    fine = [piece for piece in pieces if not piece.problem]
+    small = None
+    if (upload := request.FILES.get("photo")) is not None:
+        try:
+            small = photo(upload.read(LARGEST_PHOTO + 1))
+        except NoPhoto as error:
+            return _page(request, job, 422, typed=typed, on=on, line_problem=str(error))
+    note = request.POST.get("note", "").strip()[:2000]
+    bodies = _bodies(fine, note)
+    if not bodies:
+        return _page(request, job, 422, typed=typed, on=on, pieces=left, line_problem="" if left else "Nothing was typed.")
+    try:
+        made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], small)
+    except Refused as error:
+        return _page(request, job, 422, typed=typed, on=on, pieces=left, line_problem=str(error))
+    if left:
+        kept = ", ".join(piece.words or piece.did for piece in fine)
+        return _page(request, job, 422, typed=", ".join(piece.typed for piece in left), on=on, pieces=left, line_kept=f"Kept: {kept}.")
+    words = ", ".join(f"{piece.words} {piece.text or piece.amount}".strip() for piece in fine) or "the note"
+    messages.success(request, f"Kept for {on}: {words}." if made else "That was kept before; it counts once.")
+    return redirect(back)
+
+
+def _bodies(pieces: list[Piece], note: str) -> list[dict[str, Any]]:
+    """The entries of a line: all its readings in one, each thing done in one of its own."""
+    found: list[dict[str, Any]] = []
+    readings = {piece.key: piece.text for piece in pieces if piece.key}
+    if readings or note:
+        found.append(({"readings": readings} if readings else {}) | ({"note": note} if note else {}))
+    found += [{"did": piece.did} | ({"amount": piece.amount} if piece.amount else {}) for piece in pieces if piece.did]
+    return found
+
+
+@require_POST
+def done(request: Request, pk: int) -> HttpResponse:
+    """A task ticked, with the amount where it takes one."""
+    job = job_for(request, pk, change=True)
+    on = _day(request.POST.get("on", "")) or timezone.localdate()
+    amount = request.POST.get("amount", "").strip()
+    body = {"did": request.POST.get("task", "")} | ({"amount": amount} if amount else {})
+    try:
+        services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40])
+    except Refused as error:
+        return _page(request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount)
+    return redirect(reverse("logbook", args=[pk]) + "#due")
+
+
+@require_POST
+def put(request: Request, pk: int, entry: int) -> HttpResponse:
+    """Take an entry out, or put it back."""
+    job = job_for(request, pk, change=True)
+    services.put_away(job, entry, request.POST.get("back") != "1")
+    if request.POST.get("back") != "1":
+        request.session["log_gone"] = entry
+    return redirect(reverse("logbook", args=[pk]) + "#entries")
+
+
+@require_POST
+def say(request: Request, pk: int) -> HttpResponse:
+    """A cause is taken as so, or set aside, with a reason."""
+    job = job_for(request, pk, change=True)
+    post = request.POST
+    try:
+        services.say(job, post.get("cause", ""), post.get("stage", ""), post.get("verdict", ""), post.get("reason", ""), request.user)
+    except Refused as error:
+        return _page(
+            request,
+            job,
+            422,
+            cause_problem=str(error),
+            cause_of=f"{post.get('cause', '')} {post.get('stage', '')}".strip(),
+            cause_reason=post.get("reason", ""),
+        )
+    return redirect(reverse("logbook", args=[pk]) + "#causes")
+
+
+@require_http_methods(["GET", "POST"])
+def table(request: Request, pk: int) -> HttpResponse:
+    """A table of readings, shown as it is understood before anything is kept; rows that cannot be read are named and left out."""
+    job = job_for(request, pk, change=request.method == "POST")
+    context: dict[str, Any] = {"job": job, "steps": steps(job, "logbook"), "title": "Logbook"}
+    if request.method == "GET":
+        return render(request, "logs/table.html", context)
+    rows_typed, upload = request.POST.get("rows", ""), request.FILES.get("file")
+    try:
+        cells = (
+            rows_apart(upload.read(LARGEST + 1))
+            if upload is not None
+            else [line.split("\t") if "\t" in line else _cells(line) for line in rows_typed.splitlines()]
+        )
+    except Unreadable as error:
+        return render(request, "logs/table.html", context | {"problem": str(error)}, status=422)
+    if upload is not None:
+        rows_typed = "\n".join("\t".join(row) for row in cells)
+    design = design_of(job, trains.shown_stages(job))
+    found: Understood = understood(
+        cells, Line(design.chosen, upkeep(design.chosen), job.units), [stage.id for stage in design.chosen.run.stages], job.units
+    )
+    if found.problem or request.POST.get("keep") != "1":
+        return render(
+            request,
+            "logs/table.html",
+            context | {"found": found, "typed": rows_typed, "problem": found.problem},
+            status=422 if found.problem else 200,
+        )
+    today = timezone.localdate()
+    rows = [(on, body) for on, body in found.rows if on <= today]
+    if rows:
+        services.add(job, rows, request.user, request.POST.get("key", "")[:40])
+    messages.success(request, f"{len(rows)} rows kept, {len(found.bad) + len(found.rows) - len(rows)} left out.")
+    return redirect("logbook", pk)
+
+
+def _cells(line: str) -> list[str]:
+    return [cell.strip() for cell in (line.split(";") if ";" in line else line.split(","))]
+
+
+@require_GET
+def log_file(request: Request, pk: int) -> HttpResponse:
+    """The log as ``cairn-log/1``."""
+    job = job_for(request, pk)
+    log = services.log_of(job)
+    if log is None:
+        raise Http404
+    return _file(
+        JsonResponse(services.document_of(log), json_dumps_params={"indent": 1, "ensure_ascii": False}).content, "application/json", job, "log.json"
+    )
+
+
+@require_GET
+def diagnosis_file(request: Request, pk: int) -> HttpResponse:
+    """What it shows, as ``cairn-diagnosis/1``."""
+    job = job_for(request, pk)
+    book = services.opened(job)
+    if book is None:
+        raise Http404
+    return _file(
+        JsonResponse(book.diagnosis.document(), json_dumps_params={"indent": 1, "ensure_ascii": False}).content,
+        "application/json",
+        job,
+        "diagnosis.json",
+    )
+
+
+@require_GET
+def log_photo(request: Request, pk: int, photo: int) -> HttpResponse:
+    """A picture of the job's log."""
+    job = job_for(request, pk)
+    found = get_object_or_404(LogPhoto, pk=photo, entry__log__job=job)
+    return HttpResponse(bytes(found.image), content_type="image/jpeg")
+
+
+@require_POST
+def redesign(request: Request, pk: int) -> HttpResponse:
+    """The train for the new facts, opened as an option beside the one that stands."""
+    job = job_for(request, pk, change=True)
+    book = services.opened(job)
+    if book is None:
+        raise Http404
+    try:
+        letter = open_redesign(book, request.user)
+    except Refused as error:
+        return _page(request, job, 422, redesign_problem=str(error))
+    messages.success(request, f"Opened as option {letter}, beside the one that stands.")
+    return redirect("options", pk)
+
+
+# --- calendars -------------------------------------------------------------------------------------------------------------
+@require_GET
+def calendar(request: Request) -> HttpResponse:
+    """What is due over all jobs of the firm: overdue first, then by day; one page of jobs at a time."""
+    member = membership(request)
+    today = timezone.localdate()
+    logs = JobLog.objects.filter(job__workspace=member.workspace)
+    counts = due_counts(member.workspace)
+    number = request.GET.get("page", "1")
+    start = (int(number) - 1) * PER_PAGE if number.isdecimal() and 0 < int(number) < 10_000 else 0
+    end = today + dt.timedelta(days=AHEAD)
+    rows = list(logs.filter(due_on__lte=end).select_related("job").order_by("-dangers", "due_on", "pk")[start : start + PER_PAGE + 1])
+    shown = [
+        (log, [(dt.date.fromisoformat(on), task, words, who) for on, task, words, who in log.coming if on <= end.isoformat()][:4])
+        for log in rows[:PER_PAGE]
+    ]
+    links = CalendarLink.objects.filter(workspace=member.workspace, job=None)
+    page = start // PER_PAGE + 1
+    return render(request, "logs/calendar.html", {
+        "workspace": member.workspace, "counts": counts, "rows": shown, "today": today, "links": links, "page": page, "more": len(rows) > PER_PAGE,
+        "address": request.build_absolute_uri("/"),
+    })  # fmt: skip
+
+
+@require_POST
+def link(request: Request) -> HttpResponse:
+    """A private address of a calendar is made or ended."""
+    member = membership(request)
+    may_change(member)
+    job = job_for(request, int(request.POST["job"]), change=True) if request.POST.get("job", "").isdecimal() else None
+    if request.POST.get("end", "").isdecimal():
+        CalendarLink.objects.filter(workspace=member.workspace, pk=int(request.POST["end"])).delete()
+    else:
+        services.new_link(member.workspace, job, request.user)
+    return redirect(reverse("logbook", args=[job.pk]) + "#tools" if job else reverse("calendar"))
+
+
+@require_GET
+def calendar_file(request: HttpRequest, secret: str) -> HttpResponse:
+    """A calendar by its private address, for a program that has no log-in. Ended addresses are not found."""
+    found = CalendarLink.objects.select_related("workspace", "job").filter(secret=secret).first()
+    if found is None:
+        raise Http404
+    response = HttpResponse(calendar_of(found), content_type="text/calendar; charset=utf-8")
+    response["Content-Disposition"] = 'inline; filename="upkeep.ics"'
+    return response
+
+
+# --- devices ---------------------------------------------------------------------------------------------------------------
+@require_POST
+def device(request: Request, pk: int) -> HttpResponse:
+    """A device that may write readings: made, its token told once; or ended."""
+    job = job_for(request, pk, change=True)
+    if request.POST.get("end", "").isdecimal():
+        log = services.log_of(job)
+        if log is not None:
+            log.devices.filter(pk=int(request.POST["end"])).delete()
+        return redirect(reverse("logbook", args=[pk]) + "#tools")
+    made, token = services.new_device(job, request.POST.get("name", ""))
+    return _page(request, job, token=token, token_of=made.name)
+
+
+def device_door(request: HttpRequest) -> HttpResponse:
+    """Where devices write: ``Authorization: Bearer TOKEN`` and a JSON object {"readings": {…}, "on": day, "key": …}.
+
+    200 kept or again; 401 no token that is known; 422 what cannot be taken; 429 more than 30 in a minute.
+    """
+    import json
+
+    if request.method != "POST":
+        return JsonResponse({"problem": "expected POST"}, status=405)
+    found = services.device_of(request.headers.get("Authorization", "").removeprefix("Bearer ").strip())
+    if found is None:
+        return JsonResponse({"problem": "this token is not known"}, status=401)
+    if not services.may_send(found):
+        return JsonResponse({"problem": f"at most {services.RATE} entries in a minute"}, status=429)
+    try:
+        if len(request.body) > 20_000:
+            raise ValueError("at most 20 kB")
+        told = json.loads(request.body)
+        readings, key = told["readings"], str(told.get("key", ""))[:40]
+        on = dt.date.fromisoformat(told["on"]) if "on" in told else timezone.localdate()
+        if not isinstance(readings, dict) or not readings:
+            raise ValueError("expected readings")
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        return JsonResponse({"problem": f"expected a JSON object with readings: {error}"}, status=422)
+    try:
+        made = services.add(found.log.job, [(on, {"readings": readings})], None, f"d{found.pk}-{key}" if key else "", by=f"device {found.name}")
+    except Refused as error:
+        return JsonResponse({"problem": str(error)}, status=422)
+    return JsonResponse({"status": "kept" if made else "again"})
+
+
+def _day(text: str) -> dt.date | None:
+    try:
+        return dt.date.fromisoformat(text)
+    except ValueError:
+        return None
+
+
+def _file(content: bytes, kind: str, job: Job, ending: str) -> HttpResponse:
+    response = HttpResponse(content, content_type=kind)
+    response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-{ending}"'
+    return response

@@ -1,0 +1,356 @@
+"""The logbook: a line, tasks, tables, causes, redesign, calendars, devices, and who may."""
+
+from __future__ import annotations
+
+import datetime as dt
+import io
+import json
+from contextlib import redirect_stderr, redirect_stdout
+from threading import Barrier, Thread
+from typing import Any
+
+import jsonschema
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connections
+from django.test import Client, TransactionTestCase
+from django.urls import reverse
+from django.utils import timezone
+from icalendar import Calendar
+from openpyxl import Workbook
+from playwright.sync_api import expect
+
+from simulated import meter
+from treatment.keeping.diagnosis import diagnosis_schema
+from treatment.keeping.log import log_schema
+from treatment.tests.example import job as job_document
+
+from ..door import store
+from ..jobs.models import Job
+from ..logs import services
+from ..logs.models import CalendarLink, Device, JobLog, LogEntry, LogPhoto
+from ..trains.models import TrainOption
+from .base import BrowserTestCase, WorkbenchTestCase, people
+from .test_starts import picture, with_train
+
+TRAIN = [
+    {"kind": "neutralizer", "id": "stone"},
+    {"kind": "softener", "id": "softener"},
+    {"kind": "sediment", "id": "five", "form": "cartridge", "micron": "5 um"},
+    {"kind": "uv", "id": "uv"},
+]
+
+
+def ago(days: int) -> dt.date:
+    return timezone.localdate() - dt.timedelta(days=days)
+
+
+class Logbook(WorkbenchTestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        with_train(self.job, TRAIN)
+
+    def where(self, name: str, *args: Any) -> str:
+        return reverse(name, args=[self.job.pk, *args])
+
+    def page(self, query: str = "") -> str:
+        return " ".join(self.client.get(self.where("logbook") + query).content.decode().split())
+
+    def begin(self, days: int = 400) -> JobLog:
+        return services.started(self.job, ago(days))
+
+    def line(self, text: str, days: int = 0, **more: Any) -> Any:
+        return self.client.post(self.where("logbook-entry"), {"line": text, "on": ago(days).isoformat()} | more)
+
+    def hard(self, months: int, since: int) -> None:
+        """Monthly readings of a softener that passes hardness from some month on, its salt gone."""
+        entries = [
+            (
+                ago(30 * (months - i)),
+                {"readings": {"softener.hardness_out": "9 gpg" if i >= since else "0 gpg", "softener.salt_level": "0 cm" if i >= since else "30 cm"}},
+            )
+            for i in range(months)
+        ]
+        services.add(self.job, entries, self.designer)
+
+
+class Entering(Logbook):
+    def test_a_line_at_the_tank(self) -> None:
+        """In, out, hardness and pH in one entry, salt in one of its own; the page shows them, the log writes them."""
+        self.begin()
+        self.assertRedirects(self.line("in 48 psi, out 44, hardness after softener 0, pH 7.1, salt 80 lb"), self.where("logbook"))
+        bodies = list(LogEntry.objects.order_by("pk").values_list("body", flat=True))
+        self.assertEqual(
+            bodies[0]["readings"], {"five.pressure_in": "48 psi", "five.pressure_out": "44 psi", "softener.hardness_out": "0 gpg", "tap.ph": "7.1"}
+        )
+        self.assertEqual(bodies[1], {"did": "softener/salt", "amount": "80 lb"})
+        document = json.loads(self.client.get(self.where("logbook-file")).content)
+        jsonschema.validate(document, log_schema())
+        self.assertEqual(len(document["entries"]), 2)
+        jsonschema.validate(json.loads(self.client.get(self.where("logbook-diagnosis")).content), diagnosis_schema())
+
+    def test_what_is_not_understood_stays_with_the_reason(self) -> None:
+        """The rest is kept; a line of nothing keeps nothing."""
+        self.begin()
+        answer = self.line("hardness after softner 0, in 48 psi")
+        self.assertContains(answer, "did you mean “softener”?", status_code=422)
+        self.assertContains(answer, "Kept: Pressure before it.", status_code=422)
+        self.assertContains(answer, "hardness after softner 0</textarea>", status_code=422)
+        self.assertEqual(LogEntry.objects.count(), 1)
+        for text in ("", "in 48 gpm", "hello"):
+            self.assertEqual(self.line(text).status_code, 422)
+        self.assertEqual(LogEntry.objects.count(), 1)
+
+    def test_standing_before_a_unit(self) -> None:
+        """Hardness is that behind it; its charts and tasks alone are shown."""
+        self.begin()
+        self.line("hardness 0.5 gpg", at="softener")
+        self.assertEqual(LogEntry.objects.get().body["readings"], {"softener.hardness_out": "0.5 gpg"})
+        page = self.page("?at=softener")
+        self.assertIn("At <b>Softener</b>", page)
+        self.assertNotIn("Try the alarm", page.partition("The year, in visits")[0])
+
+    def test_days_that_have_not_come_and_days_before_the_start(self) -> None:
+        """Refused; and the start moves back where something was read before it."""
+        self.begin(10)
+        self.assertContains(self.line("pH 7.1", days=-2), "has not come yet", status_code=422)
+        self.assertContains(self.client.post(self.where("logbook-entry"), {"line": "pH 7.1", "on": "soon"}), "Give the day", status_code=422)
+        self.line("pH 7.1", days=30)
+        self.assertEqual(JobLog.objects.get().started_on, ago(30))
+
+    def test_the_same_form_twice_counts_once(self) -> None:
+        self.begin()
+        for _ in range(2):
+            self.line("pH 7.1", key="abc")
+        self.assertEqual(LogEntry.objects.count(), 1)
+
+    def test_a_task_ticked_moves_its_day(self) -> None:
+        """Salt of half the amount is due in half the time; the page says so."""
+        self.begin()
+        self.client.post(self.where("logbook-done"), {"task": "softener/salt", "amount": "10 kg", "on": ago(1).isoformat()})
+        self.assertIn("10.0 kg filled lasts", self.page())
+        self.assertContains(
+            self.client.post(self.where("logbook-done"), {"task": "softener/pepper"}), "expected a task of this train", status_code=422
+        )
+
+    def test_take_out_and_put_back(self) -> None:
+        self.begin()
+        self.line("pH 7.1")
+        entry = LogEntry.objects.get()
+        self.client.post(self.where("logbook-put", entry.pk), {})
+        self.assertEqual(services.document_of(JobLog.objects.get())["entries"], [])
+        self.assertIn("Put back", self.page())
+        self.client.post(self.where("logbook-put", entry.pk), {"back": "1"})
+        self.assertEqual(len(services.document_of(JobLog.objects.get())["entries"]), 1)
+
+    def test_a_photo(self) -> None:
+        """Small and plain at its entry; what is no picture is told and the line stays."""
+        self.begin()
+        self.line("pH 7.1", photo=SimpleUploadedFile("tank.jpg", picture()))
+        self.assertEqual(LogPhoto.objects.get().height, 1600)
+        self.assertContains(self.line("pH 7.2", photo=SimpleUploadedFile("tank.jpg", b"x")), "no picture", status_code=422)
+
+    def test_units_that_left_the_train(self) -> None:
+        """Their readings are kept, left aside and named; nothing fails."""
+        self.begin()
+        self.line("hardness after softener 0, pH after stone 7.0")
+        with_train(self.job, TRAIN[:1])
+        self.assertIn("The train no longer has softener", self.page())
+        self.assertEqual(len(services.document_of(JobLog.objects.get())["entries"][0]["readings"]), 2)
+
+    def test_begun_by_its_day(self) -> None:
+        self.assertIn("Since when does it run?", self.page())
+        self.assertEqual(self.client.post(self.where("logbook-begin"), {"on": ago(-3).isoformat()}).status_code, 422)
+        self.client.post(self.where("logbook-begin"), {"on": ago(100).isoformat()})
+        self.assertIn("What is due", self.page())
+
+
+class Tables(Logbook):
+    ROWS = (
+        "date\thardness after softener (gpg)\tsoftener.salt_level\twhatever\n2025-03-01\t0.5\t30 cm\tx\nsoon\t1\t\t\n"
+        "2025-05-01\tlots\t\t\n03/04/2025\t1\t\t\n2025-06-01\t0.4\t\t\n"
+    )
+
+    def test_half_the_rows_wrong(self) -> None:
+        """Shown as understood first, each bad row with its reason; kept, the good ones alone."""
+        self.begin()
+        answer = self.client.post(self.where("logbook-table"), {"rows": self.ROWS})
+        self.assertContains(answer, "2 rows can be kept")
+        self.assertContains(answer, "softener.hardness_out")
+        for words in ("“soon” is no day", "Row 4: hardness after softener", "may be two days"):
+            self.assertContains(answer, words)
+        self.assertEqual(LogEntry.objects.count(), 0)
+        self.client.post(self.where("logbook-table"), {"rows": self.ROWS, "keep": "1"})
+        self.assertEqual([entry.body["readings"]["softener.hardness_out"] for entry in LogEntry.objects.order_by("on")], ["0.5 gpg", "0.4 gpg"])
+
+    def test_a_workbook(self) -> None:
+        self.begin()
+        book, out = Workbook(), io.BytesIO()
+        sheet = book.active
+        assert sheet is not None
+        sheet.append(["date", "pH after stone"])
+        sheet.append(["2025-03-01", 7.1])
+        book.save(out)
+        answer = self.client.post(self.where("logbook-table"), {"file": SimpleUploadedFile("log.xlsx", out.getvalue())})
+        self.assertContains(answer, "1 rows can be kept")
+
+    def test_what_is_no_table(self) -> None:
+        for rows, why in (("", "row of headings"), ("a,b\n1,2", "called “date”")):
+            self.assertContains(self.client.post(self.where("logbook-table"), {"rows": rows}), why, status_code=422)
+
+
+class Causes(Logbook):
+    def test_offered_set_aside_and_told_when_it_comes_again(self) -> None:
+        """Salt empty is offered; a reason is asked; set aside it is gone; with a later reading it is back, with what was said."""
+        self.hard(12, 8)
+        self.assertIn("Salt empty", self.page())
+        say = {"cause": "salt-empty", "stage": "softener", "verdict": "dismiss"}
+        self.assertContains(self.client.post(self.where("logbook-say"), say), "Say why", status_code=422)
+        self.client.post(self.where("logbook-say"), say | {"reason": "the gauge was read wrong"})
+        page = self.page()
+        self.assertIn("Set aside on", page)
+        self.assertIn("the gauge was read wrong", page)
+        self.assertEqual(services.standing(services.opened(self.job)), [])  # type: ignore[arg-type]
+        JobLog.objects.get().notes.update(on=ago(40))
+        self.assertIn("It came again since", self.page())
+
+    def test_a_danger_stands_whatever_was_said(self) -> None:
+        self.begin()
+        self.line("coliform at tap present")
+        self.client.post(self.where("logbook-say"), {"cause": "microbes-returned", "stage": "", "verdict": "dismiss", "reason": "cannot be"})
+        self.assertIn("Microbes returned", self.page())
+        self.assertEqual(JobLog.objects.get().dangers, 1)
+        self.assertContains(self.client.get(reverse("calendar")), "<b>1</b> in danger")
+
+    def test_a_cause_opens_its_readings(self) -> None:
+        self.hard(12, 8)
+        self.assertIn("log-marked", self.page("?cause=salt-empty"))
+
+    def test_the_design_that_no_longer_fits(self) -> None:
+        """Twice the hardness, twice over: the redesign beside the old, opened as an option."""
+        self.begin()
+        for days in (40, 10):
+            self.line("hardness at source 40 gpg", days=days)
+        page = self.page()
+        self.assertIn("The design may no longer fit", page)
+        self.client.post(self.where("logbook-redesign"))
+        self.assertEqual(TrainOption.objects.filter(job=self.job).count(), 2)
+
+
+class Calendars(Logbook):
+    def test_a_private_address_that_ends(self) -> None:
+        """Of the house and of the firm, read without a log-in; ended, it is not found; a viewer makes none."""
+        self.begin()
+        self.client.post(reverse("calendar-link"), {"job": self.job.pk})
+        self.client.post(reverse("calendar-link"), {})
+        for link in CalendarLink.objects.all():
+            found = Client().get(reverse("calendar-file", args=[link.secret]))
+            events = Calendar.from_ical(found.content).walk("VEVENT")
+            self.assertGreater(len(events), 5)
+            self.assertEqual(len(events[0].walk("VALARM")), 1)
+            self.client.post(reverse("calendar-link"), {"end": link.pk})
+            self.assertEqual(Client().get(reverse("calendar-file", args=[link.secret])).status_code, 404)
+        viewer = Client()
+        viewer.force_login(self.viewer)
+        self.assertEqual(viewer.post(reverse("calendar-link"), {}).status_code, 403)
+
+    def test_the_firm_at_a_glance(self) -> None:
+        """Overdue, today, this week; another firm's are not counted."""
+        self.begin(400)
+        self.page()
+        page = self.client.get(reverse("calendar"))
+        self.assertContains(page, "<b>1</b> overdue")
+        stranger = Client()
+        stranger.force_login(self.stranger)
+        self.assertContains(stranger.get(reverse("calendar")), "<b>0</b> overdue")
+
+
+class Devices(Logbook):
+    def send(self, token: str, body: Any, **headers: str) -> Any:
+        return Client().post(
+            reverse("device-door"), json.dumps(body), content_type="application/json", headers={"Authorization": f"Bearer {token}"} | headers
+        )
+
+    def test_a_device_writes_by_its_token(self) -> None:
+        """Kept once by its key; rubbish, unknown keys, unknown tokens and a flood are answered, nothing fails."""
+        self.begin()
+        answer = self.client.post(self.where("logbook-device"), {"name": "meter"})
+        token = answer.context["token"]
+        self.assertNotIn(token, Device.objects.get().token_hash)
+        told = {"readings": {"meter": "41200 gal"}, "key": "1"}
+        self.assertEqual([self.send(token, told).json()["status"] for _ in range(2)], ["kept", "again"])
+        self.assertEqual(LogEntry.objects.get().by_name, "device meter")
+        later = {"readings": {"meter": "1 L"}, "on": "2999-01-01"}
+        for body in ({"readings": {"meter": "lots"}}, {"readings": {}}, [], {"readings": {"metre": "1 L"}}, later):
+            self.assertEqual(self.send(token, body).status_code, 422, body)
+        self.assertEqual(
+            Client().post(reverse("device-door"), "{", content_type="application/json", headers={"Authorization": f"Bearer {token}"}).status_code, 422
+        )
+        self.assertEqual(self.send("wrong", told).status_code, 401)
+        self.assertEqual(Client().get(reverse("device-door")).status_code, 405)
+        codes = {self.send(token, told | {"key": str(i)}).status_code for i in range(40)}
+        self.assertIn(429, codes)
+        self.client.post(self.where("logbook-device"), {"end": Device.objects.get().pk})
+        self.assertEqual(self.send(token, told).status_code, 401)
+
+
+class Simulated(StaticLiveServerTestCase):
+    def test_the_stand_in_uses_the_same_door(self) -> None:
+        """Five messages over HTTP, kept; sent again, counted once; with a wrong token, refused; with nobody there, told."""
+        workspace, designer, _, _ = people()
+        job = store(job_document(), workspace, designer)
+        _, token = services.new_device(job, "hall")
+        for _ in range(2):
+            with redirect_stdout(io.StringIO()):
+                self.assertEqual(meter.main([self.live_server_url, token, "--every", "0"]), 0)
+        self.assertEqual(LogEntry.objects.count(), 5)
+        with redirect_stdout(io.StringIO()), redirect_stderr(io.StringIO()):
+            self.assertEqual(meter.main([self.live_server_url, "wrong", "--times", "1"]), 1)
+            self.assertEqual(meter.main(["http://127.0.0.1:9", token, "--times", "1"]), 2)
+
+
+class AtOnce(TransactionTestCase):
+    def test_two_people_enter_the_same_visit(self) -> None:
+        """The same form from two threads is kept once; two visits of one day both, and the log counts what says the same once."""
+        workspace, designer, _, _ = people()
+        job = store(job_document(), workspace, designer)
+        with_train(job, TRAIN)
+        gate = Barrier(4)
+
+        def enter(key: str) -> None:
+            gate.wait()
+            services.add(Job.objects.select_related("survey", "workspace").get(pk=job.pk), [(ago(1), {"readings": {"tap.ph": "7.1"}})], designer, key)
+            connections.close_all()
+
+        threads = [Thread(target=enter, args=[key]) for key in ("a", "a", "b", "c")]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(LogEntry.objects.count(), 3)
+        book = services.opened(Job.objects.select_related("survey", "workspace").get(pk=job.pk))
+        assert book is not None
+        self.assertEqual(len(book.diagnosis.log.entries), 1)
+
+
+class ByPhone(BrowserTestCase):
+    def test_enter_see_the_band_tick_salt(self) -> None:
+        """At phone width: a line, its chart with the band, salt ticked, and its day moves."""
+        job = store(job_document(), self.workspace, self.designer)
+        with_train(job, TRAIN)
+        services.started(job, ago(300))
+        page = self.open("dora", 390, 844)
+        page.goto(f"/jobs/{job.pk}/logbook/?at=softener")
+        page.get_by_label("What you read or did").fill("hardness 0.4 gpg")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        expect(page.get_by_role("status").filter(has_text="Kept for")).to_be_visible()
+        chart = page.locator(".log-chart", has_text="hardness behind it")
+        expect(chart.locator(".lc-band")).to_have_count(1)
+        expect(chart.locator(".lc-dot")).to_have_count(1)
+        salt = page.locator("#due li", has_text="Salt in").first
+        expect(salt.locator(".log-day")).to_have_text("never entered")
+        salt.locator("summary").first.click()
+        salt.get_by_role("button", name="Done").click()
+        page.wait_for_url("**/logbook/#due")
+        page.goto(f"/jobs/{job.pk}/logbook/?at=softener")
+        expect(page.locator("#due li", has_text="Salt in").first.locator(".log-day")).not_to_have_text("never entered")
