@@ -64,6 +64,16 @@ def run_sheet(name: str, script: str = "") -> object:
     return go
 
 
+def log_of(name: str, unit: str = "") -> object:
+    def go(page: Page) -> None:
+        open_job(page, name, "Logbook")
+        if unit:
+            page.get_by_label("Standing before").get_by_role("link", name=unit).click()
+        page.wait_for_selector(".log-chart")
+
+    return go
+
+
 def train_page(name: str, link: str) -> object:
     def go(page: Page) -> None:
         open_job(page, name, "Train")
@@ -89,7 +99,7 @@ def materials(page: Page) -> None:
 
 VIEWS = {
     "water-says": (DESK, tab_of("The Old Smithy", "What it says")),
-    "water-history": (DESK, tab_of("High Tarn Farm", "Over time")),
+    "logbook": (DESK, log_of("High Tarn Farm")),
     "kit-phone": (PHONE, kit),
     "report": (DESK, report),
     "train-rain": (DESK, train_of("Becklow Guest House", "storage_tank")),
@@ -105,7 +115,7 @@ VIEWS = {
     "train": (DESK, train_of("High Tarn Farm", "softener")),
     "train-audit": (DESK, train_of("The Old Smithy", "neutralizer")),
     "train-phone": (PHONE, lambda page: open_job(page, "High Tarn Farm", "Train")),
-    "words": (DESK, lambda page: page.goto("/words/#freeboard")),
+    "logbook-phone": (PHONE, log_of("High Tarn Farm", "Softener")),
     "water-phone": (PHONE, lambda page: open_job(page, "High Tarn Farm", "Water")),
 }
 
@@ -118,7 +128,7 @@ def main(address: str = "http://127.0.0.1:8000", folder: str = str(ROOT / "docs"
             size, go = VIEWS[name]
             context = browser.new_context(viewport=size, base_url=address, reduced_motion="reduce", color_scheme="light")
             context.add_init_script(
-                "for (const step of ['site', 'water', 'supply', 'train', 'wall', 'commission']) localStorage.setItem('intro:' + step, 'seen')"
+                "for (const step of ['site', 'water', 'supply', 'train', 'wall', 'commission', 'logbook']) localStorage.setItem('intro:' + step, 'seen')"
             )
             page = context.new_page()
             page.on("console", lambda message: print("console:", message.text) if message.type in ("error", "warning") else None)

@@ -56,13 +56,9 @@ def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int 
     waiting = vials(list(page), timezone.now())
     shown = figures_of(list(page))
     rows = [{"job": job, "figures": shown[job.pk], "vials": waiting.get(job.pk, [])} for job in page]
-    keeping = due_counts(workspace)
-    return render(
-        request,
-        "jobs/list.html",
-        {"keeping": keeping, "today": timezone.localdate(), "rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form},
-        status=status,
-    )
+    context = {"rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form}
+    keeping = {"keeping": due_counts(workspace), "today": timezone.localdate()}
+    return render(request, "jobs/list.html", context | keeping, status=status)
 
 
 @require_POST
