@@ -101,6 +101,7 @@ urlpatterns = [
     path("jobs/<int:pk>/logbook/table/", logs.table, name="logbook-table"),
     path("jobs/<int:pk>/logbook/redesign/", logs.redesign, name="logbook-redesign"),
     path("jobs/<int:pk>/logbook/device/", logs.device, name="logbook-device"),
+    path("jobs/<int:pk>/logbook/technician/", logs.look_after, name="logbook-technician"),
     path("jobs/<int:pk>/logbook/log.json", logs.log_file, name="logbook-file"),
     path("jobs/<int:pk>/logbook/diagnosis.json", logs.diagnosis_file, name="logbook-diagnosis"),
     path("jobs/<int:pk>/logbook/photos/<int:photo>.jpg", logs.log_photo, name="logbook-photo"),

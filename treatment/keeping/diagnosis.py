@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from typing import Any
 
@@ -203,7 +203,20 @@ class Diagnosis:
             found = [cause for cause in found if cause.id == "bypass-open" or cause.stage not in own or cause.severity == "danger"]
         if "leak" in ids:
             found = [cause for cause in found if cause.id != "more-use"]
+        found = self._named(found, "dark-water", "source-changed/uvt", lambda own, other: True)
+        places = {stage.id: stage.index for stage in self.variant.run.stages}
+        for clogged in ("cartridge-clogged", "cartridge-clogged-early"):
+            found = self._named(found, clogged, "prefilter-clogged", lambda own, other: places[own.stage or ""] < places[other.stage or ""])
         return found
+
+    def _named(self, found: list[Cause], own: str, other: str, same: Callable[[Cause, Cause], bool]) -> list[Cause]:
+        """Where two ids fit one thing, that of the stage's own room is taken and the other named in its evidence."""
+        taken = next((cause for cause in found if cause.id == own), None)
+        second = next((cause for cause in found if cause.id == other), None)
+        if taken is None or second is None or not same(taken, second):
+            return found
+        told = replace(taken, evidence=(*taken.evidence, *(f"{line} ({other})" for line in second.evidence if line not in taken.evidence)))
+        return [told if cause is taken else cause for cause in found if cause is not second]
 
     # --- series -------------------------------------------------------------------------------------------------------
     @cached_property

@@ -375,6 +375,30 @@ def _only_late(s: Signs) -> Sign | None:
 
 
 @sign
+def _setting_seen(s: Signs) -> Sign | None:
+    """Whether the setting is too low: hardness only late after a regeneration, or from the first day on, with salt and regenerations as they should be."""
+    late, key = s.of("only_late"), s.key("hardness_out")
+    if late is not None and late.holds:
+        return late
+    points, band = s.look.points(key), s.look.band(key)
+    if band is None or band.high is None or len(points) < 2:
+        return late
+    works = [sign for sign in (s.of("count_runs"), s.of("salt_falls")) if sign is not None]
+    if not works or not all(sign.holds for sign in works):
+        return late
+    never = min(value for _, value in points) > band.high
+    told = f"hardness behind it was never as designed, from {s.said(key, points[0][1])} on {points[0][0]} on, while it regenerates"
+    return Sign(never, told, tuple((day, key) for day, _ in points))
+
+
+@sign
+def _meter_stands(s: Signs) -> Sign | None:
+    """Whether nobody uses water: the meter stood over the last stretches."""
+    last = s.look.use.stretches[-2:]
+    return None if not last else Sign(all(each.daily <= 20 for each in last), f"{last[-1].daily:.0f} L a day ran until {last[-1].end}")
+
+
+@sign
 def _hardness_climbs(s: Signs) -> Sign | None:
     """Whether it climbs over months, without a step."""
     key = s.key("hardness_out")

@@ -145,6 +145,18 @@ class OfSofteners(Read):
         self.fires("setting-low", self.well, every(MONTHLY, soft__hardness_out=lambda i: "6 gpg" if i % 2 else "0.3 gpg", **late),
                    every(MONTHLY, soft__hardness_out=lambda i: "0.3 gpg" if i < 5 else "6 gpg", **late))  # fmt: skip
 
+    def test_a_setting_that_was_never_right(self) -> None:
+        """Hard from the first reading on while salt falls and it regenerates: the setting; with a count that stands it is the valve."""
+        hard = {"soft__hardness_out": "5 gpg", "soft__salt_level": lambda i: f"{45 - 2 * i} cm"}
+        self.fires(
+            "setting-low", self.well, every(MONTHLY, **hard, soft__regenerations=lambda i: 8 * i), every(MONTHLY, **hard, soft__regenerations=7)
+        )
+
+    def test_a_count_that_stands_while_nobody_is_there(self) -> None:
+        """No water, no regenerations: nothing is stuck."""
+        still = every(MONTHLY, soft__regenerations=40, meter=lambda i: f"{10000 + 5 * i} L")
+        self.fires("valve-stuck", self.well, every(MONTHLY, soft__regenerations=40, meter=lambda i: f"{27000 * i} L"), still, first=False)
+
     def test_resin_fouled_by_iron(self) -> None:
         """Climbs over months while iron arrives; the same climb with iron held back is not iron."""
         climbs = {
@@ -320,6 +332,9 @@ class OfLamps(Read):
             "dark-water", self.well, every(range(30, 250, 30), uv__uvt_in="52 %", **hours), every(range(30, 250, 30), uv__uvt_in="93 %", **hours)
         )
         self.assertNotIn("sleeve-fouled", [cause.id for cause in found.causes])
+        raw = self.look(self.well, every(range(30, 250, 30), source__uvt="52 %", **hours))
+        self.assertNotIn("source-changed/uvt", [cause.id for cause in raw.causes])
+        self.assertIn("dark-water", [cause.id for cause in raw.causes])
 
     def test_microbes_returned(self) -> None:
         """Found at a tap: a danger, first, from one sample alone; absent is not."""

@@ -14,8 +14,8 @@ from treatment.keeping.upkeep import upkeep
 from ..door import design_of
 from ..jobs.models import Job
 from ..trains.services import shown_stages
-from .models import JobLog, LogEntry
-from .services import opened, remember
+from .models import Device, JobLog, LogEntry
+from .services import hashed, opened, remember
 
 Entries = list[tuple[int, dict[str, Any]]]
 
@@ -45,6 +45,12 @@ def looked_after(job: Job, days: int, told: set[str]) -> Entries:
         if task.id not in told and not task.id.endswith(("/lamp", "/microbes")) and every >= 25:
             found += [(round(every * number * 0.97), {"did": task.id}) for number in range(1, int(days / every) + 1)]
     return found
+
+
+def meter(job: Job) -> None:
+    """A log that a simulated meter may fill: ``./cairn simulate http://127.0.0.1:8000 larkfell-demo-meter``."""
+    log = JobLog.objects.create(job=job, started_on=timezone.localdate() - dt.timedelta(days=30))
+    Device.objects.create(log=log, name="simulated meter", token_hash=hashed("larkfell-demo-meter"))
 
 
 def farm(job: Job, days: int, pick: random.Random) -> Entries:

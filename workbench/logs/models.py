@@ -14,6 +14,8 @@ class JobLog(models.Model):
 
     job = models.OneToOneField("jobs.Job", on_delete=models.CASCADE, related_name="log")
     started_on = models.DateField()
+    #: who looks after this house
+    technician = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
     due_on = models.DateField(null=True, blank=True)
     coming = models.JSONField(default=list, blank=True)
     dangers = models.PositiveIntegerField(default=0)
@@ -94,13 +96,14 @@ class Device(models.Model):
 
 
 class CalendarLink(models.Model):
-    """A private address of a calendar: of one job, or of the firm where job is none. It ends when its row is taken away."""
+    """A private address of a calendar: of one job, of the houses of one technician, or of the firm. It ends when its row is taken away."""
 
     workspace = models.ForeignKey("accounts.Workspace", on_delete=models.CASCADE, related_name="calendar_links")
     job = models.ForeignKey("jobs.Job", null=True, blank=True, on_delete=models.CASCADE, related_name="calendar_links")
+    technician = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.CASCADE, related_name="+")
     secret = models.CharField(max_length=64, unique=True)
     made_at = models.DateTimeField(auto_now_add=True)
     by_name = models.CharField(max_length=150)
 
     def __str__(self) -> str:
-        return f"calendar of {self.job or self.workspace}"
+        return f"calendar of {self.job or self.technician or self.workspace}"

@@ -14,6 +14,7 @@ from treatment.keeping.ical import ical, supplies
 from treatment.language.display import media_hint, show
 from treatment.language.log_keys import log_key
 
+from ..accounts.models import Membership
 from ..jobs.models import Job
 from .models import CalendarLink
 from .redesign import redesigned
@@ -53,6 +54,7 @@ def context_of(book: Book, here: str, cause: str) -> dict[str, Any]:
         "stages": list(names.items()),
         "units_here": names.get(here, ""),
         "devices": book.log.devices.all(),
+        "members": Membership.objects.select_related("user").filter(workspace=book.job.workspace_id),
         "links": CalendarLink.objects.filter(job=book.job),
         "redesign": redesigned(book),
         "use": found.look.use,
@@ -113,12 +115,12 @@ def _visit(visit: Any, system: str) -> dict[str, Any]:
 
 
 def calendar_of(link: CalendarLink) -> bytes:
-    """The calendar behind a private address: a year of visits of one job, or of the firm's jobs."""
+    """The calendar behind a private address: a year of visits of one job, of a technician's houses, or of the firm's."""
     today = timezone.localdate()
     until = today + dt.timedelta(days=YEAR)
-    jobs = (
-        [link.job] if link.job is not None else list(Job.objects.filter(workspace=link.workspace, log__isnull=False).select_related("survey")[:200])
-    )
+    kept = Job.objects.filter(workspace=link.workspace, log__isnull=False).select_related("survey")
+    kept = kept.filter(log__technician=link.technician) if link.technician is not None else kept
+    jobs = [link.job] if link.job is not None else list(kept[:200])
     named = []
     for job in jobs:
         book = opened(job)

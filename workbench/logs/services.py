@@ -19,7 +19,7 @@ from treatment.keeping.upkeep import Task, upkeep
 from treatment.language.errors import BadDocument
 from treatment.language.log_keys import SOURCE, TAP
 
-from ..accounts.models import Workspace
+from ..accounts.models import Membership, Workspace
 from ..door import design_of
 from ..jobs.models import Job
 from ..jobs.services import hold
@@ -200,6 +200,14 @@ def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) 
         remember(book)
 
 
+def look_after(job: Job, username: str) -> None:
+    """Who looks after a house; nobody where the name is empty. Raises Refused for a name that is not of the firm."""
+    member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=username).first()
+    if username and member is None:
+        raise Refused("That is nobody of this firm.")
+    JobLog.objects.filter(job=job).update(technician=member.user if member else None)
+
+
 # --- devices and calendars ------------------------------------------------------------------------------------------------
 def new_device(job: Job, name: str) -> tuple[Device, str]:
     """A device and its token, which is told this once."""
@@ -230,6 +238,8 @@ def may_send(device: Device) -> bool:
     return held.count <= RATE
 
 
-def new_link(workspace: Workspace, job: Job | None, user: Any) -> CalendarLink:
-    """A private address of a calendar."""
-    return CalendarLink.objects.create(workspace=workspace, job=job, secret=secrets.token_urlsafe(24), by_name=user.get_username())
+def new_link(workspace: Workspace, job: Job | None, user: Any, technician: Any = None) -> CalendarLink:
+    """A private address of a calendar: of a job, of a technician's houses, or of the firm."""
+    return CalendarLink.objects.create(
+        workspace=workspace, job=job, technician=technician, secret=secrets.token_urlsafe(24), by_name=user.get_username()
+    )

@@ -19,6 +19,7 @@ from treatment.keeping.line import Line, Piece
 from treatment.keeping.upkeep import upkeep
 
 from ..accounts.access import job_for, may_change, membership
+from ..accounts.models import Membership
 from ..door import design_of
 from ..jobs.listing import due_counts
 from ..jobs.models import Job
@@ -124,9 +125,11 @@ def done(request: Request, pk: int) -> HttpResponse:
     on = _day(request.POST.get("on", "")) or timezone.localdate()
     amount = request.POST.get("amount", "").strip()
     body = {"did": request.POST.get("task", "")} | ({"amount": amount} if amount else {})
+    upload = request.FILES.get("photo")
     try:
-        services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40])
-    except Refused as error:
+        small = photo(upload.read(LARGEST_PHOTO + 1)) if upload is not None else None
+        services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], small)
+    except (Refused, NoPhoto) as error:
         return _page(request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount)
     return redirect(reverse("logbook", args=[pk]) + "#due")
 
@@ -251,6 +254,17 @@ def redesign(request: Request, pk: int) -> HttpResponse:
     return redirect("options", pk)
 
 
+@require_POST
+def look_after(request: Request, pk: int) -> HttpResponse:
+    """Who looks after the house."""
+    job = job_for(request, pk, change=True)
+    try:
+        services.look_after(job, request.POST.get("technician", ""))
+    except Refused as error:
+        return _page(request, job, 422, technician_problem=str(error))
+    return redirect(reverse("logbook", args=[pk]) + "#tools")
+
+
 # --- calendars -------------------------------------------------------------------------------------------------------------
 @require_GET
 def calendar(request: Request) -> HttpResponse:
@@ -258,6 +272,8 @@ def calendar(request: Request) -> HttpResponse:
     member = membership(request)
     today = timezone.localdate()
     logs = JobLog.objects.filter(job__workspace=member.workspace)
+    technician = request.GET.get("of", "")[:150]
+    logs = logs.filter(technician__username=technician) if technician else logs
     counts = due_counts(member.workspace)
     number = request.GET.get("page", "1")
     start = (int(number) - 1) * PER_PAGE if number.isdecimal() and 0 < int(number) < 10_000 else 0
@@ -267,10 +283,12 @@ def calendar(request: Request) -> HttpResponse:
         (log, [(dt.date.fromisoformat(on), task, words, who) for on, task, words, who in log.coming if on <= end.isoformat()][:4])
         for log in rows[:PER_PAGE]
     ]
-    links = CalendarLink.objects.filter(workspace=member.workspace, job=None)
+    links = CalendarLink.objects.select_related("technician").filter(workspace=member.workspace, job=None)
     page = start // PER_PAGE + 1
+    members = Membership.objects.select_related("user").filter(workspace=member.workspace)
     return render(request, "logs/calendar.html", {
-        "workspace": member.workspace, "counts": counts, "rows": shown, "today": today, "links": links, "page": page, "more": len(rows) > PER_PAGE,
+        "workspace": member.workspace, "counts": counts, "of": technician, "members": members,
+        "rows": shown, "today": today, "links": links, "page": page, "more": len(rows) > PER_PAGE,
         "address": request.build_absolute_uri("/"),
     })  # fmt: skip
 
@@ -284,7 +302,8 @@ def link(request: Request) -> HttpResponse:
     if request.POST.get("end", "").isdecimal():
         CalendarLink.objects.filter(workspace=member.workspace, pk=int(request.POST["end"])).delete()
     else:
-        services.new_link(member.workspace, job, request.user)
+        of = Membership.objects.select_related("user").filter(workspace=member.workspace, user__username=request.POST.get("of", "")).first()
+        services.new_link(member.workspace, job, request.user, of.user if of else None)
     return redirect(reverse("logbook", args=[job.pk]) + "#tools" if job else reverse("calendar"))
 
 

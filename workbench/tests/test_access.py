@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from vivid_cairn.urls import urlpatterns
 from workbench.jobs.models import Job
-from workbench.logs.models import JobLog
+from workbench.logs.models import JobLog, LogEntry, LogPhoto
 from workbench.samples.models import Sample
 from workbench.starts.models import StartPhoto, StartRun
 
@@ -23,13 +23,15 @@ class WhoMayDoWhat(WorkbenchTestCase):
     def addresses(self) -> list[tuple[str, str, bool]]:
         """Every address but the open ones: its name, itself, and whether it belongs to a job."""
         session = self.job.kit_sessions.get_or_create(kit="well", defaults={"started_at": timezone.now()})[0]
-        JobLog.objects.get_or_create(job=self.job, defaults={"started_on": timezone.localdate()})
+        log, _ = JobLog.objects.get_or_create(job=self.job, defaults={"started_on": timezone.localdate()})
+        entry, _ = LogEntry.objects.get_or_create(log=log, key="k", defaults={"on": timezone.localdate()})
         run, _ = StartRun.objects.get_or_create(job=self.job)
         told = {"key": "k", "step": "site/kit_check", "kind": "photo", "at": timezone.now()}
         event = run.events.get_or_create(number=1, defaults=told)[0]
         photo = StartPhoto.objects.get_or_create(event=event, defaults={"image": b"", "width": 1, "height": 1})[0]
+        LogPhoto.objects.get_or_create(pk=photo.pk, defaults={"entry": entry, "image": b"", "width": 1, "height": 1})
         parts = {
-            "entry": 1,
+            "entry": entry.pk,
             "photo": photo.pk,
             "pk": self.job.pk,
             "sample": Sample.objects.filter(job=self.job)[0].pk,

@@ -115,12 +115,16 @@ class OnAnyScreen(BrowserTestCase):
                 "panel",
                 "shelf",
                 "materials",
+                "commission",
+                "logbook",
+                "logbook-table",
                 "kits",
                 "words",
                 "jobs",
+                "calendar",
                 "firm",
             ):
-                page.goto(reverse(name, args=[] if name in ("words", "jobs", "firm") else [job.pk]))
+                page.goto(reverse(name, args=[] if name in ("words", "jobs", "calendar", "firm") else [job.pk]))
                 over = page.evaluate("document.documentElement.scrollWidth - innerWidth")
                 self.assertLessEqual(over, 0, f"{name} at {width}")
 

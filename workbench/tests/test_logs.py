@@ -254,6 +254,19 @@ class Calendars(Logbook):
         viewer.force_login(self.viewer)
         self.assertEqual(viewer.post(reverse("calendar-link"), {}).status_code, 403)
 
+    def test_the_houses_of_one_technician(self) -> None:
+        """Chosen among the firm's people; their calendar and their page hold those houses alone."""
+        self.begin(400)
+        self.page()
+        self.assertContains(self.client.post(self.where("logbook-technician"), {"technician": "stan"}), "nobody of this firm", status_code=422)
+        self.client.post(self.where("logbook-technician"), {"technician": "dirk"})
+        self.assertContains(self.client.get(reverse("calendar") + "?of=dirk"), self.job.name)
+        self.assertNotContains(self.client.get(reverse("calendar") + "?of=dora"), self.job.name)
+        for name, count in (("dirk", True), ("dora", False)):
+            self.client.post(reverse("calendar-link"), {"of": name})
+            link = CalendarLink.objects.order_by("-pk")[0]
+            self.assertEqual(b"VEVENT" in Client().get(reverse("calendar-file", args=[link.secret])).content, count)
+
     def test_the_firm_at_a_glance(self) -> None:
         """Overdue, today, this week; another firm's are not counted."""
         self.begin(400)

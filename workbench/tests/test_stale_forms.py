@@ -49,6 +49,7 @@ NEVER_OVER = {
     "logbook-say": "a word more on a cause; the newest is shown with its name",
     "logbook-table": "shows what is understood; kept, entries more",
     "logbook-redesign": "an option more",
+    "logbook-technician": "who looks after the house, shown as it stands",
     "logbook-device": "a device more, or ends the one that is named",
     "calendar-link": "an address more, or ends the one that is named",
     "measure": "a figure more of a measurement",

@@ -42,6 +42,8 @@ class Command(BaseCommand):
                     _vial(job)
                 if job.name in LOGS:
                     logs.kept(job, user, *LOGS[job.name])
+                if job.name == "Quarry Lane 9":
+                    logs.meter(job)
                 if job.name in RUNS:
                     RUNS[job.name](job, user)
 
