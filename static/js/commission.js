@@ -46,7 +46,7 @@ async function send() {
       if (told.user !== box().dataset.user || (told.refused && told.refused.wants !== "missing")) continue;
       const answer = await post(told);
       if (!answer) break;
-      if (answer.status === "refused") await store.put({ ...told, refused: answer });
+      if (answer.status === "refused") await store.change({ ...told, refused: answer });
       else { await store.drop(told.order); kept += 1; if (answer.clock_s) say("This phone's clock is off; the times were put right.", true); }
     }
   } finally {

@@ -16,4 +16,10 @@ async function run(mode, act) {
 }
 export const all = () => run("readonly", (held) => held.getAll());
 export const put = (told) => run("readwrite", (held) => held.put(told));
+/* Only what is still there: somebody may have let it go meanwhile. */
+export const change = (told) => run("readwrite", (held) => {
+  const asked = held.get(told.order);
+  asked.onsuccess = () => { if (asked.result) held.put(told); };
+  return asked;
+});
 export const drop = (order) => run("readwrite", (held) => held.delete(order));

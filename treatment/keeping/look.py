@@ -106,7 +106,7 @@ class Look:
         found = {}
         for key, points in raw.items():
             what = key.rpartition(".")[2]
-            if what in COUNTED or key in MICROBES:
+            if what in COUNTED or what.removesuffix("_out") in ("total_coliform", "e_coli"):
                 found[key] = self._counted(key, points) if what == "lamp_hours" else points
                 continue
             gone = {points[i] for i in self._alone(key, points)}

@@ -12,11 +12,14 @@ from typing import Any
 from ..language.display import show
 from ..language.log_keys import log_key
 from ..train.room import StageRun
+from .log import Entry
 from .look import MICROBES, Look, unit_of
 from .trend import Point, trend
 
 #: readings that lie back farther than this say nothing of today [days]
 STALE = 400
+#: litres an hour at night from which something runs
+NIGHT = 3.0
 #: days within which readings are taken together
 NEAR = 45
 
@@ -115,14 +118,17 @@ class Signs:
 
 @sign
 def _microbes_found(s: Signs) -> Sign | None:
-    held = [(key, point) for key in MICROBES if (point := s.look.last(key)) is not None]
+    guards = [stage.id for stage in s.look.stages if stage.disinfects or stage.index == len(s.look.stages) - 1]
+    keys = [*MICROBES, *(f"{id}.{name.partition('.')[2]}_out" for id in guards for name in MICROBES)]
+    held = [(key, point) for key in keys if (point := s.look.last(key)) is not None]
     if not held:
         return None
     found = [(key, point) for key, point in held if point[1] > 0]
     if not found:
         return no("no microbes in the last sample", *((point[0], key) for key, point in held))
     key, point = found[0]
-    return yes(f"{log_key(key, ()).words} found at a tap on {point[0]}", (point[0], key))
+    place = "at a tap" if key in MICROBES else "in the treated water"
+    return yes(f"{log_key(key, s.look.ids).words} found {place} on {point[0]}", (point[0], key))
 
 
 @sign
@@ -186,7 +192,8 @@ def _spring(s: Signs) -> Sign | None:
 
 
 def _residual(s: Signs) -> tuple[str, Point] | None:
-    for key in (s.key("free_chlorine_out"), "tap.free_chlorine"):
+    tanks = [stage.id for stage in s.look.stages if s.stage is not None and stage.index > s.stage.index and stage.room.cushions]
+    for key in (s.key("free_chlorine_out"), *(f"{id}.free_chlorine_out" for id in tanks), "tap.free_chlorine"):
         if (point := s.fresh(key)) is not None:
             return key, point
     return None
@@ -868,14 +875,25 @@ def _used_when_away(s: Signs) -> Sign | None:
             daily = (inside[-1][1] - inside[0][1]) / (inside[-1][0] - inside[0][0]).days
             told = f"{daily:.0f} L a day ran from {inside[0][0]} to {inside[-1][0]}, while nobody was there"
             return Sign(daily > s.look.marks["night_use"], told, ((inside[-1][0], "meter"),))
-    nights = [entry for entry in s.look.log.entries if entry.at is not None and entry.at.hour < 5]
-    for first, then in itertools.pairwise(nights):
-        if (then.on - first.on).days <= 1:
-            a = next((value.middle for value in first.readings if value.key.key == "meter"), None)
-            b = next((value.middle for value in then.readings if value.key.key == "meter"), None)
-            if a is not None and b is not None and first.on == then.on:
-                return Sign(b - a > 5, f"{b - a:.0f} L ran in the night of {first.on}", ((first.on, "meter"),))
+    nights = [(moment, total) for entry in s.look.log.entries if (moment := _night(entry)) and (total := _total(entry)) is not None]
+    for (begin, first), (end, then) in itertools.pairwise(nights):
+        hours = (end - begin).total_seconds() / 3600
+        if 0.5 <= hours <= 10 and then >= first:
+            told = f"{then - first:.0f} L ran in {hours:.0f} hours of the night of {begin.date()}"
+            return Sign(then - first > NIGHT * hours, told, ((end.date(), "meter"),))
     return None
+
+
+def _night(entry: Entry) -> dt.datetime | None:
+    """When an entry was made, if that was at night."""
+    if entry.at is None or 7 <= entry.at.hour < 22:
+        return None
+    return dt.datetime.combine(entry.on, entry.at)
+
+
+def _total(entry: Entry) -> float | None:
+    """What the meter of an entry says."""
+    return next((value.middle for value in entry.readings if value.key.key == "meter"), None)
 
 
 @sign

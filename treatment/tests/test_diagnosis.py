@@ -345,6 +345,7 @@ class OfLamps(Read):
             every([300, 360], tap__total_coliform="absent"),
         )
         self.assertEqual((found.causes[0].severity, found.causes[0].stage), ("danger", None))
+        self.fires("microbes-returned", self.well, every([300], uv__e_coli_out="present"), every([300], stone__e_coli_out="present"))
 
 
 class OfMembranes(Read):
@@ -454,6 +455,17 @@ class OfThePlace(Read):
         running = [*every([200, 214], meter=lambda i: f"{1000 + 14 * 400 * i} L"), away]
         still = [*every([200, 214], meter=lambda i: f"{1000 + 20 * i} L"), away]
         self.fires("leak", self.well, running, still)
+
+    def test_a_leak_of_the_night(self) -> None:
+        """60 L between two readings of one night: a leak; 4 L is a glass and a flush not."""
+
+        def night(litres: int) -> list[Entry]:
+            return [
+                {"on": day(100), "at": "00:30", "readings": {"meter": "50000 L"}},
+                {"on": day(100), "at": "05:30", "readings": {"meter": f"{50000 + litres} L"}},
+            ]
+
+        self.fires("leak", self.well, night(60), night(4))
 
     def test_bypass_open(self) -> None:
         """Iron, hardness and pH as they arrive, all at once: the bypass, and not three broken units; one alone is that unit."""

@@ -11,6 +11,7 @@ from django.utils import timezone
 from treatment.keeping.chart import Chart, chart, shown_unit
 from treatment.keeping.due import Due, gathered
 from treatment.keeping.ical import ical, supplies
+from treatment.keeping.year import year
 from treatment.language.display import media_hint, show
 from treatment.language.log_keys import log_key
 
@@ -36,6 +37,7 @@ def context_of(book: Book, here: str, cause: str) -> dict[str, Any]:
     opened_cause = next((each for each in causes if each.id == cause), None)
     marked = {key for _, key in opened_cause.stands_on} if opened_cause else set()
     names = names_of(book)
+    coming = gathered(found.due, today + dt.timedelta(days=YEAR), since=today)
     return {
         "log": book.log,
         "key": secrets.token_hex(8),
@@ -45,7 +47,8 @@ def context_of(book: Book, here: str, cause: str) -> dict[str, Any]:
         "due": [
             _due(each, book.job.units, names, today) for each in found.due if not here or (each.task.stage is not None and each.task.stage.id == here)
         ],
-        "year": [_visit(visit, book.job.units) for visit in gathered(found.due, today + dt.timedelta(days=YEAR), since=today)],
+        "year": [_visit(visit, book.job.units) for visit in coming],
+        "glance": year(coming, today),
         "charts": charts(book, here, marked),
         "doubted": found.look.doubted[-12:],
         "entries": book.log.entries.filter(gone=False).prefetch_related("photos").defer("photos__image")[:SHOWN],

@@ -4,15 +4,33 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from treatment.keeping.line import Line, fold
 from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import log_key
+from treatment.language.tables import table
 
 MOST = 5000
+DAY = "date"
+#: analytes that are offered by name; any other is taken where its heading names it
+USUAL = (
+    "ph",
+    "hardness",
+    "iron",
+    "manganese",
+    "free_chlorine",
+    "total_chlorine",
+    "tds",
+    "turbidity",
+    "nitrate",
+    "hydrogen_sulfide",
+    "uvt",
+    "temperature",
+    "total_coliform",
+)
 DATE_WORDS = ("date", "day", "on", "datum", "when")
 _FORMS = ("%Y-%m-%d", "%d.%m.%Y", "%d %b %Y", "%d %B %Y", "%Y/%m/%d")
 _SLASHED = re.compile(r"^(\d{1,2})/(\d{1,2})/(\d{4})$")
@@ -28,25 +46,29 @@ class Understood:
     problem: str = ""
 
 
-def understood(cells: Sequence[Sequence[str]], line: Line, ids: Sequence[str], system: str) -> Understood:
-    """Read a table whose first row has the headings: a date, and what the columns are, as the entry line takes it."""
+def understood(cells: Sequence[Sequence[str]], line: Line, ids: Sequence[str], system: str, chosen: Mapping[int, str] | None = None) -> Understood:
+    """Read a table whose first row has the headings: a date, and what the columns are, as the entry line takes it.
+
+    chosen: number of a column -> the key that a person gave it, empty to leave it out, ``date`` for the day.
+    """
+    chosen = chosen or {}
     cells = [row for row in cells if any(cell.strip() for cell in row)]
     if len(cells) < 2:
         return Understood((), (), (), "A table has a row of headings and at least one of readings.")
     if len(cells) > MOST:
         return Understood((), (), (), f"This has more than {MOST} rows; send it in parts.")
     head = [cell.strip() for cell in cells[0]]
-    day = next((i for i, name in enumerate(head) if fold(name) in DATE_WORDS), None)
+    day = next((i for i, key in chosen.items() if key == DAY), next((i for i, name in enumerate(head) if fold(name) in DATE_WORDS), None))
+    columns = [(name, DAY if i == day else _given(chosen[i], ids) if i in chosen else _key(name, line)) for i, name in enumerate(head)]
     if day is None:
-        return Understood((), (), (), "No column is called “date”.")
-    columns = [(name, "" if i == day else _key(name, line)) for i, name in enumerate(head)]
+        return Understood(tuple(columns), (), (), "No column is called “date”; choose the one that holds the day.")
     rows, bad = [], []
     for number, row in enumerate(cells[1:], 2):
         try:
             on = date_of(row[day].strip() if day < len(row) else "")
             readings = {}
             for (name, key), cell in zip(columns, row, strict=False):
-                if key and cell.strip():
+                if key not in ("", DAY) and cell.strip():
                     known = log_key(key, ids)
                     text = known.typed(_with_unit(name, cell.strip()), system)
                     try:
@@ -61,6 +83,23 @@ def understood(cells: Sequence[Sequence[str]], line: Line, ids: Sequence[str], s
         except NotUnderstood as error:
             bad.append((number, error.reason))
     return Understood(tuple(columns), tuple(rows), tuple(bad))
+
+
+def _given(key: str, ids: Sequence[str]) -> str:
+    """A key that was chosen; none where it is not of this train."""
+    try:
+        return log_key(key, ids).key
+    except NotUnderstood:
+        return ""
+
+
+def choices(ids: Sequence[str]) -> list[str]:
+    """What a column may be: what is read at each unit, at source and tap."""
+    rows = table("log")
+    found = [*rows["whole"], *(f"{place}.{what}" for place in ("source", "tap") for what in (*rows[place], *USUAL))]
+    for id in ids:
+        found += [f"{id}.{what}" for what in rows["stage"]] + [f"{id}.{what}_{side}" for what in USUAL for side in ("in", "out")]
+    return found
 
 
 def _key(name: str, line: Line) -> str:

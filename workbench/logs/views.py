@@ -33,7 +33,7 @@ from .models import CalendarLink, JobLog, LogPhoto
 from .page import calendar_of, context_of
 from .redesign import open_redesign
 from .services import Refused
-from .table import Understood, understood
+from .table import Understood, choices, understood
 
 #: days that the firm's calendar looks ahead, and jobs on a page of it
 AHEAD, PER_PAGE = 60, 50
@@ -182,9 +182,10 @@ def table(request: Request, pk: int) -> HttpResponse:
     if upload is not None:
         rows_typed = "\n".join("\t".join(row) for row in cells)
     design = design_of(job, trains.shown_stages(job))
-    found: Understood = understood(
-        cells, Line(design.chosen, upkeep(design.chosen), job.units), [stage.id for stage in design.chosen.run.stages], job.units
-    )
+    ids = [stage.id for stage in design.chosen.run.stages]
+    chosen = {int(name[4:]): str(value) for name, value in request.POST.items() if name.startswith("col-") and name[4:].isdecimal() and len(name) < 8}
+    found: Understood = understood(cells, Line(design.chosen, upkeep(design.chosen), job.units), ids, job.units, chosen)
+    context |= {"choices": choices(ids), "columns": list(enumerate(found.columns))}
     if found.problem or request.POST.get("keep") != "1":
         return render(
             request,

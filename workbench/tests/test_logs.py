@@ -183,6 +183,18 @@ class Tables(Logbook):
         self.client.post(self.where("logbook-table"), {"rows": self.ROWS, "keep": "1"})
         self.assertEqual([entry.body["readings"]["softener.hardness_out"] for entry in LogEntry.objects.order_by("on")], ["0.5 gpg", "0.4 gpg"])
 
+    def test_a_column_may_be_chosen(self) -> None:
+        """What a heading does not say is asked beside it: the day, a reading, or left out."""
+        self.begin()
+        rows = "taken\tH\tpH after stone\n2025-03-01\t0.5 gpg\t7.1\n"
+        answer = self.client.post(self.where("logbook-table"), {"rows": rows})
+        self.assertContains(answer, "choose the one that holds the day", status_code=422)
+        chosen = {"rows": rows, "col-0": "date", "col-1": "softener.hardness_out", "col-2": "", "keep": "1"}
+        self.client.post(self.where("logbook-table"), chosen)
+        self.assertEqual(LogEntry.objects.get().body["readings"], {"softener.hardness_out": "0.5 gpg"})
+        self.client.post(self.where("logbook-table"), chosen | {"col-1": "nowhere.hardness_out", "col-9": "x"})
+        self.assertEqual(LogEntry.objects.count(), 1)
+
     def test_a_workbook(self) -> None:
         self.begin()
         book, out = Workbook(), io.BytesIO()
