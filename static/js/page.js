@@ -18,8 +18,15 @@ export function say(line, shown = false) {
   if (shown) live.classList.remove("sr-only");
 }
 
-/* Send an edit of the train or the wall with the version it was made on; the answer takes the box's place. */
-export function edit(box, values) {
-  values.version = box.dataset.version;
-  htmx.ajax("POST", box.dataset.edit, { target: "#" + box.id, swap: "outerHTML", values });
+/* Requests of the train and the wall go one after another: each is made on what the one before it left. */
+let turn = Promise.resolve();
+export function inTurn(work) {
+  turn = turn.then(work).catch(() => null);
+  return turn;
 }
+
+/* Send an edit of the train or the wall with the version that its box has when its turn comes; the answer takes the box's place. */
+export const edit = (find, values) => inTurn(() => {
+  const box = find();
+  return box && htmx.ajax("POST", box.dataset.edit, { target: `#${box.id}`, swap: "outerHTML", values: { ...values, version: box.dataset.version } });
+});

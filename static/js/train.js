@@ -1,6 +1,6 @@
 /* The train: keys, and a stage carried to another place; the drop place is the gap nearest the pointer. */
 import { carry } from "./drag.js";
-import { edit, keysOff, near, say, typing } from "./page.js";
+import { edit, inTurn, keysOff, near, say, typing } from "./page.js";
 
 const bench = () => document.getElementById("bench");
 const stages = () => Array.from(document.querySelectorAll("#bench .stage"));
@@ -14,18 +14,29 @@ document.addEventListener("htmx:afterSettle", () => {
   if (keyboard && stage && (!at || at === document.body || at.classList.contains("stage"))) stage.focus({ preventScroll: true });
 });
 
+let asked = ""; /* the stage that was asked for and is not shown yet: the next step counts from there */
+const called = (id) => stages().find((stage) => stage.dataset.stage === id);
+const current = () => called(asked) ?? selected();
+
 function choose(by) {
   const all = stages();
   if (!all.length) return;
-  const next = all[Math.max(0, Math.min(all.length - 1, Math.max(all.indexOf(selected()), 0) + by))];
-  if (!next || next === selected()) return;
+  const next = all[Math.max(0, Math.min(all.length - 1, Math.max(all.indexOf(current()), 0) + by))];
+  if (!next || next === current()) return;
+  const id = next.dataset.stage;
+  asked = id;
   keyboard = true;
   next.focus({ preventScroll: true });
-  htmx.ajax("GET", next.getAttribute("href"), { target: "#bench", swap: "outerHTML" });
+  inTurn(async () => {
+    const stage = called(id);
+    if (asked !== id || !stage) return; /* somebody went on */
+    await htmx.ajax("GET", stage.getAttribute("href"), { target: "#bench", swap: "outerHTML" });
+    if (asked === id) asked = "";
+  });
 }
 function act(action) {
   keyboard = true;
-  edit(bench(), { action, stage: selected()?.dataset.stage ?? "" });
+  edit(bench, { action, stage: current()?.dataset.stage ?? "" });
 }
 function lookAtFindings() {
   const list = document.getElementById("findings");
@@ -69,7 +80,7 @@ carry({
   end(stage, dropped, _, e) {
     mark()?.setAttribute("visibility", "hidden");
     const { from, to } = placeAt(stage, e.clientX);
-    if (dropped && from >= 0 && to !== from) edit(bench(), { action: "move", stage: stage.dataset.stage, to: String(to) });
+    if (dropped && from >= 0 && to !== from) edit(bench, { action: "move", stage: stage.dataset.stage, to: String(to) });
   },
 });
 

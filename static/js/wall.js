@@ -23,18 +23,18 @@ carry({
     if (!dropped) return;
     const by = carried(from, e), foot = Number(unit.dataset.foot);
     const place = { action: "place", stage: unit.dataset.unit, x: String(Number(unit.dataset.x) + by.x) };
-    edit(wall(), foot > 0 ? { ...place, foot: String(foot - by.y) } : place);
+    edit(wall, foot > 0 ? { ...place, foot: String(foot - by.y) } : place);
   },
 });
 
 const WAYS = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down" };
 let refocus = "";
 document.addEventListener("keydown", (e) => {
-  const unit = near(e, "#wall .unit");
+  const unit = near(e, "#wall .unit") ?? (refocus && document.activeElement === document.body ? document.getElementById(refocus) : null);
   if (!WAYS[e.key] || !unit || e.ctrlKey || e.metaKey || e.altKey) return;
   e.preventDefault();
   refocus = unit.id;
-  edit(wall(), { action: WAYS[e.key], stage: unit.dataset.unit });
+  edit(wall, { action: WAYS[e.key], stage: unit.dataset.unit });
 });
 document.addEventListener("htmx:afterSettle", () => {
   if (refocus) document.getElementById(refocus)?.focus({ preventScroll: true });

@@ -316,6 +316,13 @@ class EditingTheTrain(BrowserTestCase):
         expect(page.locator("#bench .stage")).to_have_count(4)
         page.keyboard.press("u")
         expect(page.locator("#bench .stage")).to_have_count(5)
+        for _ in range(5):  # in one breath: none is lost
+            page.keyboard.press("ArrowLeft")
+        expect(page.locator('#stage-neutralizer[aria-current="true"]')).to_have_count(1)
+        for _ in range(3):
+            page.keyboard.press("ArrowRight")
+        expect(page.locator('#stage-sediment[aria-current="true"]')).to_have_count(1)
+        expect(page.locator("#stage-sediment")).to_be_focused()
         page.keyboard.press("a")
         expect(page.locator("#shelf")).to_be_focused()
         page.keyboard.press("Escape")
