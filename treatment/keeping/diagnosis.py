@@ -10,6 +10,7 @@ from typing import Any
 
 from ..language.analytes import analytes
 from ..language.figure import rounded
+from ..language.schema import array, maybe, obj
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
@@ -289,16 +290,10 @@ def _sentence(sign: Sign) -> str:
 def diagnosis_schema() -> dict[str, Any]:
     """The JSON Schema of ``cairn-diagnosis/1``."""
 
-    def obj(properties: dict[str, Any]) -> dict[str, Any]:
-        return {"type": "object", "properties": properties, "additionalProperties": False, "required": list(properties)}
-
-    def maybe(schema: dict[str, Any]) -> dict[str, Any]:
-        return {"anyOf": [schema, {"type": "null"}]}
-
     text, number, day = {"type": "string"}, {"type": "number"}, {"type": "string", "format": "date"}
     end = {"type": ["number", "null"]}
     quantity = obj({"value": number, "unit": text})
-    lines = {"type": "array", "items": {"type": "object"}}
+    lines = array({"type": "object"})
     band = obj({"low": end, "high": end, "unit": text, "working": lines})
     series = obj(
         {
@@ -308,7 +303,7 @@ def diagnosis_schema() -> dict[str, Any]:
             "crosses": maybe(obj({"mark": quantity, "on": day, "low": day, "high": day})),
         }
     )
-    texts = {"type": "array", "items": text}
+    texts = array(text)
     cause = obj({
         "id": text, "stage": {"type": ["string", "null"]}, "rank": number, "weight": number, "evidence": texts, "against": texts, "tell_apart": text,
         "do": texts, "severity": {"enum": list(SEVERITIES)},
@@ -319,7 +314,7 @@ def diagnosis_schema() -> dict[str, Any]:
         "$id": FORMAT,
         "title": "Vivid Cairn diagnosis",
         **obj({
-            "format": {"const": FORMAT}, "as_of": day, "due": {"type": "array", "items": task}, "series": {"type": "array", "items": series},
-            "causes": {"type": "array", "items": cause}, "doubted": {"type": "array", "items": obj({"on": day, "key": text, "why": text})},
+            "format": {"const": FORMAT}, "as_of": day, "due": array(task), "series": array(series),
+            "causes": array(cause), "doubted": array(obj({"on": day, "key": text, "why": text})),
         }),
     }  # fmt: skip

@@ -24,7 +24,7 @@ from .use import Use
 #: what is counted on and never falls, or is a level that is filled: no outliers are looked for there
 COUNTED = ("lamp_hours", "starts", "regenerations", "meter", "salt_level", "brine_level", "solution_level", "days_since_regeneration")
 #: days of which a trend is taken, where they hold four readings
-RECENT = 400
+RECENT = int(table("upkeep")["marks"]["recent"])
 #: what was read -> the tasks after which it starts anew
 ANEW = {
     "pressure_drop": ("cartridge", "medium", "prefilter"),

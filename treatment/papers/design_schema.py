@@ -7,20 +7,11 @@ from typing import Any
 from ..keeping.upkeep import BASES, DAY, HOUR
 from ..keeping.upkeep import WHO as OF
 from ..language.analytes import analytes
+from ..language.schema import array, obj
 from ..stages import ROOMS
 from ..starting.step import PHASES, WHERE, WHO
 from .design_file import FORMAT, PIPE
 from .materials import GROUPS
-
-
-def obj(properties: dict[str, Any], required: list[str] | None = None) -> dict[str, Any]:
-    """The schema of an object with just these keys, all of them required unless said otherwise."""
-    return {"type": "object", "properties": properties, "additionalProperties": False, "required": list(properties) if required is None else required}
-
-
-def array(items: dict[str, Any]) -> dict[str, Any]:
-    """The schema of a list."""
-    return {"type": "array", "items": items}
 
 
 def design_schema() -> dict[str, Any]:

@@ -11,6 +11,7 @@ from ..evidence.samples import RAW_POINTS
 from ..job.facts import SampleFacts
 from ..language.analytes import MICROBES, analytes
 from ..language.figure import rounded, source
+from ..language.schema import array, obj
 from .document import reading_document
 from .expected import Reading
 from .run import Event, Run, Standing
@@ -139,12 +140,6 @@ def _reading(event: Event | None, expected: Reading | None) -> dict[str, Any]:
 
 def record_schema() -> dict[str, Any]:
     """The JSON Schema of ``cairn-commissioning/1``."""
-
-    def obj(properties: dict[str, Any]) -> dict[str, Any]:
-        return {"type": "object", "properties": properties, "additionalProperties": False, "required": list(properties)}
-
-    def array(items: dict[str, Any]) -> dict[str, Any]:
-        return {"type": "array", "items": items}
 
     text, flag, maybe = {"type": "string"}, {"type": "boolean"}, {"type": ["string", "null"]}
     end = {"type": ["number", "null"]}

@@ -10,7 +10,6 @@ from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
-from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from intake.apart import rows_apart
@@ -20,6 +19,7 @@ from treatment.keeping.upkeep import upkeep
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Membership
+from ..attached import attached
 from ..door import design_of
 from ..jobs.listing import due_counts
 from ..jobs.models import Job
@@ -212,7 +212,7 @@ def log_file(request: Request, pk: int) -> HttpResponse:
     log = services.log_of(job)
     if log is None:
         raise Http404
-    return _file(
+    return attached(
         JsonResponse(services.document_of(log), json_dumps_params={"indent": 1, "ensure_ascii": False}).content, "application/json", job, "log.json"
     )
 
@@ -224,7 +224,7 @@ def diagnosis_file(request: Request, pk: int) -> HttpResponse:
     book = services.opened(job)
     if book is None:
         raise Http404
-    return _file(
+    return attached(
         JsonResponse(book.diagnosis.document(), json_dumps_params={"indent": 1, "ensure_ascii": False}).content,
         "application/json",
         job,
@@ -369,9 +369,3 @@ def _day(text: str) -> dt.date | None:
         return dt.date.fromisoformat(text)
     except ValueError:
         return None
-
-
-def _file(content: bytes, kind: str, job: Job, ending: str) -> HttpResponse:
-    response = HttpResponse(content, content_type=kind)
-    response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-{ending}"'
-    return response

@@ -14,7 +14,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
-from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.papers.design_file import STANDING_CAUTION
@@ -24,6 +23,7 @@ from treatment.starting.record import record
 from treatment.starting.visits import minute_of, visits
 
 from ..accounts.access import job_for
+from ..attached import attached
 from ..error_views import told as told_page
 from ..jobs.models import Job
 from ..request import Request, version_of, whole
@@ -153,7 +153,7 @@ def calendar(request: Request, pk: int) -> HttpResponse:
     _, sheet, _ = services.worked(job)
     start = first_day(row)
     moved = {int(key): value for key, value in (row.moved if row else {}).items()}
-    return _file(ical(job.name, visits(sheet, minute_of(start), moved), start), "text/calendar; charset=utf-8", job, "visits.ics")
+    return attached(ical(job.name, visits(sheet, minute_of(start), moved), start), "text/calendar; charset=utf-8", job, "visits.ics")
 
 
 def _record(job: Job) -> dict[str, Any]:
@@ -165,7 +165,7 @@ def _record(job: Job) -> dict[str, Any]:
 def record_file(request: Request, pk: int) -> HttpResponse:
     """The record as ``cairn-commissioning/1``."""
     job = job_for(request, pk)
-    return _file(
+    return attached(
         JsonResponse(_record(job), json_dumps_params={"indent": 1, "ensure_ascii": False}).content, "application/json", job, "commissioning.json"
     )
 
@@ -181,17 +181,11 @@ def record_pdf(request: Request, pk: int) -> HttpResponse:
         "people": sorted({event.by for event in run.events}),
     }  # fmt: skip
     try:
-        return _file(pdf(render_to_string("starts/record_pdf.html", context)), "application/pdf", job, "commissioning.pdf")
+        return attached(pdf(render_to_string("starts/record_pdf.html", context)), "application/pdf", job, "commissioning.pdf")
     except Busy:
         return told_page(
             request, HTTPStatus.SERVICE_UNAVAILABLE, "Others are being printed just now. Nothing is lost: go back and ask for it again in a moment."
         )
-
-
-def _file(content: bytes, kind: str, job: Job, ending: str) -> HttpResponse:
-    response = HttpResponse(content, content_type=kind)
-    response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-{ending}"'
-    return response
 
 
 @require_GET

@@ -10,7 +10,6 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
 from django.utils import timezone
-from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods
 
 from intake.apart import rows_apart as file_rows
@@ -21,6 +20,7 @@ from treatment.papers.materials import Row, by_group, materials, price_keys, tot
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
+from ..attached import attached
 from ..error_views import told
 from ..jobs.models import Job
 from ..steps import steps
@@ -36,12 +36,6 @@ PAPER = (390.0, 240.0)
 def _list(job: Job) -> list[Row]:
     design, wall, _ = drawn(job)
     return materials(design.chosen, wall, job.workspace.prices)
-
-
-def _file(content: bytes | str, kind: str, job: Job, ending: str) -> HttpResponse:
-    response = HttpResponse(content, content_type=kind)
-    response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-{ending}"'
-    return response
 
 
 @require_GET
@@ -64,8 +58,8 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
 def materials_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
     job = job_for(request, pk)
     if ending == "csv":
-        return _file(materials_csv(_list(job), job.workspace.currency), "text/csv; charset=utf-8", job, "materials.csv")
-    return _file(
+        return attached(materials_csv(_list(job), job.workspace.currency), "text/csv; charset=utf-8", job, "materials.csv")
+    return attached(
         materials_xlsx(_list(job), job.name, job.workspace.currency),
         "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
         job,
@@ -76,13 +70,13 @@ def materials_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
 @require_GET
 def wall_dxf(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk)
-    return _file(dxf(drawn(job, states_of(request))[1]), "image/vnd.dxf", job, "wall.dxf")
+    return attached(dxf(drawn(job, states_of(request))[1]), "image/vnd.dxf", job, "wall.dxf")
 
 
 def _printed(request: HttpRequest, template: str, context: dict[str, Any], job: Job, name: str) -> HttpResponse:
     """A template as PDF, or the page that says that others are being printed."""
     try:
-        return _file(pdf(render_to_string(template, context)), "application/pdf", job, name)
+        return attached(pdf(render_to_string(template, context)), "application/pdf", job, name)
     except Busy:
         return told(
             request, HTTPStatus.SERVICE_UNAVAILABLE, "Others are being printed just now. Nothing is lost: go back and ask for it again in a moment."

@@ -1,0 +1,212 @@
+"""Signs of filters and beds: pressure drop, what passes, the medium, its pH."""
+
+from __future__ import annotations
+
+import datetime as dt
+import itertools
+import statistics
+
+from ..trend import Point
+from .sign import NEAR, Sign, Signs, sign, yes
+
+
+@sign
+def _iron_high(s: Signs) -> Sign | None:
+    assert s.stage is not None
+    point = s.fresh(s.key("iron_in"))
+    value = point[1] if point is not None else s.stage.water_in.value("iron")
+    return Sign(value > 0.3, f"iron {value:.2g} mg/L arrives")
+
+
+@sign
+def _coated(s: Signs) -> Sign | None:
+    """Whether iron may lie on the stone: it arrives by a reading, or by the design while the stone is seen to be there."""
+    there, iron = s.of("medium_there"), s.of("iron_high")
+    read = s.fresh(s.key("iron_in")) is not None
+    return iron if iron is not None and (read or (there is not None and there.holds)) else None
+
+
+@sign
+def _hardness_high(s: Signs) -> Sign | None:
+    assert s.stage is not None
+    return Sign(s.stage.water_in.hardness > 120, f"hardness {s.stage.water_in.hardness:.0f} mg/L arrives")
+
+
+@sign
+def _drop_high(s: Signs) -> Sign | None:
+    return s.beyond(s.key("pressure_drop"), True, "pressure drop")
+
+
+@sign
+def _drop_climbs(s: Signs) -> Sign | None:
+    return s.moves(s.key("pressure_drop"), 2.5 * s.look.tells("x.pressure_drop"), "the pressure drop climbs", 20)
+
+
+@sign
+def _drop_climbs_or_high(s: Signs) -> Sign | None:
+    high, climbs = s.of("drop_high"), s.of("drop_climbs")
+    if high is not None and high.holds:
+        return high
+    if climbs is not None and climbs.holds and (line := s.look.trend(s.key("pressure_drop"))) is not None:
+        band = s.look.band(s.key("pressure_drop"))
+        soon = band is not None and band.high is not None and line.at(line.on + dt.timedelta(days=30)) > band.high
+        return Sign(soon, f"{climbs.words}; {'it crosses' if soon else 'it does not cross'} its mark within a month", climbs.stands_on)
+    return high
+
+
+@sign
+def _drop_fell(s: Signs) -> Sign | None:
+    """Whether the drop fell by half or more between two readings, without a change between."""
+    points, key = s.look.since(s.key("pressure_drop")), s.key("pressure_drop")
+    if len(points) < 2:
+        return None
+    worst = max(itertools.pairwise(points), key=lambda pair: pair[0][1] - pair[1][1])
+    (day, before), (then, after) = worst
+    far = before - after > 2 * s.look.tells("x.pressure_drop") and after < 0.6 * before
+    return Sign(
+        far,
+        f"the drop fell from {s.said(key, before)} on {day} to {s.said(key, after)} on {then}, and no change was entered",
+        ((day, key), (then, key)),
+    )
+
+
+@sign
+def _particles_pass(s: Signs) -> Sign | None:
+    return s.beyond(s.key("turbidity_out"), True, "turbidity behind it")
+
+
+@sign
+def _drop_fell_or_particles(s: Signs) -> Sign | None:
+    fell, pass_ = s.of("drop_fell"), s.of("particles_pass")
+    return fell if fell is not None and fell.holds else pass_ or fell
+
+
+def _lives(s: Signs) -> list[int]:
+    days = [entry.on for entry in s.look.log.services.get(f"{s.id}/cartridge", [])]
+    return [(then - first).days for first, then in itertools.pairwise(days) if then > first]
+
+
+@sign
+def _lives_shorten(s: Signs) -> Sign | None:
+    lives = _lives(s)
+    if len(lives) < 2:
+        return None
+    last, usual = lives[-3:], statistics.median(lives[: max(len(lives) // 3, 1)])
+    falling = all(b < a for a, b in itertools.pairwise(last))
+    return Sign(falling and last[-1] < 0.75 * usual, f"at first {usual:.0f} days, lately cartridges lasted {', '.join(map(str, last))} days")
+
+
+@sign
+def _turbidity_up(s: Signs) -> Sign | None:
+    for key in (s.key("turbidity_in"), "source.turbidity"):
+        if (sign := s.beyond(key, True, "turbidity that arrives")) is not None:
+            return sign
+    return None
+
+
+def _ph(s: Signs) -> Point | None:
+    return s.fresh(s.key("ph_out"))
+
+
+@sign
+def _ph_low(s: Signs) -> Sign | None:
+    return s.beyond(s.key("ph_out"), False, "pH behind it")
+
+
+@sign
+def _ph_falls(s: Signs) -> Sign | None:
+    return s.moves(s.key("ph_out"), -s.look.tells("x.ph_out"), "pH behind it falls", 30)
+
+
+@sign
+def _ph_as_raw(s: Signs) -> Sign | None:
+    point, low = _ph(s), s.of("ph_low")
+    assert s.stage is not None
+    if point is None or low is None:
+        return None
+    raw = s.fresh(s.key("ph_in")) or s.fresh("source.ph")
+    arrives = raw[1] if raw is not None else s.stage.water_in.ph
+    return Sign(
+        low.holds and point[1] <= arrives + 0.3, f"pH {point[1]:.1f} behind it on {point[0]}, {arrives:.1f} arrives", ((point[0], s.key("ph_out")),)
+    )
+
+
+@sign
+def _only_at_flow(s: Signs) -> Sign | None:
+    flows, key = dict(s.look.points(s.key("flow"))), s.key("ph_out")
+    band = s.look.band(key)
+    pairs = [(flows[day], value, day) for day, value in s.look.points(key) if day in flows]
+    if band is None or band.low is None or len(pairs) < 2:
+        return None
+    low = [flow for flow, value, _ in pairs if value < band.low]
+    fine = [flow for flow, value, _ in pairs if value >= band.low]
+    if not low or not fine:
+        return None
+    return Sign(
+        min(low) > max(fine), f"pH falls below its band only from {s.said(s.key('flow'), min(low))} of flow", tuple((day, key) for _, _, day in pairs)
+    )
+
+
+@sign
+def _medium_low(s: Signs) -> Sign | None:
+    point, key = s.fresh(s.key("medium_level")), s.key("medium_level")
+    assert s.stage is not None
+    if point is None or s.stage.sizing.bed is None:
+        return None
+    full = s.stage.sizing.bed.depth
+    return Sign(point[1] < 0.75 * full, f"medium {s.said(key, point[1])} high on {point[0]}, {s.said(key, full)} when full", ((point[0], key),))
+
+
+@sign
+def _medium_there(s: Signs) -> Sign | None:
+    sign = _medium_low(s)
+    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+
+
+@sign
+def _medium_overdue(s: Signs) -> Sign | None:
+    return s.overdue("medium")
+
+
+@sign
+def _iron_passes(s: Signs) -> Sign | None:
+    return s.beyond(s.key("iron_out"), True, "iron behind it")
+
+
+@sign
+def _sulfide_passes(s: Signs) -> Sign | None:
+    sign = s.beyond(s.key("hydrogen_sulfide_out"), True, "sulfide behind it")
+    seen = [day for day in s.look.log.seen.get("rotten_egg_cold", []) if (s.look.as_of - day).days <= NEAR * 2]
+    return sign if sign is not None else yes(f"a smell of sulfide in cold water on {seen[-1]}") if seen else None
+
+
+@sign
+def _drop_as_designed(s: Signs) -> Sign | None:
+    """Whether the drop is known, and neither climbs to its mark nor is past it: the bed is not blinded."""
+    drop = s.of("drop_climbs_or_high")
+    return None if drop is None else Sign(not drop.holds, f"the pressure drop is as designed ({drop.words})", drop.stands_on)
+
+
+@sign
+def _backwash_below(s: Signs) -> Sign | None:
+    return s.beyond(s.key("backwash_flow"), False, "backwash to drain")
+
+
+@sign
+def _chlorine_passes(s: Signs) -> Sign | None:
+    for what in ("free_chlorine_out", "total_chlorine_out"):
+        if (sign := s.beyond(s.key(what), True, "chlorine behind it")) is not None:
+            return sign
+    seen = [day for day in s.look.log.seen.get("bleach_smell", []) if (s.look.as_of - day).days <= NEAR * 2]
+    return yes(f"a smell of bleach on {seen[-1]}") if seen else None
+
+
+@sign
+def _carbon_old(s: Signs) -> Sign | None:
+    return s.overdue("medium") or s.overdue("cartridge")
+
+
+@sign
+def _bleach_seen(s: Signs) -> Sign | None:
+    seen = s.look.log.seen.get("bleach_smell", [])
+    return yes(f"a smell of bleach on {seen[-1]}") if seen else None

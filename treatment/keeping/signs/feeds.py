@@ -1,0 +1,60 @@
+"""Signs of chemical feeds: the residual and the solution."""
+
+from __future__ import annotations
+
+from ..trend import Point
+from .sign import Sign, Signs, sign, stands
+
+
+def _residual(s: Signs) -> tuple[str, Point] | None:
+    tanks = [stage.id for stage in s.look.stages if s.stage is not None and stage.index > s.stage.index and stage.room.cushions]
+    for key in (s.key("free_chlorine_out"), *(f"{id}.free_chlorine_out" for id in tanks), "tap.free_chlorine"):
+        if (point := s.fresh(key)) is not None:
+            return key, point
+    return None
+
+
+@sign
+def _residual_gone(s: Signs) -> Sign | None:
+    found = _residual(s)
+    if found is None:
+        return None
+    key, point = found
+    return Sign(point[1] < 0.1, f"residual {s.said(key, point[1])} on {point[0]}", ((point[0], key),))
+
+
+@sign
+def _residual_low(s: Signs) -> Sign | None:
+    found = _residual(s)
+    return None if found is None else s.beyond(found[0], False, "residual")
+
+
+@sign
+def _solution_stands(s: Signs) -> Sign | None:
+    return stands(s, "solution_level", "the solution")
+
+
+@sign
+def _solution_falls(s: Signs) -> Sign | None:
+    sign = stands(s, "solution_level", "the solution")
+    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+
+
+@sign
+def _solution_gone(s: Signs) -> Sign | None:
+    point = s.fresh(s.key("solution_level"))
+    return (
+        None
+        if point is None
+        else Sign(point[1] < 0.05, f"solution {s.said(s.key('solution_level'), point[1])} high on {point[0]}", ((point[0], s.key("solution_level")),))
+    )
+
+
+@sign
+def _solution_old(s: Signs) -> Sign | None:
+    return s.overdue("solution", 1.2)
+
+
+@sign
+def _solution_overdue(s: Signs) -> Sign | None:
+    return s.overdue("solution")

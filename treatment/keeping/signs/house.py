@@ -1,0 +1,224 @@
+"""Signs of the place: source, pump, taps, use, and several units at once."""
+
+from __future__ import annotations
+
+import datetime as dt
+import itertools
+
+from ...language.log_keys import log_key
+from ..log import Entry
+from ..trend import trend
+from .sign import NEAR, NIGHT, STALE, Sign, Signs, no, sign, yes
+
+
+@sign
+def _source_weak(s: Signs) -> Sign | None:
+    """Whether pressure or flow of the source sank below what was given, or by the trend of its readings."""
+    for key in ("source.flow", "source.pressure_low", "source.pressure_high", "source.pressure"):
+        points = s.look.points(key)
+        sign = s.beyond(key, False, "flow of the source" if key.endswith("flow") else "pressure of the source")
+        if sign is not None and sign.holds and (len(points) < 2 or points[-1][1] < points[0][1] or len(points) > 2):
+            return sign
+        if (
+            len(points) >= 3
+            and points[-1][1] < s.look.marks["pressure_lost"] * points[0][1]
+            and (line := trend(points)) is not None
+            and line.slope < 0
+        ):
+            return yes(f"{s.said(key, points[0][1])} on {points[0][0]}, {s.said(key, points[-1][1])} on {points[-1][0]}", (points[-1][0], key))
+    told = [point for key in ("source.flow", "source.pressure_low", "source.pressure_high", "source.pressure") if (point := s.fresh(key)) is not None]
+    return no("the source gives what it gave") if told else None
+
+
+@sign
+def _town(s: Signs) -> Sign | None:
+    return Sign(s.look.variant.audit.facts.source.kind == "town", "the water comes from a town's main")
+
+
+@sign
+def _starts_up(s: Signs) -> Sign | None:
+    """Whether the pump starts more often for the water it brings than before."""
+    for key in ("source.starts", *(f"{id}.starts" for id in s.look.ids)):
+        points = s.look.points(key)
+        rates = [((b - a).days and (y - x) / (b - a).days, b) for (a, x), (b, y) in itertools.pairwise(points) if b > a and y >= x]
+        if len(rates) >= 2:
+            (first, _), (last, day) = rates[0], rates[-1]
+            return Sign(
+                first > 0 and last > s.look.marks["starts"] * first, f"{first:.0f} starts a day at first, {last:.0f} until {day}", ((day, key),)
+            )
+    return None
+
+
+@sign
+def _swings(s: Signs) -> Sign | None:
+    seen = s.look.log.seen.get("pressure_fading", [])
+    return yes(f"pressure that fades told on {seen[-1]}") if seen else None
+
+
+@sign
+def _tap_weak(s: Signs) -> Sign | None:
+    points = s.look.points("tap.pressure")
+    if len(points) < 2:
+        return None
+    first, last = points[0], points[-1]
+    weak = last[1] < s.look.marks["pressure_lost"] * first[1]
+    return Sign(
+        weak,
+        f"pressure at a tap {s.said('tap.pressure', first[1])} on {first[0]}, {s.said('tap.pressure', last[1])} on {last[0]}",
+        ((last[0], "tap.pressure"),),
+    )
+
+
+@sign
+def _train_strong(s: Signs) -> Sign | None:
+    """Whether what leaves the train has the pressure it had."""
+    for key in (*(f"{id}.pressure_out" for id in reversed(s.look.ids)), "source.pressure_low", "source.pressure"):
+        points = s.look.points(key)
+        if len(points) >= 2:
+            first, last = points[0], points[-1]
+            strong = last[1] >= first[1] - max(2 * s.look.tells("x.pressure"), 0.1 * first[1])
+            return Sign(
+                strong,
+                f"{log_key(key, s.look.ids).words} {s.said(key, last[1])} on {last[0]}, {s.said(key, first[1])} on {first[0]}",
+                ((last[0], key),),
+            )
+    return None
+
+
+@sign
+def _smell_hot(s: Signs) -> Sign | None:
+    seen = s.look.log.seen.get("rotten_egg_hot_only", [])
+    return yes(f"a smell in hot water only on {seen[-1]}") if seen else None
+
+
+@sign
+def _smell_cold(s: Signs) -> Sign | None:
+    seen = s.look.log.seen.get("rotten_egg_cold", [])
+    return yes(f"a smell in cold water, too, on {seen[-1]}") if seen else None
+
+
+@sign
+def _dirtier_after_rain(s: Signs) -> Sign | None:
+    seen = [day for day in s.look.log.seen.get("cloudy_after_rain", []) if (s.look.as_of - day).days <= STALE]
+    if seen:
+        return yes(f"cloudy after rain on {seen[-1]}")
+    return s.beyond(s.key("turbidity_out"), True, "turbidity behind it")
+
+
+@sign
+def _screen_overdue(s: Signs) -> Sign | None:
+    return s.overdue("screen", 1.5)
+
+
+@sign
+def _more_used(s: Signs) -> Sign | None:
+    use = s.look.use
+    if use.ratio is None or use.daily is None:
+        return None
+    last = list(use.stretches[-3:])
+    lately = sum(each.daily * each.days for each in last) / max(sum(each.days for each in last), 1)
+    most = s.look.marks["more_use"]
+    told = f"{lately:.0f} L a day lately, {use.design:.0f} L by the design"
+    return Sign(lately > most * use.design and use.ratio > 0.5 * (1 + most), told, tuple((each.end, "meter") for each in last))
+
+
+@sign
+def _used_when_away(s: Signs) -> Sign | None:
+    """Whether water ran while nobody was there, or at night between two readings of one night."""
+    aways = [entry.away for entry in s.look.log.entries if entry.away is not None]
+    readings = s.look.use.readings
+    for begin, end in aways:
+        inside = [(on, total) for on, total in readings if begin <= on <= end]
+        if len(inside) >= 2 and inside[-1][0] > inside[0][0]:
+            daily = (inside[-1][1] - inside[0][1]) / (inside[-1][0] - inside[0][0]).days
+            told = f"{daily:.0f} L a day ran from {inside[0][0]} to {inside[-1][0]}, while nobody was there"
+            return Sign(daily > s.look.marks["night_use"], told, ((inside[-1][0], "meter"),))
+    nights = [(moment, total) for entry in s.look.log.entries if (moment := _night(entry)) and (total := _total(entry)) is not None]
+    for (begin, first), (end, then) in itertools.pairwise(nights):
+        hours = (end - begin).total_seconds() / 3600
+        if 0.5 <= hours <= 10 and then >= first:
+            told = f"{then - first:.0f} L ran in {hours:.0f} hours of the night of {begin.date()}"
+            return Sign(then - first > NIGHT * hours, told, ((end.date(), "meter"),))
+    return None
+
+
+def _night(entry: Entry) -> dt.datetime | None:
+    """When an entry was made, if that was at night."""
+    if entry.at is None or 7 <= entry.at.hour < 22:
+        return None
+    return dt.datetime.combine(entry.on, entry.at)
+
+
+def _total(entry: Entry) -> float | None:
+    """What the meter of an entry says."""
+    return next((value.middle for value in entry.readings if value.key.key == "meter"), None)
+
+
+@sign
+def _used_when_away_or_beyond(s: Signs) -> Sign | None:
+    """Water where nobody uses it, or much more through the meter than the regenerations account for."""
+    away = s.of("used_when_away")
+    if away is not None:
+        return away
+    for stage in s.look.stages:
+        points = s.look.points(f"{stage.id}.regenerations")
+        figure = stage.figures.get("days_between_regenerations")
+        if figure is None or len(points) < 2 or s.look.use.daily is None or points[-1][0] == points[0][0]:
+            continue
+        made = (points[-1][1] - points[0][1]) / (points[-1][0] - points[0][0]).days
+        wanted = s.look.use.daily / max(s.look.use.design, 1.0) / max(figure.value, 0.25)
+        if wanted > 0 and (s.look.use.ratio or 1.0) > 1.5 and made < 0.6 * wanted:
+            return yes(
+                f"the meter says {s.look.use.daily:.0f} L a day, the regenerations of the {stage.said} only {made / wanted:.0%} of that",
+                (points[-1][0], "meter"),
+            )
+    return None
+
+
+@sign
+def _several_raw(s: Signs) -> Sign | None:
+    """Whether two stages or more show raw water at once: what each should change is as it arrives."""
+    raw, on = [], []
+    for stage in s.look.stages:
+        for name in stage.room.answers:
+            key = f"{stage.id}.{name}_out"
+            point, band = s.fresh(key), s.look.band(key)
+            if point is None or band is None:
+                continue
+            arrives, leaves = stage.water_in.known().get(name), stage.water_out.known().get(name)
+            if arrives is None or leaves is None or abs(arrives - leaves) <= 2 * s.look.tells(key):
+                continue
+            same = abs(point[1] - arrives) <= max(s.look.marks["same"] * abs(arrives), s.look.tells(key)) and abs(point[1] - arrives) < abs(
+                point[1] - leaves
+            )
+            if same:
+                raw.append(f"{log_key(key, s.look.ids).words} {s.said(key, point[1])}")
+                on.append((point[0], key))
+                break
+    near = len({key.rpartition(".")[0] for _, key in on}) >= 2 and max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(days=NEAR)
+    if len(raw) < 2:
+        return no("units change their water") if raw else None
+    return Sign(near, f"several units show raw water at once: {'; '.join(raw)}", tuple(on))
+
+
+@sign
+def _cannot_be(s: Signs) -> Sign | None:
+    """Whether readings of one day contradict each other, or half of a series was doubted."""
+    for doubt in s.look.doubted:
+        if "outside what water holds" in doubt.why or "more light than" in doubt.why:
+            return yes(f"{doubt.key} on {doubt.on}: {doubt.why}", (doubt.on, doubt.key))
+    for stage in s.look.stages:
+        before, after = dict(s.look.points(f"{stage.id}.pressure_in")), dict(s.look.points(f"{stage.id}.pressure_out"))
+        for day in sorted(before.keys() & after.keys(), reverse=True):
+            if not stage.room.pumps and after[day] > before[day] + 2 * s.look.tells("x.pressure_in"):
+                return yes(f"more pressure behind the {stage.said} than before it on {day}", (day, f"{stage.id}.pressure_out"))
+    for stage in s.look.stages:
+        flows, cold = s.look.points(f"{stage.id}.permeate_flow"), s.look.points(f"{stage.id}.normal_flow")
+        if len(flows) >= 4 and not cold:
+            low, high = min(value for _, value in flows), max(value for _, value in flows)
+            if high > 0 and low < 0.7 * high:
+                return yes(
+                    f"permeate of the {stage.said} from {low:.2g} to {high:.2g} L/min without a temperature beside it: it cannot be put right",
+                    (flows[-1][0], f"{stage.id}.permeate_flow"),
+                )
+    return None

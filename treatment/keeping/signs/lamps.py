@@ -1,0 +1,82 @@
+"""Signs of lamps, and of what they are there for."""
+
+from __future__ import annotations
+
+from ...language.log_keys import log_key
+from ..look import MICROBES
+from .sign import Sign, Signs, no, sign, yes
+
+
+@sign
+def _microbes_found(s: Signs) -> Sign | None:
+    guards = [stage.id for stage in s.look.stages if stage.disinfects or stage.index == len(s.look.stages) - 1]
+    keys = [*MICROBES, *(f"{id}.{name.partition('.')[2]}_out" for id in guards for name in MICROBES)]
+    held = [(key, point) for key in keys if (point := s.look.last(key)) is not None]
+    if not held:
+        return None
+    found = [(key, point) for key, point in held if point[1] > 0]
+    if not found:
+        return no("no microbes in the last sample", *((point[0], key) for key, point in held))
+    key, point = found[0]
+    place = "at a tap" if key in MICROBES else "in the treated water"
+    return yes(f"{log_key(key, s.look.ids).words} found {place} on {point[0]}", (point[0], key))
+
+
+@sign
+def _alarm(s: Signs) -> Sign | None:
+    alarms = [entry for entry in s.look.log.entries if entry.alarm == s.id]
+    lamps = [entry.on for entry in s.look.log.services.get(f"{s.id}/lamp", [])]
+    after = [entry for entry in alarms if not any(entry.on <= day for day in lamps)]
+    if not after:
+        return None
+    later = [point for point in s.look.points(s.key("intensity")) if point[0] > after[-1].on and point[1] > s.look.marks["intensity"]]
+    if later:
+        return no(f"the sensor saw light again on {later[-1][0]}", (later[-1][0], s.key("intensity")))
+    return yes(f"its alarm sounded on {after[-1].on}, and no new lamp was entered since")
+
+
+@sign
+def _intensity_gone(s: Signs) -> Sign | None:
+    point = s.fresh(s.key("intensity"))
+    return None if point is None else Sign(point[1] < 10, f"light {point[1]:.0f} % on {point[0]}", ((point[0], s.key("intensity")),))
+
+
+@sign
+def _intensity_low(s: Signs) -> Sign | None:
+    return s.beyond(s.key("intensity"), False, "light")
+
+
+@sign
+def _young(s: Signs) -> Sign | None:
+    assert s.stage is not None
+    hours = s.look.lamp_age(s.stage)
+    return Sign(hours < 8500, f"the lamp burns {hours:.0f} h, too few to explain it")
+
+
+@sign
+def _lamp_past(s: Signs) -> Sign | None:
+    point = s.look.last(s.key("lamp_hours"))
+    band = s.look.band(s.key("lamp_hours"))
+    if point is not None and band is not None and band.high is not None:
+        return Sign(
+            point[1] > band.high, f"{point[1]:.0f} h on its counter on {point[0]}, {band.high:.0f} h at the most", ((point[0], s.key("lamp_hours")),)
+        )
+    found = s.look.due.get(f"{s.id}/lamp")
+    told_of = any(key.startswith(f"{s.id}.") for key in s.look.log.points) or any(task.startswith(f"{s.id}/") for task in s.look.log.services)
+    if found is None or not told_of:
+        return None  # who writes nothing down of a lamp may still change it; the due date speaks of that
+    return Sign((s.look.as_of - found.due_on).days > 30, f"a new lamp was due on {found.due_on}, last one on {found.last}")
+
+
+@sign
+def _dark(s: Signs) -> Sign | None:
+    for key in (s.key("uvt_in"), "source.uvt"):
+        if (sign := s.beyond(key, False, "UV transmittance")) is not None:
+            return sign
+    return None
+
+
+@sign
+def _spring(s: Signs) -> Sign | None:
+    rain = s.look.log.seen.get("cloudy_after_rain", [])
+    return yes(f"cloudy after rain on {rain[-1]}") if rain else None

@@ -1,0 +1,75 @@
+"""Signs of membranes: flow put right for temperature, salt that passes, what feeds them."""
+
+from __future__ import annotations
+
+from .sign import Sign, Signs, sign
+
+
+@sign
+def _flow_fades(s: Signs) -> Sign | None:
+    return s.beyond(s.key("normal_flow"), False, "permeate, put right for temperature,")
+
+
+@sign
+def _flow_low(s: Signs) -> Sign | None:
+    points, key = s.look.since(s.key("permeate_flow")), s.key("permeate_flow")
+    if len(points) < 2:
+        return s.beyond(key, False, "permeate")
+    first, last = points[0], points[-1]
+    return Sign(
+        last[1] < s.look.marks["fading"] * first[1],
+        f"permeate {s.said(key, first[1])} on {first[0]}, {s.said(key, last[1])} on {last[0]}",
+        ((first[0], key), (last[0], key)),
+    )
+
+
+@sign
+def _flow_up(s: Signs) -> Sign | None:
+    points = s.look.since(s.key("normal_flow"))
+    return None if len(points) < 2 else Sign(points[-1][1] > 1.1 * points[0][1], "its flow rose")
+
+
+@sign
+def _passage_up(s: Signs) -> Sign | None:
+    return s.beyond(s.key("passage"), True, "salt that passes")
+
+
+@sign
+def _passage_stays(s: Signs) -> Sign | None:
+    sign = _passage_up(s)
+    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+
+
+@sign
+def _feed_hard(s: Signs) -> Sign | None:
+    assert s.stage is not None
+    for key in (s.key("hardness_in"), *(f"{other.id}.hardness_out" for other in reversed(s.look.stages[: s.stage.index]))):
+        if (point := s.fresh(key)) is not None:
+            return Sign(point[1] > 120, f"hardness {s.said(key, point[1])} feeds it on {point[0]}", ((point[0], key),))
+    return Sign(s.stage.water_in.hardness > 120, f"by the design hardness {s.stage.water_in.hardness:.0f} mg/L feeds it")
+
+
+@sign
+def _cold(s: Signs) -> Sign | None:
+    temperatures = s.look.points("source.temperature") or s.look.points(s.key("temperature_in"))
+    flows = s.look.since(s.key("permeate_flow"))
+    if not temperatures or not flows:
+        return None
+    day = flows[-1][0]
+    now = min(temperatures, key=lambda point: abs((point[0] - day).days))
+    warmest = max(temperatures, key=lambda point: point[1])
+    return Sign(
+        warmest[1] - now[1] > 3, f"water of {now[1]:.0f} °C on {now[0]}, {warmest[1]:.0f} °C on {warmest[0]}", ((now[0], "source.temperature"),)
+    )
+
+
+@sign
+def _pressure_before_low(s: Signs) -> Sign | None:
+    points, key = s.look.points(s.key("pressure_in")), s.key("pressure_in")
+    if len(points) < 2:
+        return s.beyond(key, False, "pressure before it")
+    first, last = points[0], points[-1]
+    low = last[1] < s.look.marks["pressure_lost"] * first[1] and first[1] - last[1] > s.look.tells("x.pressure_in")
+    return Sign(
+        low, f"pressure before it {s.said(key, first[1])} on {first[0]}, {s.said(key, last[1])} on {last[0]}", ((first[0], key), (last[0], key))
+    )

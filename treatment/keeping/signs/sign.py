@@ -1,0 +1,131 @@
+"""What can be seen in a log: each sign says yes, no, or nothing, with a sentence that names the readings it stands on."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from ...language.display import show
+from ...language.log_keys import log_key
+from ...language.tables import table
+from ...train.room import StageRun
+from ..look import Look, unit_of
+from ..trend import Point, trend
+
+_MARKS = table("upkeep")["marks"]
+#: readings that lie back farther than this say nothing of today [days]
+STALE = int(_MARKS["stale"])
+#: what runs at night where something leaks [L/h]
+NIGHT = float(_MARKS["night_hour"])
+#: within which signs are taken together [days]
+NEAR = int(_MARKS["near"])
+
+
+@dataclass(frozen=True, slots=True)
+class Sign:
+    """Whether something is so, why, and the readings (day and key) that say it."""
+
+    holds: bool
+    words: str
+    stands_on: tuple[tuple[dt.date, str], ...] = field(default=())
+
+
+#: the signs by their names in ``data/causes.toml``
+ALL: dict[str, Callable[[Signs], Sign | None]] = {}
+
+
+def sign(work: Callable[[Signs], Sign | None]) -> Callable[[Signs], Sign | None]:
+    """Registers a sign by its name."""
+    ALL[work.__name__.removeprefix("_")] = work
+    return work
+
+
+def yes(words: str, *on: tuple[dt.date, str]) -> Sign:
+    return Sign(True, words, on)
+
+
+def no(words: str, *on: tuple[dt.date, str]) -> Sign:
+    return Sign(False, words, on)
+
+
+class Signs:
+    """The signs of one stage, or of the place where stage is None; each is worked out once."""
+
+    def __init__(self, look: Look, stage: StageRun[Any] | None):
+        self.look, self.stage = look, stage
+        self.id = stage.id if stage is not None else ""
+        self.known: dict[str, Sign | None] = {}
+        self.system = look.variant.audit.facts.job.units
+
+    def of(self, name: str) -> Sign | None:
+        """A sign by its name; None where the log does not tell."""
+        if name not in self.known:
+            self.known[name] = ALL[name](self)
+        return self.known[name]
+
+    # --- helpers ------------------------------------------------------------------------------------------------------
+    def key(self, what: str) -> str:
+        return f"{self.id}.{what}"
+
+    def fresh(self, key: str) -> Point | None:
+        """The newest reading that still says something."""
+        point = self.look.last(key)
+        return point if point is not None and (self.look.as_of - point[0]).days <= STALE else None
+
+    def said(self, key: str, value: float) -> str:
+        shown = {"kPa": "kPa", "m": "m small"}.get(unit_of(key, self.look.ids), unit_of(key, self.look.ids))
+        if "." in key and key.rpartition(".")[2] not in ("pressure_drop", "normal_flow", "passage"):
+            shown = log_key(key, self.look.ids).shown
+        return show(value, shown, self.system)
+
+    def beyond(self, key: str, above: bool, words: str) -> Sign | None:
+        """Whether the newest reading lies beyond its band on one side; inside it says no."""
+        point, band = self.fresh(key), self.look.band(key)
+        if point is None or band is None:
+            return None
+        end = band.high if above else band.low
+        if end is None:
+            return None
+        out = point[1] > end if above else point[1] < end
+        told = f"{words} {self.said(key, point[1])} on {point[0]}, expected {'at most' if above else 'at least'} {self.said(key, end)}"
+        return Sign(out, told, ((point[0], key),))
+
+    def moves(self, key: str, least: float, words: str, days: int = 60) -> Sign | None:
+        """Whether a series moved by so much (signed) along its trend since the last service, over so many days at the least."""
+        points = self.look.lately(key)
+        line = trend(points)
+        if line is None or len(points) < 3:
+            return None
+        span = (points[-1][0] - points[0][0]).days
+        moved = line.slope * span
+        if span < days:
+            return None
+        so = moved >= least if least > 0 else moved <= least
+        told = f"{words}: {self.said(key, points[0][1])} on {points[0][0]}, {self.said(key, points[-1][1])} on {points[-1][0]}"
+        return Sign(so, told, tuple((day, key) for day, _ in points))
+
+    def overdue(self, task: str, times: float = 1.0) -> Sign | None:
+        """Whether a task is past its day by so many times its interval."""
+        found = self.look.due.get(f"{self.id}/{task}")
+        if found is None:
+            return None
+        passed, interval = (self.look.as_of - found.last).days, max((found.due_on - found.last).days, 1)
+        return Sign(passed > times * interval, f"{found.task.row.task.lower()} was due on {found.due_on}, last done on {found.last}")
+
+
+def level(s: Signs, what: str) -> list[Point]:
+    return s.look.since(s.key(what))
+
+
+def stands(s: Signs, what: str, words: str) -> Sign | None:
+    """Whether a level that should fall stands: three readings, and less than what tells apart over a fortnight or more."""
+    points = level(s, what)
+    near = [point for point in points if (points[-1][0] - point[0]).days <= 120] if points else []
+    if len(near) < 3 or (near[-1][0] - near[0][0]).days < 14:
+        return None
+    fell = max(value for _, value in near) - near[-1][1]
+    key = s.key(what)
+    told = f"{words} stood at {s.said(key, near[0][1])} on {near[0][0]} and at {s.said(key, near[-1][1])} on {near[-1][0]}"
+    return Sign(fell <= s.look.tells(key), told, tuple((day, key) for day, _ in near))
