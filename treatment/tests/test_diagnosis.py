@@ -17,15 +17,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..diagnose import main
+from ..keeping.chart import HEIGHT, WIDTH, chart, shown_unit
 from ..keeping.diagnosis import BOIL, Diagnosis, diagnosis_schema, rows
+from ..keeping.due import gathered
 from ..keeping.log import FORMAT, read_log
 from ..keeping.signs import ALL
 from ..keeping.trend import alone, trend
 from ..keeping.upkeep import upkeep
+from ..language.errors import NotUnderstood
+from ..language.log_keys import known_keys, log_key
 from ..planning.variant import Variant
 from ..stages import ROOMS
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
+from .golden import frozen
 
 START = dt.date(2024, 3, 1)
 WELL = [
@@ -607,6 +612,51 @@ class Sense(Read):
             ]
 
         self.assertEqual(of("50 psi", "1 gpg", "10000 gal"), of("3.4473786 bar", "17.118061 mg/L as CaCO3", "37854.118 L"))
+
+
+class AnyLog(Read):
+    @fuzz(4)
+    @given(st.randoms(use_true_random=False))
+    def test_whatever_is_written_is_read(self, random: Any) -> None:
+        """Any readings, tasks, signs and alarms on any golden job: a document by its schema, charts inside their frame, visits in order."""
+        for row in random.sample(frozen(), 12):
+            variant = variant_of_job(row["job"])
+            ids, tasks = [stage.id for stage in variant.run.stages], [task.id for task in upkeep(variant)]
+            keys = random.sample(known_keys(ids), 10)
+            entries: list[Entry] = []
+            for _ in range(random.randint(1, 25)):
+                readings = {key: log_key(key, ids).typed(f"{random.uniform(0, 20):.2f}", "us") for key in random.sample(keys, random.randint(0, 4))}
+                entry: Entry = {
+                    "on": day(random.randint(0, 900)),
+                    "readings": {key: text for key, text in readings.items() if readable(key, text, ids)},
+                }
+                more = random.choice([{}, {}, {"did": random.choice(tasks)}, {"seen": ["grit"]}, {"alarm": random.choice(ids)} if ids else {}])
+                entries.append(entry | more)
+            found = self.look(variant, entries, as_of=random.randint(0, 900))
+            jsonschema.validate(json.loads(json.dumps(found.document())), diagnosis_schema())
+            for series in found.series:
+                drawn = chart(found, series["key"], "series", shown_unit(series["key"], ids), "us")
+                for dot in drawn.dots if drawn is not None else ():
+                    self.assertTrue(0 <= dot.x <= WIDTH and 0 <= dot.y <= HEIGHT)
+            visits = gathered(found.due, found.as_of + dt.timedelta(days=365), since=found.as_of)
+            self.assertEqual([visit.on for visit in visits], sorted(visit.on for visit in visits))
+
+
+def variant_of_job(document: dict[str, Any]) -> Variant:
+    """The train of a job document, worked out once."""
+    key = json.dumps(document, sort_keys=True)
+    if key not in _DESIGNS:
+        _DESIGNS[key] = worked(document).chosen
+    return _DESIGNS[key]
+
+
+def readable(key: str, text: str, ids: list[str]) -> bool:
+    """Whether a reading is one that a log takes."""
+    try:
+        log_key(key, ids).read(text)
+    except NotUnderstood:
+        return False
+    return True
 
 
 class Trends(TestCase):
