@@ -108,7 +108,7 @@ class Diagnosis:
         found = [cause for cause in (*self._by_table(), *self._moved()) if cause is not None]
         found = self._apart(found)
         whole = sum(cause.score for cause in found) or 1.0
-        weighed = [Cause(c.id, c.stage, c.score, c.score / whole, c.evidence, c.against, c.tell_apart, c.do, c.severity, c.stands_on) for c in found]
+        weighed = [replace(cause, weight=cause.score / whole) for cause in found]
         return tuple(sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -c.weight, c.id, c.stage or "")))
 
     def _by_table(self) -> Iterator[Cause | None]:

@@ -16,7 +16,7 @@ from ..planning.variant import Variant
 from ..starting.expected import Expectations
 from ..train.room import StageRun
 from .due import Due
-from .log import Entry, Log
+from .log import Log
 from .trend import Point, Trend, alone, trend
 from .upkeep import Task
 from .use import Use
@@ -62,11 +62,12 @@ class Band:
 
 @dataclass(frozen=True, slots=True)
 class Doubt:
-    """A reading, or an entry, that is not taken as it stands, and why."""
+    """A reading, or an entry, that is not taken as it stands, and why; whether no water and no lamp can give it."""
 
     on: dt.date
     key: str
     why: str
+    impossible: bool = False
 
     def as_json(self) -> dict[str, Any]:
         return {"on": self.on.isoformat(), "key": self.key, "why": self.why}
@@ -128,10 +129,10 @@ class Look:
         if key.analyte is not None and not key.analyte.is_microbe:
             low, high = key.analyte.plausible
             if not low <= value <= high:
-                self.doubted.append(Doubt(on, key.key, f"{value:.4g} {key.unit} is outside what water holds ({low:g} to {high:g})"))
+                self.doubted.append(Doubt(on, key.key, f"{value:.4g} {key.unit} is outside what water holds ({low:g} to {high:g})", impossible=True))
                 return False
         if key.what == "intensity" and value > 130:
-            self.doubted.append(Doubt(on, key.key, f"{value:.0f} % is more light than a new lamp gives"))
+            self.doubted.append(Doubt(on, key.key, f"{value:.0f} % is more light than a new lamp gives", impossible=True))
             return False
         return True
 
@@ -399,10 +400,6 @@ class Look:
         if band.low is not None and what in ("ph_out", "normal_flow", "permeate_flow", "backwash_flow", "pressure_low", "flow"):
             return Mark(band.low, band.unit, False)
         return None
-
-    def entries(self, **wanted: str) -> list[Entry]:
-        """Entries with an alarm, a task or a sign."""
-        return [entry for entry in self.log.entries if all(getattr(entry, name) == value for name, value in wanted.items())]
 
 
 MICROBES = ("tap.total_coliform", "tap.e_coli")

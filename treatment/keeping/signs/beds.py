@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import itertools
 import statistics
+from dataclasses import replace
 
 from ..trend import Point
 from .sign import NEAR, Sign, Signs, sign, yes
@@ -159,8 +160,7 @@ def _medium_low(s: Signs) -> Sign | None:
 
 @sign
 def _medium_there(s: Signs) -> Sign | None:
-    sign = _medium_low(s)
-    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+    return s.denied("medium_low")
 
 
 @sign
@@ -183,8 +183,8 @@ def _sulfide_passes(s: Signs) -> Sign | None:
 @sign
 def _drop_as_designed(s: Signs) -> Sign | None:
     """Whether the drop is known, and neither climbs to its mark nor is past it: the bed is not blinded."""
-    drop = s.of("drop_climbs_or_high")
-    return None if drop is None else Sign(not drop.holds, f"the pressure drop is as designed ({drop.words})", drop.stands_on)
+    drop = s.denied("drop_climbs_or_high")
+    return None if drop is None else replace(drop, words=f"the pressure drop is as designed ({drop.words})")
 
 
 @sign

@@ -36,8 +36,7 @@ def _solution_stands(s: Signs) -> Sign | None:
 
 @sign
 def _solution_falls(s: Signs) -> Sign | None:
-    sign = stands(s, "solution_level", "the solution")
-    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+    return s.denied("solution_stands")
 
 
 @sign

@@ -205,7 +205,7 @@ def _several_raw(s: Signs) -> Sign | None:
 def _cannot_be(s: Signs) -> Sign | None:
     """Whether readings of one day contradict each other, or half of a series was doubted."""
     for doubt in s.look.doubted:
-        if "outside what water holds" in doubt.why or "more light than" in doubt.why:
+        if doubt.impossible:
             return yes(f"{doubt.key} on {doubt.on}: {doubt.why}", (doubt.on, doubt.key))
     for stage in s.look.stages:
         before, after = dict(s.look.points(f"{stage.id}.pressure_in")), dict(s.look.points(f"{stage.id}.pressure_out"))

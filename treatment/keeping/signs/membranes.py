@@ -36,8 +36,7 @@ def _passage_up(s: Signs) -> Sign | None:
 
 @sign
 def _passage_stays(s: Signs) -> Sign | None:
-    sign = _passage_up(s)
-    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+    return s.denied("passage_up")
 
 
 @sign

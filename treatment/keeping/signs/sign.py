@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ...language.display import show
@@ -64,6 +64,11 @@ class Signs:
         if name not in self.known:
             self.known[name] = ALL[name](self)
         return self.known[name]
+
+    def denied(self, name: str) -> Sign | None:
+        """The sign that says no where the named one says yes, on the same readings; None where the log does not tell."""
+        found = self.of(name)
+        return None if found is None else replace(found, holds=not found.holds)
 
     # --- helpers ------------------------------------------------------------------------------------------------------
     def key(self, what: str) -> str:

@@ -40,8 +40,7 @@ def _salt_gone(s: Signs) -> Sign | None:
 
 @sign
 def _salt_there(s: Signs) -> Sign | None:
-    sign = s.of("salt_gone")
-    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+    return s.denied("salt_gone")
 
 
 @sign
@@ -51,8 +50,7 @@ def _salt_stands(s: Signs) -> Sign | None:
 
 @sign
 def _salt_falls(s: Signs) -> Sign | None:
-    sign = _salt_stands(s)
-    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+    return s.denied("salt_stands")
 
 
 @sign
@@ -67,8 +65,7 @@ def _brine_high(s: Signs) -> Sign | None:
 
 @sign
 def _brine_as_usual(s: Signs) -> Sign | None:
-    sign = _brine_high(s)
-    return None if sign is None else Sign(not sign.holds, sign.words, sign.stands_on)
+    return s.denied("brine_high")
 
 
 @sign
