@@ -8,7 +8,7 @@ import statistics
 from dataclasses import replace
 
 from ..trend import Point
-from .sign import NEAR, Sign, Signs, sign, yes
+from .sign import NEAR, Sign, Signs, mark, sign, yes
 
 
 @sign
@@ -16,7 +16,7 @@ def _iron_high(s: Signs) -> Sign | None:
     assert s.stage is not None
     point = s.fresh(s.key("iron_in"))
     value = point[1] if point is not None else s.stage.water_in.value("iron")
-    return Sign(value > 0.3, f"iron {value:.2g} mg/L arrives")
+    return Sign(value > mark("iron_arrives"), f"iron {value:.2g} mg/L arrives")
 
 
 @sign
@@ -30,7 +30,7 @@ def _coated(s: Signs) -> Sign | None:
 @sign
 def _hardness_high(s: Signs) -> Sign | None:
     assert s.stage is not None
-    return Sign(s.stage.water_in.hardness > 120, f"hardness {s.stage.water_in.hardness:.0f} mg/L arrives")
+    return Sign(s.stage.water_in.hardness > mark("hardness_arrives"), f"hardness {s.stage.water_in.hardness:.0f} mg/L arrives")
 
 
 @sign
@@ -63,7 +63,7 @@ def _drop_fell(s: Signs) -> Sign | None:
         return None
     worst = max(itertools.pairwise(points), key=lambda pair: pair[0][1] - pair[1][1])
     (day, before), (then, after) = worst
-    far = before - after > 2 * s.look.tells("x.pressure_drop") and after < 0.6 * before
+    far = before - after > 2 * s.look.tells("x.pressure_drop") and after < mark("drop_fell") * before
     return Sign(
         far,
         f"the drop fell from {s.said(key, before)} on {day} to {s.said(key, after)} on {then}, and no change was entered",
@@ -94,7 +94,10 @@ def _lives_shorten(s: Signs) -> Sign | None:
         return None
     last, usual = lives[-3:], statistics.median(lives[: max(len(lives) // 3, 1)])
     falling = all(b < a for a, b in itertools.pairwise(last))
-    return Sign(falling and last[-1] < 0.75 * usual, f"at first {usual:.0f} days, lately cartridges lasted {', '.join(map(str, last))} days")
+    return Sign(
+        falling and last[-1] < mark("cartridge_short") * usual,
+        f"at first {usual:.0f} days, lately cartridges lasted {', '.join(map(str, last))} days",
+    )
 
 
 @sign
@@ -128,7 +131,9 @@ def _ph_as_raw(s: Signs) -> Sign | None:
     raw = s.fresh(s.key("ph_in")) or s.fresh("source.ph")
     arrives = raw[1] if raw is not None else s.stage.water_in.ph
     return Sign(
-        low.holds and point[1] <= arrives + 0.3, f"pH {point[1]:.1f} behind it on {point[0]}, {arrives:.1f} arrives", ((point[0], s.key("ph_out")),)
+        low.holds and point[1] <= arrives + mark("ph_as_arrives"),
+        f"pH {point[1]:.1f} behind it on {point[0]}, {arrives:.1f} arrives",
+        ((point[0], s.key("ph_out")),),
     )
 
 
@@ -155,7 +160,9 @@ def _medium_low(s: Signs) -> Sign | None:
     if point is None or s.stage.sizing.bed is None:
         return None
     full = s.stage.sizing.bed.depth
-    return Sign(point[1] < 0.75 * full, f"medium {s.said(key, point[1])} high on {point[0]}, {s.said(key, full)} when full", ((point[0], key),))
+    return Sign(
+        point[1] < mark("medium_low") * full, f"medium {s.said(key, point[1])} high on {point[0]}, {s.said(key, full)} when full", ((point[0], key),)
+    )
 
 
 @sign

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..trend import Point
-from .sign import Sign, Signs, sign, stands
+from .sign import Sign, Signs, mark, sign, stands
 
 
 def _residual(s: Signs) -> tuple[str, Point] | None:
@@ -20,7 +20,7 @@ def _residual_gone(s: Signs) -> Sign | None:
     if found is None:
         return None
     key, point = found
-    return Sign(point[1] < 0.1, f"residual {s.said(key, point[1])} on {point[0]}", ((point[0], key),))
+    return Sign(point[1] < mark("residual_gone"), f"residual {s.said(key, point[1])} on {point[0]}", ((point[0], key),))
 
 
 @sign
@@ -45,7 +45,11 @@ def _solution_gone(s: Signs) -> Sign | None:
     return (
         None
         if point is None
-        else Sign(point[1] < 0.05, f"solution {s.said(s.key('solution_level'), point[1])} high on {point[0]}", ((point[0], s.key("solution_level")),))
+        else Sign(
+            point[1] < mark("level_gone"),
+            f"solution {s.said(s.key('solution_level'), point[1])} high on {point[0]}",
+            ((point[0], s.key("solution_level")),),
+        )
     )
 
 

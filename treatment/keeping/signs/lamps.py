@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...language.log_keys import log_key
 from ..look import MICROBES
-from .sign import Sign, Signs, no, sign, yes
+from .sign import Sign, Signs, mark, no, sign, yes
 
 
 @sign
@@ -38,7 +38,7 @@ def _alarm(s: Signs) -> Sign | None:
 @sign
 def _intensity_gone(s: Signs) -> Sign | None:
     point = s.fresh(s.key("intensity"))
-    return None if point is None else Sign(point[1] < 10, f"light {point[1]:.0f} % on {point[0]}", ((point[0], s.key("intensity")),))
+    return None if point is None else Sign(point[1] < mark("light_gone"), f"light {point[1]:.0f} % on {point[0]}", ((point[0], s.key("intensity")),))
 
 
 @sign
@@ -50,7 +50,7 @@ def _intensity_low(s: Signs) -> Sign | None:
 def _young(s: Signs) -> Sign | None:
     assert s.stage is not None
     hours = s.look.lamp_age(s.stage)
-    return Sign(hours < 8500, f"the lamp burns {hours:.0f} h, too few to explain it")
+    return Sign(hours < mark("lamp_young"), f"the lamp burns {hours:.0f} h, too few to explain it")
 
 
 @sign

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from .sign import Sign, Signs, sign
+from .sign import Sign, Signs, mark, sign
 
 
 @sign
@@ -26,7 +26,7 @@ def _flow_low(s: Signs) -> Sign | None:
 @sign
 def _flow_up(s: Signs) -> Sign | None:
     points = s.look.since(s.key("normal_flow"))
-    return None if len(points) < 2 else Sign(points[-1][1] > 1.1 * points[0][1], "its flow rose")
+    return None if len(points) < 2 else Sign(points[-1][1] > mark("flow_rose") * points[0][1], "its flow rose")
 
 
 @sign
@@ -44,8 +44,8 @@ def _feed_hard(s: Signs) -> Sign | None:
     assert s.stage is not None
     for key in (s.key("hardness_in"), *(f"{other.id}.hardness_out" for other in reversed(s.look.stages[: s.stage.index]))):
         if (point := s.fresh(key)) is not None:
-            return Sign(point[1] > 120, f"hardness {s.said(key, point[1])} feeds it on {point[0]}", ((point[0], key),))
-    return Sign(s.stage.water_in.hardness > 120, f"by the design hardness {s.stage.water_in.hardness:.0f} mg/L feeds it")
+            return Sign(point[1] > mark("hardness_arrives"), f"hardness {s.said(key, point[1])} feeds it on {point[0]}", ((point[0], key),))
+    return Sign(s.stage.water_in.hardness > mark("hardness_arrives"), f"by the design hardness {s.stage.water_in.hardness:.0f} mg/L feeds it")
 
 
 @sign

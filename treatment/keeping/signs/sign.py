@@ -17,6 +17,13 @@ from ..trend import Point, trend
 _MARKS = table("upkeep")["marks"]
 #: readings that lie back farther than this say nothing of today [days]
 STALE = int(_MARKS["stale"])
+
+
+def mark(name: str) -> float:
+    """From where a sign says yes, in the unit its row of ``data/upkeep.toml`` gives."""
+    return float(_MARKS[name])
+
+
 #: what runs at night where something leaks [L/h]
 NIGHT = float(_MARKS["night_hour"])
 #: within which signs are taken together [days]
@@ -127,8 +134,8 @@ def level(s: Signs, what: str) -> list[Point]:
 def stands(s: Signs, what: str, words: str) -> Sign | None:
     """Whether a level that should fall stands: three readings, and less than what tells apart over a fortnight or more."""
     points = level(s, what)
-    near = [point for point in points if (points[-1][0] - point[0]).days <= 120] if points else []
-    if len(near) < 3 or (near[-1][0] - near[0][0]).days < 14:
+    near = [point for point in points if (points[-1][0] - point[0]).days <= mark("stands_within")] if points else []
+    if len(near) < 3 or (near[-1][0] - near[0][0]).days < mark("stands_over"):
         return None
     fell = max(value for _, value in near) - near[-1][1]
     key = s.key(what)

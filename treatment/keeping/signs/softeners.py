@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 
 from ..trend import Point
-from .sign import NEAR, Sign, Signs, no, sign, stands, yes
+from .sign import NEAR, Sign, Signs, mark, no, sign, stands, yes
 
 
 @sign
@@ -28,7 +28,7 @@ def _salt_gone(s: Signs) -> Sign | None:
     point = points[-1] if points else None
     fills = [entry.on for entry in s.look.log.services.get(f"{s.id}/salt", [])]
     if point is not None and not any(day >= point[0] for day in fills):
-        return Sign(point[1] <= 0.05, f"salt {s.said(key, point[1])} high on {point[0]}", ((point[0], key),))
+        return Sign(point[1] <= mark("level_gone"), f"salt {s.said(key, point[1])} high on {point[0]}", ((point[0], key),))
     found = s.look.due.get(f"{s.id}/salt")
     if found is None or not fills:
         return None
