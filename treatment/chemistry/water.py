@@ -146,6 +146,26 @@ class Water:
             values["tds"] = max(values["tds"] + added, 0.0)
         return Water(values)
 
+    def as_read(self, readings: Mapping[str, float]) -> Water:
+        """This water where a later test says otherwise [canonical units]: what makes up hardness and iron keeps its proportions.
+
+        What follows from others (carbon dioxide) is not taken.
+        """
+        changes = {name: value for name, value in readings.items() if name not in DERIVED}
+        if "uvt" in readings:
+            changes["uvt"] = readings["uvt"]
+        if "bicarbonate" in readings:
+            changes["alkalinity"] = readings["bicarbonate"] * EQ / HCO3 / 1000
+        if "hardness" in readings:
+            share = readings["hardness"] / self.hardness if self.hardness > 0 else None
+            parts = {"calcium": readings["hardness"] / CA_TO_HARDNESS, "magnesium": 0.0}
+            changes |= parts if share is None else {name: self._values[name] * share for name in parts}
+        if "iron" in readings:
+            share = readings["iron"] / self.iron if self.iron > 0 else None
+            parts = {"ferrous_iron": readings["iron"], "ferric_iron": 0.0}
+            changes |= parts if share is None else {name: self.value(name) * share for name in parts}
+        return self.with_(**changes)
+
     def react(self, carbon: float = 0.0, **changes: float) -> Water:
         """This water after a reaction in a closed vessel: alkalinity and ions set by ``changes``.
 

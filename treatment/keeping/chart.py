@@ -6,12 +6,12 @@ import datetime as dt
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..drawing.shapes import Box, Label, Line
+from ..drawing.shapes import Label, Line
 from ..language.display import digits, unit_text
-from ..language.log_keys import log_key
+from .bands import Band
 from .diagnosis import Diagnosis
-from .look import unit_of
-from .trend import Point
+from .series import METER
+from .trend import Point, thinned
 
 WIDTH, HEIGHT = 460.0, 150.0
 LEFT, RIGHT, TOP, BOTTOM = 8.0, 54.0, 14.0, 20.0
@@ -31,12 +31,12 @@ class Dot:
 
 @dataclass(frozen=True, slots=True)
 class Chart:
-    """The drawing of one series. band: what is expected; mark: the line that calls for somebody; services: when it started anew."""
+    """The drawing of one series. bands: what is expected, day by day; mark: the line that calls for somebody; services: when it started anew."""
 
     key: str
     title: str
     dots: tuple[Dot, ...]
-    band: Box | None
+    bands: tuple[Line, ...]
     mark: Line | None
     trend: Line | None
     services: tuple[Line, ...]
@@ -46,66 +46,111 @@ class Chart:
     height: float = HEIGHT
 
 
-def chart(found: Diagnosis, key: str, title: str, shown: str, system: str) -> Chart | None:
-    """The chart of a series; None where nothing was read. shown: unit of ``data/display.toml`` that people read it in."""
-    look = found.look
-    points = [(each.end, each.daily) for each in look.use.stretches] if key == "meter" else look.points(key)
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """From days and values to places of the drawing."""
+
+    begin: dt.date
+    end: dt.date
+    low: float
+    high: float
+
+    def x(self, day: dt.date) -> float:
+        return LEFT + (WIDTH - LEFT - RIGHT) * (day - self.begin).days / max((self.end - self.begin).days, 1)
+
+    def y(self, value: float) -> float:
+        within = min(max(value, self.low), self.high)
+        return HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * (within - self.low) / (self.high - self.low)
+
+
+def chart(found: Diagnosis, key: str, title: str, system: str) -> Chart | None:
+    """The chart of a series; None where nothing was read."""
+    look, readings, bands = found.look, found.look.readings, found.look.bands
+    shown = readings.series(key).shown
+    points = [(each.end, each.daily) for each in look.use.stretches] if key == METER else readings.points(key)
     doubted = {(doubt.on, doubt.key) for doubt in look.doubted}
-    raw = [(on, value.middle) for on, value in look.log.points.get(key, []) if (on, key) in doubted] if key != "meter" else []
+    raw = [(on, value.middle) for on, value in look.log.points.get(key, []) if (on, key) in doubted] if key != METER else []
     if not points and not raw:
         return None
-    series = next((each for each in found.series if each["key"] == key), None)
-    band, mark, line = look.band(key), look.mark(key), found.trend_of(key)
-    crossing = dt.date.fromisoformat(series["crosses"]["on"]) if series and series["crosses"] else None
+    mark, line = bands.mark(key), found.trend_of(key)
+    crossing = found.crosses(key)
+    coming = crossing if crossing is not None and crossing > found.as_of else None
     begin = min([found.log.started_on, *(on for on, _ in [*points, *raw])])
-    behind = max((found.as_of - begin).days, 30)
-    end = found.as_of + dt.timedelta(days=int(behind * AHEAD)) if crossing and crossing > found.as_of else found.as_of
-    end = min(end, crossing + dt.timedelta(days=max(behind // 12, 5))) if crossing and crossing > found.as_of else end
-    values = [value for _, value in [*points, *raw]]
-    edges = [edge for edge in ((band.low, band.high) if band else (None, None)) if edge is not None]
-    near = [edge for edge in [*edges, *([mark.value] if mark else [])] if edge <= 3 * max([*values, 1e-9])]
-    low, high = min([*values, *near]), max([*values, *near])
-    room = (high - low or abs(high) or 1.0) * 0.12
-    low, high = (0.0 if low >= 0 and low < 0.4 * high else low - room), high + room
-
-    def x(day: dt.date) -> float:
-        return LEFT + (WIDTH - LEFT - RIGHT) * (day - begin).days / max((end - begin).days, 1)
-
-    def y(value: float) -> float:
-        return HEIGHT - BOTTOM - (HEIGHT - TOP - BOTTOM) * (min(max(value, low), high) - low) / (high - low)
-
-    def dots(which: Sequence[Point], hollow: bool) -> list[Dot]:
-        return [Dot(x(on), y(value), hollow, f"{on}: {digits(value, shown, system)} {unit_text(shown, system)}".strip()) for on, value in which]
-
+    expected = _expected(found, key, begin, [on for on, _ in points])
+    scale = _scale(begin, _end(found.as_of, begin, coming), [*points, *raw], [band for _, band in expected], mark.value if mark else None)
     labels = [
         Label(LEFT, HEIGHT - 5, f"{begin:%b %Y}", "axis", "start"),
-        Label(WIDTH - RIGHT, HEIGHT - 5, f"{end:%b %Y}", "axis", "end"),
+        Label(WIDTH - RIGHT, HEIGHT - 5, f"{scale.end:%b %Y}", "axis", "end"),
     ]
-    box = None
-    if band is not None:
-        top, foot = y(high if band.high is None else band.high), y(low if band.low is None else band.low)
-        box = Box(LEFT, top, WIDTH - LEFT - RIGHT, max(foot - top, 1.0), "band")
-    rule = None
-    if mark is not None and low <= mark.value <= high:
-        rule = Line(f"M{LEFT:g} {y(mark.value):.1f}H{WIDTH - RIGHT:g}", "mark")
-        labels.append(Label(WIDTH - RIGHT + 4, y(mark.value) + 4, f"{digits(mark.value, shown, system)}", "mark", "start"))
-    run = None
-    since = points if key == "meter" else look.lately(key)
+    rule = run = None
+    if mark is not None and scale.low <= mark.value <= scale.high:
+        rule = Line(f"M{LEFT:g} {scale.y(mark.value):.1f}H{WIDTH - RIGHT:g}", "mark")
+        labels.append(Label(WIDTH - RIGHT + 4, scale.y(mark.value) + 4, f"{digits(mark.value, shown, system)}", "mark", "start"))
+    since = points if key == METER else readings.lately(key)
     if line is not None and len(since) > 2:
-        last = crossing if crossing and crossing > found.as_of and crossing <= end else found.as_of
-        run = Line(f"M{x(since[0][0]):.1f} {y(line.at(since[0][0])):.1f}L{x(last):.1f} {y(line.at(last)):.1f}", "trend")
-    services = tuple(Line(f"M{x(day):.1f} {TOP - 6:g}V{HEIGHT - BOTTOM:g}", "service") for day in look.services(key) if begin <= day <= end)
+        last = coming if coming is not None and coming <= scale.end else found.as_of
+        ends = [(day, line.at(day)) for day in (since[0][0], last)]
+        run = Line(f"M{_place(scale, *ends[0])}L{_place(scale, *ends[1])}", "trend")
+    services = tuple(
+        Line(f"M{scale.x(day):.1f} {TOP - 6:g}V{HEIGHT - BOTTOM:g}", "service") for day in readings.services(key) if begin <= day <= scale.end
+    )
     if points:
-        _, value = points[-1]
-        if mark is None or abs(y(value) - y(mark.value)) > 13:
-            labels.append(Label(WIDTH - RIGHT + 4, y(value) + 4, f"{digits(value, shown, system)}", "value", "start"))
-    told = f"crosses its mark on {crossing:%-d %b %Y}" if crossing and crossing > found.as_of else ""
-    return Chart(key, title, tuple(dots(points, False) + dots(raw, True)), box, rule, run, services, tuple(labels), told)
+        level = scale.y(points[-1][1])
+        if mark is None or abs(level - scale.y(mark.value)) > 13:
+            labels.append(Label(WIDTH - RIGHT + 4, level + 4, f"{digits(points[-1][1], shown, system)}", "value", "start"))
+    dots = [
+        Dot(scale.x(on), scale.y(value), hollow, f"{on}: {digits(value, shown, system)} {unit_text(shown, system)}".strip())
+        for which, hollow in ((points, False), (raw, True))
+        for on, value in which
+    ]
+    told = f"crosses its mark on {coming:%-d %b %Y}" if coming is not None else ""
+    return Chart(key, title, tuple(dots), tuple(_shapes(scale, expected)), rule, run, services, tuple(labels), told)
 
 
-def shown_unit(key: str, ids: Sequence[str]) -> str:
-    """The unit of ``data/display.toml`` in which a series is shown, those that were worked out included."""
-    what = key.rpartition(".")[2]
-    if what in ("pressure_drop", "normal_flow", "passage") or key == "meter":
-        return {"passage": "share"}.get(what, unit_of(key, ids))
-    return log_key(key, ids).shown
+def _end(as_of: dt.date, begin: dt.date, coming: dt.date | None) -> dt.date:
+    """The last day that is drawn: today, or a little beyond a crossing that is near enough."""
+    behind = max((as_of - begin).days, 30)
+    if coming is None:
+        return as_of
+    return min(as_of + dt.timedelta(days=int(behind * AHEAD)), coming + dt.timedelta(days=max(behind // 12, 5)))
+
+
+def _expected(found: Diagnosis, key: str, begin: dt.date, days: Sequence[dt.date]) -> list[tuple[dt.date, Band | None]]:
+    """The band on the days that were read, on those of services and the day after, and today."""
+    after = [day + dt.timedelta(days=more) for day in found.look.readings.services(key) for more in (0, 1)]
+    wanted = sorted({begin, found.as_of, *(day for day, _ in thinned([(day, 0.0) for day in days])), *after[-16:]})
+    return [(day, found.look.bands.band(key, day)) for day in wanted if begin <= day <= found.as_of]
+
+
+def _scale(begin: dt.date, end: dt.date, points: Sequence[Point], bands: Sequence[Band | None], mark: float | None) -> Scale:
+    """Room for what was read, for the mark, and for edges of bands that are not far beyond."""
+    values = [value for _, value in points]
+    edges = [edge for band in bands if band is not None for edge in (band.low, band.high) if edge is not None]
+    near = [edge for edge in [*edges, *([] if mark is None else [mark])] if edge <= 3 * max([*values, 1e-9])]
+    low, high = min([*values, *near]), max([*values, *near])
+    room = (high - low or abs(high) or 1.0) * 0.12
+    return Scale(begin, end, 0.0 if low >= 0 and low < 0.4 * high else low - room, high + room)
+
+
+def _shapes(scale: Scale, expected: Sequence[tuple[dt.date, Band | None]]) -> list[Line]:
+    """Each stretch of days with a band as a closed path: there along its upper edge, back along its lower one."""
+    stretches: list[list[tuple[dt.date, Band]]] = [[]]
+    for day, band in expected:
+        if band is None:
+            stretches.append([])
+        else:
+            stretches[-1].append((day, band))
+    shapes = []
+    for stretch in stretches:
+        if len(stretch) < 2:
+            continue
+        upper = [(day, scale.high if band.high is None else band.high) for day, band in stretch]
+        lower = [(day, scale.low if band.low is None else band.low) for day, band in reversed(stretch)]
+        if all(one[1] == upper[0][1] for one in upper) and all(one[1] == lower[0][1] for one in lower):
+            upper, lower = [upper[0], upper[-1]], [lower[0], lower[-1]]
+        shapes.append(Line("M" + "L".join(_place(scale, *each) for each in [*upper, *lower]) + "Z", "band"))
+    return shapes
+
+
+def _place(scale: Scale, day: dt.date, value: float) -> str:
+    return f"{scale.x(day):.1f} {scale.y(value):.1f}"

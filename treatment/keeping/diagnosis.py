@@ -14,9 +14,10 @@ from ..language.schema import array, maybe, obj
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
+from .bands import Mark
 from .due import Due, due
 from .log import Log
-from .look import Look, Mark, unit_of
+from .look import Look
 from .signs import Sign, Signs
 from .trend import Trend, trend
 from .upkeep import Task, upkeep
@@ -53,6 +54,10 @@ def rows() -> tuple[Row, ...]:
         more = {name: tuple(entry.get(name, [])) for name in ("may", "never")}
         found.append(Row(entry["id"], tuple(entry["must"]), entry["severity"], entry["tell_apart"], tuple(entry["do"]), kinds, only, **more))
     return tuple(found)
+
+
+#: cause -> its place in the table: of those as likely, the commoner first
+ORDER = {row.id: place for place, row in enumerate(rows())}
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +105,7 @@ class Diagnosis:
     # --- causes -------------------------------------------------------------------------------------------------------
     @cached_property
     def causes(self) -> tuple[Cause, ...]:
-        """Dangers first, whatever their weight; then the likelier first.
+        """Dangers first, whatever their weight; then the likelier first; of those as likely, in the order of the table.
 
         A cause is offered where every sign it must have holds, and none that takes it away does. Its score is the number of
         signs that hold, by that number, those that say no and one for what is assumed; its weight is its share of all scores.
@@ -109,7 +114,7 @@ class Diagnosis:
         found = self._apart(found)
         whole = sum(cause.score for cause in found) or 1.0
         weighed = [replace(cause, weight=cause.score / whole) for cause in found]
-        return tuple(sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -c.weight, c.id, c.stage or "")))
+        return tuple(sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -round(c.weight, 6), c.stage or "", ORDER.get(c.id, 0))))
 
     def _by_table(self) -> Iterator[Cause | None]:
         signs = {stage.id: Signs(self.look, stage) for stage in self.variant.run.stages}
@@ -164,7 +169,7 @@ class Diagnosis:
             name = what.removesuffix("_in") if place == first and what.endswith("_in") else what if place == "source" else ""
             if name not in analytes() or analytes()[name].is_microbe or name == "temperature":
                 continue
-            points, band = self.look.points(key), self.look.band(key)
+            points, band = self.look.readings.points(key), self.look.bands.band(key)
             if not points or band is None:
                 continue
             above = band.high is not None and points[-1][1] > band.high
@@ -223,13 +228,12 @@ class Diagnosis:
     @cached_property
     def series(self) -> tuple[dict[str, Any], ...]:
         """Every series: what is expected, how it moves since the last service, when it crosses its mark."""
-        keys = sorted({*self.look.log.points, *self.look.worked_out})
-        return tuple(self._series(key) for key in keys)
+        return tuple(self._series(key) for key in self.look.keys)
 
     def _series(self, key: str) -> dict[str, Any]:
-        band, unit = self.look.band(key), unit_of(key, self.look.ids)
+        band, unit = self.look.bands.band(key), self.look.readings.series(key).unit
         line = self.trend_of(key)
-        mark = self.look.mark(key)
+        mark = self.look.bands.mark(key)
         return {
             "key": key,
             "expected": None if band is None else band.as_json(),
@@ -237,11 +241,17 @@ class Diagnosis:
             "crosses": None if line is None or mark is None else self.crossing(line, mark),
         }
 
+    def crosses(self, key: str) -> dt.date | None:
+        """The day on which a series crosses its mark; None where it never does."""
+        line, mark = self.trend_of(key), self.look.bands.mark(key)
+        days = None if line is None or mark is None else _days(line, line.slope, mark)
+        return None if line is None or days is None else line.on + dt.timedelta(days=days)
+
     def trend_of(self, key: str) -> Trend | None:
         """How a series moves since its last service; of the meter, how the use of a day does."""
         if key == "meter":
             return trend([(each.end, each.daily) for each in self.look.use.stretches])
-        return self.look.trend(key)
+        return self.look.readings.trend(key)
 
     def crossing(self, line: Trend, mark: Mark) -> dict[str, Any] | None:
         """When a line crosses its mark: the day, and the days by the slopes of half of all pairs; None where it never does, or past ten years."""

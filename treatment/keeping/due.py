@@ -15,8 +15,9 @@ from .log import Log
 from .upkeep import DAY, HOUR, Task
 from .use import Use
 
-#: how far a learned rate may lie from the design's before it is no longer believed [times]
-FAR = 5.0
+_TABLE = table("upkeep")
+#: times by which an interval that was seen may differ from the design's and still be a habit
+FAR = float(_TABLE["marks"]["far"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,15 +87,21 @@ def _interval(task: Task, log: Log, use: Use, last: dt.date) -> Interval:
     plain = Interval(task.every, task.low, task.high, task.basis, _design(task))
     if task.row.hours is not None and (counted := _counted(task, log, last)) is not None:
         return _sooner(counted, task)
-    if task.row.quantity == "salt" and (filled := _by_fills(task, log)) is not None:
+    if task.row.quantity == "salt" and (filled := _by_fills(task, log, use)) is not None:
         return _sooner(filled, task)
     if task.scales and (lives := _lives(task, log)) is not None:
         return _sooner(lives, task)
     if task.scales and use.ratio is not None:
         days = task.every / use.ratio
         words = f"the meter says {use.daily:.0f} L a day where the design has {use.design:.0f}; {_design(task)}"
-        return _sooner(Interval(days, days * 0.9, days * 1.1, "consumption", words), task)
+        return _sooner(Interval(days, *_about(days, "metered"), "consumption", words), task)
     return plain
+
+
+def _about(days: float, how: str) -> tuple[float, float]:
+    """Low and high end of an interval that was learned. how: by what, as ``data/upkeep.toml`` names it."""
+    share = float(_TABLE["learned"][how])
+    return days * (1 - share), days * (1 + share)
 
 
 def _design(task: Task) -> str:
@@ -112,14 +119,14 @@ def _sooner(found: Interval, task: Task) -> Interval:
     )
 
 
-def _by_fills(task: Task, log: Log) -> Interval | None:
-    """Salt: what was filled, at the rate of the fills before it where there are some, else of the design."""
+def _by_fills(task: Task, log: Log, use: Use) -> Interval | None:
+    """Salt: what was filled, at the rate of the fills before it where there are some, else of the design for what the meter says."""
     fills = [(entry.on, entry.amount.value) for entry in log.services.get(task.id, []) if entry.amount is not None and entry.amount.unit == "kg"]
     if not fills or task.quantity is None or task.quantity.value <= 0:
         return None
     planned = task.quantity.value / task.every  # kg a day by the design
     spread = (task.high / task.every, task.low / task.every)
-    rate, learned = planned, False
+    rate, learned = planned * (use.ratio or 1.0), False
     span = (fills[-1][0] - fills[0][0]).days
     if len(fills) >= 3 and span >= 14:
         seen = sum(amount for _, amount in fills[:-1]) / span
@@ -127,8 +134,11 @@ def _by_fills(task: Task, log: Log) -> Interval | None:
             rate, learned = seen, True
     days = fills[-1][1] / rate
     words = f"{fills[-1][1]:.1f} kg filled lasts {days:.0f} days at {rate * 30:.1f} kg a month"
-    words += f" as this house used; by the design {planned * 30:.1f} kg" if learned else " by the design"
-    low, high = (days * 0.85, days * 1.15) if learned else (days * min(spread), days * max(spread))
+    if learned or use.ratio is None:
+        words += f" as this house used; by the design {planned * 30:.1f} kg" if learned else " by the design"
+    else:
+        words += f" by what the meter says ({use.daily:.0f} L a day); by the design {planned * 30:.1f} kg at {use.design:.0f} L a day"
+    low, high = _about(days, "filled") if learned else (days * min(spread), days * max(spread))
     return Interval(days, low, high, "consumption", words)
 
 

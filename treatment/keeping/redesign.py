@@ -30,7 +30,7 @@ def redesign(design: Design, found: Diagnosis) -> Redesign | None:
         kind, _, name = cause.id.partition("/")
         if kind == "source-changed" and name in analytes():
             on, key = cause.stands_on[-1]
-            value = dict(found.look.points(key))[on]
+            value = dict(found.look.readings.points(key))[on]
             readings[name] = Reading(name, value, value, "exact", f"{value!r} {analytes()[name].unit}")
             words.append(f"{analytes()[name].said} {show(value, analytes()[name].shown_unit, system)}")
         if cause.id == "more-use" and found.look.use.ratio is not None:

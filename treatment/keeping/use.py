@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
+from ..language.tables import table
 from ..planning.variant import Variant
 from .log import Log
 
-#: days of metering from which a rate is believed
-LEAST_DAYS = 20
+_MARKS = table("upkeep")["marks"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +57,7 @@ class Use:
         last = self.stretches[-1].end
         near = [each for each in self.stretches if (last - each.begin).days <= 366]
         days = sum(each.days for each in near)
-        return sum(each.daily * each.days for each in near) / days if days >= LEAST_DAYS else None
+        return sum(each.daily * each.days for each in near) / days if days >= _MARKS["metered"] else None
 
     @property
     def ratio(self) -> float | None:

@@ -78,6 +78,9 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     def name(self, keys: ReverseOsmosisKeys) -> str:
         return "Membrane at the tap" if self.at_tap(keys) else "Reverse osmosis"
 
+    def output_share(self, temperature: float, school: str) -> Line:
+        return output_at(temperature, school)
+
     def feed_limits(self, keys: ReverseOsmosisKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         row, cited, tap = duty.rows["reverse_osmosis"], source("membrane.feed"), self.at_tap(keys)
         mild = "caution" if tap else "fault"

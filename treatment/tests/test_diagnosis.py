@@ -17,7 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..diagnose import main
-from ..keeping.chart import HEIGHT, WIDTH, chart, shown_unit
+from ..keeping.chart import HEIGHT, WIDTH, chart
 from ..keeping.diagnosis import BOIL, Diagnosis, diagnosis_schema, rows
 from ..keeping.due import gathered
 from ..keeping.log import FORMAT, read_log
@@ -417,7 +417,7 @@ class OfFeeds(Read):
         gone = every(range(30, 200, 14), feed__free_chlorine_out=lambda i: "0 mg/L" if i > 7 else "1 mg/L", feed__solution_level="30 cm")
         found = self.fires("feed-lost", self.fed, gone, every(range(30, 200, 14), feed__free_chlorine_out="1 mg/L"))
         self.assertEqual(found.causes[0].severity, "danger")
-        band = found.look.band("feed.free_chlorine_out")
+        band = found.look.bands.band("feed.free_chlorine_out")
         assert band is not None and band.low is not None
         weak = f"{max(band.low * 0.6, 0.12):.2f} mg/L"
         if band.low > 0.2:
@@ -635,7 +635,7 @@ class AnyLog(Read):
             found = self.look(variant, entries, as_of=random.randint(0, 900))
             jsonschema.validate(json.loads(json.dumps(found.document())), diagnosis_schema())
             for series in found.series:
-                drawn = chart(found, series["key"], "series", shown_unit(series["key"], ids), "us")
+                drawn = chart(found, series["key"], "series", "us")
                 for dot in drawn.dots if drawn is not None else ():
                     self.assertTrue(0 <= dot.x <= WIDTH and 0 <= dot.y <= HEIGHT)
             visits = gathered(found.due, found.as_of + dt.timedelta(days=365), since=found.as_of)

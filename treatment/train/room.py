@@ -17,7 +17,7 @@ from ..house.beds import Bed, RunnerUp, runners_up
 from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit, with_own
 from ..language.display import show
-from ..language.figure import Figure, Figures
+from ..language.figure import Figure, Figures, Line
 from ..language.tables import table
 from .keys import OF_EVERY_STAGE, StageKeys
 
@@ -158,6 +158,10 @@ class Room(Generic[K]):
     def at_tap(self, keys: K) -> bool:
         """Whether it stands on a branch to the drinking tap: the rest of the house never sees its water."""
         return bool(keys.install and keys.install.branch == "drinking_tap")
+
+    def output_share(self, temperature: float, school: str) -> Line | None:
+        """What it makes at a temperature [degC] as a share of what it makes at 25 degC [-]; None where warmth does not matter."""
+        return None
 
     def powered(self, keys: K) -> bool:
         """Whether this very stage needs power: a form of its kind may do without."""

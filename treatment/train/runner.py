@@ -23,6 +23,14 @@ class Passed(NamedTuple):
     dirty: float
 
 
+class Walk(NamedTuple):
+    """One water through a train: what meets and leaves each stage, what the house gets, what the last tap gives."""
+
+    met: tuple[tuple[Water, Water], ...]
+    house: Water
+    tap: Water
+
+
 class Runner:
     """Runs trains for one duty; remembers what a stage does to a water, so that searching is cheap."""
 
@@ -92,20 +100,41 @@ class Runner:
 
     def run(self, train: Sequence[Stage[Any]], adverse: Water, mild: Water) -> TrainRun:
         """The train as it runs on the adverse water, with the mild one beside it."""
-        runs: list[StageRun[Any]] = []
-        here, beside = adverse, mild
-        tap: Water | None = None
+        passed: list[Passed] = []
         duties = self.duties(train, adverse)
+
+        def size(index: int, met: Water) -> Water:
+            passed.append(self.through(train[index].room, train[index].keys, met, duties[index]))
+            return passed[-1].water
+
+        def beside(index: int, met: Water) -> Water:
+            water, out = adverse_walk.met[index]
+            stage = train[index]
+            return out if met == water else self.as_sized(stage.room, stage.keys, passed[index].sizing, water, met, duties[index])
+
+        adverse_walk = self._walk(train, adverse, size)
+        mild_walk = self._walk(train, mild, beside)
+        runs = [
+            StageRun(i, stage.id, stage.keys, stage.room, by.sizing, *one, *other, by.clean, by.dirty, duty)
+            for i, (stage, by, one, other, duty) in enumerate(zip(train, passed, adverse_walk.met, mild_walk.met, duties, strict=True))
+        ]
+        return TrainRun(tuple(runs), adverse, adverse_walk.house, mild_walk.house, adverse_walk.tap)
+
+    def carried(self, run: TrainRun, raw: Water) -> Walk:
+        """What a train, sized as it is, does to another water than it was sized for."""
+        stages = run.stages
+        return self._walk(stages, raw, lambda i, met: stages[i].room.treat(stages[i].keys, stages[i].sizing, met, stages[i].duty))
+
+    def _walk(self, train: Sequence[Stage[Any] | StageRun[Any]], raw: Water, treat: Callable[[int, Water], Water]) -> Walk:
+        """A water through a train, stage by stage; a branch to a tap leaves the water of the house as it is."""
+        met: list[tuple[Water, Water]] = []
+        here, tap, branch = raw, None, None
         for index, stage in enumerate(train):
-            duty = duties[index]
-            room, keys = stage.room, stage.keys
-            branch, mild_branch = (runs[-1].water_out, runs[-1].mild_out) if runs and runs[-1].at_tap else (None, None)
-            met, mild_met = self.arriving(room, keys, here, branch), self.arriving(room, keys, beside, mild_branch)
-            sizing, out, clean, dirty = self.through(room, keys, met, duty)
-            mild_out = out if mild_met == met else self.as_sized(room, keys, sizing, met, mild_met, duty)
-            runs.append(StageRun(index, stage.id, keys, room, sizing, met, out, mild_met, mild_out, clean, dirty, duty))
-            if room.at_tap(keys):
-                tap = out
+            arrives = self.arriving(stage.room, stage.keys, here, branch)
+            out = treat(index, arrives)
+            met.append((arrives, out))
+            if stage.room.at_tap(stage.keys):
+                tap = branch = out
             else:
-                here, beside = out, mild_out
-        return TrainRun(tuple(runs), adverse, here, beside, self.drawn(here) if tap is None else tap)
+                here, branch = out, None
+        return Walk(tuple(met), here, self.drawn(here) if tap is None else tap)

@@ -8,12 +8,11 @@ from typing import Any
 
 from django.utils import timezone
 
-from treatment.keeping.chart import Chart, chart, shown_unit
+from treatment.keeping.chart import Chart, chart
 from treatment.keeping.due import Due, gathered
 from treatment.keeping.ical import ical, supplies
 from treatment.keeping.year import year
 from treatment.language.display import media_hint, show
-from treatment.language.log_keys import log_key
 
 from ..accounts.models import Membership
 from ..jobs.models import Job
@@ -25,7 +24,6 @@ from .services import Book, notes_of, opened, standing
 SHOWN, YEAR = 40, 365
 #: series in the order in which people ask for them
 FIRST = ("hardness_out", "ph_out", "iron_out", "pressure_drop", "intensity", "lamp_hours", "salt_level", "normal_flow", "passage", "meter")
-WORKED = {"pressure_drop": "pressure drop", "normal_flow": "flow, put right for temperature", "passage": "salt that passes"}
 
 
 def context_of(book: Book, here: str, cause: str) -> dict[str, Any]:
@@ -73,8 +71,7 @@ def names_of(book: Book) -> dict[str, str]:
 
 def charts(book: Book, here: str, marked: set[str]) -> list[tuple[Chart, bool]]:
     """The charts of a log, those that a cause stands on first; of one unit where somebody stands before it."""
-    found, ids = book.diagnosis, book.diagnosis.look.ids
-    names = names_of(book)
+    found, names = book.diagnosis, names_of(book)
     keys = [series["key"] for series in found.series]
     keys = [
         key for key in keys if key.rpartition(".")[2] not in ("pressure_in", "pressure_out") or f"{key.rpartition('.')[0]}.pressure_drop" not in keys
@@ -84,10 +81,10 @@ def charts(book: Book, here: str, marked: set[str]) -> list[tuple[Chart, bool]]:
     keys.sort(key=lambda key: (key not in marked, _place(key), key))
     drawn = []
     for key in keys:
-        id, _, what = key.rpartition(".")
-        words = WORKED[what] if what in WORKED else log_key(key, ids).words
-        title = f"{names.get(id, id.capitalize())}: {words}" if id else "House: use of a day"
-        each = chart(found, key, title, shown_unit(key, ids), book.job.units)
+        id = key.rpartition(".")[0]
+        words = found.look.readings.series(key).words
+        title = f"{names.get(id, id.capitalize())}: {words}" if id else f"House: {words}"
+        each = chart(found, key, title, book.job.units)
         if each is not None:
             drawn.append((each, key in marked))
     return drawn

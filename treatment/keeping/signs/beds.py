@@ -40,7 +40,7 @@ def _drop_high(s: Signs) -> Sign | None:
 
 @sign
 def _drop_climbs(s: Signs) -> Sign | None:
-    return s.moves(s.key("pressure_drop"), 2.5 * s.look.tells("x.pressure_drop"), "the pressure drop climbs", 20)
+    return s.moves(s.key("pressure_drop"), 2.5 * s.bands.tells("x.pressure_drop"), "the pressure drop climbs", 20)
 
 
 @sign
@@ -48,8 +48,8 @@ def _drop_climbs_or_high(s: Signs) -> Sign | None:
     high, climbs = s.of("drop_high"), s.of("drop_climbs")
     if high is not None and high.holds:
         return high
-    if climbs is not None and climbs.holds and (line := s.look.trend(s.key("pressure_drop"))) is not None:
-        band = s.look.band(s.key("pressure_drop"))
+    if climbs is not None and climbs.holds and (line := s.readings.trend(s.key("pressure_drop"))) is not None:
+        band = s.bands.band(s.key("pressure_drop"))
         soon = band is not None and band.high is not None and line.at(line.on + dt.timedelta(days=30)) > band.high
         return Sign(soon, f"{climbs.words}; {'it crosses' if soon else 'it does not cross'} its mark within a month", climbs.stands_on)
     return high
@@ -58,12 +58,12 @@ def _drop_climbs_or_high(s: Signs) -> Sign | None:
 @sign
 def _drop_fell(s: Signs) -> Sign | None:
     """Whether the drop fell by half or more between two readings, without a change between."""
-    points, key = s.look.since(s.key("pressure_drop")), s.key("pressure_drop")
+    points, key = s.readings.since(s.key("pressure_drop")), s.key("pressure_drop")
     if len(points) < 2:
         return None
     worst = max(itertools.pairwise(points), key=lambda pair: pair[0][1] - pair[1][1])
     (day, before), (then, after) = worst
-    far = before - after > 2 * s.look.tells("x.pressure_drop") and after < mark("drop_fell") * before
+    far = before - after > 2 * s.bands.tells("x.pressure_drop") and after < mark("drop_fell") * before
     return Sign(
         far,
         f"the drop fell from {s.said(key, before)} on {day} to {s.said(key, after)} on {then}, and no change was entered",
@@ -119,7 +119,17 @@ def _ph_low(s: Signs) -> Sign | None:
 
 @sign
 def _ph_falls(s: Signs) -> Sign | None:
-    return s.moves(s.key("ph_out"), -s.look.tells("x.ph_out"), "pH behind it falls", 30)
+    return s.moves(s.key("ph_out"), -s.bands.tells("x.ph_out"), "pH behind it falls", 30)
+
+
+@sign
+def _ph_low_or_sinks(s: Signs) -> Sign | None:
+    """Whether pH is below its band, or on its way there: it fell by more than a test tells, and the stone is due or seen to be low."""
+    low, falls = s.of("ph_low"), s.of("ph_falls")
+    if low is not None and low.holds:
+        return low
+    used = [found for name in ("medium_low", "medium_overdue") if (found := s.of(name)) is not None and found.holds]
+    return falls if falls is not None and used else low
 
 
 @sign
@@ -139,9 +149,9 @@ def _ph_as_raw(s: Signs) -> Sign | None:
 
 @sign
 def _only_at_flow(s: Signs) -> Sign | None:
-    flows, key = dict(s.look.points(s.key("flow"))), s.key("ph_out")
-    band = s.look.band(key)
-    pairs = [(flows[day], value, day) for day, value in s.look.points(key) if day in flows]
+    flows, key = dict(s.readings.points(s.key("flow"))), s.key("ph_out")
+    band = s.bands.band(key)
+    pairs = [(flows[day], value, day) for day, value in s.readings.points(key) if day in flows]
     if band is None or band.low is None or len(pairs) < 2:
         return None
     low = [flow for flow, value, _ in pairs if value < band.low]

@@ -7,11 +7,17 @@ from .sign import Sign, Signs, mark, sign, stands
 
 
 def _residual(s: Signs) -> tuple[str, Point] | None:
-    tanks = [stage.id for stage in s.look.stages if s.stage is not None and stage.index > s.stage.index and stage.room.cushions]
-    for key in (s.key("free_chlorine_out"), *(f"{id}.free_chlorine_out" for id in tanks), "tap.free_chlorine"):
-        if (point := s.fresh(key)) is not None:
-            return key, point
-    return None
+    """The newest reading of what a feed should leave: at it, behind what keeps it, before what takes it out, else at a tap."""
+    assert s.stage is not None
+    behind = s.look.stages[s.stage.index + 1 :]
+    keys = [s.key("free_chlorine_out")]
+    for stage in behind:
+        keys.append(f"{stage.id}.free_chlorine_in")
+        if stage.water_out.value("free_chlorine") < mark("residual_gone"):
+            break
+        keys.append(f"{stage.id}.free_chlorine_out")
+    held = [(key, point) for key in (*keys, "tap.free_chlorine") if (point := s.fresh(key)) is not None]
+    return max(held, key=lambda pair: pair[1][0]) if held else None
 
 
 @sign

@@ -4,27 +4,25 @@ from __future__ import annotations
 
 import datetime as dt
 import itertools
+from collections.abc import Callable
+from typing import Any
 
 from ...language.log_keys import log_key
+from ...train.room import StageRun
 from ..log import Entry
 from ..trend import trend
-from .sign import NEAR, NIGHT, STALE, Sign, Signs, no, sign, yes
+from .sign import NEAR, NIGHT, STALE, Sign, Signs, mark, no, sign, yes
 
 
 @sign
 def _source_weak(s: Signs) -> Sign | None:
     """Whether pressure or flow of the source sank below what was given, or by the trend of its readings."""
     for key in ("source.flow", "source.pressure_low", "source.pressure_high", "source.pressure"):
-        points = s.look.points(key)
+        points = s.readings.points(key)
         sign = s.beyond(key, False, "flow of the source" if key.endswith("flow") else "pressure of the source")
         if sign is not None and sign.holds and (len(points) < 2 or points[-1][1] < points[0][1] or len(points) > 2):
             return sign
-        if (
-            len(points) >= 3
-            and points[-1][1] < s.look.marks["pressure_lost"] * points[0][1]
-            and (line := trend(points)) is not None
-            and line.slope < 0
-        ):
+        if len(points) >= 3 and points[-1][1] < mark("pressure_lost") * points[0][1] and (line := trend(points)) is not None and line.slope < 0:
             return yes(f"{s.said(key, points[0][1])} on {points[0][0]}, {s.said(key, points[-1][1])} on {points[-1][0]}", (points[-1][0], key))
     told = [point for key in ("source.flow", "source.pressure_low", "source.pressure_high", "source.pressure") if (point := s.fresh(key)) is not None]
     return no("the source gives what it gave") if told else None
@@ -39,13 +37,11 @@ def _town(s: Signs) -> Sign | None:
 def _starts_up(s: Signs) -> Sign | None:
     """Whether the pump starts more often for the water it brings than before."""
     for key in ("source.starts", *(f"{id}.starts" for id in s.look.ids)):
-        points = s.look.points(key)
+        points = s.readings.points(key)
         rates = [((b - a).days and (y - x) / (b - a).days, b) for (a, x), (b, y) in itertools.pairwise(points) if b > a and y >= x]
         if len(rates) >= 2:
             (first, _), (last, day) = rates[0], rates[-1]
-            return Sign(
-                first > 0 and last > s.look.marks["starts"] * first, f"{first:.0f} starts a day at first, {last:.0f} until {day}", ((day, key),)
-            )
+            return Sign(first > 0 and last > mark("starts") * first, f"{first:.0f} starts a day at first, {last:.0f} until {day}", ((day, key),))
     return None
 
 
@@ -57,11 +53,11 @@ def _swings(s: Signs) -> Sign | None:
 
 @sign
 def _tap_weak(s: Signs) -> Sign | None:
-    points = s.look.points("tap.pressure")
+    points = s.readings.points("tap.pressure")
     if len(points) < 2:
         return None
     first, last = points[0], points[-1]
-    weak = last[1] < s.look.marks["pressure_lost"] * first[1]
+    weak = last[1] < mark("pressure_lost") * first[1]
     return Sign(
         weak,
         f"pressure at a tap {s.said('tap.pressure', first[1])} on {first[0]}, {s.said('tap.pressure', last[1])} on {last[0]}",
@@ -73,10 +69,10 @@ def _tap_weak(s: Signs) -> Sign | None:
 def _train_strong(s: Signs) -> Sign | None:
     """Whether what leaves the train has the pressure it had."""
     for key in (*(f"{id}.pressure_out" for id in reversed(s.look.ids)), "source.pressure_low", "source.pressure"):
-        points = s.look.points(key)
+        points = s.readings.points(key)
         if len(points) >= 2:
             first, last = points[0], points[-1]
-            strong = last[1] >= first[1] - max(2 * s.look.tells("x.pressure"), 0.1 * first[1])
+            strong = last[1] >= first[1] - max(2 * s.bands.tells("x.pressure"), 0.1 * first[1])
             return Sign(
                 strong,
                 f"{log_key(key, s.look.ids).words} {s.said(key, last[1])} on {last[0]}, {s.said(key, first[1])} on {first[0]}",
@@ -117,7 +113,7 @@ def _more_used(s: Signs) -> Sign | None:
         return None
     last = list(use.stretches[-3:])
     lately = sum(each.daily * each.days for each in last) / max(sum(each.days for each in last), 1)
-    most = s.look.marks["more_use"]
+    most = mark("more_use")
     told = f"{lately:.0f} L a day lately, {use.design:.0f} L by the design"
     return Sign(lately > most * use.design and use.ratio > 0.5 * (1 + most), told, tuple((each.end, "meter") for each in last))
 
@@ -132,11 +128,11 @@ def _used_when_away(s: Signs) -> Sign | None:
         if len(inside) >= 2 and inside[-1][0] > inside[0][0]:
             daily = (inside[-1][1] - inside[0][1]) / (inside[-1][0] - inside[0][0]).days
             told = f"{daily:.0f} L a day ran from {inside[0][0]} to {inside[-1][0]}, while nobody was there"
-            return Sign(daily > s.look.marks["night_use"], told, ((inside[-1][0], "meter"),))
+            return Sign(daily > mark("night_use"), told, ((inside[-1][0], "meter"),))
     nights = [(moment, total) for entry in s.look.log.entries if (moment := _night(entry)) and (total := _total(entry)) is not None]
     for (begin, first), (end, then) in itertools.pairwise(nights):
         hours = (end - begin).total_seconds() / 3600
-        if 0.5 <= hours <= 10 and then >= first:
+        if mark("night_least") <= hours <= mark("night_most") and then >= first:
             told = f"{then - first:.0f} L ran in {hours:.0f} hours of the night of {begin.date()}"
             return Sign(then - first > NIGHT * hours, told, ((end.date(), "meter"),))
     return None
@@ -161,13 +157,13 @@ def _used_when_away_or_beyond(s: Signs) -> Sign | None:
     if away is not None:
         return away
     for stage in s.look.stages:
-        points = s.look.points(f"{stage.id}.regenerations")
+        points = s.readings.points(f"{stage.id}.regenerations")
         figure = stage.figures.get("days_between_regenerations")
         if figure is None or len(points) < 2 or s.look.use.daily is None or points[-1][0] == points[0][0]:
             continue
         made = (points[-1][1] - points[0][1]) / (points[-1][0] - points[0][0]).days
         wanted = s.look.use.daily / max(s.look.use.design, 1.0) / max(figure.value, 0.25)
-        if wanted > 0 and (s.look.use.ratio or 1.0) > 1.5 and made < 0.6 * wanted:
+        if wanted > 0 and (s.look.use.ratio or 1.0) > mark("use_beyond") and made < mark("few_regenerations") * wanted:
             return yes(
                 f"the meter says {s.look.use.daily:.0f} L a day, the regenerations of the {stage.said} only {made / wanted:.0%} of that",
                 (points[-1][0], "meter"),
@@ -182,14 +178,16 @@ def _several_raw(s: Signs) -> Sign | None:
     for stage in s.look.stages:
         for name in stage.room.answers:
             key = f"{stage.id}.{name}_out"
-            point, band = s.fresh(key), s.look.band(key)
+            point, band = s.fresh(key), s.bands.band(key)
             if point is None or band is None:
                 continue
             arrives, leaves = stage.water_in.known().get(name), stage.water_out.known().get(name)
-            if arrives is None or leaves is None or abs(arrives - leaves) <= 2 * s.look.tells(key):
+            if arrives is None or leaves is None or abs(arrives - leaves) <= 2 * s.bands.tells(key):
                 continue
-            same = abs(point[1] - arrives) <= max(s.look.marks["same"] * abs(arrives), s.look.tells(key)) and abs(point[1] - arrives) < abs(
-                point[1] - leaves
+            came = (arrives, s.look.variant.run.raw.known().get(name, arrives))  # past this unit alone, or past those before it, too
+            same = any(
+                abs(point[1] - each) <= max(mark("same") * abs(each), s.bands.tells(key)) and abs(point[1] - each) < abs(point[1] - leaves)
+                for each in came
             )
             if same:
                 raw.append(f"{log_key(key, s.look.ids).words} {s.said(key, point[1])}")
@@ -203,22 +201,55 @@ def _several_raw(s: Signs) -> Sign | None:
 
 @sign
 def _cannot_be(s: Signs) -> Sign | None:
-    """Whether readings of one day contradict each other, or half of a series was doubted."""
+    """Whether a reading is one that no water gives, or readings contradict each other."""
     for doubt in s.look.doubted:
         if doubt.impossible:
             return yes(f"{doubt.key} on {doubt.on}: {doubt.why}", (doubt.on, doubt.key))
-    for stage in s.look.stages:
-        before, after = dict(s.look.points(f"{stage.id}.pressure_in")), dict(s.look.points(f"{stage.id}.pressure_out"))
-        for day in sorted(before.keys() & after.keys(), reverse=True):
-            if not stage.room.pumps and after[day] > before[day] + 2 * s.look.tells("x.pressure_in"):
-                return yes(f"more pressure behind the {stage.said} than before it on {day}", (day, f"{stage.id}.pressure_out"))
-    for stage in s.look.stages:
-        flows, cold = s.look.points(f"{stage.id}.permeate_flow"), s.look.points(f"{stage.id}.normal_flow")
-        if len(flows) >= 4 and not cold:
-            low, high = min(value for _, value in flows), max(value for _, value in flows)
-            if high > 0 and low < 0.7 * high:
-                return yes(
-                    f"permeate of the {stage.said} from {low:.2g} to {high:.2g} L/min without a temperature beside it: it cannot be put right",
-                    (flows[-1][0], f"{stage.id}.permeate_flow"),
-                )
+    return next((found for stage in s.look.stages for told in CONTRADICTIONS if (found := told(s, stage)) is not None), None)
+
+
+def _more_pressure_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
+    before, after = dict(s.readings.points(f"{stage.id}.pressure_in")), dict(s.readings.points(f"{stage.id}.pressure_out"))
+    for day in sorted(before.keys() & after.keys(), reverse=True):
+        if not stage.room.pumps and after[day] > before[day] + 2 * s.bands.tells("x.pressure_in"):
+            return yes(f"more pressure behind the {stage.said} than before it on {day}", (day, f"{stage.id}.pressure_out"))
     return None
+
+
+def _more_salt_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
+    """A membrane does not make salt: a slip of the point, or the meter's range."""
+    key = f"{stage.id}.passage"
+    point = s.readings.last(key)
+    if point is None or point[1] <= 1 or stage.water_out.value("tds") >= stage.water_in.value("tds"):
+        return None
+    return yes(f"more dissolved solids behind the {stage.said} than before it on {point[0]}", (point[0], s.readings.series(key).own))
+
+
+def _no_temperature(s: Signs, stage: StageRun[Any]) -> Sign | None:
+    key = f"{stage.id}.permeate_flow"
+    flows = s.readings.points(key)
+    if len(flows) < 4 or s.readings.points(f"{stage.id}.normal_flow"):
+        return None
+    low, high = min(value for _, value in flows), max(value for _, value in flows)
+    if high <= 0 or low >= mark("permeate_swing") * high:
+        return None
+    words = f"permeate of the {stage.said} from {s.said(key, low)} to {s.said(key, high)} without a temperature beside it: it cannot be put right"
+    return yes(words, (flows[-1][0], key))
+
+
+def _counts_too_fast(s: Signs, stage: StageRun[Any]) -> Sign | None:
+    """A counter of hours runs no faster than the clock."""
+    key = f"{stage.id}.lamp_hours"
+    for (a, x), (b, y) in itertools.pairwise(s.readings.points(key)):
+        if b > a and y - x > 24.0 * ((b - a).days + 1):
+            return yes(f"the counter of the {stage.said} ran {y - x:.0f} h in {(b - a).days} days", (b, key))
+    return None
+
+
+#: what contradicts itself at a stage, the plainest first
+CONTRADICTIONS: tuple[Callable[[Signs, StageRun[Any]], Sign | None], ...] = (
+    _more_pressure_behind,
+    _more_salt_behind,
+    _no_temperature,
+    _counts_too_fast,
+)

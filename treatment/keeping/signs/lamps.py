@@ -11,7 +11,7 @@ from .sign import Sign, Signs, mark, no, sign, yes
 def _microbes_found(s: Signs) -> Sign | None:
     guards = [stage.id for stage in s.look.stages if stage.disinfects or stage.index == len(s.look.stages) - 1]
     keys = [*MICROBES, *(f"{id}.{name.partition('.')[2]}_out" for id in guards for name in MICROBES)]
-    held = [(key, point) for key in keys if (point := s.look.last(key)) is not None]
+    held = [(key, point) for key in keys if (point := s.readings.last(key)) is not None]
     if not held:
         return None
     found = [(key, point) for key, point in held if point[1] > 0]
@@ -29,7 +29,7 @@ def _alarm(s: Signs) -> Sign | None:
     after = [entry for entry in alarms if not any(entry.on <= day for day in lamps)]
     if not after:
         return None
-    later = [point for point in s.look.points(s.key("intensity")) if point[0] > after[-1].on and point[1] > s.look.marks["intensity"]]
+    later = [point for point in s.readings.points(s.key("intensity")) if point[0] > after[-1].on and point[1] > mark("intensity")]
     if later:
         return no(f"the sensor saw light again on {later[-1][0]}", (later[-1][0], s.key("intensity")))
     return yes(f"its alarm sounded on {after[-1].on}, and no new lamp was entered since")
@@ -49,14 +49,14 @@ def _intensity_low(s: Signs) -> Sign | None:
 @sign
 def _young(s: Signs) -> Sign | None:
     assert s.stage is not None
-    hours = s.look.lamp_age(s.stage)
+    hours = s.bands.lamp_age(s.stage)
     return Sign(hours < mark("lamp_young"), f"the lamp burns {hours:.0f} h, too few to explain it")
 
 
 @sign
 def _lamp_past(s: Signs) -> Sign | None:
-    point = s.look.last(s.key("lamp_hours"))
-    band = s.look.band(s.key("lamp_hours"))
+    point = s.readings.last(s.key("lamp_hours"))
+    band = s.bands.band(s.key("lamp_hours"))
     if point is not None and band is not None and band.high is not None:
         return Sign(
             point[1] > band.high, f"{point[1]:.0f} h on its counter on {point[0]}, {band.high:.0f} h at the most", ((point[0], s.key("lamp_hours")),)

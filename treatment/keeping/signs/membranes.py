@@ -12,12 +12,12 @@ def _flow_fades(s: Signs) -> Sign | None:
 
 @sign
 def _flow_low(s: Signs) -> Sign | None:
-    points, key = s.look.since(s.key("permeate_flow")), s.key("permeate_flow")
+    points, key = s.readings.since(s.key("permeate_flow")), s.key("permeate_flow")
     if len(points) < 2:
         return s.beyond(key, False, "permeate")
     first, last = points[0], points[-1]
     return Sign(
-        last[1] < s.look.marks["fading"] * first[1],
+        last[1] < mark("fading") * first[1],
         f"permeate {s.said(key, first[1])} on {first[0]}, {s.said(key, last[1])} on {last[0]}",
         ((first[0], key), (last[0], key)),
     )
@@ -25,7 +25,7 @@ def _flow_low(s: Signs) -> Sign | None:
 
 @sign
 def _flow_up(s: Signs) -> Sign | None:
-    points = s.look.since(s.key("normal_flow"))
+    points = s.readings.since(s.key("normal_flow"))
     return None if len(points) < 2 else Sign(points[-1][1] > mark("flow_rose") * points[0][1], "its flow rose")
 
 
@@ -50,25 +50,27 @@ def _feed_hard(s: Signs) -> Sign | None:
 
 @sign
 def _cold(s: Signs) -> Sign | None:
-    temperatures = s.look.points("source.temperature") or s.look.points(s.key("temperature_in"))
-    flows = s.look.since(s.key("permeate_flow"))
+    temperatures = s.readings.points("source.temperature") or s.readings.points(s.key("temperature_in"))
+    flows = s.readings.since(s.key("permeate_flow"))
     if not temperatures or not flows:
         return None
     day = flows[-1][0]
     now = min(temperatures, key=lambda point: abs((point[0] - day).days))
     warmest = max(temperatures, key=lambda point: point[1])
     return Sign(
-        warmest[1] - now[1] > 3, f"water of {now[1]:.0f} °C on {now[0]}, {warmest[1]:.0f} °C on {warmest[0]}", ((now[0], "source.temperature"),)
+        warmest[1] - now[1] > mark("warmer"),
+        f"water of {now[1]:.0f} °C on {now[0]}, {warmest[1]:.0f} °C on {warmest[0]}",
+        ((now[0], "source.temperature"),),
     )
 
 
 @sign
 def _pressure_before_low(s: Signs) -> Sign | None:
-    points, key = s.look.points(s.key("pressure_in")), s.key("pressure_in")
+    points, key = s.readings.points(s.key("pressure_in")), s.key("pressure_in")
     if len(points) < 2:
         return s.beyond(key, False, "pressure before it")
     first, last = points[0], points[-1]
-    low = last[1] < s.look.marks["pressure_lost"] * first[1] and first[1] - last[1] > s.look.tells("x.pressure_in")
+    low = last[1] < mark("pressure_lost") * first[1] and first[1] - last[1] > s.bands.tells("x.pressure_in")
     return Sign(
         low, f"pressure before it {s.said(key, first[1])} on {first[0]}, {s.said(key, last[1])} on {last[0]}", ((first[0], key), (last[0], key))
     )

@@ -8,10 +8,9 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ...language.display import show
-from ...language.log_keys import log_key
 from ...language.tables import table
 from ...train.room import StageRun
-from ..look import Look, unit_of
+from ..look import Look
 from ..trend import Point, trend
 
 _MARKS = table("upkeep")["marks"]
@@ -61,7 +60,7 @@ class Signs:
     """The signs of one stage, or of the place where stage is None; each is worked out once."""
 
     def __init__(self, look: Look, stage: StageRun[Any] | None):
-        self.look, self.stage = look, stage
+        self.look, self.stage, self.readings, self.bands = look, stage, look.readings, look.bands
         self.id = stage.id if stage is not None else ""
         self.known: dict[str, Sign | None] = {}
         self.system = look.variant.audit.facts.job.units
@@ -83,18 +82,16 @@ class Signs:
 
     def fresh(self, key: str) -> Point | None:
         """The newest reading that still says something."""
-        point = self.look.last(key)
+        point = self.readings.last(key)
         return point if point is not None and (self.look.as_of - point[0]).days <= STALE else None
 
     def said(self, key: str, value: float) -> str:
-        shown = {"kPa": "kPa", "m": "m small"}.get(unit_of(key, self.look.ids), unit_of(key, self.look.ids))
-        if "." in key and key.rpartition(".")[2] not in ("pressure_drop", "normal_flow", "passage"):
-            shown = log_key(key, self.look.ids).shown
-        return show(value, shown, self.system)
+        """A value of a series, in the job's units."""
+        return show(value, self.readings.series(key).shown, self.system)
 
     def beyond(self, key: str, above: bool, words: str) -> Sign | None:
         """Whether the newest reading lies beyond its band on one side; inside it says no."""
-        point, band = self.fresh(key), self.look.band(key)
+        point, band = self.fresh(key), self.bands.band(key)
         if point is None or band is None:
             return None
         end = band.high if above else band.low
@@ -106,7 +103,7 @@ class Signs:
 
     def moves(self, key: str, least: float, words: str, days: int = 60) -> Sign | None:
         """Whether a series moved by so much (signed) along its trend since the last service, over so many days at the least."""
-        points = self.look.lately(key)
+        points = self.readings.lately(key)
         line = trend(points)
         if line is None or len(points) < 3:
             return None
@@ -128,7 +125,7 @@ class Signs:
 
 
 def level(s: Signs, what: str) -> list[Point]:
-    return s.look.since(s.key(what))
+    return s.readings.since(s.key(what))
 
 
 def stands(s: Signs, what: str, words: str) -> Sign | None:
@@ -140,4 +137,4 @@ def stands(s: Signs, what: str, words: str) -> Sign | None:
     fell = max(value for _, value in near) - near[-1][1]
     key = s.key(what)
     told = f"{words} stood at {s.said(key, near[0][1])} on {near[0][0]} and at {s.said(key, near[-1][1])} on {near[-1][0]}"
-    return Sign(fell <= s.look.tells(key), told, tuple((day, key) for day, _ in near))
+    return Sign(fell <= s.bands.tells(key), told, tuple((day, key) for day, _ in near))

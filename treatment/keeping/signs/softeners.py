@@ -24,7 +24,7 @@ def _raw_harder(s: Signs) -> Sign | None:
 @sign
 def _salt_gone(s: Signs) -> Sign | None:
     key = s.key("salt_level")
-    points = s.look.points(key)
+    points = s.readings.points(key)
     point = points[-1] if points else None
     fills = [entry.on for entry in s.look.log.services.get(f"{s.id}/salt", [])]
     if point is not None and not any(day >= point[0] for day in fills):
@@ -55,12 +55,12 @@ def _salt_falls(s: Signs) -> Sign | None:
 
 @sign
 def _brine_high(s: Signs) -> Sign | None:
-    points = s.look.points(s.key("brine_level"))
+    points = s.readings.points(s.key("brine_level"))
     if len(points) < 2:
         return None
     first, last, key = points[0], points[-1], s.key("brine_level")
     told = f"the brine stood at {s.said(key, first[1])} on {first[0]} and at {s.said(key, last[1])} on {last[0]}"
-    return Sign(last[1] - first[1] > s.look.tells(key), told, ((first[0], key), (last[0], key)))
+    return Sign(last[1] - first[1] > s.bands.tells(key), told, ((first[0], key), (last[0], key)))
 
 
 @sign
@@ -75,7 +75,7 @@ def _salt_stands_or_brine_high(s: Signs) -> Sign | None:
 
 
 def _counts(s: Signs) -> list[Point]:
-    return s.look.points(s.key("regenerations"))
+    return s.readings.points(s.key("regenerations"))
 
 
 @sign
@@ -114,9 +114,9 @@ def _meter_runs(s: Signs) -> Sign | None:
 @sign
 def _only_late(s: Signs) -> Sign | None:
     """Whether hardness passes only long after a regeneration: readings with the days since, soft early and hard late."""
-    since, key = dict(s.look.points(s.key("days_since_regeneration"))), s.key("hardness_out")
-    band = s.look.band(key)
-    pairs = [(since[day], value, day) for day, value in s.look.points(key) if day in since]
+    since, key = dict(s.readings.points(s.key("days_since_regeneration"))), s.key("hardness_out")
+    band = s.bands.band(key)
+    pairs = [(since[day], value, day) for day, value in s.readings.points(key) if day in since]
     if band is None or band.high is None or len(pairs) < 2:
         return None
     hard = [days for days, value, _ in pairs if value > band.high]
@@ -136,7 +136,7 @@ def _setting_seen(s: Signs) -> Sign | None:
     late, key = s.of("only_late"), s.key("hardness_out")
     if late is not None and late.holds:
         return late
-    points, band = s.look.points(key), s.look.band(key)
+    points, band = s.readings.points(key), s.bands.band(key)
     if band is None or band.high is None or len(points) < 2:
         return late
     works = [sign for sign in (s.of("count_runs"), s.of("salt_falls")) if sign is not None]
@@ -158,8 +158,8 @@ def _meter_stands(s: Signs) -> Sign | None:
 def _hardness_climbs(s: Signs) -> Sign | None:
     """Whether it climbs over months, without a step."""
     key = s.key("hardness_out")
-    sign = s.moves(key, s.look.tells(key), "hardness behind it climbs", 60)
-    points = s.look.lately(key)
+    sign = s.moves(key, s.bands.tells(key), "hardness behind it climbs", 60)
+    points = s.readings.lately(key)
     if sign is None or len(points) < 4:
         return None
     steps = [b - a for (_, a), (_, b) in itertools.pairwise(points)]
@@ -172,16 +172,16 @@ def _hardness_climbs(s: Signs) -> Sign | None:
 def _hardness_stepped(s: Signs) -> Sign | None:
     """Whether it rose at once and stayed up: as designed before, two readings beyond it after."""
     key = s.key("hardness_out")
-    points, band = s.look.since(key), s.look.band(key)
+    points, band = s.readings.since(key), s.bands.band(key)
     if band is None or band.high is None or len(points) < 4:
         return None
     up = [i for i, (_, value) in enumerate(points) if value > band.high]
     if len(up) < 2 or up != list(range(up[0], len(points))) or up[0] < 2:
         return None
     before, after = points[: up[0]], points[up[0] :]
-    flat = max(value for _, value in before) - min(value for _, value in before) <= 2 * s.look.tells(key)
+    flat = max(value for _, value in before) - min(value for _, value in before) <= 2 * s.bands.tells(key)
     told = f"as designed until {before[-1][0]}, {s.said(key, after[0][1])} on {after[0][0]} and {s.said(key, after[-1][1])} on {after[-1][0]}"
-    return Sign(flat and min(value for _, value in after) > band.high + s.look.tells(key), told, tuple((day, key) for day, _ in points))
+    return Sign(flat and min(value for _, value in after) > band.high + s.bands.tells(key), told, tuple((day, key) for day, _ in points))
 
 
 @sign
