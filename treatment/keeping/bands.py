@@ -162,7 +162,9 @@ class Bands:
         if place == SOURCE:
             return self._water(name, (run.raw, self.variant.audit.evidence.favourable), None, True)
         walk = self._walk(on)  # which tap was meant is not told: that of the house, or one with a unit of its own
-        return self._water(name, (run.finished, run.mild_finished, run.tap), walk and (walk.house, walk.tap), False, run.finished.value(name) <= run.raw.value(name))
+        return self._water(
+            name, (run.finished, run.mild_finished, run.tap), walk and (walk.house, walk.tap), False, run.finished.value(name) <= run.raw.value(name)
+        )
 
     def _water(self, name: str, ends: tuple[Water, ...], read: tuple[Water, ...] | None, loose: bool, taken_out: bool = False) -> Band | None:
         """Between the ends of the design's water and what the train makes of the water read then, give or take what a test tells.

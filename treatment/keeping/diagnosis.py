@@ -18,8 +18,9 @@ from .bands import Mark
 from .due import Due, due
 from .log import Log
 from .look import Look
+from .series import METER
 from .signs import Sign, Signs
-from .trend import Trend, trend
+from .trend import Point, Trend, trend
 from .upkeep import Task, upkeep
 
 FORMAT = "cairn-diagnosis/1"
@@ -64,7 +65,7 @@ ORDER = {row.id: place for place, row in enumerate(rows())}
 class Cause:
     """Something that may be behind it. score: signs that speak for it, of all that were told and what is assumed; weight: its share among the offered.
 
-    stands_on: the readings (day, key) that say so.
+    stands_on: the readings, or what was seen (day, key), that say so.
     """
 
     id: str
@@ -77,6 +78,11 @@ class Cause:
     do: tuple[str, ...]
     severity: str
     stands_on: tuple[tuple[dt.date, str], ...]
+
+    @property
+    def series(self) -> tuple[str, ...]:
+        """The series it stands on: what was only seen has none."""
+        return tuple(dict.fromkeys(key for _, key in self.stands_on if "." in key or key == METER))
 
     def as_json(self, rank: int) -> dict[str, Any]:
         """As the diagnosis prints it."""
@@ -114,7 +120,9 @@ class Diagnosis:
         found = self._apart(found)
         whole = sum(cause.score for cause in found) or 1.0
         weighed = [replace(cause, weight=cause.score / whole) for cause in found]
-        return tuple(sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -round(c.weight, 6), c.stage or "", ORDER.get(c.id, 0))))
+        return tuple(
+            sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -round(c.weight, 6), c.stage or "", ORDER.get(c.id, 0)))
+        )
 
     def _by_table(self) -> Iterator[Cause | None]:
         signs = {stage.id: Signs(self.look, stage) for stage in self.variant.run.stages}
@@ -174,24 +182,33 @@ class Diagnosis:
                 continue
             above = band.high is not None and points[-1][1] > band.high
             below = band.low is not None and points[-1][1] < band.low and analytes()[name].adverse == "low"
-            if not (above or below) or (len(points) > 2 and not self._stays(points, band, above)):
+            if not (above or below):
                 continue
             day, value = points[-1]
+            end = (band.high if above else band.low) or 0.0
+            season = self._as_in_years_before(points, end, above)
+            if season is None and len(points) > 2 and not self._stays(points, band, above):
+                continue
             signs = Signs(self.look, None)
-            end = band.high if above else band.low
-            bound = f"{'at most' if above else 'at least'} {signs.said(key, end or 0.0)}"
+            bound = f"{'at most' if above else 'at least'} {signs.said(key, end)}"
             told = f"{analytes()[name].said} {signs.said(key, value)} in the raw water on {day}, the design stands on {bound}"
             anew = ("Sample again, by a laboratory", "The same job with the new water: the redesign beside the old")
-            years = [on for on, each in points if (day - on).days > 300 and _near_in_year(on, day) and (each > (end or 0.0)) == above]
-            calm = [on for on, each in points if 90 < (day - on).days < 290 and (each > (end or 0.0)) != above]
-            season = bool(years and calm)
             yield Cause(
-                f"season/{name}" if season else f"source-changed/{name}", None, 2 / 3, 0.0,
-                (told, f"as on {years[-1]}, and not between") if season else (told,), (),
+                f"source-changed/{name}" if season is None else f"season/{name}", None, 2 / 3, 0.0,
+                (told,) if season is None else (told, f"as on {season}, and not between"), (),
                 "A second sample in another month: as then, a season; as now, it moved.",
-                ("Nothing, if the train bears it; write the month down",) if season else anew,
-                "advice" if season else "fault" if above and self._needed(name) else "caution", ((day, key),),
+                anew if season is None else ("Nothing, if the train bears it; write the month down",),
+                "advice" if season is not None else "fault" if above and self._needed(name) else "caution", ((day, key),),
             )  # fmt: skip
+
+    @staticmethod
+    def _as_in_years_before(points: list[Point], end: float, above: bool) -> dt.date | None:
+        """A day of an earlier year, at this time of the year, beyond the same end, where it was within between; None where there is none."""
+        day = points[-1][0]
+        beyond = {on: (value > end) == above for on, value in points}
+        years = [on for on, so in beyond.items() if so and (day - on).days > 300 and _near_in_year(on, day)]
+        calm = [on for on, so in beyond.items() if not so and 90 < (day - on).days < 290]
+        return years[-1] if years and calm else None
 
     def _stays(self, points: list[tuple[dt.date, float]], band: Any, above: bool) -> bool:
         """Whether the reading before says the same."""

@@ -83,9 +83,11 @@ class Look:
                 found[key] = self._counted(key, read) if what == "lamp_hours" else points
                 continue
             gone = set(self._alone(key, read, bands))
+            own, told = read.series(key).own, {(doubt.on, doubt.key) for doubt in self.doubted}
             self.doubted += [
-                Doubt(on, read.series(key).own, f"{value:.4g} stands alone: those before and after it say otherwise, and nothing else says the same")
+                Doubt(on, own, f"{value:.4g} stands alone: those before and after it say otherwise, and nothing else says the same")
                 for on, value in sorted(gone)
+                if (on, own) not in told
             ]
             found[key] = [point for point in points if point not in gone]
         return read.only(found)
@@ -121,13 +123,19 @@ class Look:
         return any(abs((entry.on - on).days) <= 14 and (entry.alarm == unit or entry.seen) for entry in self.log.entries)
 
     def _counted(self, key: str, read: Readings) -> list[Point]:
-        """A counter that fell without its task being done was misread."""
+        """A counter that fell without its task being done was misread; where it runs on from there, it began anew, and nobody wrote that down."""
         kept: list[Point] = []
-        services = read.services(key)
-        for on, value in read.points(key):
+        services, points = read.services(key), read.points(key)
+        for place, (on, value) in enumerate(points):
             if kept and value < kept[-1][1] and not any(kept[-1][0] <= day <= on for day in services):
-                self.doubted.append(Doubt(on, key, f"{value:.0f} is less than {kept[-1][1]:.0f} before, and no new lamp was entered"))
-                continue
+                anew = place + 1 < len(points) and value <= points[place + 1][1] < kept[-1][1]
+                fell = f"{value:.0f} is less than {kept[-1][1]:.0f} before, and no new lamp was entered"
+                self.doubted.append(
+                    Doubt(on, key, f"{fell}: it runs on from there, so a lamp was changed, or the counter set to zero" if anew else fell)
+                )
+                if not anew:
+                    continue
+                kept = []
             kept.append((on, value))
         return kept
 

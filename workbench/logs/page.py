@@ -26,14 +26,14 @@ SHOWN, YEAR = 40, 365
 FIRST = ("hardness_out", "ph_out", "iron_out", "pressure_drop", "intensity", "lamp_hours", "salt_level", "normal_flow", "passage", "meter")
 
 
-def context_of(book: Book, here: str, cause: str) -> dict[str, Any]:
-    """All that the page shows of a logbook that was begun."""
+def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
+    """All that the page shows of a logbook that was begun. here: the unit somebody stands before; cause: whose readings were asked for, and its unit."""
     found, today = book.diagnosis, timezone.localdate()
     notes = notes_of(book.log)
     causes = standing(book)
     aside = [note for key, note in notes.items() if note.verdict == "dismiss" and not any((each.id, each.stage or "") == key for each in causes)]
-    opened_cause = next((each for each in causes if each.id == cause), None)
-    marked = {key for _, key in opened_cause.stands_on} if opened_cause else set()
+    opened_cause = next((each for each in causes if (each.id, each.stage or "") == cause), None)
+    marked = set(opened_cause.series) if opened_cause else set()
     names = names_of(book)
     coming = gathered(found.due, today + dt.timedelta(days=YEAR), since=today)
     return {
@@ -58,7 +58,6 @@ def context_of(book: Book, here: str, cause: str) -> dict[str, Any]:
         "members": Membership.objects.select_related("user").filter(workspace=book.job.workspace_id),
         "links": CalendarLink.objects.filter(job=book.job),
         "redesign": redesigned(book),
-        "use": found.look.use,
     }
 
 

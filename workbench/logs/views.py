@@ -50,7 +50,7 @@ def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Htt
     }
     if book is not None:
         services.remember(book)
-        context |= context_of(book, request.GET.get("at", ""), request.GET.get("cause", ""))
+        context |= context_of(book, request.GET.get("at", ""), (request.GET.get("cause", ""), request.GET.get("of", "")))
     return render(request, "logs/logbook.html", context | more, status=status)
 
 

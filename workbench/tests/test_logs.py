@@ -236,7 +236,7 @@ class Causes(Logbook):
 
     def test_a_cause_opens_its_readings(self) -> None:
         self.hard(12, 8)
-        self.assertIn("log-marked", self.page("?cause=salt-empty"))
+        self.assertIn("log-marked", self.page("?cause=salt-empty&of=softener"))
 
     def test_the_design_that_no_longer_fits(self) -> None:
         """Twice the hardness, twice over: the redesign beside the old, opened as an option."""

@@ -8,7 +8,7 @@ import statistics
 from dataclasses import replace
 
 from ..trend import Point
-from .sign import NEAR, Sign, Signs, mark, sign, yes
+from .sign import LATELY, Sign, Signs, mark, sign
 
 
 @sign
@@ -193,8 +193,7 @@ def _iron_passes(s: Signs) -> Sign | None:
 @sign
 def _sulfide_passes(s: Signs) -> Sign | None:
     sign = s.beyond(s.key("hydrogen_sulfide_out"), True, "sulfide behind it")
-    seen = [day for day in s.look.log.seen.get("rotten_egg_cold", []) if (s.look.as_of - day).days <= NEAR * 2]
-    return sign if sign is not None else yes(f"a smell of sulfide in cold water on {seen[-1]}") if seen else None
+    return sign if sign is not None else s.seen("rotten_egg_cold", "a smell of sulfide in cold water", LATELY)
 
 
 @sign
@@ -214,8 +213,7 @@ def _chlorine_passes(s: Signs) -> Sign | None:
     for what in ("free_chlorine_out", "total_chlorine_out"):
         if (sign := s.beyond(s.key(what), True, "chlorine behind it")) is not None:
             return sign
-    seen = [day for day in s.look.log.seen.get("bleach_smell", []) if (s.look.as_of - day).days <= NEAR * 2]
-    return yes(f"a smell of bleach on {seen[-1]}") if seen else None
+    return s.seen("bleach_smell", "a smell of bleach", LATELY)
 
 
 @sign
@@ -225,5 +223,4 @@ def _carbon_old(s: Signs) -> Sign | None:
 
 @sign
 def _bleach_seen(s: Signs) -> Sign | None:
-    seen = s.look.log.seen.get("bleach_smell", [])
-    return yes(f"a smell of bleach on {seen[-1]}") if seen else None
+    return s.seen("bleach_smell", "a smell of bleach")

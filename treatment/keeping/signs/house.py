@@ -11,7 +11,7 @@ from ...language.log_keys import log_key
 from ...train.room import StageRun
 from ..log import Entry
 from ..trend import trend
-from .sign import NEAR, NIGHT, STALE, Sign, Signs, mark, no, sign, yes
+from .sign import NEAR, NIGHT, Sign, Signs, mark, no, sign, yes
 
 
 @sign
@@ -47,8 +47,7 @@ def _starts_up(s: Signs) -> Sign | None:
 
 @sign
 def _swings(s: Signs) -> Sign | None:
-    seen = s.look.log.seen.get("pressure_fading", [])
-    return yes(f"pressure that fades told on {seen[-1]}") if seen else None
+    return s.seen("pressure_fading", "pressure that fades told")
 
 
 @sign
@@ -83,22 +82,17 @@ def _train_strong(s: Signs) -> Sign | None:
 
 @sign
 def _smell_hot(s: Signs) -> Sign | None:
-    seen = s.look.log.seen.get("rotten_egg_hot_only", [])
-    return yes(f"a smell in hot water only on {seen[-1]}") if seen else None
+    return s.seen("rotten_egg_hot_only", "a smell in hot water only")
 
 
 @sign
 def _smell_cold(s: Signs) -> Sign | None:
-    seen = s.look.log.seen.get("rotten_egg_cold", [])
-    return yes(f"a smell in cold water, too, on {seen[-1]}") if seen else None
+    return s.seen("rotten_egg_cold", "a smell in cold water, too,")
 
 
 @sign
 def _dirtier_after_rain(s: Signs) -> Sign | None:
-    seen = [day for day in s.look.log.seen.get("cloudy_after_rain", []) if (s.look.as_of - day).days <= STALE]
-    if seen:
-        return yes(f"cloudy after rain on {seen[-1]}")
-    return s.beyond(s.key("turbidity_out"), True, "turbidity behind it")
+    return s.seen("cloudy_after_rain", "cloudy after rain") or s.beyond(s.key("turbidity_out"), True, "turbidity behind it")
 
 
 @sign

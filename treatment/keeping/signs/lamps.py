@@ -78,5 +78,4 @@ def _dark(s: Signs) -> Sign | None:
 
 @sign
 def _spring(s: Signs) -> Sign | None:
-    rain = s.look.log.seen.get("cloudy_after_rain", [])
-    return yes(f"cloudy after rain on {rain[-1]}") if rain else None
+    return s.seen("cloudy_after_rain", "cloudy after rain")

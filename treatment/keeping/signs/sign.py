@@ -25,8 +25,9 @@ def mark(name: str) -> float:
 
 #: what runs at night where something leaks [L/h]
 NIGHT = float(_MARKS["night_hour"])
-#: within which signs are taken together [days]
+#: within which signs are taken together [days], and within which what was tasted or smelt is still so
 NEAR = int(_MARKS["near"])
+LATELY = 2 * NEAR
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +89,11 @@ class Signs:
     def said(self, key: str, value: float) -> str:
         """A value of a series, in the job's units."""
         return show(value, self.readings.series(key).shown, self.system)
+
+    def seen(self, what: str, words: str, days: int = STALE) -> Sign | None:
+        """What somebody saw, smelt or tasted of late; nothing where nobody told."""
+        lately = [day for day in self.look.log.seen.get(what, []) if (self.look.as_of - day).days <= days]
+        return yes(f"{words} on {lately[-1]}", (lately[-1], what)) if lately else None
 
     def beyond(self, key: str, above: bool, words: str) -> Sign | None:
         """Whether the newest reading lies beyond its band on one side; inside it says no."""

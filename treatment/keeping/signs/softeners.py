@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 
 from ..trend import Point
-from .sign import NEAR, Sign, Signs, mark, no, sign, stands, yes
+from .sign import LATELY, NEAR, Sign, Signs, mark, no, sign, stands, yes
 
 
 @sign
@@ -203,10 +203,7 @@ def _iron_arrives(s: Signs) -> Sign | None:
 
 @sign
 def _salty(s: Signs) -> Sign | None:
-    seen = [day for day in s.look.log.seen.get("salty_taste", []) if (s.look.as_of - day).days <= NEAR * 2]
-    if seen:
-        return yes(f"salty taste told on {seen[-1]}")
-    return s.of("chloride_up")
+    return s.seen("salty_taste", "salty taste told", LATELY) or s.of("chloride_up")
 
 
 @sign
@@ -216,5 +213,4 @@ def _chloride_up(s: Signs) -> Sign | None:
 
 @sign
 def _grit_seen(s: Signs) -> Sign | None:
-    seen = s.look.log.seen.get("grit", [])
-    return yes(f"grit seen on {seen[-1]}") if seen else None
+    return s.seen("grit", "grit seen")
