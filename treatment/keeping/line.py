@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ..evidence.symptoms import observation_in
 from ..language.analytes import find_analyte
 from ..language.errors import NotUnderstood
 from ..language.log_keys import SOURCE, TAP, log_key
@@ -27,7 +28,8 @@ BEFORE = ("before", "into", "in front of")
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """A piece of a line. key, text: a reading as a log writes it; did, amount: something done; problem: why it is not understood."""
+    """A piece of a line. key, text: a reading as a log writes it; did, amount: something done; seen: what was seen, smelt or tasted; alarm:
+    the unit whose alarm it was; words: what it is; problem: why it is not understood."""
 
     typed: str
     key: str = ""
@@ -35,6 +37,8 @@ class Piece:
     words: str = ""
     did: str = ""
     amount: str = ""
+    seen: str = ""
+    alarm: str = ""
     problem: str = ""
 
 
@@ -58,9 +62,28 @@ class Line:
 
     def _piece(self, typed: str, before: list[Piece]) -> Piece:
         try:
-            return self._did(typed) or self._reading(typed, before)
+            return self._did(typed) or self._alarm(typed) or self._reading(typed, before)
         except NotUnderstood as error:
-            return Piece(typed, problem=error.reason)
+            return self._seen(typed) or Piece(typed, problem=error.reason)
+
+    # --- something that happened --------------------------------------------------------------------------------------
+    def _alarm(self, typed: str) -> Piece | None:
+        """An alarm, of the unit that is named, of the one somebody stands before, or of the only one that has one; None where it is none."""
+        words = fold(typed).split(" ")
+        if "alarm" not in words:
+            return None
+        rest = " ".join(word for word in words if word not in ("alarm", "of", "the", "at", "on", "sounded"))
+        known = [task.stage.id for task in self.tasks.values() if task.stage is not None and task.row.name == "alarm"]
+        id = self._where(rest) if rest else self.here or (known[0] if len(known) == 1 else "")
+        if id not in self.ids:
+            raise NotUnderstood(typed, f"the alarm of which unit? Write it with one of {', '.join(known or self.ids)}")
+        return Piece(typed, alarm=id, words=f"alarm of {id}")
+
+    @staticmethod
+    def _seen(typed: str) -> Piece | None:
+        """What was seen, smelt or tasted; None where it is nothing known, or says that there was none."""
+        seen = None if fold(typed).split(" ")[0] in ("no", "not", "without") else observation_in(typed)
+        return None if seen is None else Piece(typed, seen=seen, words=str(table("symptoms")[seen]["said"]))
 
     # --- something done -----------------------------------------------------------------------------------------------
     def _did(self, typed: str) -> Piece | None:

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import datetime as dt
 import hashlib
+import json
+import re
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.utils import timezone
 
 from treatment.design import Design
 from treatment.keeping.diagnosis import Cause, Diagnosis
-from treatment.keeping.log import FORMAT, read_log
+from treatment.keeping.log import FORMAT, loads, read_log
 from treatment.keeping.upkeep import Task, upkeep
 from treatment.language.errors import BadDocument
 from treatment.language.log_keys import SOURCE, TAP
@@ -27,6 +29,8 @@ from ..starts.photos import Photo
 from ..trains import services as trains
 from .models import CalendarLink, CauseNote, Device, JobLog, LogEntry, LogPhoto
 
+#: where a fault of an entry stands in its document
+_PLACE = re.compile(r"^\$\.entries\[\d+\]\.?")
 #: entries that a device may send in a minute
 RATE = 30
 
@@ -115,44 +119,58 @@ def remember(book: Book) -> None:
         JobLog.objects.filter(pk=book.log.pk).update(**values)
 
 
-def checked(job: Job, on: dt.date, body: dict[str, Any]) -> dict[str, Any]:
-    """An entry that the log will take. Raises Refused with what was expected, and for a day that has not come."""
-    if on > timezone.localdate():
-        raise Refused(f"{on} has not come yet.")
+def check(job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]]) -> None:
+    """Whether the log will take entries. Raises Refused with what was expected, and for a day that has not come."""
+    for on, _ in entries:
+        if on > timezone.localdate():
+            raise Refused(f"{on} has not come yet.")
     design = design_of(job, trains.shown_stages(job))
-    document = {"format": FORMAT, "started_on": on.isoformat(), "entries": [{"on": on.isoformat()} | body]}
+    document = {"format": FORMAT, "started_on": entries[0][0].isoformat(), "entries": [{"on": on.isoformat()} | body for on, body in entries]}
     try:
         read_log(document, upkeep(design.chosen), [stage.id for stage in design.chosen.run.stages])
     except BadDocument as error:
-        raise Refused("; ".join(f"{fault.path.removeprefix('$.entries[0].')}: {fault.message}" for fault in error.faults[:3])) from None
-    return body
+        raise Refused("; ".join(f"{_PLACE.sub('', fault.path)}: {fault.message}" for fault in error.faults[:3])) from None
 
 
 def add(
     job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]], user: Any, key: str = "", photo: Photo | None = None, by: str = ""
 ) -> list[LogEntry]:
     """Keep entries; one that was sent before, by its key, counts once. Raises Refused, and keeps none then."""
-    for on, body in entries:
-        checked(job, on, body)
+    check(job, entries)
+    key, first = key or secrets.token_hex(12), min(on for on, _ in entries)
+    named = [(f"{key}-{number}", on, body) for number, (on, body) in enumerate(entries)]
     with transaction.atomic():
         hold(job)
-        log = log_of(job) or started(job, min(on for on, _ in entries))
-        made = []
-        for number, (on, body) in enumerate(entries):
-            name = f"{key or secrets.token_hex(12)}-{number}"
-            try:
-                with transaction.atomic():
-                    made.append(LogEntry.objects.create(log=log, on=on, body=body, key=name, by=user, by_name=by or user.get_username()))
-            except IntegrityError:
-                continue  # the same, sent twice
-            if photo is not None:
-                LogPhoto.objects.create(entry=made[-1], image=photo.image, width=photo.width, height=photo.height)
-        if log.started_on > min(on for on, _ in entries):
-            JobLog.objects.filter(pk=log.pk).update(started_on=min(on for on, _ in entries))
+        log = log_of(job) or started(job, first)
+        held = set(log.entries.filter(key__in=[name for name, _, _ in named]).values_list("key", flat=True))
+        made = LogEntry.objects.bulk_create(
+            LogEntry(log=log, on=on, body=body, key=name, by=user, by_name=by or user.get_username()) for name, on, body in named if name not in held
+        )
+        if photo is not None and made:
+            LogPhoto.objects.create(entry=made[0], image=photo.image, width=photo.width, height=photo.height)
+        if log.started_on > first:
+            JobLog.objects.filter(pk=log.pk).update(started_on=first)
     book = opened(job)
     if book is not None:
         remember(book)
     return made
+
+
+def take_document(job: Job, text: str, user: Any) -> int:
+    """Keep the entries of a ``cairn-log/1`` document; how many are new. Raises Refused, and keeps none then; sent twice it counts once."""
+    design = design_of(job, trains.shown_stages(job))
+    try:
+        loads(text, upkeep(design.chosen), [stage.id for stage in design.chosen.run.stages])
+    except BadDocument as error:
+        told = "; ".join(f"{fault.path}: {fault.message}" for fault in error.faults[:5])
+        raise Refused(told + (f"; and {len(error.faults) - 5} more" if len(error.faults) > 5 else "")) from None
+    document = json.loads(text)
+    entries = [(dt.date.fromisoformat(entry.pop("on")), entry) for entry in document["entries"]]
+    begun = dt.date.fromisoformat(document["started_on"])
+    log = log_of(job)
+    if log is None or begun < log.started_on:
+        started(job, begun)
+    return len(add(job, entries, user, hashed(text)[:40])) if entries else 0
 
 
 def put_away(job: Job, pk: int, gone: bool) -> None:

@@ -14,13 +14,15 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from intake.apart import rows_apart
 from intake.limits import LARGEST, Unreadable
-from treatment.keeping.line import Line, Piece
+from treatment.job.facts import OBSERVATIONS
+from treatment.keeping.line import Line
 from treatment.keeping.upkeep import upkeep
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Membership
 from ..attached import attached
 from ..door import design_of
+from ..jobs.forms import OBSERVATION_WORDS
 from ..jobs.listing import due_counts
 from ..jobs.models import Job
 from ..request import Request
@@ -29,6 +31,7 @@ from ..starts.photos import NoPhoto, photo
 from ..steps import steps
 from ..trains import services as trains
 from . import services
+from .entering import entered
 from .models import CalendarLink, JobLog, LogPhoto
 from .page import calendar_of, context_of
 from .redesign import open_redesign
@@ -47,6 +50,7 @@ def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Htt
         "title": "Logbook",
         "today": timezone.localdate(),
         "here": request.GET.get("at", ""),
+        "observations": [(key, OBSERVATION_WORDS[key]) for key in OBSERVATIONS],
     }
     if book is not None:
         services.remember(book)
@@ -83,39 +87,27 @@ def entry(request: Request, pk: int) -> HttpResponse:
         services.started(job, on)
     book = services.opened(job)
     assert book is not None
-    pieces = Line(book.design.chosen, book.tasks, job.units, here).read(typed)
-    left = [piece for piece in pieces if piece.problem]
-    fine = [piece for piece in pieces if not piece.problem]
+    form = entered(request.POST, Line(book.design.chosen, book.tasks, job.units, here))
+    shown: dict[str, Any] = {"on": on, "pieces": form.left, "beside": form.beside, "problems": form.problems}
     small = None
     if (upload := request.FILES.get("photo")) is not None:
         try:
             small = photo(upload.read(LARGEST_PHOTO + 1))
         except NoPhoto as error:
-            return _page(request, job, 422, typed=typed, on=on, line_problem=str(error))
-    note = request.POST.get("note", "").strip()[:2000]
-    bodies = _bodies(fine, note)
-    if not bodies:
-        return _page(request, job, 422, typed=typed, on=on, pieces=left, line_problem="" if left else "Nothing was typed.")
+            return _page(request, job, 422, typed=typed, line_problem=str(error), **shown)
+    bodies = form.bodies()
+    if form.problems or not bodies:
+        nothing = "" if form.left or form.problems else "Nothing was typed."
+        return _page(request, job, 422, typed=typed, line_problem=nothing, **shown)
     try:
         made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], small)
     except Refused as error:
-        return _page(request, job, 422, typed=typed, on=on, pieces=left, line_problem=str(error))
-    if left:
-        kept = ", ".join(piece.words or piece.did for piece in fine)
-        return _page(request, job, 422, typed=", ".join(piece.typed for piece in left), on=on, pieces=left, line_kept=f"Kept: {kept}.")
-    words = ", ".join(f"{piece.words} {piece.text or piece.amount}".strip() for piece in fine) or "the note"
-    messages.success(request, f"Kept for {on}: {words}." if made else "That was kept before; it counts once.")
+        return _page(request, job, 422, typed=typed, line_problem=str(error), **shown)
+    if form.left:
+        kept = f"Kept: {form.words}."
+        return _page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
+    messages.success(request, f"Kept for {on}: {form.words}." if made else "That was kept before; it counts once.")
     return redirect(back)
-
-
-def _bodies(pieces: list[Piece], note: str) -> list[dict[str, Any]]:
-    """The entries of a line: all its readings in one, each thing done in one of its own."""
-    found: list[dict[str, Any]] = []
-    readings = {piece.key: piece.text for piece in pieces if piece.key}
-    if readings or note:
-        found.append(({"readings": readings} if readings else {}) | ({"note": note} if note else {}))
-    found += [{"did": piece.did} | ({"amount": piece.amount} if piece.amount else {}) for piece in pieces if piece.did]
-    return found
 
 
 @require_POST
@@ -171,6 +163,8 @@ def table(request: Request, pk: int) -> HttpResponse:
     if request.method == "GET":
         return render(request, "logs/table.html", context)
     rows_typed, upload = request.POST.get("rows", ""), request.FILES.get("file")
+    if upload is not None and (upload.name or "").lower().endswith(".json"):
+        return _take_log(request, job, context, upload.read(LARGEST + 1))
     try:
         cells = (
             rows_apart(upload.read(LARGEST + 1))
@@ -199,6 +193,19 @@ def table(request: Request, pk: int) -> HttpResponse:
         services.add(job, rows, request.user, request.POST.get("key", "")[:40])
     messages.success(request, f"{len(rows)} rows kept, {len(found.bad) + len(found.rows) - len(rows)} left out.")
     return redirect("logbook", pk)
+
+
+def _take_log(request: Request, job: Job, context: dict[str, Any], content: bytes) -> HttpResponse:
+    """A log as a file: all of it, or none and why."""
+    try:
+        if len(content) > LARGEST:
+            raise Refused("This file is larger than is read.")
+        made = services.take_document(job, content.decode(), request.user)
+    except (Refused, UnicodeDecodeError) as error:
+        told = str(error) if isinstance(error, Refused) else "This is no text."
+        return render(request, "logs/table.html", context | {"problem": told}, status=422)
+    messages.success(request, f"{made} entries kept." if made else "That was kept before; it counts once.")
+    return redirect("logbook", job.pk)
 
 
 def _cells(line: str) -> list[str]:

@@ -94,7 +94,7 @@ class Entering(Logbook):
         self.begin()
         answer = self.line("hardness after softner 0, in 48 psi")
         self.assertContains(answer, "did you mean “softener”?", status_code=422)
-        self.assertContains(answer, "Kept: Pressure before it.", status_code=422)
+        self.assertContains(answer, "Kept: Pressure before it 48 psi.", status_code=422)
         self.assertContains(answer, "hardness after softner 0</textarea>", status_code=422)
         self.assertEqual(LogEntry.objects.count(), 1)
         for text in ("", "in 48 gpm", "hello"):
@@ -109,6 +109,60 @@ class Entering(Logbook):
         page = self.page("?at=softener")
         self.assertIn("At <b>Softener</b>", page)
         self.assertNotIn("Try the alarm", page.partition("The year, in visits")[0])
+
+    def test_what_was_seen_and_an_alarm_in_the_line(self) -> None:
+        """Words of the list of signs, and an alarm of the only unit that has one; that nothing was seen is no reading."""
+        self.begin()
+        self.line("pH 7.1, orange stains, salty taste, alarm")
+        bodies = [entry.body for entry in LogEntry.objects.order_by("pk")]
+        self.assertEqual(bodies[0], {"readings": {"tap.ph": "7.1"}, "seen": ["orange_stains", "salty_taste"]})
+        self.assertEqual(bodies[1], {"alarm": "uv"})
+        self.assertIn("Lamp out", self.page())
+        self.assertContains(self.line("no orange stains"), "a reading is a name and a value", status_code=422)
+        self.assertContains(self.line("alarm of the boiler"), "no unit here is called “boiler”", status_code=422)
+
+    def test_what_stands_beside_the_line(self) -> None:
+        """A reading by night has its hour; days on which nobody was there; what was seen; each fault beside its field, nothing lost."""
+        self.begin()
+        night = {"at_hour": "23:30", "away_from": ago(20).isoformat(), "away_to": ago(6).isoformat(), "seen": "grit", "note": "quiet"}
+        self.assertEqual(self.line("meter 50000", **night).status_code, 302)
+        self.assertEqual(
+            LogEntry.objects.get().body,
+            {
+                "readings": {"meter": "50000 gal"},
+                "seen": ["grit"],
+                "note": "quiet",
+                "away": {"from": ago(20).isoformat(), "to": ago(6).isoformat()},
+                "at": "23:30",
+            },
+        )
+        for wrong, why in (({"at_hour": "late"}, "A time such as 23:30"), ({"away_from": ago(6).isoformat()}, "Give both days"), ({"seen": "ghosts"}, "nothing of the list"),
+                           ({"away_from": ago(6).isoformat(), "away_to": ago(9).isoformat()}, "before the day of leaving")):  # fmt: skip
+            answer = self.line("meter 50100", **{"note": "kept in its field"} | wrong)
+            self.assertContains(answer, why, status_code=422)
+            self.assertContains(answer, "meter 50100</textarea>", status_code=422)
+            self.assertContains(answer, 'value="kept in its field"', status_code=422)
+        self.assertEqual(LogEntry.objects.count(), 1)
+
+    def test_a_log_as_a_file(self) -> None:
+        """What one job's log writes another reads: all of it, once; a file with a fault is refused whole, by its place."""
+        self.begin(30)
+        self.line("hardness after softener 0.5, salt 80 lb, orange stains", days=3)
+        text = self.client.get(self.where("logbook-file")).content
+        other = store(job_document(), self.workspace, self.designer)
+        with_train(other, TRAIN)
+
+        def send(content: bytes) -> Any:
+            return self.client.post(reverse("logbook-table", args=[other.pk]), {"file": SimpleUploadedFile("log.json", content, "application/json")})
+
+        for _ in range(2):
+            self.assertRedirects(send(text), reverse("logbook", args=[other.pk]))
+        self.assertEqual(self.client.get(reverse("logbook-file", args=[other.pk])).content, text)
+        for wrong, why in ((b"{", "expected JSON"), (b"\xff\xfe", "no text"),
+                           (text.replace(b"softener.hardness_out", b"softner.hardness_out"), "$.entries[0].readings.softner.hardness_out"),
+                           (text.replace(ago(3).isoformat().encode(), ago(-3).isoformat().encode()), "has not come yet")):  # fmt: skip
+            self.assertContains(send(wrong), why, status_code=422)
+        self.assertEqual(LogEntry.objects.filter(log__job=other).count(), 2)
 
     def test_days_that_have_not_come_and_days_before_the_start(self) -> None:
         """Refused; and the start moves back where something was read before it."""
