@@ -10,6 +10,8 @@ from workbench import words
 from workbench.accounts import log_in
 from workbench.accounts import views as accounts
 from workbench.jobs import views as jobs
+from workbench.logs import calendar_views as log_calendar
+from workbench.logs import door_views as log_doors
 from workbench.logs import views as logs
 from workbench.samples import history_views as history
 from workbench.samples import kit_views as kits
@@ -31,13 +33,7 @@ LOG_IN = auth.LoginView.as_view(
     template_name="accounts/login.html", redirect_authenticated_user=True, extra_context={"demonstration": settings.MODE == "demo"}
 )
 urlpatterns = [
-    path(
-        "login/",
-        auth.LoginView.as_view(
-            template_name="accounts/login.html", redirect_authenticated_user=True, extra_context={"demonstration": settings.MODE == "demo"}
-        ),
-        name="login",
-    ),
+    path("login/", LOG_IN, name="login"),
     path("login/again/", log_in.again, name="login-again"),
     path("logout/", auth.LogoutView.as_view(), name="logout"),
     path("health/", login_not_required(jobs.health), name="health"),
@@ -100,15 +96,20 @@ urlpatterns = [
     path("jobs/<int:pk>/logbook/say/", logs.say, name="logbook-say"),
     path("jobs/<int:pk>/logbook/table/", logs.table, name="logbook-table"),
     path("jobs/<int:pk>/logbook/redesign/", logs.redesign, name="logbook-redesign"),
-    path("jobs/<int:pk>/logbook/device/", logs.device, name="logbook-device"),
+    path("jobs/<int:pk>/logbook/device/", log_doors.device, name="logbook-device"),
+    path("jobs/<int:pk>/logbook/owner/", log_doors.owner, name="logbook-owner"),
+    path("jobs/<int:pk>/logbook/labels.pdf", logs.labels_pdf, name="logbook-labels"),
     path("jobs/<int:pk>/logbook/technician/", logs.look_after, name="logbook-technician"),
     path("jobs/<int:pk>/logbook/log.json", logs.log_file, name="logbook-file"),
     path("jobs/<int:pk>/logbook/diagnosis.json", logs.diagnosis_file, name="logbook-diagnosis"),
     path("jobs/<int:pk>/logbook/photos/<int:photo>.jpg", logs.log_photo, name="logbook-photo"),
-    path("calendar/", logs.calendar, name="calendar"),
-    path("calendar/link/", logs.link, name="calendar-link"),
-    path("calendar/<str:secret>.ics", login_not_required(logs.calendar_file), name="calendar-file"),
-    path("devices/log/", login_not_required(csrf_exempt(logs.device_door)), name="device-door"),
+    path("calendar/", log_calendar.calendar, name="calendar"),
+    path("calendar/link/", log_calendar.link, name="calendar-link"),
+    path("calendar/<str:secret>.ics", login_not_required(log_calendar.calendar_file), name="calendar-file"),
+    path("devices/log/", login_not_required(csrf_exempt(log_doors.device_door)), name="device-door"),
+    path("house/<str:secret>/", login_not_required(log_doors.house), name="house"),
+    path("house/<str:secret>/entry/", login_not_required(log_doors.house_entry), name="house-entry"),
+    path("house/<str:secret>/done/", login_not_required(log_doors.house_done), name="house-done"),
     path("commission-worker.js", starts.worker, name="commission-worker"),
     path("prices/", wall_files.prices, name="prices"),
     path("jobs/<int:pk>/materials/", wall_files.materials_page, name="materials"),

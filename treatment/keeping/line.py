@@ -15,6 +15,7 @@ from ..language.log_keys import SOURCE, TAP, log_key
 from ..language.quantity import parse_quantity
 from ..language.tables import table
 from ..planning.variant import Variant
+from ..starting.expected import Expectations
 from ..train.room import StageRun
 from .upkeep import Task
 
@@ -46,6 +47,7 @@ class Line:
     """Understands lines at a train. here: the stage that somebody stands before, where it is known."""
 
     def __init__(self, variant: Variant, tasks: Sequence[Task], system: str, here: str = ""):
+        self.variant = variant
         self.stages: tuple[StageRun[Any], ...] = variant.run.stages
         self.ids = [stage.id for stage in self.stages]
         self.tasks = {task.id: task for task in tasks}
@@ -59,6 +61,12 @@ class Line:
             if piece.strip():
                 found.append(self._piece(piece.strip(), found))
         return found
+
+    def read_at(self, id: str) -> list[str]:
+        """What is read at a unit, in words: what it has of its own, then what a test in the field tells it changes."""
+        stage = self.stages[self.ids.index(id)]
+        own = [log_key(f"{id}.{what}", self.ids).title for what, fits in FITS.items() if fits(stage)]
+        return own + [reading.key.title for reading in Expectations(self.variant).changes(stage)]
 
     def _piece(self, typed: str, before: list[Piece]) -> Piece:
         try:

@@ -27,8 +27,12 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
 
     class Meta:
         model = Workspace
-        fields = ["name", "standard", "units", "currency"]
-        labels = {"name": "Name of the firm", "currency": "Currency of the prices"}
+        fields = ["name", "standard", "units", "currency", "owner_links"]
+        labels = {
+            "name": "Name of the firm",
+            "currency": "Currency of the prices",
+            "owner_links": "Owners may have a private address of their house's log",
+        }
         widgets = {"currency": forms.TextInput(attrs={"placeholder": "e.g. $, €, £, CHF", "autocomplete": "off"})}
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
@@ -48,7 +52,9 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
 
 def stands(workspace: Workspace) -> str:
     """What is stored of a firm, as one text."""
-    return f"{workspace.name}|{workspace.standard}|{workspace.units}|{workspace.currency}"
+    return (
+        f"{workspace.name}|{workspace.standard}|{workspace.units}|{workspace.currency}|{'owners may' if workspace.owner_links else 'owners may not'}"
+    )
 
 
 @require_http_methods(["GET", "POST"])

@@ -5,11 +5,13 @@ from __future__ import annotations
 import datetime as dt
 import hashlib
 import json
+from collections.abc import Mapping
 from typing import Any
 
 from django.core.paginator import Page, Paginator
 from django.db import IntegrityError, transaction
-from django.db.models import Count, Q
+from django.db.models import Count, F, Q
+from django.utils import timezone
 
 from treatment import ENGINE
 from treatment.language.errors import BadDocument
@@ -30,19 +32,26 @@ def listed(workspace: Workspace, name: str, page: str) -> Page[Job]:
     return Paginator(jobs, PER_PAGE).get_page(page)
 
 
-def due_counts(workspace: Workspace) -> dict[str, int]:
-    """Over all houses of a firm that keep a log: how many are in danger, overdue, due today and within a week."""
-    today = dt.date.today()
-    logs = JobLog.objects.filter(job__workspace=workspace)
+def due_counts(workspace: Workspace, chosen: Mapping[str, str] | None = None) -> dict[str, int]:
+    """Over the houses of a firm that keep a log, or those chosen: how many are in danger, overdue, due today and within a week."""
+    return dict(JobLog.objects.filter(job__workspace=workspace, **(chosen or {})).aggregate(**_due_counts()))
+
+
+def due_by(workspace: Workspace, what: str) -> list[dict[str, Any]]:
+    """The same counts for each value of a field of the logs: whose houses, which area; those without one last."""
+    rows = JobLog.objects.filter(job__workspace=workspace).values(name=F(what)).annotate(houses=Count("pk"), **_due_counts())
+    return sorted((dict(row) for row in rows), key=lambda row: (not row["name"], row["name"] or ""))
+
+
+def _due_counts() -> dict[str, Count]:
+    today = timezone.localdate()
     week = today + dt.timedelta(days=7)
-    return dict(
-        logs.aggregate(
-            danger=Count("pk", filter=Q(dangers__gt=0)),
-            overdue=Count("pk", filter=Q(due_on__lt=today)),
-            today=Count("pk", filter=Q(due_on=today)),
-            week=Count("pk", filter=Q(due_on__gt=today, due_on__lte=week)),
-        )
-    )
+    return {
+        "danger": Count("pk", filter=Q(dangers__gt=0)),
+        "overdue": Count("pk", filter=Q(due_on__lt=today)),
+        "today": Count("pk", filter=Q(due_on=today)),
+        "week": Count("pk", filter=Q(due_on__gt=today, due_on__lte=week)),
+    }
 
 
 def figures_of(jobs: list[Job]) -> dict[int, JobFigures]:
@@ -62,7 +71,7 @@ def figures_of(jobs: list[Job]) -> dict[int, JobFigures]:
 
 
 def _key(job: Job, stages: list[dict[str, Any]] | None) -> str:
-    facts = [ENGINE, dt.date.today().isoformat(), job_document(job, stages)]
+    facts = [ENGINE, timezone.localdate().isoformat(), job_document(job, stages)]
     return hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()
 
 

@@ -9,19 +9,24 @@ from django.db import models
 class JobLog(models.Model):
     """The log of a job. What it comes to is kept with it as last worked out, so that the firm's calendar need not read every log.
 
-    due_on: of the soonest task; coming: day, task, words and who of each; dangers: how many causes are one.
+    due_on: of the soonest task; coming: day, task, words and who of each; dangers: how many causes are one; worked_on, worked_for: the day,
+    and the engine and version of the job, that this stands on.
     """
 
     job = models.OneToOneField("jobs.Job", on_delete=models.CASCADE, related_name="log")
     started_on = models.DateField()
     #: who looks after this house
     technician = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    #: where it lies, as the firm calls its areas
+    area = models.CharField(max_length=60, blank=True)
     due_on = models.DateField(null=True, blank=True)
     coming = models.JSONField(default=list, blank=True)
     dangers = models.PositiveIntegerField(default=0)
+    worked_on = models.DateField(null=True, blank=True)
+    worked_for = models.CharField(max_length=40, blank=True)
 
     class Meta:
-        indexes = [models.Index(fields=["due_on"], name="job_log_due")]
+        indexes = [models.Index(fields=["due_on"], name="job_log_due"), models.Index(fields=["worked_on"], name="job_log_worked")]
 
     def __str__(self) -> str:
         return f"log of {self.job}"
@@ -79,20 +84,38 @@ class CauseNote(models.Model):
         return f"{self.cause}: {self.verdict}"
 
 
-class Device(models.Model):
+class Sender(models.Model):
+    """Somebody who writes without a log-in. minute, count: how many entries came within the minute that began then."""
+
+    made_at = models.DateTimeField(auto_now_add=True)
+    last_at = models.DateTimeField(null=True, blank=True)
+    minute = models.DateTimeField(null=True, blank=True)
+    count = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        abstract = True
+
+
+class Device(Sender):
     """A device that may write readings of one job, by a token of its own; only the token's hash is kept."""
 
     log = models.ForeignKey(JobLog, on_delete=models.CASCADE, related_name="devices")
     name = models.CharField(max_length=60)
     token_hash = models.CharField(max_length=64, unique=True)
-    made_at = models.DateTimeField(auto_now_add=True)
-    last_at = models.DateTimeField(null=True, blank=True)
-    #: how many entries came within the minute that ``minute`` names
-    minute = models.DateTimeField(null=True, blank=True)
-    count = models.PositiveIntegerField(default=0)
 
     def __str__(self) -> str:
         return self.name
+
+
+class OwnerLink(Sender):
+    """A private address of one house for its owner, who has no account. It ends when its row is taken away, or the firm allows none."""
+
+    log = models.ForeignKey(JobLog, on_delete=models.CASCADE, related_name="owner_links")
+    secret = models.CharField(max_length=64, unique=True)
+    by_name = models.CharField(max_length=150)
+
+    def __str__(self) -> str:
+        return f"owner's address of {self.log.job}"
 
 
 class CalendarLink(models.Model):

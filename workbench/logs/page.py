@@ -14,9 +14,9 @@ from treatment.keeping.ical import ical, supplies
 from treatment.keeping.year import year
 from treatment.language.display import media_hint, show
 
-from ..accounts.models import Membership
+from ..accounts.models import Membership, Workspace
 from ..jobs.models import Job
-from .models import CalendarLink
+from .models import CalendarLink, JobLog
 from .redesign import redesigned
 from .services import Book, notes_of, opened, standing
 
@@ -42,9 +42,9 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
         "causes": [(each, names.get(each.stage or "", ""), notes.get((each.id, each.stage or ""))) for each in causes],
         "aside": aside,
         "opened_cause": opened_cause,
-        "due": [
-            _due(each, book.job.units, names, today) for each in found.due if not here or (each.task.stage is not None and each.task.stage.id == here)
-        ],
+        "due": due_rows(
+            [each for each in found.due if not here or (each.task.stage is not None and each.task.stage.id == here)], book.job.units, names, today
+        ),
         "year": [_visit(visit, book.job.units) for visit in coming],
         "glance": year(coming, today),
         "charts": charts(book, here, marked),
@@ -57,8 +57,15 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
         "devices": book.log.devices.all(),
         "members": Membership.objects.select_related("user").filter(workspace=book.job.workspace_id),
         "links": CalendarLink.objects.filter(job=book.job),
+        "owner_links": book.log.owner_links.all(),
+        "areas": areas_of(book.job.workspace),
         "redesign": redesigned(book),
     }
+
+
+def areas_of(workspace: Workspace) -> list[str]:
+    """The areas that a firm has named."""
+    return list(JobLog.objects.filter(job__workspace=workspace).exclude(area="").order_by("area").values_list("area", flat=True).distinct())
 
 
 def names_of(book: Book) -> dict[str, str]:
@@ -92,6 +99,11 @@ def charts(book: Book, here: str, marked: set[str]) -> list[tuple[Chart, bool]]:
 def _place(key: str) -> int:
     what = key.rpartition(".")[2]
     return FIRST.index(what) if what in FIRST else len(FIRST)
+
+
+def due_rows(due: list[Due], system: str, names: dict[str, str], today: dt.date) -> list[dict[str, Any]]:
+    """What is due, as a list shows it."""
+    return [_due(each, system, names, today) for each in due]
 
 
 def _due(each: Due, system: str, names: dict[str, str], today: dt.date) -> dict[str, Any]:

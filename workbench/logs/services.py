@@ -12,8 +12,11 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
+from django.db.models import CharField, F, Q, Value
+from django.db.models.functions import Cast, Concat
 from django.utils import timezone
 
+from treatment import ENGINE
 from treatment.design import Design
 from treatment.keeping.diagnosis import Cause, Diagnosis
 from treatment.keeping.log import FORMAT, loads, read_log
@@ -27,12 +30,10 @@ from ..jobs.models import Job
 from ..jobs.services import hold
 from ..starts.photos import Photo
 from ..trains import services as trains
-from .models import CalendarLink, CauseNote, Device, JobLog, LogEntry, LogPhoto
+from .models import CauseNote, JobLog, LogEntry, LogPhoto
 
 #: where a fault of an entry stands in its document
 _PLACE = re.compile(r"^\$\.entries\[\d+\]\.?")
-#: entries that a device may send in a minute
-RATE = 30
 
 
 class Refused(Exception):
@@ -114,9 +115,40 @@ def remember(book: Book) -> None:
     due = book.diagnosis.due
     coming = [[each.due_on.isoformat(), each.task.id, each.task.row.task, each.task.row.who] for each in due[:40]]
     dangers = sum(cause.severity == "danger" for cause in standing(book))
-    values = {"due_on": due[0].due_on if due else None, "coming": coming, "dangers": dangers}
+    values = {
+        "due_on": due[0].due_on if due else None,
+        "coming": coming,
+        "dangers": dangers,
+        "worked_on": book.diagnosis.as_of,
+        "worked_for": worked_for(book.job),
+    }
     if any(getattr(book.log, name) != value for name, value in values.items()):
         JobLog.objects.filter(pk=book.log.pk).update(**values)
+
+
+def worked_for(job: Job) -> str:
+    """What the summary of a log stands on beside the log: the engine, and the job as it was saved last."""
+    return f"{ENGINE}/{job.version}"
+
+
+def refreshed(workspace: Workspace, most: int | None = None) -> int:
+    """Work anew what logs come to, where the job was saved since, the engine is another, or it was worked out a week ago; how many were.
+
+    most: of one call, those longest ago first; all where None.
+    """
+    stands = Concat(Value(f"{ENGINE}/"), Cast("job__version", CharField()))
+    old = Q(worked_on__lt=timezone.localdate() - dt.timedelta(days=7)) | Q(worked_on=None)
+    logs = JobLog.objects.filter(job__workspace=workspace).annotate(stands=stands).filter(~Q(worked_for=F("stands")) | old)
+    found = list(logs.order_by("worked_on", "pk").select_related("job__survey", "job__workspace")[:most])
+    for log in found:
+        try:
+            book = opened(log.job)
+        except BadDocument:  # a stored train that can no longer be read: its page says so
+            JobLog.objects.filter(pk=log.pk).update(worked_on=timezone.localdate(), worked_for=worked_for(log.job))
+            continue
+        if book is not None:
+            remember(book)
+    return len(found)
 
 
 def check(job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]]) -> None:
@@ -170,7 +202,7 @@ def take_document(job: Job, text: str, user: Any) -> int:
     log = log_of(job)
     if log is None or begun < log.started_on:
         started(job, begun)
-    return len(add(job, entries, user, hashed(text)[:40])) if entries else 0
+    return len(add(job, entries, user, hashlib.sha256(text.encode()).hexdigest()[:40])) if entries else 0
 
 
 def put_away(job: Job, pk: int, gone: bool) -> None:
@@ -218,46 +250,9 @@ def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) 
         remember(book)
 
 
-def look_after(job: Job, username: str) -> None:
-    """Who looks after a house; nobody where the name is empty. Raises Refused for a name that is not of the firm."""
+def look_after(job: Job, username: str, area: str) -> None:
+    """Who looks after a house, nobody where the name is empty, and its area. Raises Refused for a name that is not of the firm."""
     member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=username).first()
     if username and member is None:
         raise Refused("That is nobody of this firm.")
-    JobLog.objects.filter(job=job).update(technician=member.user if member else None)
-
-
-# --- devices and calendars ------------------------------------------------------------------------------------------------
-def new_device(job: Job, name: str) -> tuple[Device, str]:
-    """A device and its token, which is told this once."""
-    log = log_of(job) or started(job, timezone.localdate())
-    token = secrets.token_urlsafe(24)
-    return Device.objects.create(log=log, name=name.strip()[:60] or "device", token_hash=hashed(token)), token
-
-
-def hashed(token: str) -> str:
-    """What is kept of a token."""
-    return hashlib.sha256(token.encode()).hexdigest()
-
-
-def device_of(token: str) -> Device | None:
-    """The device of a token; None for any other."""
-    return Device.objects.select_related("log__job__survey", "log__job__workspace").filter(token_hash=hashed(token)).first() if token else None
-
-
-@transaction.atomic
-def may_send(device: Device) -> bool:
-    """Whether a device may send another entry in this minute; it is counted."""
-    held = Device.objects.select_for_update().get(pk=device.pk)
-    now = timezone.now()
-    fresh = held.minute is None or (now - held.minute).total_seconds() >= 60
-    held.minute, held.count = (now, 1) if fresh else (held.minute, held.count + 1)
-    held.last_at = now
-    held.save(update_fields=["minute", "count", "last_at"])
-    return held.count <= RATE
-
-
-def new_link(workspace: Workspace, job: Job | None, user: Any, technician: Any = None) -> CalendarLink:
-    """A private address of a calendar: of a job, of a technician's houses, or of the firm."""
-    return CalendarLink.objects.create(
-        workspace=workspace, job=job, technician=technician, secret=secrets.token_urlsafe(24), by_name=user.get_username()
-    )
+    JobLog.objects.filter(job=job).update(technician=member.user if member else None, area=" ".join(area.split())[:60])

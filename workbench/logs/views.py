@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
@@ -18,13 +19,12 @@ from treatment.job.facts import OBSERVATIONS
 from treatment.keeping.line import Line
 from treatment.keeping.upkeep import upkeep
 
-from ..accounts.access import job_for, may_change, membership
-from ..accounts.models import Membership
+from ..accounts.access import job_for
 from ..attached import attached
 from ..door import design_of
 from ..jobs.forms import OBSERVATION_WORDS
-from ..jobs.listing import due_counts
 from ..jobs.models import Job
+from ..printed import printed
 from ..request import Request
 from ..starts.photos import LARGEST as LARGEST_PHOTO
 from ..starts.photos import NoPhoto, photo
@@ -32,17 +32,16 @@ from ..steps import steps
 from ..trains import services as trains
 from . import services
 from .entering import entered
-from .models import CalendarLink, JobLog, LogPhoto
-from .page import calendar_of, context_of
+from .labels import labels
+from .models import LogPhoto
+from .page import context_of
 from .redesign import open_redesign
 from .services import Refused
 from .table import Understood, choices, understood
 
-#: days that the firm's calendar looks ahead, and jobs on a page of it
-AHEAD, PER_PAGE = 60, 50
 
-
-def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
+def logbook_page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
+    """The page of a job's logbook, with what else is to be told on it."""
     book = services.opened(job)
     context: dict[str, Any] = {
         "job": job,
@@ -61,16 +60,16 @@ def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Htt
 @require_GET
 def logbook(request: Request, pk: int) -> HttpResponse:
     """The logbook: entry line, causes, what is due, charts, entries."""
-    return _page(request, job_for(request, pk))
+    return logbook_page(request, job_for(request, pk))
 
 
 @require_POST
 def begin(request: Request, pk: int) -> HttpResponse:
     """Since when the train runs."""
     job = job_for(request, pk, change=True)
-    on = _day(request.POST.get("on", ""))
+    on = day_of(request.POST.get("on", ""))
     if on is None or on > timezone.localdate():
-        return _page(request, job, 422, begin_problem="Give the day on which it began to run, not one that has not come yet.")
+        return logbook_page(request, job, 422, begin_problem="Give the day on which it began to run, not one that has not come yet.")
     services.started(job, on)
     return redirect("logbook", pk)
 
@@ -79,10 +78,10 @@ def begin(request: Request, pk: int) -> HttpResponse:
 def entry(request: Request, pk: int) -> HttpResponse:
     """A line of readings and tasks; what is understood is kept, the rest comes back with the reason."""
     job = job_for(request, pk, change=True)
-    typed, on, here = request.POST.get("line", ""), _day(request.POST.get("on", "")), request.POST.get("at", "")
+    typed, on, here = request.POST.get("line", ""), day_of(request.POST.get("on", "")), request.POST.get("at", "")
     back = reverse("logbook", args=[pk]) + (f"?at={here}" if here else "")
     if on is None:
-        return _page(request, job, 422, typed=typed, line_problem="Give the day of it, such as 2026-11-24.")
+        return logbook_page(request, job, 422, typed=typed, line_problem="Give the day of it, such as 2026-11-24.")
     if services.log_of(job) is None:
         services.started(job, on)
     book = services.opened(job)
@@ -94,18 +93,18 @@ def entry(request: Request, pk: int) -> HttpResponse:
         try:
             small = photo(upload.read(LARGEST_PHOTO + 1))
         except NoPhoto as error:
-            return _page(request, job, 422, typed=typed, line_problem=str(error), **shown)
+            return logbook_page(request, job, 422, typed=typed, line_problem=str(error), **shown)
     bodies = form.bodies()
     if form.problems or not bodies:
         nothing = "" if form.left or form.problems else "Nothing was typed."
-        return _page(request, job, 422, typed=typed, line_problem=nothing, **shown)
+        return logbook_page(request, job, 422, typed=typed, line_problem=nothing, **shown)
     try:
         made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], small)
     except Refused as error:
-        return _page(request, job, 422, typed=typed, line_problem=str(error), **shown)
+        return logbook_page(request, job, 422, typed=typed, line_problem=str(error), **shown)
     if form.left:
         kept = f"Kept: {form.words}."
-        return _page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
+        return logbook_page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
     messages.success(request, f"Kept for {on}: {form.words}." if made else "That was kept before; it counts once.")
     return redirect(back)
 
@@ -114,7 +113,7 @@ def entry(request: Request, pk: int) -> HttpResponse:
 def done(request: Request, pk: int) -> HttpResponse:
     """A task ticked, with the amount where it takes one."""
     job = job_for(request, pk, change=True)
-    on = _day(request.POST.get("on", "")) or timezone.localdate()
+    on = day_of(request.POST.get("on", "")) or timezone.localdate()
     amount = request.POST.get("amount", "").strip()
     body = {"did": request.POST.get("task", "")} | ({"amount": amount} if amount else {})
     upload = request.FILES.get("photo")
@@ -122,7 +121,7 @@ def done(request: Request, pk: int) -> HttpResponse:
         small = photo(upload.read(LARGEST_PHOTO + 1)) if upload is not None else None
         services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], small)
     except (Refused, NoPhoto) as error:
-        return _page(request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount)
+        return logbook_page(request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount)
     return redirect(reverse("logbook", args=[pk]) + "#due")
 
 
@@ -144,7 +143,7 @@ def say(request: Request, pk: int) -> HttpResponse:
     try:
         services.say(job, post.get("cause", ""), post.get("stage", ""), post.get("verdict", ""), post.get("reason", ""), request.user)
     except Refused as error:
-        return _page(
+        return logbook_page(
             request,
             job,
             422,
@@ -240,6 +239,18 @@ def diagnosis_file(request: Request, pk: int) -> HttpResponse:
 
 
 @require_GET
+def labels_pdf(request: Request, pk: int) -> HttpResponse:
+    """A label for each tank, with a code that leads to its place in the logbook."""
+    job = job_for(request, pk)
+    book = services.opened(job)
+    if book is None:
+        raise Http404
+    here = request.build_absolute_uri(reverse("logbook", args=[pk]))
+    context = {"job": job, "labels": labels(book, lambda id: f"{here}?{urlencode({'at': id})}")}
+    return printed(request, "logs/labels_pdf.html", context, job, "labels.pdf")
+
+
+@require_GET
 def log_photo(request: Request, pk: int, photo: int) -> HttpResponse:
     """A picture of the job's log."""
     job = job_for(request, pk)
@@ -257,121 +268,24 @@ def redesign(request: Request, pk: int) -> HttpResponse:
     try:
         letter = open_redesign(book, request.user)
     except Refused as error:
-        return _page(request, job, 422, redesign_problem=str(error))
+        return logbook_page(request, job, 422, redesign_problem=str(error))
     messages.success(request, f"Opened as option {letter}, beside the one that stands.")
     return redirect("options", pk)
 
 
 @require_POST
 def look_after(request: Request, pk: int) -> HttpResponse:
-    """Who looks after the house."""
+    """Who looks after the house, and in which area it lies."""
     job = job_for(request, pk, change=True)
     try:
-        services.look_after(job, request.POST.get("technician", ""))
+        services.look_after(job, request.POST.get("technician", ""), request.POST.get("area", ""))
     except Refused as error:
-        return _page(request, job, 422, technician_problem=str(error))
+        return logbook_page(request, job, 422, technician_problem=str(error))
     return redirect(reverse("logbook", args=[pk]) + "#tools")
 
 
-# --- calendars -------------------------------------------------------------------------------------------------------------
-@require_GET
-def calendar(request: Request) -> HttpResponse:
-    """What is due over all jobs of the firm: overdue first, then by day; one page of jobs at a time."""
-    member = membership(request)
-    today = timezone.localdate()
-    logs = JobLog.objects.filter(job__workspace=member.workspace)
-    technician = request.GET.get("of", "")[:150]
-    logs = logs.filter(technician__username=technician) if technician else logs
-    counts = due_counts(member.workspace)
-    number = request.GET.get("page", "1")
-    start = (int(number) - 1) * PER_PAGE if number.isdecimal() and 0 < int(number) < 10_000 else 0
-    end = today + dt.timedelta(days=AHEAD)
-    rows = list(logs.filter(due_on__lte=end).select_related("job").order_by("-dangers", "due_on", "pk")[start : start + PER_PAGE + 1])
-    shown = [
-        (log, [(dt.date.fromisoformat(on), task, words, who) for on, task, words, who in log.coming if on <= end.isoformat()][:4])
-        for log in rows[:PER_PAGE]
-    ]
-    links = CalendarLink.objects.select_related("technician").filter(workspace=member.workspace, job=None)
-    page = start // PER_PAGE + 1
-    members = Membership.objects.select_related("user").filter(workspace=member.workspace)
-    return render(request, "logs/calendar.html", {
-        "workspace": member.workspace, "counts": counts, "of": technician, "members": members,
-        "rows": shown, "today": today, "links": links, "page": page, "more": len(rows) > PER_PAGE,
-        "address": request.build_absolute_uri("/"),
-    })  # fmt: skip
-
-
-@require_POST
-def link(request: Request) -> HttpResponse:
-    """A private address of a calendar is made or ended."""
-    member = membership(request)
-    may_change(member)
-    job = job_for(request, int(request.POST["job"]), change=True) if request.POST.get("job", "").isdecimal() else None
-    if request.POST.get("end", "").isdecimal():
-        CalendarLink.objects.filter(workspace=member.workspace, pk=int(request.POST["end"])).delete()
-    else:
-        of = Membership.objects.select_related("user").filter(workspace=member.workspace, user__username=request.POST.get("of", "")).first()
-        services.new_link(member.workspace, job, request.user, of.user if of else None)
-    return redirect(reverse("logbook", args=[job.pk]) + "#tools" if job else reverse("calendar"))
-
-
-@require_GET
-def calendar_file(request: HttpRequest, secret: str) -> HttpResponse:
-    """A calendar by its private address, for a program that has no log-in. Ended addresses are not found."""
-    found = CalendarLink.objects.select_related("workspace", "job").filter(secret=secret).first()
-    if found is None:
-        raise Http404
-    response = HttpResponse(calendar_of(found), content_type="text/calendar; charset=utf-8")
-    response["Content-Disposition"] = 'inline; filename="upkeep.ics"'
-    return response
-
-
-# --- devices ---------------------------------------------------------------------------------------------------------------
-@require_POST
-def device(request: Request, pk: int) -> HttpResponse:
-    """A device that may write readings: made, its token told once; or ended."""
-    job = job_for(request, pk, change=True)
-    if request.POST.get("end", "").isdecimal():
-        log = services.log_of(job)
-        if log is not None:
-            log.devices.filter(pk=int(request.POST["end"])).delete()
-        return redirect(reverse("logbook", args=[pk]) + "#tools")
-    made, token = services.new_device(job, request.POST.get("name", ""))
-    return _page(request, job, token=token, token_of=made.name)
-
-
-def device_door(request: HttpRequest) -> HttpResponse:
-    """Where devices write: ``Authorization: Bearer TOKEN`` and a JSON object {"readings": {…}, "on": day, "key": …}.
-
-    200 kept or again; 401 no token that is known; 422 what cannot be taken; 429 more than 30 in a minute.
-    """
-    import json
-
-    if request.method != "POST":
-        return JsonResponse({"problem": "expected POST"}, status=405)
-    found = services.device_of(request.headers.get("Authorization", "").removeprefix("Bearer ").strip())
-    if found is None:
-        return JsonResponse({"problem": "this token is not known"}, status=401)
-    if not services.may_send(found):
-        return JsonResponse({"problem": f"at most {services.RATE} entries in a minute"}, status=429)
-    try:
-        if len(request.body) > 20_000:
-            raise ValueError("at most 20 kB")
-        told = json.loads(request.body)
-        readings, key = told["readings"], str(told.get("key", ""))[:40]
-        on = dt.date.fromisoformat(told["on"]) if "on" in told else timezone.localdate()
-        if not isinstance(readings, dict) or not readings:
-            raise ValueError("expected readings")
-    except (ValueError, KeyError, TypeError, RecursionError) as error:
-        return JsonResponse({"problem": f"expected a JSON object with readings: {error}"}, status=422)
-    try:
-        made = services.add(found.log.job, [(on, {"readings": readings})], None, f"d{found.pk}-{key}" if key else "", by=f"device {found.name}")
-    except Refused as error:
-        return JsonResponse({"problem": str(error)}, status=422)
-    return JsonResponse({"status": "kept" if made else "again"})
-
-
-def _day(text: str) -> dt.date | None:
+def day_of(text: str) -> dt.date | None:
+    """A day as a date field sends it; None for anything else."""
     try:
         return dt.date.fromisoformat(text)
     except ValueError:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-from http import HTTPStatus
 from typing import Any
 
 from django.conf import settings
@@ -11,7 +10,6 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -24,11 +22,10 @@ from treatment.starting.visits import minute_of, visits
 
 from ..accounts.access import job_for
 from ..attached import attached
-from ..error_views import told as told_page
 from ..jobs.models import Job
+from ..printed import printed
 from ..request import Request, version_of, whole
 from ..steps import steps
-from ..walls.printing import Busy, pdf
 from . import services
 from .models import StartPhoto
 from .page import context_of, first_day, said
@@ -180,12 +177,7 @@ def record_pdf(request: Request, pk: int) -> HttpResponse:
         "job": job, "today": timezone.localdate(), "caution": STANDING_CAUTION, "record": _record(job), "band": band,
         "people": sorted({event.by for event in run.events}),
     }  # fmt: skip
-    try:
-        return attached(pdf(render_to_string("starts/record_pdf.html", context)), "application/pdf", job, "commissioning.pdf")
-    except Busy:
-        return told_page(
-            request, HTTPStatus.SERVICE_UNAVAILABLE, "Others are being printed just now. Nothing is lost: go back and ask for it again in a moment."
-        )
+    return printed(request, "starts/record_pdf.html", context, job, "commissioning.pdf")
 
 
 @require_GET

@@ -58,7 +58,7 @@ class Defaults(WorkbenchTestCase):
         self.assertEqual(self.start("en-GB,en;q=0.8"), ("uk", "metric"))
         self.assertEqual(self.start("de"), ("eu", "metric"))
         self.assertEqual(self.start("xx"), (self.workspace.standard, self.workspace.units))
-        was = f"{self.workspace.name}|{self.workspace.standard}|{self.workspace.units}|"
+        was = f"{self.workspace.name}|{self.workspace.standard}|{self.workspace.units}||owners may not"
         self.client.post(reverse("firm"), {"name": "Ours", "standard": "au", "units": "metric", "currency": "$", "was": was})
         self.assertEqual(self.start("en-GB"), ("au", "metric"))
         self.client.post(reverse("units", args=[self.job.pk]), {"units": "us"})
@@ -82,7 +82,7 @@ class Papers(WorkbenchTestCase):
         """And the list has its totals."""
         self.workspace.currency = "£"
         self.workspace.save()
-        with patch("workbench.walls.file_views.pdf", side_effect=lambda html: html.encode()):
+        with patch("workbench.printed.pdf", side_effect=lambda html: html.encode()):
             for name, wanted in (("wall-pdf", "All of it"), ("train-pdf", "Findings")):
                 html = self.client.get(reverse(name, args=[self.job.pk])).content.decode()
                 self.assertIn(f"{self.workspace.name}, {timezone.localdate():%-d %B %Y}", html)

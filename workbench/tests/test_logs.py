@@ -27,7 +27,7 @@ from treatment.tests.example import job as job_document
 
 from ..door import store
 from ..jobs.models import Job
-from ..logs import services
+from ..logs import doors, services
 from ..logs.models import CalendarLink, Device, JobLog, LogEntry, LogPhoto
 from ..trains.models import TrainOption
 from .base import BrowserTestCase, WorkbenchTestCase, people
@@ -378,7 +378,7 @@ class Simulated(StaticLiveServerTestCase):
         """Five messages over HTTP, kept; sent again, counted once; with a wrong token, refused; with nobody there, told."""
         workspace, designer, _, _ = people()
         job = store(job_document(), workspace, designer)
-        _, token = services.new_device(job, "hall")
+        _, token = doors.new_device(job, "hall")
         for _ in range(2):
             with redirect_stdout(io.StringIO()):
                 self.assertEqual(meter.main([self.live_server_url, token, "--every", "0"]), 0)

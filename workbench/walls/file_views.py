@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from http import HTTPStatus
 from typing import Any
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.template.loader import render_to_string
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods
 
@@ -21,11 +19,10 @@ from treatment.papers.materials import Row, by_group, materials, price_keys, tot
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
 from ..attached import attached
-from ..error_views import told
 from ..jobs.models import Job
+from ..printed import printed
 from ..steps import steps
 from .exports import dxf, materials_csv, materials_xlsx
-from .printing import Busy, pdf
 from .svg_style import svg_style
 from .views import drawn, states_of
 
@@ -73,16 +70,6 @@ def wall_dxf(request: HttpRequest, pk: int) -> HttpResponse:
     return attached(dxf(drawn(job, states_of(request))[1]), "image/vnd.dxf", job, "wall.dxf")
 
 
-def _printed(request: HttpRequest, template: str, context: dict[str, Any], job: Job, name: str) -> HttpResponse:
-    """A template as PDF, or the page that says that others are being printed."""
-    try:
-        return attached(pdf(render_to_string(template, context)), "application/pdf", job, name)
-    except Busy:
-        return told(
-            request, HTTPStatus.SERVICE_UNAVAILABLE, "Others are being printed just now. Nothing is lost: go back and ask for it again in a moment."
-        )
-
-
 @require_GET
 def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The wall at a stated scale on A3, with its findings, fittings and materials."""
@@ -95,7 +82,7 @@ def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
         "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
         "style": svg_style("wall"),
     }  # fmt: skip
-    return _printed(request, "walls/wall_pdf.html", context, job, "wall.pdf")
+    return printed(request, "walls/wall_pdf.html", context, job, "wall.pdf")
 
 
 @require_GET
@@ -107,7 +94,7 @@ def train_pdf(request: HttpRequest, pk: int) -> HttpResponse:
                "today": timezone.localdate(), "caution": STANDING_CAUTION,
     "style": svg_style("train"),
                "names": {stage.id: stage.name for stage in design.chosen.run.stages}}  # fmt: skip
-    return _printed(request, "walls/train_pdf.html", context, job, "train.pdf")
+    return printed(request, "walls/train_pdf.html", context, job, "train.pdf")
 
 
 @require_http_methods(["GET", "POST"])

@@ -21,6 +21,8 @@ RUNS = {"High Tarn Farm": demonstration.begun, "Mill Street 4": demonstration.so
 
 #: years of a log, its story, and the seed of its small differences
 LOGS = {"High Tarn Farm": (4.2, logs.farm, 1), "Peat Bothy": (2.6, logs.bothy, 2), "Becklow Guest House": (2.4, logs.house, 3)}
+#: whose house it is, and its area
+HOUSES = {"High Tarn Farm": ("tess", "Upper valley"), "Peat Bothy": ("tess", "Upper valley"), "Becklow Guest House": ("demo", "Mill side")}
 
 
 class Command(BaseCommand):
@@ -28,12 +30,14 @@ class Command(BaseCommand):
 
     @transaction.atomic
     def handle(self, *args: Any, **options: Any) -> None:
-        workspace, _ = Workspace.objects.get_or_create(name="Larkfell Water Design")
+        workspace, _ = Workspace.objects.get_or_create(name="Larkfell Water Design", defaults={"owner_links": True})
         user, made = get_user_model().objects.get_or_create(username="demo")
         if made:
             user.set_password("larkfell-demo")
             user.save()
         Membership.objects.get_or_create(workspace=workspace, user=user)
+        tess, _ = get_user_model().objects.get_or_create(username="tess")  # who looks after houses; without a password nobody logs in as her
+        Membership.objects.get_or_create(workspace=workspace, user=tess)
         for path in sorted((settings.BASE_DIR / "demo").glob("*.job.json"), reverse=True):
             document = json.loads(path.read_text())
             if not Job.objects.filter(workspace=workspace, name=document["job"]["name"]).exists():
@@ -42,6 +46,7 @@ class Command(BaseCommand):
                     _vial(job)
                 if job.name in LOGS:
                     logs.kept(job, user, *LOGS[job.name])
+                    logs.looked_after_by(job, *HOUSES[job.name])
                 if job.name == "Quarry Lane 9":
                     logs.meter(job)
                 if job.name in RUNS:

@@ -1,0 +1,163 @@
+"""Doors without a log-in: devices write readings, the owner of one house reads what is theirs to do and writes it down."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+import secrets
+from typing import Any
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
+
+from treatment.keeping.line import Line
+
+from ..accounts.access import job_for
+from ..request import Request
+from . import doors, services
+from .entering import entered
+from .models import OwnerLink
+from .page import due_rows, names_of
+from .services import Book, Refused
+from .views import day_of, logbook_page
+
+OWNER = "owner"
+#: entries of the owner's own that are shown again
+SHOWN = 12
+
+
+# --- devices ---------------------------------------------------------------------------------------------------------------
+@require_POST
+def device(request: Request, pk: int) -> HttpResponse:
+    """A device that may write readings: made, its token told once; or ended."""
+    job = job_for(request, pk, change=True)
+    if request.POST.get("end", "").isdecimal():
+        log = services.log_of(job)
+        if log is not None:
+            log.devices.filter(pk=int(request.POST["end"])).delete()
+        return redirect(reverse("logbook", args=[pk]) + "#tools")
+    made, token = doors.new_device(job, request.POST.get("name", ""))
+    return logbook_page(request, job, token=token, token_of=made.name)
+
+
+def device_door(request: HttpRequest) -> HttpResponse:
+    """Where devices write: ``Authorization: Bearer TOKEN`` and a JSON object {"readings": {…}, "on": day, "key": …}.
+
+    200 kept or again; 401 no token that is known; 422 what cannot be taken; 429 more than 30 in a minute.
+    """
+    if request.method != "POST":
+        return JsonResponse({"problem": "expected POST"}, status=405)
+    found = doors.device_of(request.headers.get("Authorization", "").removeprefix("Bearer ").strip())
+    if found is None:
+        return JsonResponse({"problem": "this token is not known"}, status=401)
+    if not doors.may_send(found):
+        return JsonResponse({"problem": f"at most {doors.RATE} entries in a minute"}, status=429)
+    try:
+        if len(request.body) > 20_000:
+            raise ValueError("at most 20 kB")
+        told = json.loads(request.body)
+        readings, key = told["readings"], str(told.get("key", ""))[:40]
+        on = dt.date.fromisoformat(told["on"]) if "on" in told else timezone.localdate()
+        if not isinstance(readings, dict) or not readings:
+            raise ValueError("expected readings")
+    except (ValueError, KeyError, TypeError, RecursionError) as error:
+        return JsonResponse({"problem": f"expected a JSON object with readings: {error}"}, status=422)
+    try:
+        made = services.add(found.log.job, [(on, {"readings": readings})], None, f"d{found.pk}-{key}" if key else "", by=f"device {found.name}")
+    except Refused as error:
+        return JsonResponse({"problem": str(error)}, status=422)
+    return JsonResponse({"status": "kept" if made else "again"})
+
+
+# --- the owner -------------------------------------------------------------------------------------------------------------
+@require_POST
+def owner(request: Request, pk: int) -> HttpResponse:
+    """A private address for the owner of a house: made, or ended."""
+    job = job_for(request, pk, change=True)
+    if request.POST.get("end", "").isdecimal():
+        OwnerLink.objects.filter(log__job=job, pk=int(request.POST["end"])).delete()
+        return redirect(reverse("logbook", args=[pk]) + "#tools")
+    try:
+        doors.new_owner_link(job, request.user)
+    except Refused as error:
+        return logbook_page(request, job, 422, owner_problem=str(error))
+    return redirect(reverse("logbook", args=[pk]) + "#tools")
+
+
+def _door(secret: str) -> tuple[OwnerLink, Book]:
+    """The owner's door and the log behind it. Raises Http404 for an address that is not, or no longer, one."""
+    link = doors.owner_link(secret)
+    book = None if link is None else services.opened(link.log.job)
+    if link is None or book is None:
+        raise Http404
+    return link, book
+
+
+def _house(request: HttpRequest, link: OwnerLink, book: Book, status: int = 200, **more: Any) -> HttpResponse:
+    today = timezone.localdate()
+    mine = [each for each in book.diagnosis.due if each.task.row.who == OWNER]
+    context = {
+        "link": link, "job": book.job, "today": today, "key": secrets.token_hex(8),
+        "dangers": [cause for cause in services.standing(book) if cause.severity == "danger"],
+        "due": due_rows(mine, book.job.units, names_of(book), today),
+        "entries": book.log.entries.filter(gone=False, by_name=OWNER)[:SHOWN],
+    }  # fmt: skip
+    response = render(request, "logs/house.html", context | more, status=status)
+    response["Referrer-Policy"], response["X-Robots-Tag"] = "same-origin", "noindex, nofollow"
+    return response
+
+
+@require_GET
+def house(request: HttpRequest, secret: str) -> HttpResponse:
+    """What the owner of a house has to do, and where they write it down; nothing of any other house, nothing of the design."""
+    return _house(request, *_door(secret))
+
+
+@require_POST
+def house_entry(request: HttpRequest, secret: str) -> HttpResponse:
+    """A line of the owner's: readings, what was seen, and tasks that are theirs."""
+    link, book = _door(secret)
+    typed, on = request.POST.get("line", ""), day_of(request.POST.get("on", ""))
+    form = entered(request.POST, Line(book.design.chosen, book.tasks, book.job.units))
+    theirs = {task.id for task in book.tasks if task.row.who == OWNER}
+    shown: dict[str, Any] = {"typed": typed, "pieces": form.left, "on": on}
+    if on is None:
+        return _house(request, link, book, 422, problem="Give the day of it, such as 2026-11-24.", **shown)
+    if not doors.may_send(link):
+        return _house(request, link, book, 429, problem="That is a lot at once: wait a minute, then send it again.", **shown)
+    bodies = form.bodies()
+    if other := next((body["did"] for body in bodies if "did" in body and body["did"] not in theirs), None):
+        return _house(request, link, book, 422, problem=f"{other} is for whoever services the train: write a note instead.", **shown)
+    if form.left or not bodies:
+        return _house(request, link, book, 422, problem="" if form.left else "Nothing was typed.", **shown)
+    return _keep(request, link, book, [(on, body) for body in bodies], form.words, shown)
+
+
+@require_POST
+def house_done(request: HttpRequest, secret: str) -> HttpResponse:
+    """A task of the owner's, ticked, with the amount where it takes one."""
+    link, book = _door(secret)
+    task = next((task for task in book.tasks if task.id == request.POST.get("task") and task.row.who == OWNER), None)
+    amount = request.POST.get("amount", "").strip()
+    on = day_of(request.POST.get("on", "")) or timezone.localdate()
+    shown = {"task_of": request.POST.get("task", ""), "task_amount": amount}
+    if task is None:
+        return _house(request, link, book, 422, problem="That is for whoever services the train.", **shown)
+    if not doors.may_send(link):
+        return _house(request, link, book, 429, problem="That is a lot at once: wait a minute, then send it again.", **shown)
+    return _keep(request, link, book, [(on, {"did": task.id} | ({"amount": amount} if amount else {}))], task.row.task, shown)
+
+
+def _keep(
+    request: HttpRequest, link: OwnerLink, book: Book, entries: list[tuple[dt.date, dict[str, Any]]], words: str, shown: dict[str, Any]
+) -> HttpResponse:
+    try:
+        made = services.add(book.job, entries, None, f"o{link.pk}-{request.POST.get('key', '')[:40]}", by=OWNER)
+    except Refused as error:
+        return _house(request, link, book, 422, problem=str(error), **shown)
+    messages.success(request, f"Kept: {words}." if made else "That was kept before; it counts once.")
+    return redirect("house", link.secret)
