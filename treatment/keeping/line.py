@@ -63,10 +63,10 @@ class Line:
         return found
 
     def read_at(self, id: str) -> list[str]:
-        """What is read at a unit, in words: what it has of its own, then what a test in the field tells it changes."""
+        """What is read at a unit, in words: what a test in the field tells it changes, then what it has of its own."""
         stage = self.stages[self.ids.index(id)]
         own = [log_key(f"{id}.{what}", self.ids).title for what, fits in FITS.items() if fits(stage)]
-        return own + [reading.key.title for reading in Expectations(self.variant).changes(stage)]
+        return [reading.key.title for reading in Expectations(self.variant).changes(stage)] + own
 
     def _piece(self, typed: str, before: list[Piece]) -> Piece:
         try:

@@ -21,7 +21,7 @@ from ..request import Request
 from . import doors, services
 from .entering import entered
 from .models import OwnerLink
-from .page import due_rows, names_of
+from .page import due_rows, entries_of
 from .services import Book, Refused
 from .views import day_of, logbook_page
 
@@ -103,8 +103,8 @@ def _house(request: HttpRequest, link: OwnerLink, book: Book, status: int = 200,
     context = {
         "link": link, "job": book.job, "today": today, "key": secrets.token_hex(8),
         "dangers": [cause for cause in services.standing(book) if cause.severity == "danger"],
-        "due": due_rows(mine, book.job.units, names_of(book), today),
-        "entries": book.log.entries.filter(gone=False, by_name=OWNER)[:SHOWN],
+        "due": due_rows(mine, book.job.units, book.names, today),
+        "entries": entries_of(book, book.log.entries.filter(gone=False, by_name=OWNER)[:SHOWN]),
     }  # fmt: skip
     response = render(request, "logs/house.html", context | more, status=status)
     response["Referrer-Policy"], response["X-Robots-Tag"] = "same-origin", "noindex, nofollow"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import secrets
+from collections.abc import Iterable
 from typing import Any
 
 from django.utils import timezone
@@ -11,12 +12,15 @@ from django.utils import timezone
 from treatment.keeping.chart import Chart, chart
 from treatment.keeping.due import Due, gathered
 from treatment.keeping.ical import ical, supplies
+from treatment.keeping.series import METER
 from treatment.keeping.year import year
 from treatment.language.display import media_hint, show
+from treatment.language.log_keys import SOURCE, TAP
 
 from ..accounts.models import Membership, Workspace
+from ..jobs.forms import OBSERVATION_WORDS
 from ..jobs.models import Job
-from .models import CalendarLink, JobLog
+from .models import CalendarLink, JobLog, LogEntry
 from .redesign import redesigned
 from .services import Book, notes_of, opened, standing
 
@@ -34,7 +38,7 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
     aside = [note for key, note in notes.items() if note.verdict == "dismiss" and not any((each.id, each.stage or "") == key for each in causes)]
     opened_cause = next((each for each in causes if (each.id, each.stage or "") == cause), None)
     marked = set(opened_cause.series) if opened_cause else set()
-    names = names_of(book)
+    names = book.names
     coming = gathered(found.due, today + dt.timedelta(days=YEAR), since=today)
     return {
         "log": book.log,
@@ -49,7 +53,7 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
         "glance": year(coming, today),
         "charts": charts(book, here, marked),
         "doubted": found.look.doubted[-12:],
-        "entries": book.log.entries.filter(gone=False).prefetch_related("photos").defer("photos__image")[:SHOWN],
+        "entries": entries_of(book, book.log.entries.filter(gone=False).prefetch_related("photos").defer("photos__image")[:SHOWN]),
         "count": book.log.entries.filter(gone=False).count(),
         "gone": book.gone,
         "stages": list(names.items()),
@@ -68,16 +72,40 @@ def areas_of(workspace: Workspace) -> list[str]:
     return list(JobLog.objects.filter(job__workspace=workspace).exclude(area="").order_by("area").values_list("area", flat=True).distinct())
 
 
-def names_of(book: Book) -> dict[str, str]:
-    """Stage id -> its name, with its place in the train where two bear the same."""
-    names = [stage.name for stage in book.design.chosen.run.stages]
-    ids = book.diagnosis.look.ids
-    return {id: f"{name}, {place}." if names.count(name) > 1 else name for place, (id, name) in enumerate(zip(ids, names, strict=True), 1)}
+def entries_of(book: Book, entries: Iterable[LogEntry]) -> list[tuple[LogEntry, dict[str, list[str]]]]:
+    """Entries, each with what it says in words: the place, and what was read, done or told there."""
+    return [(entry, said_of(book, entry)) for entry in entries]
+
+
+def said_of(book: Book, entry: LogEntry) -> dict[str, list[str]]:
+    """What an entry says, in words, by place. What the train no longer has stands under the log's own name."""
+    body, tasks = entry.body, {task.id: task for task in book.tasks}
+    found: dict[str, list[str]] = {}
+
+    def tell(place: str, words: str) -> None:
+        found.setdefault(book.names.get(place, place.capitalize() if place in (SOURCE, TAP) else place), []).append(words)
+
+    for key, value in body.get("readings", {}).items():
+        place = key.rpartition(".")[0]
+        known = place in (SOURCE, TAP) or place in book.names
+        words = book.diagnosis.look.readings.series(key).words if known else key
+        tell(place if known else "", f"{'water meter' if key == METER else words} {value}")
+    if did := body.get("did"):
+        task = tasks.get(did)
+        words = did if task is None else task.row.task
+        tell(task.stage.id if task is not None and task.stage is not None else "", f"{words}, {body['amount']}" if body.get("amount") else words)
+    for seen in body.get("seen", ()):
+        tell("", f"seen: {OBSERVATION_WORDS.get(seen, seen).lower()}")
+    if alarm := body.get("alarm"):
+        tell(alarm, "its alarm sounded")
+    if away := body.get("away"):
+        tell("", f"nobody there from {away['from']} to {away['to']}")
+    return found
 
 
 def charts(book: Book, here: str, marked: set[str]) -> list[tuple[Chart, bool]]:
     """The charts of a log, those that a cause stands on first; of one unit where somebody stands before it."""
-    found, names = book.diagnosis, names_of(book)
+    found, names = book.diagnosis, book.names
     keys = [series["key"] for series in found.series]
     keys = [
         key for key in keys if key.rpartition(".")[2] not in ("pressure_in", "pressure_out") or f"{key.rpartition('.')[0]}.pressure_drop" not in keys

@@ -9,6 +9,7 @@ import re
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 from django.db import transaction
@@ -50,6 +51,17 @@ class Book:
     tasks: tuple[Task, ...]
     diagnosis: Diagnosis
     gone: list[str] = field(default_factory=list)
+
+    @cached_property
+    def names(self) -> dict[str, str]:
+        """Stage id -> its name, with its place in the train where two bear the same."""
+        stages = self.design.chosen.run.stages
+        names = [stage.name for stage in stages]
+        return {stage.id: f"{stage.name}, {stage.index + 1}." if names.count(stage.name) > 1 else stage.name for stage in stages}
+
+    def task_words(self, task: Task) -> str:
+        """A task with the unit that it is done at."""
+        return task.row.task if task.stage is None else f"{task.row.task}: {self.names[task.stage.id]}"
 
 
 def log_of(job: Job) -> JobLog | None:
@@ -113,7 +125,7 @@ def _still(entry: dict[str, Any], ids: Sequence[str], tasks: set[str], gone: lis
 def remember(book: Book) -> None:
     """Keep what the log comes to, for the list of jobs and the firm's calendar."""
     due = book.diagnosis.due
-    coming = [[each.due_on.isoformat(), each.task.id, each.task.row.task, each.task.row.who] for each in due[:40]]
+    coming = [[each.due_on.isoformat(), each.task.id, book.task_words(each.task), each.task.row.who] for each in due[:40]]
     dangers = sum(cause.severity == "danger" for cause in standing(book))
     values = {
         "due_on": due[0].due_on if due else None,

@@ -49,12 +49,19 @@ def logbook_page(request: HttpRequest, job: Job, status: int = 200, **more: Any)
         "title": "Logbook",
         "today": timezone.localdate(),
         "here": request.GET.get("at", ""),
+        "gone_last": _gone_last(request, job),
         "observations": [(key, OBSERVATION_WORDS[key]) for key in OBSERVATIONS],
     }
     if book is not None:
         services.remember(book)
         context |= context_of(book, request.GET.get("at", ""), (request.GET.get("cause", ""), request.GET.get("of", "")))
     return render(request, "logs/logbook.html", context | more, status=status)
+
+
+def _gone_last(request: HttpRequest, job: Job) -> int | None:
+    """The entry of this job that the person took out last; None where there is none."""
+    gone = request.session.get("log_gone")
+    return int(gone[1]) if isinstance(gone, list) and gone[0] == job.pk else None
 
 
 @require_GET
@@ -130,8 +137,7 @@ def put(request: Request, pk: int, entry: int) -> HttpResponse:
     """Take an entry out, or put it back."""
     job = job_for(request, pk, change=True)
     services.put_away(job, entry, request.POST.get("back") != "1")
-    if request.POST.get("back") != "1":
-        request.session["log_gone"] = entry
+    request.session["log_gone"] = None if request.POST.get("back") == "1" else [pk, entry]
     return redirect(reverse("logbook", args=[pk]) + "#entries")
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime as dt
+import re
 from typing import Any
 
 from django import template
@@ -107,6 +109,22 @@ def cause_name(id: str) -> str:
     words = kind.replace("-", " ")
     words = words.replace("ph ", "pH ")
     return words[0].upper() + words[1:] + (f": {analytes()[what].said if what in analytes() else what}" if what else "")
+
+
+@register.filter
+def days_in_words(text: str) -> str:
+    """A sentence of the core with its days as people write them: ``on 2026-11-24`` is on 24 Nov 2026."""
+
+    def said(match: re.Match[str]) -> str:
+        try:
+            return f"{dt.date.fromisoformat(match.group()):%-d %b %Y}"
+        except ValueError:  # it only looks like a day
+            return match.group()
+
+    return _DAY.sub(said, text)
+
+
+_DAY = re.compile(r"\b\d{4}-\d\d-\d\d\b")
 
 
 @register.filter

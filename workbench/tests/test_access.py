@@ -14,7 +14,19 @@ from workbench.starts.models import StartPhoto, StartRun
 from .base import WorkbenchTestCase
 
 #: addresses that anybody may ask
-OPEN = {"login", "login-again", "logout", "health", "words", "commission-worker", "calendar-file", "device-door", "house", "house-entry", "house-done"}
+OPEN = {
+    "login",
+    "login-again",
+    "logout",
+    "health",
+    "words",
+    "commission-worker",
+    "calendar-file",
+    "device-door",
+    "house",
+    "house-entry",
+    "house-done",
+}
 #: posts that change nothing, so that a viewer may send them
 READING = {"water-read", "report-row"}
 

@@ -130,7 +130,9 @@ class TheFirm(Logbook):
         self.house("One", "dirk", "Upper valley")
         self.house("Two", "dora", " Upper   valley ")
         self.house("Three", "dirk", "Mill side")
-        self.assertEqual([(row["name"], row["houses"], row["overdue"]) for row in due_by(self.workspace, "area")], [("Mill side", 1, 1), ("Upper valley", 2, 2)])
+        self.assertEqual(
+            [(row["name"], row["houses"], row["overdue"]) for row in due_by(self.workspace, "area")], [("Mill side", 1, 1), ("Upper valley", 2, 2)]
+        )
         self.assertEqual([(row["name"], row["houses"]) for row in due_by(self.workspace, "technician__username")], [("dirk", 2), ("dora", 1)])
         page = self.client.get(reverse("calendar") + "?area=Mill side")
         self.assertContains(page, "<b>1</b> overdue")
