@@ -102,8 +102,8 @@ class Bands:
         if side in ("in", "out") and base in analytes():
             first = stage.index == 0 and side == "in"
             ends = (stage.water_in, stage.mild_in) if side == "in" else (stage.water_out, stage.mild_out)
-            walk = None if first else self._walk(on)
-            taken_out = side == "out" and stage.water_out.value(base) <= stage.water_in.value(base)
+            walk = None if first else self.walk(on)
+            taken_out = side == "out" and stage.water_in.value(base) - stage.water_out.value(base) > self.tells(key)
             return self._water(base, ends, walk and (walk.met[stage.index][side == "out"],), side == "in", taken_out)
         return STATE[what](self, stage, on) if what in STATE else None
 
@@ -133,20 +133,25 @@ class Bands:
 
     # --- water --------------------------------------------------------------------------------------------------------
     @cached_property
-    def _raw(self) -> dict[str, list[tuple[dt.date, float]]]:
-        """Analyte -> what was read of the raw water."""
-        first = self.variant.run.stages[0].id if self.variant.run.stages else ""
-        found: dict[str, list[tuple[dt.date, float]]] = {}
-        for name in analytes():
-            points = [*self.readings.points(f"{first}.{name}_in"), *self.readings.points(f"{SOURCE}.{name}")]
-            if points and name not in MICROBES:
-                found[name] = sorted(points)
-        return found
+    def raw(self) -> dict[str, list[tuple[dt.date, float]]]:
+        """Analyte -> what was read of the raw water, at the source or before the first stage, in order; microbes are not of it."""
+        found = {
+            name: sorted(point for key in self._raw_keys(name) for point in self.readings.points(key)) for name in analytes() if name not in MICROBES
+        }
+        return {name: points for name, points in found.items() if points}
 
-    def _walk(self, on: dt.date) -> Walk | None:
+    def raw_key(self, name: str) -> str:
+        """The series of raw water that holds the newest reading of an analyte."""
+        return max(self._raw_keys(name), key=lambda key: self.readings.points(key)[-1:] or [(dt.date.min, 0.0)])
+
+    def _raw_keys(self, name: str) -> tuple[str, ...]:
+        first = tuple(f"{stage.id}.{name}_in" for stage in self.variant.run.stages[:1])
+        return (f"{SOURCE}.{name}", *first)
+
+    def walk(self, on: dt.date) -> Walk | None:
         """The train run on the raw water as it was read on a day or shortly before; None where it was not."""
         read = {}
-        for name, points in self._raw.items():
+        for name, points in self.raw.items():
             near = [value for day, value in points if 0 <= (on - day).days <= _MARKS["near"]]
             if near:
                 read[name] = near[-1]
@@ -161,9 +166,13 @@ class Bands:
         run = self.variant.run
         if place == SOURCE:
             return self._water(name, (run.raw, self.variant.audit.evidence.favourable), None, True)
-        walk = self._walk(on)  # which tap was meant is not told: that of the house, or one with a unit of its own
+        walk = self.walk(on)  # which tap was meant is not told: that of the house, or one with a unit of its own
         return self._water(
-            name, (run.finished, run.mild_finished, run.tap), walk and (walk.house, walk.tap), False, run.finished.value(name) <= run.raw.value(name)
+            name,
+            (run.finished, run.mild_finished, run.tap),
+            walk and (walk.house, walk.tap),
+            False,
+            run.raw.value(name) - run.finished.value(name) > self.tells(f"x.{name}_out"),
         )
 
     def _water(self, name: str, ends: tuple[Water, ...], read: tuple[Water, ...] | None, loose: bool, taken_out: bool = False) -> Band | None:

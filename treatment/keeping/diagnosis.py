@@ -4,99 +4,28 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
-from functools import cache, cached_property
+from dataclasses import replace
+from functools import cached_property
 from typing import Any
 
-from ..language.analytes import analytes
 from ..language.figure import rounded
 from ..language.schema import array, maybe, obj
-from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
 from .bands import Mark
+from .cause import BOIL, ORDER, SEVERITIES, Cause, Row, rows
 from .due import Due, due
 from .log import Log
 from .look import Look
 from .series import METER
 from .signs import Sign, Signs
-from .trend import Point, Trend, trend
+from .trend import Trend, trend
 from .upkeep import Task, upkeep
+from .waters import waters
 
 FORMAT = "cairn-diagnosis/1"
-SEVERITIES = ("danger", "fault", "caution", "advice")
-BOIL = "Boil water for drinking, cooking and teeth until a laboratory's sample is clear; no computation lifts that."
 #: days at the most into which a crossing is told
 FAR = 3650
-
-
-@dataclass(frozen=True, slots=True)
-class Row:
-    """A cause as the table describes it; see ``data/causes.toml``."""
-
-    id: str
-    must: tuple[str, ...]
-    severity: str
-    tell_apart: str
-    do: tuple[str, ...]
-    kinds: tuple[str, ...] = ()
-    only: tuple[tuple[str, tuple[str, ...]], ...] = ()
-    may: tuple[str, ...] = ()
-    never: tuple[str, ...] = ()
-
-
-@cache
-def rows() -> tuple[Row, ...]:
-    """Every cause of the table, in its order."""
-    found = []
-    for entry in table("causes")["cause"]:
-        kinds = tuple(entry.get("kinds", [entry["kind"]] if "kind" in entry else []))
-        only = tuple((name, tuple(held)) for name, held in entry.get("only", {}).items())
-        more = {name: tuple(entry.get(name, [])) for name in ("may", "never")}
-        found.append(Row(entry["id"], tuple(entry["must"]), entry["severity"], entry["tell_apart"], tuple(entry["do"]), kinds, only, **more))
-    return tuple(found)
-
-
-#: cause -> its place in the table: of those as likely, the commoner first
-ORDER = {row.id: place for place, row in enumerate(rows())}
-
-
-@dataclass(frozen=True, slots=True)
-class Cause:
-    """Something that may be behind it. score: signs that speak for it, of all that were told and what is assumed; weight: its share among the offered.
-
-    stands_on: the readings, or what was seen (day, key), that say so.
-    """
-
-    id: str
-    stage: str | None
-    score: float
-    weight: float
-    evidence: tuple[str, ...]
-    against: tuple[str, ...]
-    tell_apart: str
-    do: tuple[str, ...]
-    severity: str
-    stands_on: tuple[tuple[dt.date, str], ...]
-
-    @property
-    def series(self) -> tuple[str, ...]:
-        """The series it stands on: what was only seen has none."""
-        return tuple(dict.fromkeys(key for _, key in self.stands_on if "." in key or key == METER))
-
-    def as_json(self, rank: int) -> dict[str, Any]:
-        """As the diagnosis prints it."""
-        return {
-            "id": self.id,
-            "stage": self.stage,
-            "rank": rank,
-            "weight": round(self.weight, 3),
-            "evidence": list(self.evidence),
-            "against": list(self.against),
-            "tell_apart": self.tell_apart,
-            "do": list(self.do),
-            "severity": self.severity,
-        }
 
 
 class Diagnosis:
@@ -116,7 +45,7 @@ class Diagnosis:
         A cause is offered where every sign it must have holds, and none that takes it away does. Its score is the number of
         signs that hold, by that number, those that say no and one for what is assumed; its weight is its share of all scores.
         """
-        found = [cause for cause in (*self._by_table(), *self._moved()) if cause is not None]
+        found = [cause for cause in (*self._by_table(), *waters(self.look)) if cause is not None]
         found = self._apart(found)
         whole = sum(cause.score for cause in found) or 1.0
         weighed = [replace(cause, weight=cause.score / whole) for cause in found]
@@ -169,55 +98,6 @@ class Diagnosis:
         """Whether microbes were found in this water, or its source is one that carries them."""
         return self.variant.audit.microbes_present or self.variant.run.raw.value("total_coliform") > 0
 
-    def _moved(self) -> Iterator[Cause]:
-        """Raw water that moved: an analyte of the source beyond what the design took it to be; in the same months of earlier years, a season."""
-        first = self.variant.run.stages[0].id if self.variant.run.stages else ""
-        for key in sorted(self.look.log.points):
-            place, _, what = key.rpartition(".")
-            name = what.removesuffix("_in") if place == first and what.endswith("_in") else what if place == "source" else ""
-            if name not in analytes() or analytes()[name].is_microbe or name == "temperature":
-                continue
-            points, band = self.look.readings.points(key), self.look.bands.band(key)
-            if not points or band is None:
-                continue
-            above = band.high is not None and points[-1][1] > band.high
-            below = band.low is not None and points[-1][1] < band.low and analytes()[name].adverse == "low"
-            if not (above or below):
-                continue
-            day, value = points[-1]
-            end = (band.high if above else band.low) or 0.0
-            season = self._as_in_years_before(points, end, above)
-            if season is None and len(points) > 2 and not self._stays(points, band, above):
-                continue
-            signs = Signs(self.look, None)
-            bound = f"{'at most' if above else 'at least'} {signs.said(key, end)}"
-            told = f"{analytes()[name].said} {signs.said(key, value)} in the raw water on {day}, the design stands on {bound}"
-            anew = ("Sample again, by a laboratory", "The same job with the new water: the redesign beside the old")
-            yield Cause(
-                f"source-changed/{name}" if season is None else f"season/{name}", None, 2 / 3, 0.0,
-                (told,) if season is None else (told, f"as on {season}, and not between"), (),
-                "A second sample in another month: as then, a season; as now, it moved.",
-                anew if season is None else ("Nothing, if the train bears it; write the month down",),
-                "advice" if season is not None else "fault" if above and self._needed(name) else "caution", ((day, key),),
-            )  # fmt: skip
-
-    @staticmethod
-    def _as_in_years_before(points: list[Point], end: float, above: bool) -> dt.date | None:
-        """A day of an earlier year, at this time of the year, beyond the same end, where it was within between; None where there is none."""
-        day = points[-1][0]
-        beyond = {on: (value > end) == above for on, value in points}
-        years = [on for on, so in beyond.items() if so and (day - on).days > 300 and _near_in_year(on, day)]
-        calm = [on for on, so in beyond.items() if not so and 90 < (day - on).days < 290]
-        return years[-1] if years and calm else None
-
-    def _stays(self, points: list[tuple[dt.date, float]], band: Any, above: bool) -> bool:
-        """Whether the reading before says the same."""
-        before = points[-2][1]
-        return bool(before > band.high if above else before < band.low)
-
-    def _needed(self, name: str) -> bool:
-        return any(need.goal == name for need in self.variant.audit.needs)
-
     def _apart(self, found: list[Cause]) -> list[Cause]:
         """Causes that another explains better are left out: units that show raw water at once are bypassed, not each broken."""
         ids = {cause.id for cause in found}
@@ -254,7 +134,7 @@ class Diagnosis:
         return {
             "key": key,
             "expected": None if band is None else band.as_json(),
-            "slope_per_day": None if line is None else {"value": rounded(line.slope), "unit": f"{unit}/day" if key != "meter" else "L/day per day"},
+            "slope_per_day": None if line is None else {"value": rounded(line.slope), "unit": f"{unit}/day" if key != METER else "L/day per day"},
             "crosses": None if line is None or mark is None else self.crossing(line, mark),
         }
 
@@ -266,7 +146,7 @@ class Diagnosis:
 
     def trend_of(self, key: str) -> Trend | None:
         """How a series moves since its last service; of the meter, how the use of a day does."""
-        if key == "meter":
+        if key == METER:
             return trend([(each.end, each.daily) for each in self.look.use.stretches])
         return self.look.readings.trend(key)
 
@@ -302,12 +182,6 @@ def _days(line: Trend, slope: float, mark: Mark) -> int | None:
         return None
     days = left / slope
     return int(days) if days <= FAR else None
-
-
-def _near_in_year(one: dt.date, other: dt.date) -> bool:
-    """Whether two days lie within six weeks of each other in the year."""
-    apart = abs((one.timetuple().tm_yday - other.timetuple().tm_yday) % 365)
-    return min(apart, 365 - apart) <= 45
 
 
 def _sentence(sign: Sign) -> str:

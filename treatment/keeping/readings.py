@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any
 
@@ -91,6 +91,14 @@ def worked_out(raw: Mapping[str, list[Point]], stages: Sequence[StageRun[Any]]) 
         found[f"{stage.id}.normal_flow"] = [
             (day, flow / share.value) for day, flow in raw.get(f"{stage.id}.permeate_flow", []) if (share := shares.get(day)) is not None
         ]
-        fed, made = dict(raw.get(f"{stage.id}.tds_in", [])), dict(raw.get(f"{stage.id}.tds_out", []))
-        found[f"{stage.id}.passage"] = [(day, made[day] / fed[day]) for day in sorted(fed.keys() & made.keys()) if fed[day] > 0]
+        if stage.room.output_share(25.0, school) is not None:
+            made = raw.get(f"{stage.id}.tds_out", [])
+            fed = _fed(raw, stage)
+            found[f"{stage.id}.passage"] = [(day, value / fed(day)) for day, value in made if fed(day) > 0]
     return {key: points for key, points in found.items() if points}
+
+
+def _fed(raw: Mapping[str, list[Point]], stage: StageRun[Any]) -> Callable[[dt.date], float]:
+    """Dissolved solids that feed a stage on a day: as they were read before it on that day, else as the design has them."""
+    read = dict(raw.get(f"{stage.id}.tds_in", []))
+    return lambda day: read.get(day, stage.water_in.value("tds"))

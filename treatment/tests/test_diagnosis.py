@@ -17,8 +17,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..diagnose import main
+from ..keeping.cause import BOIL, rows
 from ..keeping.chart import HEIGHT, WIDTH, chart
-from ..keeping.diagnosis import BOIL, Diagnosis, diagnosis_schema, rows
+from ..keeping.diagnosis import Diagnosis, diagnosis_schema
 from ..keeping.due import gathered
 from ..keeping.log import FORMAT, read_log
 from ..keeping.signs import ALL

@@ -19,7 +19,8 @@ from django.utils import timezone
 
 from treatment import ENGINE
 from treatment.design import Design
-from treatment.keeping.diagnosis import Cause, Diagnosis
+from treatment.keeping.cause import Cause
+from treatment.keeping.diagnosis import Diagnosis
 from treatment.keeping.log import FORMAT, loads, read_log
 from treatment.keeping.upkeep import Task, upkeep
 from treatment.language.errors import BadDocument

@@ -214,7 +214,7 @@ def _more_salt_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
     """A membrane does not make salt: a slip of the point, or the meter's range."""
     key = f"{stage.id}.passage"
     point = s.readings.last(key)
-    if point is None or point[1] <= 1 or stage.water_out.value("tds") >= stage.water_in.value("tds"):
+    if point is None or point[1] <= 1 or point[0] not in dict(s.readings.points(f"{stage.id}.tds_in")):
         return None
     return yes(f"more dissolved solids behind the {stage.said} than before it on {point[0]}", (point[0], s.readings.series(key).own))
 

@@ -36,6 +36,13 @@ def _alarm(s: Signs) -> Sign | None:
 
 
 @sign
+def _alarm_or_dark(s: Signs) -> Sign | None:
+    """Whether a lamp is out: by its alarm, or because its sensor sees nothing."""
+    alarm, gone = s.of("alarm"), s.of("intensity_gone")
+    return alarm if alarm is not None and alarm.holds else gone or alarm
+
+
+@sign
 def _intensity_gone(s: Signs) -> Sign | None:
     point = s.fresh(s.key("intensity"))
     return None if point is None else Sign(point[1] < mark("light_gone"), f"light {point[1]:.0f} % on {point[0]}", ((point[0], s.key("intensity")),))

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import itertools
 
+from ...language.analytes import analytes
 from ..trend import Point
 from .sign import LATELY, NEAR, Sign, Signs, mark, no, sign, stands, yes
 
 
 @sign
-def _hardness_passes(s: Signs) -> Sign | None:
-    return s.beyond(s.key("hardness_out"), True, "hardness behind it")
+def _held_passes(s: Signs) -> Sign | None:
+    """Whether what an exchanger is there to hold passes: hardness, or the target of an anion exchanger."""
+    assert s.stage is not None
+    held = str(s.stage.sizing.params.get("target") or "hardness")
+    return s.beyond(s.key(f"{held}_out"), True, f"{analytes()[held].said} behind it")
 
 
 @sign
