@@ -158,14 +158,15 @@ class Run:
 
     def timers(self, now: dt.datetime) -> list[Timer]:
         """Waits that run, the next to end first."""
-        found = []
-        for step in self.sheet.steps:
-            mark = self.of(step.id).mark
-            if step.row.wait and mark is not None and mark.kind == "tick":
-                ends = mark.at + dt.timedelta(minutes=step.row.wait)
-                if ends > now:
-                    found.append(Timer(step, mark.at, ends))
+        found = [timer for step in self.sheet.steps if (timer := self.timer(step)) is not None and timer.ends > now]
         return sorted(found, key=lambda timer: timer.ends)
+
+    def timer(self, step: Step) -> Timer | None:
+        """The wait that a step's tick began, over or not; None where it has none, or is not ticked."""
+        mark = self.of(step.id).mark
+        if not step.row.wait or mark is None or mark.kind != "tick":
+            return None
+        return Timer(step, mark.at, mark.at + dt.timedelta(minutes=step.row.wait))
 
     def next(self, now: dt.datetime) -> list[Step]:
         """Steps that can be done now, in the order of the sheet."""

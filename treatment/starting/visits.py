@@ -79,9 +79,10 @@ class Visit:
         return list(dict.fromkeys(tool for done in self.work for tool in done.step.row.tools))
 
 
-def minute_of(start: dt.datetime) -> float:
-    """The hour of a day [min after midnight]."""
-    return start.hour * 60.0 + start.minute
+def minute_of(when: dt.datetime, first: dt.datetime | None = None) -> float:
+    """A moment [min after midnight of the first visit's day]; first: when that begins, its own day where it is not said."""
+    midnight = dt.datetime.combine((first or when).date(), dt.time())
+    return (when - midnight).total_seconds() / 60
 
 
 @dataclass(frozen=True, slots=True)

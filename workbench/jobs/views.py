@@ -19,6 +19,7 @@ from ..accounts.access import job_for, may_change, membership
 from ..accounts.defaults import remember, start_of
 from ..accounts.models import Workspace
 from ..door import design_of, job_document, store
+from ..logs.services import refreshed
 from ..request import Request
 from ..samples.kit_services import vials
 from ..steps import steps
@@ -32,6 +33,8 @@ from .models import Job, Survey
 from .services import bump, hold
 
 LARGEST_IMPORT = 4_000_000  # bytes
+#: logs whose summary is out of date that are worked anew for one look at the list
+ANEW = 2
 
 
 @require_GET
@@ -52,6 +55,7 @@ def job_list(request: Request) -> HttpResponse:
 
 def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int = 200) -> HttpResponse:
     asked = request.GET.get("q", "").strip()[:120]
+    refreshed(workspace, ANEW)
     page = listed(workspace, asked, request.GET.get("page", "1"))
     waiting = vials(list(page), timezone.now())
     shown = figures_of(list(page))

@@ -25,6 +25,11 @@ class StartRun(models.Model):
     open_steps = models.PositiveIntegerField(null=True, blank=True)
     updated_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
 
+    @property
+    def wanted(self) -> dict[int, float]:
+        """Visits that were moved: number -> when [min after midnight of the first visit's day]."""
+        return {int(number): float(minute) for number, minute in self.moved.items()}
+
     def __str__(self) -> str:
         return f"starting up of {self.job}"
 

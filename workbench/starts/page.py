@@ -20,7 +20,7 @@ from treatment.starting.run import Event, Missing, Run, Standing
 from treatment.starting.shown import Vessel, states, vessel
 from treatment.starting.step import Step
 from treatment.starting.timeline import Timeline, timeline
-from treatment.starting.visits import Calendar, Misfit, Visit, minute_of
+from treatment.starting.visits import OPENS, Calendar, Misfit, Visit, minute_of
 
 from ..jobs.models import Job
 from .models import StartPhoto, StartRun
@@ -73,6 +73,8 @@ class Row:
     title: str
     critical: bool
     wait: float | None
+    #: when its wait ends [ms since 1970]; 0 where it was not begun
+    ends: int
     bad_sign: str
     step: Step
     unit: str
@@ -89,14 +91,6 @@ class Row:
     def anchor(self) -> str:
         """Its place on the page."""
         return f"s-{self.id.replace('/', '-')}"
-
-    @property
-    def ends(self) -> int:
-        """When its wait ends [ms since 1970]; 0 where none runs."""
-        mark = self.standing.mark
-        if mark is None or mark.kind != "tick" or not self.wait:
-            return 0
-        return round((mark.at.timestamp() + self.wait * 60) * 1000)
 
 
 @dataclass(frozen=True)
@@ -118,7 +112,7 @@ def first_day(run: StartRun | None) -> dt.datetime:
     """When the first visit begins, by the clock of the place; tomorrow morning where nobody said."""
     if run is not None and run.start is not None:
         return timezone.localtime(run.start).replace(tzinfo=None)
-    return dt.datetime.combine(timezone.localdate() + dt.timedelta(days=1), dt.time(9))
+    return dt.datetime.combine(timezone.localdate() + dt.timedelta(days=1), OPENS)
 
 
 def rows_of(job: Job, run: Run, now: dt.datetime) -> list[Row]:
@@ -150,6 +144,7 @@ def _row(
         title=row.title,
         critical=row.critical,
         wait=row.wait,
+        ends=0 if (timer := run.timer(step)) is None else round(timer.ends.timestamp() * 1000),
         bad_sign=row.bad_sign,
         step=step,
         unit=step.stage.name if step.stage is not None else "",
@@ -188,7 +183,7 @@ def _reading(reading: Reading, standing: Standing, system: str) -> ReadingRow:
 def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: str) -> dict[str, Any]:
     """All that the page shows."""
     start = first_day(row)
-    calendar = Calendar(run.sheet, minute_of(start), {int(key): value for key, value in (row.moved if row else {}).items()})
+    calendar = Calendar(run.sheet, minute_of(start), row.wanted if row else {})
     coming = calendar.visits()
     rows = rows_of(job, run, now)
     held = {each.step.id: each for each in rows}
@@ -206,7 +201,7 @@ def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: s
         "groups": _by_visit(coming, dates, held) if by == "visit" else _by_phase(rows),
         "visits": [(visit, date, ", ".join(people(visit))) for visit, date in zip(coming, dates, strict=True)],
         "misfits": [_misfit(each, start, held) for each in calendar.misfits],
-        "moved": {int(key) for key in (row.moved if row else {})},
+        "moved": set(row.wanted if row else ()),
         "timeline": _timeline(coming, dates),
         "running": running,
         "next": following,

@@ -129,8 +129,8 @@ def plan(request: Request, pk: int) -> HttpResponse:
         if number is None or number == 1:
             services.plan(job, version_of(request), request.user, start=timezone.make_aware(when) if when else None)
         else:
-            midnight = dt.datetime.combine(first_day(services.run_of(job)).date(), dt.time())
-            services.plan(job, version_of(request), request.user, moved=(number, (when - midnight).total_seconds() / 60 if when else None))
+            minute = minute_of(when, first_day(services.run_of(job))) if when else None
+            services.plan(job, version_of(request), request.user, moved=(number, minute))
     except StalePlan:
         stands = services.run_of(job)
         who = stands.updated_by if stands is not None else None
@@ -149,8 +149,9 @@ def calendar(request: Request, pk: int) -> HttpResponse:
     row = services.run_of(job)
     _, sheet, _ = services.worked(job)
     start = first_day(row)
-    moved = {int(key): value for key, value in (row.moved if row else {}).items()}
-    return attached(ical(job.name, visits(sheet, minute_of(start), moved), start), "text/calendar; charset=utf-8", job, "visits.ics")
+    return attached(
+        ical(job.name, visits(sheet, minute_of(start), row.wanted if row else {}), start), "text/calendar; charset=utf-8", job, "visits.ics"
+    )
 
 
 def _record(job: Job) -> dict[str, Any]:

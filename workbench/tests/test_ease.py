@@ -13,6 +13,7 @@ from treatment.evidence.samples import Assumption
 from treatment.language.tables import table
 from treatment.tests.example import job as job_document
 
+from ..accounts.views import stands
 from ..door import store
 from ..jobs.models import Job
 from ..words import word_of_figure, words
@@ -58,7 +59,7 @@ class Defaults(WorkbenchTestCase):
         self.assertEqual(self.start("en-GB,en;q=0.8"), ("uk", "metric"))
         self.assertEqual(self.start("de"), ("eu", "metric"))
         self.assertEqual(self.start("xx"), (self.workspace.standard, self.workspace.units))
-        was = f"{self.workspace.name}|{self.workspace.standard}|{self.workspace.units}||owners may not"
+        was = stands(self.workspace)
         self.client.post(reverse("firm"), {"name": "Ours", "standard": "au", "units": "metric", "currency": "$", "was": was})
         self.assertEqual(self.start("en-GB"), ("au", "metric"))
         self.client.post(reverse("units", args=[self.job.pk]), {"units": "us"})

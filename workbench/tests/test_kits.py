@@ -13,6 +13,7 @@ from workbench.jobs.models import Job
 from workbench.samples.kit_services import rows_of, vials
 from workbench.samples.models import KitRun, KitSession, ReportLayout, Sample
 
+from ..accounts.views import stands
 from .base import WorkbenchTestCase, read
 from .test_reports import REPORT, spreadsheet
 
@@ -205,7 +206,7 @@ class Shown(WorkbenchTestCase):
 
     def test_the_firm_sets_what_new_jobs_start_from(self) -> None:
         """A default standard and units; a viewer may not; a stale form is told."""
-        data = {"name": "Ours", "standard": "uk", "units": "metric", "was": "Ours|us|us||owners may not"}
+        data = {"name": "Ours", "standard": "uk", "units": "metric", "was": stands(self.workspace)}
         self.assertRedirects(self.client.post(reverse("firm"), data), "/")
         self.client.post(reverse("job-new"), {"name": "New one"})
         self.assertEqual(list(Job.objects.filter(name="New one").values_list("standard", "units")), [("uk", "metric")])

@@ -15,6 +15,7 @@ from treatment.evidence.kits import kits
 from treatment.tests.example import job as job_document
 
 from ..accounts.models import Workspace
+from ..accounts.views import stands
 from ..door import store
 from ..jobs.models import Job, Survey
 from ..samples.models import Reading, Sample
@@ -53,7 +54,7 @@ class TwoAtOnce(TransactionTestCase):
 
     def test_the_firm(self) -> None:
         """Of two who rename it from the same page, one is told."""
-        was = f"{self.workspace.name}|{self.workspace.standard}|{self.workspace.units}|{self.workspace.currency}"
+        was = stands(self.workspace)
         address = reverse("firm")
         acts = [self.posts(address, name=name, standard="us", units="us", was=was) for name in ("One", "Two")]
         self.assertEqual(self.together(*acts), [302, 409])
