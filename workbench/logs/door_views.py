@@ -144,7 +144,7 @@ def house_done(request: HttpRequest, secret: str) -> HttpResponse:
     task = next((task for task in book.tasks if task.id == request.POST.get("task") and task.row.who == OWNER), None)
     amount = request.POST.get("amount", "").strip()
     on = day_of(request.POST.get("on", "")) or timezone.localdate()
-    shown = {"task_of": request.POST.get("task", ""), "task_amount": amount}
+    shown = {"task_of": request.POST.get("task", ""), "task_amount": amount, "task_on": request.POST.get("on", "")}
     if task is None:
         return _house(request, link, book, 422, problem="That is for whoever services the train.", **shown)
     if not doors.may_send(link):

@@ -128,7 +128,9 @@ def done(request: Request, pk: int) -> HttpResponse:
         small = photo(upload.read(LARGEST_PHOTO + 1)) if upload is not None else None
         services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], small)
     except (Refused, NoPhoto) as error:
-        return logbook_page(request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount)
+        return logbook_page(
+            request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount, task_on=request.POST.get("on", "")
+        )
     return redirect(reverse("logbook", args=[pk]) + "#due")
 
 

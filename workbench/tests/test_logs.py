@@ -187,6 +187,14 @@ class Entering(Logbook):
             self.client.post(self.where("logbook-done"), {"task": "softener/pepper"}), "expected a task of this train", status_code=422
         )
 
+    def test_an_amount_that_is_none_stays_in_its_field(self) -> None:
+        """The task stays open, with the amount and the day as they were typed."""
+        self.begin()
+        answer = self.client.post(self.where("logbook-done"), {"task": "softener/salt", "amount": "a lot", "on": ago(3).isoformat()})
+        self.assertContains(answer, 'value="a lot"', status_code=422)
+        self.assertContains(answer, f'value="{ago(3)}"', status_code=422)
+        self.assertContains(answer, "<details open>", status_code=422)
+
     def test_take_out_and_put_back(self) -> None:
         self.begin()
         self.line("pH 7.1")
