@@ -225,6 +225,8 @@ class OfFilters(Read):
         up = every(range(30, 130, 20), **self.drop("five", lambda i: 40 + 5 * i))
         down = every(range(140, 200, 20), **self.drop("five", lambda i: 12))
         self.fires("cartridge-torn", self.well, [*up, *down], [*up, {"on": day(135), "did": "five/cartridge"}, *down])
+        again = every(range(200, 300, 20), **self.drop("five", lambda i: 20 + 10 * i))  # it climbs as a new one does: changed, and not written down
+        self.assertNotIn("cartridge-torn", self.causes(self.well, [*up, *down, *again]))
 
     def test_backwash_weak(self) -> None:
         """Below nine tenths of what lifts the bed; at the need it is not."""

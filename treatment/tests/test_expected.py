@@ -268,6 +268,38 @@ class Judged(Read):
         found = self.look(self.well, every(clear, source__turbidity=lambda i: "9 NTU" if clear[i] in turbid else "0.4 NTU"))
         self.assertEqual([(cause.id, cause.severity) for cause in found.causes], [("season/turbidity", "advice")])
 
+    def test_what_was_so_years_ago_says_nothing_of_today(self) -> None:
+        """Each of these is offered while it is fresh; three years without a word later it is not."""
+        flows = {"ro__permeate_flow": lambda i: f"{0.2 - 0.015 * i:.3f} L/min", "source__temperature": "12 degC"}
+        hard = {"soft__hardness_out": lambda i: "6 gpg" if i > 3 else "0.3 gpg"}
+        months = range(30, 240, 30)
+        told = {
+            "leak": (
+                self.well,
+                [*every([200, 214], meter=lambda i: f"{1000 + 5600 * i} L"), {"on": day(214), "away": {"from": day(200), "to": day(214)}}],
+            ),
+            "pump-weak": (self.well, every(months, source__flow=lambda i: f"{7 - 0.6 * i} gpm")),
+            "pressure-tank-waterlogged": (self.well, every(months, source__starts=lambda i: 600 * i + max(i - 3, 0) * 2500)),
+            "house-side": (self.well, every(months, tap__pressure=lambda i: f"{300 - 25 * i} kPa", uv__pressure_out="330 kPa")),
+            "instrument": (self.well, every([230], uv__intensity="200 %")),
+            "valve-stuck": (self.well, every(months, **hard, soft__regenerations=40, meter=lambda i: f"{27000 * i} L")),
+            "brine-not-drawn": (self.well, every(months, **hard, soft__salt_level="30 cm", soft__brine_level=lambda i: f"{20 + 4 * i} cm")),
+            "lamp-out": (self.well, [{"on": day(230), "alarm": "uv"}]),
+            "cartridge-clogged": (self.well, every(months, five__pressure_in="340 kPa", five__pressure_out=lambda i: f"{328 - 14 * i} kPa")),
+            "membrane-fouled": (variant_of(TAP), every(months, **flows)),
+            "more-use": (self.well, every(months, meter=lambda i: f"{2 * self.well.audit.duty.daily * 30 * i} L")),
+        }
+        for id, (variant, entries) in told.items():
+            with self.subTest(id):
+                self.assertIn(id, self.causes(variant, entries, as_of=240))
+                self.assertNotIn(id, self.causes(variant, entries, as_of=240 + 1100))
+
+    def test_a_leak_that_was_mended(self) -> None:
+        """Water ran in one absence and none in the next: over."""
+        first = [*every([200, 214], meter=lambda i: f"{1000 + 5600 * i} L"), {"on": day(214), "away": {"from": day(200), "to": day(214)}}]
+        then = [*every([300, 314], meter=lambda i: f"{90000 + 10 * i} L"), {"on": day(314), "away": {"from": day(300), "to": day(314)}}]
+        self.fires("leak", self.well, first, [*first, *then])
+
     def test_what_was_smelt_years_ago(self) -> None:
         """A smell of hot water this year asks for the heater; one of three years ago does not."""
         now = [{"on": day(1100), "seen": ["rotten_egg_hot_only"]}]

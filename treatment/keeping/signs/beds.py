@@ -57,13 +57,13 @@ def _drop_climbs_or_high(s: Signs) -> Sign | None:
 
 @sign
 def _drop_fell(s: Signs) -> Sign | None:
-    """Whether the drop fell by half or more between two readings, without a change between."""
-    points, key = s.readings.since(s.key("pressure_drop")), s.key("pressure_drop")
+    """Whether the drop fell far between two readings of late, without a change between, and stayed down: one that climbs again was changed."""
+    points, key = s.readings.lately(s.key("pressure_drop")), s.key("pressure_drop")
     if len(points) < 2:
         return None
     worst = max(itertools.pairwise(points), key=lambda pair: pair[0][1] - pair[1][1])
     (day, before), (then, after) = worst
-    far = before - after > 2 * s.bands.tells("x.pressure_drop") and after < mark("drop_fell") * before
+    far = before - after > 2 * s.bands.tells("x.pressure_drop") and after < mark("drop_fell") * before and points[-1][1] < mark("drop_fell") * before
     return Sign(
         far,
         f"the drop fell from {s.said(key, before)} on {day} to {s.said(key, after)} on {then}, and no change was entered",

@@ -18,7 +18,7 @@ from .sign import NEAR, NIGHT, Sign, Signs, mark, no, sign, yes
 def _source_weak(s: Signs) -> Sign | None:
     """Whether pressure or flow of the source sank below what was given, or by the trend of its readings."""
     for key in ("source.flow", "source.pressure_low", "source.pressure_high", "source.pressure"):
-        points = s.readings.points(key)
+        points = s.current(key)
         sign = s.beyond(key, False, "flow of the source" if key.endswith("flow") else "pressure of the source")
         if sign is not None and sign.holds and (len(points) < 2 or points[-1][1] < points[0][1] or len(points) > 2):
             return sign
@@ -37,7 +37,7 @@ def _town(s: Signs) -> Sign | None:
 def _starts_up(s: Signs) -> Sign | None:
     """Whether the pump starts more often for the water it brings than before."""
     for key in ("source.starts", *(f"{id}.starts" for id in s.look.ids)):
-        points = s.readings.points(key)
+        points = s.current(key)
         rates = [((b - a).days and (y - x) / (b - a).days, b) for (a, x), (b, y) in itertools.pairwise(points) if b > a and y >= x]
         if len(rates) >= 2:
             (first, _), (last, day) = rates[0], rates[-1]
@@ -52,7 +52,7 @@ def _swings(s: Signs) -> Sign | None:
 
 @sign
 def _tap_weak(s: Signs) -> Sign | None:
-    points = s.readings.points("tap.pressure")
+    points = s.current("tap.pressure")
     if len(points) < 2:
         return None
     first, last = points[0], points[-1]
@@ -68,7 +68,7 @@ def _tap_weak(s: Signs) -> Sign | None:
 def _train_strong(s: Signs) -> Sign | None:
     """Whether what leaves the train has the pressure it had."""
     for key in (*(f"{id}.pressure_out" for id in reversed(s.look.ids)), "source.pressure_low", "source.pressure"):
-        points = s.readings.points(key)
+        points = s.current(key)
         if len(points) >= 2:
             first, last = points[0], points[-1]
             strong = last[1] >= first[1] - max(2 * s.bands.tells("x.pressure"), 0.1 * first[1])
@@ -102,10 +102,9 @@ def _screen_overdue(s: Signs) -> Sign | None:
 
 @sign
 def _more_used(s: Signs) -> Sign | None:
-    use = s.look.use
-    if use.ratio is None or use.daily is None:
+    use, last = s.look.use, s.stretches[-3:]
+    if use.ratio is None or use.daily is None or not last:
         return None
-    last = list(use.stretches[-3:])
     lately = sum(each.daily * each.days for each in last) / max(sum(each.days for each in last), 1)
     most = mark("more_use")
     told = f"{lately:.0f} L a day lately, {use.design:.0f} L by the design"
@@ -115,16 +114,18 @@ def _more_used(s: Signs) -> Sign | None:
 @sign
 def _used_when_away(s: Signs) -> Sign | None:
     """Whether water ran while nobody was there, or at night between two readings of one night."""
-    aways = [entry.away for entry in s.look.log.entries if entry.away is not None]
+    aways = [entry.away for entry in s.look.log.entries if entry.away is not None and s.today(entry.away[1])]
     readings = s.look.use.readings
-    for begin, end in aways:
+    for begin, end in sorted(aways, key=lambda away: away[1], reverse=True):  # the newest decides: what was mended is over
         inside = [(on, total) for on, total in readings if begin <= on <= end]
         if len(inside) >= 2 and inside[-1][0] > inside[0][0]:
             daily = (inside[-1][1] - inside[0][1]) / (inside[-1][0] - inside[0][0]).days
             told = f"{daily:.0f} L a day ran from {inside[0][0]} to {inside[-1][0]}, while nobody was there"
             return Sign(daily > mark("night_use"), told, ((inside[-1][0], "meter"),))
     nights = [(moment, total) for entry in s.look.log.entries if (moment := _night(entry)) and (total := _total(entry)) is not None]
-    for (begin, first), (end, then) in itertools.pairwise(nights):
+    for (begin, first), (end, then) in reversed(list(itertools.pairwise(nights))):
+        if not s.today(end.date()):
+            return None
         hours = (end - begin).total_seconds() / 3600
         if mark("night_least") <= hours <= mark("night_most") and then >= first:
             told = f"{then - first:.0f} L ran in {hours:.0f} hours of the night of {begin.date()}"
@@ -151,7 +152,7 @@ def _used_when_away_or_beyond(s: Signs) -> Sign | None:
     if away is not None:
         return away
     for stage in s.look.stages:
-        points = s.readings.points(f"{stage.id}.regenerations")
+        points = s.current(f"{stage.id}.regenerations")
         figure = stage.figures.get("days_between_regenerations")
         if figure is None or len(points) < 2 or s.look.use.daily is None or points[-1][0] == points[0][0]:
             continue
@@ -196,8 +197,8 @@ def _several_raw(s: Signs) -> Sign | None:
 @sign
 def _cannot_be(s: Signs) -> Sign | None:
     """Whether a reading is one that no water gives, or readings contradict each other."""
-    for doubt in s.look.doubted:
-        if doubt.impossible:
+    for doubt in reversed(s.look.doubted):
+        if doubt.impossible and s.today(doubt.on):
             return yes(f"{doubt.key} on {doubt.on}: {doubt.why}", (doubt.on, doubt.key))
     return next((found for stage in s.look.stages for told in CONTRADICTIONS if (found := told(s, stage)) is not None), None)
 
@@ -205,7 +206,7 @@ def _cannot_be(s: Signs) -> Sign | None:
 def _more_pressure_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
     before, after = dict(s.readings.points(f"{stage.id}.pressure_in")), dict(s.readings.points(f"{stage.id}.pressure_out"))
     for day in sorted(before.keys() & after.keys(), reverse=True):
-        if not stage.room.pumps and after[day] > before[day] + 2 * s.bands.tells("x.pressure_in"):
+        if s.today(day) and not stage.room.pumps and after[day] > before[day] + 2 * s.bands.tells("x.pressure_in"):
             return yes(f"more pressure behind the {stage.said} than before it on {day}", (day, f"{stage.id}.pressure_out"))
     return None
 
@@ -213,7 +214,7 @@ def _more_pressure_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
 def _more_salt_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
     """A membrane does not make salt: a slip of the point, or the meter's range."""
     key = f"{stage.id}.passage"
-    point = s.readings.last(key)
+    point = s.fresh(key)
     if point is None or point[1] <= 1 or point[0] not in dict(s.readings.points(f"{stage.id}.tds_in")):
         return None
     return yes(f"more dissolved solids behind the {stage.said} than before it on {point[0]}", (point[0], s.readings.series(key).own))
@@ -221,7 +222,7 @@ def _more_salt_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
 
 def _no_temperature(s: Signs, stage: StageRun[Any]) -> Sign | None:
     key = f"{stage.id}.permeate_flow"
-    flows = s.readings.points(key)
+    flows = s.current(key)
     if len(flows) < 4 or s.readings.points(f"{stage.id}.normal_flow"):
         return None
     low, high = min(value for _, value in flows), max(value for _, value in flows)
@@ -235,7 +236,7 @@ def _counts_too_fast(s: Signs, stage: StageRun[Any]) -> Sign | None:
     """A counter of hours runs no faster than the clock."""
     key = f"{stage.id}.lamp_hours"
     for (a, x), (b, y) in itertools.pairwise(s.readings.points(key)):
-        if b > a and y - x > 24.0 * ((b - a).days + 1):
+        if s.today(b) and b > a and y - x > 24.0 * ((b - a).days + 1):
             return yes(f"the counter of the {stage.said} ran {y - x:.0f} h in {(b - a).days} days", (b, key))
     return None
 

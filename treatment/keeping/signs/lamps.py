@@ -24,7 +24,7 @@ def _microbes_found(s: Signs) -> Sign | None:
 
 @sign
 def _alarm(s: Signs) -> Sign | None:
-    alarms = [entry for entry in s.look.log.entries if entry.alarm == s.id]
+    alarms = [entry for entry in s.look.log.entries if entry.alarm == s.id and s.today(entry.on)]
     lamps = [entry.on for entry in s.look.log.services.get(f"{s.id}/lamp", [])]
     after = [entry for entry in alarms if not any(entry.on <= day for day in lamps)]
     if not after:

@@ -12,7 +12,7 @@ def _flow_fades(s: Signs) -> Sign | None:
 
 @sign
 def _flow_low(s: Signs) -> Sign | None:
-    points, key = s.readings.since(s.key("permeate_flow")), s.key("permeate_flow")
+    points, key = s.current(s.key("permeate_flow")), s.key("permeate_flow")
     if len(points) < 2:
         return s.beyond(key, False, "permeate")
     first, last = points[0], points[-1]
@@ -25,7 +25,7 @@ def _flow_low(s: Signs) -> Sign | None:
 
 @sign
 def _flow_up(s: Signs) -> Sign | None:
-    points = s.readings.since(s.key("normal_flow"))
+    points = s.current(s.key("normal_flow"))
     return None if len(points) < 2 else Sign(points[-1][1] > mark("flow_rose") * points[0][1], "its flow rose")
 
 
@@ -51,7 +51,7 @@ def _feed_hard(s: Signs) -> Sign | None:
 @sign
 def _cold(s: Signs) -> Sign | None:
     temperatures = s.readings.points("source.temperature") or s.readings.points(s.key("temperature_in"))
-    flows = s.readings.since(s.key("permeate_flow"))
+    flows = s.current(s.key("permeate_flow"))
     if not temperatures or not flows:
         return None
     day = flows[-1][0]
@@ -66,7 +66,7 @@ def _cold(s: Signs) -> Sign | None:
 
 @sign
 def _pressure_before_low(s: Signs) -> Sign | None:
-    points, key = s.readings.points(s.key("pressure_in")), s.key("pressure_in")
+    points, key = s.current(s.key("pressure_in")), s.key("pressure_in")
     if len(points) < 2:
         return s.beyond(key, False, "pressure before it")
     first, last = points[0], points[-1]

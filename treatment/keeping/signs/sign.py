@@ -12,6 +12,7 @@ from ...language.tables import table
 from ...train.room import StageRun
 from ..look import Look
 from ..trend import Point, trend
+from ..use import Stretch
 
 _MARKS = table("upkeep")["marks"]
 #: readings that lie back farther than this say nothing of today [days]
@@ -81,10 +82,24 @@ class Signs:
     def key(self, what: str) -> str:
         return f"{self.id}.{what}"
 
+    def today(self, day: dt.date) -> bool:
+        """Whether what was so on a day still says something of today."""
+        return (self.look.as_of - day).days <= STALE
+
     def fresh(self, key: str) -> Point | None:
         """The newest reading that still says something."""
         point = self.readings.last(key)
-        return point if point is not None and (self.look.as_of - point[0]).days <= STALE else None
+        return point if point is not None and self.today(point[0]) else None
+
+    def current(self, key: str) -> list[Point]:
+        """Readings since the last service, where the newest still says something."""
+        return self.readings.since(key) if self.fresh(key) is not None else []
+
+    @property
+    def stretches(self) -> list[Stretch]:
+        """What ran through the meter between its readings, where the newest still says something."""
+        found = self.look.use.stretches
+        return found if found and self.today(found[-1].end) else []
 
     def said(self, key: str, value: float) -> str:
         """A value of a series, in the job's units."""
@@ -111,7 +126,7 @@ class Signs:
         """Whether a series moved by so much (signed) along its trend since the last service, over so many days at the least."""
         points = self.readings.lately(key)
         line = trend(points)
-        if line is None or len(points) < 3:
+        if line is None or len(points) < 3 or not self.today(points[-1][0]):
             return None
         span = (points[-1][0] - points[0][0]).days
         moved = line.slope * span
@@ -131,7 +146,7 @@ class Signs:
 
 
 def level(s: Signs, what: str) -> list[Point]:
-    return s.readings.since(s.key(what))
+    return s.current(s.key(what))
 
 
 def stands(s: Signs, what: str, words: str) -> Sign | None:

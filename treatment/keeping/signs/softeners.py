@@ -28,7 +28,7 @@ def _raw_harder(s: Signs) -> Sign | None:
 @sign
 def _salt_gone(s: Signs) -> Sign | None:
     key = s.key("salt_level")
-    points = s.readings.points(key)
+    points = [point for point in s.readings.points(key) if s.today(point[0])]
     point = points[-1] if points else None
     fills = [entry.on for entry in s.look.log.services.get(f"{s.id}/salt", [])]
     if point is not None and not any(day >= point[0] for day in fills):
@@ -59,7 +59,7 @@ def _salt_falls(s: Signs) -> Sign | None:
 
 @sign
 def _brine_high(s: Signs) -> Sign | None:
-    points = s.readings.points(s.key("brine_level"))
+    points = s.current(s.key("brine_level"))
     if len(points) < 2:
         return None
     first, last, key = points[0], points[-1], s.key("brine_level")
@@ -79,7 +79,7 @@ def _salt_stands_or_brine_high(s: Signs) -> Sign | None:
 
 
 def _counts(s: Signs) -> list[Point]:
-    return s.readings.points(s.key("regenerations"))
+    return s.current(s.key("regenerations"))
 
 
 @sign
@@ -111,7 +111,7 @@ def _count_runs(s: Signs) -> Sign | None:
 
 @sign
 def _meter_runs(s: Signs) -> Sign | None:
-    last = s.look.use.stretches[-1:] if s.look.use.stretches else []
+    last = s.stretches[-1:]
     return None if not last else Sign(last[0].daily > 20, f"{last[0].daily:.0f} L a day ran until {last[0].end}", ((last[0].end, "meter"),))
 
 
@@ -140,7 +140,7 @@ def _setting_seen(s: Signs) -> Sign | None:
     late, key = s.of("only_late"), s.key("hardness_out")
     if late is not None and late.holds:
         return late
-    points, band = s.readings.points(key), s.bands.band(key)
+    points, band = s.current(key), s.bands.band(key)
     if band is None or band.high is None or len(points) < 2:
         return late
     works = [sign for sign in (s.of("count_runs"), s.of("salt_falls")) if sign is not None]
@@ -154,7 +154,7 @@ def _setting_seen(s: Signs) -> Sign | None:
 @sign
 def _meter_stands(s: Signs) -> Sign | None:
     """Whether nobody uses water: the meter stood over the last stretches."""
-    last = s.look.use.stretches[-2:]
+    last = s.stretches[-2:]
     return None if not last else Sign(all(each.daily <= 20 for each in last), f"{last[-1].daily:.0f} L a day ran until {last[-1].end}")
 
 
@@ -176,7 +176,7 @@ def _hardness_climbs(s: Signs) -> Sign | None:
 def _hardness_stepped(s: Signs) -> Sign | None:
     """Whether it rose at once and stayed up: as designed before, two readings beyond it after."""
     key = s.key("hardness_out")
-    points, band = s.readings.since(key), s.bands.band(key)
+    points, band = s.current(key), s.bands.band(key)
     if band is None or band.high is None or len(points) < 4:
         return None
     up = [i for i, (_, value) in enumerate(points) if value > band.high]
