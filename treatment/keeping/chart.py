@@ -73,8 +73,8 @@ def chart(found: Diagnosis, key: str, title: str, system: str) -> Chart | None:
     if not points and not raw:
         return None
     mark, line = bands.mark(key), found.trend_of(key)
-    crossing = found.crosses(key)
-    coming = crossing if crossing is not None and crossing > found.as_of else None
+    crossing = found.crossing(key)
+    coming = crossing.on if crossing is not None and crossing.on > found.as_of else None
     begin = min([found.log.started_on, *(on for on, _ in [*points, *raw])])
     expected = _expected(found, key, begin, [on for on, _ in points])
     scale = _scale(begin, _end(found.as_of, begin, coming), [*points, *raw], [band for _, band in expected], mark.value if mark else None)
@@ -96,7 +96,7 @@ def chart(found: Diagnosis, key: str, title: str, system: str) -> Chart | None:
     )
     if points:
         level = scale.y(points[-1][1])
-        if mark is None or abs(level - scale.y(mark.value)) > 13:
+        if rule is None or mark is None or abs(level - scale.y(mark.value)) > 13:
             labels.append(Label(WIDTH - RIGHT + 4, level + 4, f"{digits(points[-1][1], shown, system)}", "value", "start"))
     dots = [
         Dot(scale.x(on), scale.y(value), hollow, f"{on}: {digits(value, shown, system)} {unit_text(shown, system)}".strip())

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterator
-from dataclasses import replace
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -16,16 +16,31 @@ from .bands import Mark
 from .cause import BOIL, ORDER, SEVERITIES, Cause, Row, rows
 from .due import Due, due
 from .log import Log
-from .look import Look
+from .look import COUNTED, Look
 from .series import METER
 from .signs import Sign, Signs
-from .trend import Trend, trend
+from .trend import Point, Trend, trend
 from .upkeep import Task, upkeep
 from .waters import waters
 
 FORMAT = "cairn-diagnosis/1"
 #: days at the most into which a crossing is told
 FAR = 3650
+
+
+@dataclass(frozen=True, slots=True)
+class Crossing:
+    """The day on which a series meets its mark, and the days between which it may."""
+
+    mark: Mark
+    on: dt.date
+    low: dt.date
+    high: dt.date
+
+    def as_json(self) -> dict[str, Any]:
+        """As the diagnosis prints it."""
+        days = {"on": self.on.isoformat(), "low": self.low.isoformat(), "high": self.high.isoformat()}
+        return {"mark": {"value": rounded(self.mark.value), "unit": self.mark.unit}} | days
 
 
 class Diagnosis:
@@ -128,36 +143,41 @@ class Diagnosis:
         return tuple(self._series(key) for key in self.look.keys)
 
     def _series(self, key: str) -> dict[str, Any]:
-        band, unit = self.look.bands.band(key), self.look.readings.series(key).unit
-        line = self.trend_of(key)
-        mark = self.look.bands.mark(key)
+        band, unit, line = self.look.bands.band(key), self.look.readings.series(key).unit, self.trend_of(key)
+        crossing = self.crossing(key)
         return {
             "key": key,
             "expected": None if band is None else band.as_json(),
             "slope_per_day": None if line is None else {"value": rounded(line.slope), "unit": f"{unit}/day" if key != METER else "L/day per day"},
-            "crosses": None if line is None or mark is None else self.crossing(line, mark),
+            "crosses": None if crossing is None else crossing.as_json(),
         }
 
-    def crosses(self, key: str) -> dt.date | None:
-        """The day on which a series crosses its mark; None where it never does."""
-        line, mark = self.trend_of(key), self.look.bands.mark(key)
-        days = None if line is None or mark is None else _days(line, line.slope, mark)
-        return None if line is None or days is None else line.on + dt.timedelta(days=days)
+    def crossing(self, key: str) -> Crossing | None:
+        """When a series crosses its mark: the day, and the days by the slopes of half of all pairs.
+
+        None where it never does, or past ten years; and where it is within its mark and fewer than three readings say that it moves,
+        or it moved by less than a reading tells apart.
+        """
+        line, mark, points = self.trend_of(key), self.look.bands.mark(key), self.look.readings.lately(key)
+        if line is None or mark is None:
+            return None
+        days = [_days(line, slope, mark) for slope in (line.slope, line.low, line.high)]
+        if days[0] is None or (days[0] > 0 and not self._moves(key, line, points)):
+            return None
+        ends = [each for each in days if each is not None]
+        on, low, high = (line.on + dt.timedelta(days=each) for each in (days[0], min(ends), max(ends) if len(ends) == len(days) else FAR))
+        return Crossing(mark, on, low, high)
+
+    def _moves(self, key: str, line: Trend, points: Sequence[Point]) -> bool:
+        span = (points[-1][0] - points[0][0]).days if points else 0
+        counted = key.rpartition(".")[2] in COUNTED
+        return len(points) >= 3 and (counted or abs(line.slope) * span >= self.look.bands.tells(key))
 
     def trend_of(self, key: str) -> Trend | None:
         """How a series moves since its last service; of the meter, how the use of a day does."""
         if key == METER:
             return trend([(each.end, each.daily) for each in self.look.use.stretches])
         return self.look.readings.trend(key)
-
-    def crossing(self, line: Trend, mark: Mark) -> dict[str, Any] | None:
-        """When a line crosses its mark: the day, and the days by the slopes of half of all pairs; None where it never does, or past ten years."""
-        days = [_days(line, slope, mark) for slope in (line.slope, line.low, line.high)]
-        if days[0] is None:
-            return None
-        ends = [each for each in days if each is not None]
-        on, low, high = (line.on + dt.timedelta(days=each) for each in (days[0], min(ends), max(ends) if len(ends) == len(days) else FAR))
-        return {"mark": {"value": rounded(mark.value), "unit": mark.unit}, "on": on.isoformat(), "low": low.isoformat(), "high": high.isoformat()}
 
     # --- the document -------------------------------------------------------------------------------------------------
     def document(self) -> dict[str, Any]:

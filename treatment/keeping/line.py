@@ -11,7 +11,7 @@ from typing import Any
 from ..evidence.symptoms import observation_in
 from ..language.analytes import find_analyte
 from ..language.errors import NotUnderstood
-from ..language.log_keys import SOURCE, TAP, log_key
+from ..language.log_keys import SOURCE, TAP, LogKey, log_key
 from ..language.quantity import parse_quantity
 from ..language.tables import table
 from ..planning.variant import Variant
@@ -62,11 +62,15 @@ class Line:
                 found.append(self._piece(piece.strip(), found))
         return found
 
+    def own_of(self, id: str) -> list[LogKey]:
+        """What a unit has to be read of its own: pressures, levels, counters."""
+        stage = self.stages[self.ids.index(id)]
+        return [log_key(f"{id}.{what}", self.ids) for what, fits in FITS.items() if fits(stage)]
+
     def read_at(self, id: str) -> list[str]:
         """What is read at a unit, in words: what a test in the field tells it changes, then what it has of its own."""
         stage = self.stages[self.ids.index(id)]
-        own = [log_key(f"{id}.{what}", self.ids).title for what, fits in FITS.items() if fits(stage)]
-        return [reading.key.title for reading in Expectations(self.variant).changes(stage)] + own
+        return [key.title for key in [*(reading.key for reading in Expectations(self.variant).changes(stage)), *self.own_of(id)]]
 
     def _piece(self, typed: str, before: list[Piece]) -> Piece:
         try:

@@ -113,7 +113,7 @@ def _word(analyte: Analyte, typed: str, word: Qualifier) -> Reading:
 def _example(analyte: Analyte) -> str:
     """A number this analyte could have."""
     low, high = analyte.plausible
-    return "7.2" if analyte.unit == "pH" else "85" if analyte.unit == "%" else f"{low + (high - low) / 20:.1g}" if high < 1e5 else "4"
+    return "7.2" if analyte.unit == "pH" else "85" if analyte.unit == "%" else f"{float(f'{low + (high - low) / 20:.1g}'):g}" if high < 1e5 else "4"
 
 
 def _forms(analyte: Analyte) -> str:

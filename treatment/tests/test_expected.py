@@ -117,6 +117,18 @@ class OnADay(Read):
         self.assertLess(lower[-1][1], lower[8][1])
 
 
+class Crosses(Read):
+    def test_what_moves_less_than_a_reading_tells_crosses_nothing(self) -> None:
+        """Half a grain more in three readings is within a drop of the kit; two grains are on their way; two readings are no way."""
+        well = variant_of(WELL)
+
+        def crosses(*gpg: float) -> bool:
+            found = self.look(well, every(range(0, 30 * len(gpg), 30), soft__hardness_out=lambda i: f"{gpg[i]} gpg"))
+            return next(series for series in found.series if series["key"] == "soft.hardness_out")["crosses"] is not None
+
+        self.assertEqual([crosses(0, 0.25, 0.5), crosses(0, 0.7, 1.4), crosses(0, 1.4), crosses(6, 6)], [False, True, False, True])
+
+
 class Series(Read):
     def test_names_units_and_services(self) -> None:
         """A drop is told by the pressure behind; permeate by the day; a name that no log has is refused."""

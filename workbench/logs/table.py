@@ -10,7 +10,7 @@ from typing import Any
 
 from treatment.keeping.line import Line, fold
 from treatment.language.errors import NotUnderstood
-from treatment.language.log_keys import log_key
+from treatment.language.log_keys import SOURCE, TAP, log_key
 from treatment.language.tables import table
 
 MOST = 5000
@@ -38,18 +38,23 @@ _SLASHED = re.compile(r"^(\d{1,2})/(\d{1,2})/(\d{4})$")
 
 @dataclass(frozen=True)
 class Understood:
-    """A table as it was read. columns: heading and key, empty where none; rows: entries that can be kept; bad: line number and why."""
+    """A table as it was read. columns: heading and key, empty where none; rows: entries that can be kept; bad: line number and why;
+    rest: the headings and the lines that cannot be kept, as text.
+    """
 
     columns: tuple[tuple[str, str], ...]
     rows: tuple[tuple[dt.date, dict[str, Any]], ...]
     bad: tuple[tuple[int, str], ...]
     problem: str = ""
+    rest: str = ""
 
 
-def understood(cells: Sequence[Sequence[str]], line: Line, ids: Sequence[str], system: str, chosen: Mapping[int, str] | None = None) -> Understood:
+def understood(
+    cells: Sequence[Sequence[str]], line: Line, ids: Sequence[str], system: str, today: dt.date, chosen: Mapping[int, str] | None = None
+) -> Understood:
     """Read a table whose first row has the headings: a date, and what the columns are, as the entry line takes it.
 
-    chosen: number of a column -> the key that a person gave it, empty to leave it out, ``date`` for the day.
+    today: no later day is taken; chosen: number of a column -> the key that a person gave it, empty to leave it out, ``date`` for the day.
     """
     chosen = chosen or {}
     cells = [row for row in cells if any(cell.strip() for cell in row)]
@@ -66,6 +71,8 @@ def understood(cells: Sequence[Sequence[str]], line: Line, ids: Sequence[str], s
     for number, row in enumerate(cells[1:], 2):
         try:
             on = date_of(row[day].strip() if day < len(row) else "")
+            if on > today:
+                raise NotUnderstood(row[day], f"{on} has not come yet")
             readings = {}
             for (name, key), cell in zip(columns, row, strict=False):
                 if key not in ("", DAY) and cell.strip():
@@ -82,7 +89,8 @@ def understood(cells: Sequence[Sequence[str]], line: Line, ids: Sequence[str], s
                 bad.append((number, "nothing in it is understood"))
         except NotUnderstood as error:
             bad.append((number, error.reason))
-    return Understood(tuple(columns), tuple(rows), tuple(bad))
+    rest = "\n".join("\t".join(row) for row in [cells[0], *(cells[number - 1] for number, _ in bad)])
+    return Understood(tuple(columns), tuple(rows), tuple(bad), rest=rest)
 
 
 def _given(key: str, ids: Sequence[str]) -> str:
@@ -93,13 +101,15 @@ def _given(key: str, ids: Sequence[str]) -> str:
         return ""
 
 
-def choices(ids: Sequence[str]) -> list[str]:
-    """What a column may be: what is read at each unit, at source and tap."""
+def choices(line: Line) -> list[tuple[str, list[tuple[str, str]]]]:
+    """What a column may be, key and words, by place: the house, source, tap, each unit."""
     rows = table("log")
-    found = [*rows["whole"], *(f"{place}.{what}" for place in ("source", "tap") for what in (*rows[place], *USUAL))]
-    for id in ids:
-        found += [f"{id}.{what}" for what in rows["stage"]] + [f"{id}.{what}_{side}" for what in USUAL for side in ("in", "out")]
-    return found
+    found = [("The house", [log_key(what, line.ids) for what in rows["whole"]])]
+    found += [(place.capitalize(), [log_key(f"{place}.{what}", line.ids) for what in (*rows[place], *USUAL)]) for place in (SOURCE, TAP)]
+    for stage in line.stages:
+        waters = [log_key(f"{stage.id}.{what}_{side}", line.ids) for what in USUAL for side in ("in", "out")]
+        found.append((f"{stage.name} ({stage.id})", [*line.own_of(stage.id), *waters]))
+    return [(place, [(key.key, key.title) for key in keys]) for place, keys in found]
 
 
 def _key(name: str, line: Line) -> str:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Mapping, Sequence
+from hashlib import sha256
 from typing import Any
 from urllib.parse import urlencode
 
@@ -182,24 +184,32 @@ def table(request: Request, pk: int) -> HttpResponse:
         return render(request, "logs/table.html", context | {"problem": str(error)}, status=422)
     if upload is not None:
         rows_typed = "\n".join("\t".join(row) for row in cells)
-    design = design_of(job, trains.shown_stages(job))
-    ids = [stage.id for stage in design.chosen.run.stages]
     chosen = {int(name[4:]): str(value) for name, value in request.POST.items() if name.startswith("col-") and name[4:].isdecimal() and len(name) < 8}
-    found: Understood = understood(cells, Line(design.chosen, upkeep(design.chosen), job.units), ids, job.units, chosen)
-    context |= {"choices": choices(ids), "columns": list(enumerate(found.columns))}
+    found = _understood(job, cells, chosen)
     if found.problem or request.POST.get("keep") != "1":
-        return render(
-            request,
-            "logs/table.html",
-            context | {"found": found, "typed": rows_typed, "problem": found.problem},
-            status=422 if found.problem else 200,
-        )
-    today = timezone.localdate()
-    rows = [(on, body) for on, body in found.rows if on <= today]
-    if rows:
-        services.add(job, rows, request.user, request.POST.get("key", "")[:40])
-    messages.success(request, f"{len(rows)} rows kept, {len(found.bad) + len(found.rows) - len(rows)} left out.")
-    return redirect("logbook", pk)
+        return render(request, "logs/table.html", context | _table(job, found, rows_typed), status=422 if found.problem else 200)
+    if found.rows:
+        services.add(job, found.rows, request.user, sha256(rows_typed.encode()).hexdigest()[:40])
+    if not found.bad:
+        messages.success(request, f"{len(found.rows)} rows kept.")
+        return redirect("logbook", pk)
+    rest = _understood(job, [row.split("\t") for row in found.rest.splitlines()], chosen)
+    return render(request, "logs/table.html", context | _table(job, rest, found.rest) | {"kept": len(found.rows), "left": len(found.bad)})
+
+
+def _understood(job: Job, cells: Sequence[Sequence[str]], chosen: Mapping[int, str]) -> Understood:
+    line = _line(job)
+    return understood(cells, line, line.ids, job.units, timezone.localdate(), chosen)
+
+
+def _line(job: Job) -> Line:
+    design = design_of(job, trains.shown_stages(job))
+    return Line(design.chosen, upkeep(design.chosen), job.units)
+
+
+def _table(job: Job, found: Understood, typed: str) -> dict[str, Any]:
+    """What the page shows of a table: how each column is understood, what it may be, and the rows as text."""
+    return {"found": found, "columns": list(enumerate(found.columns)), "choices": choices(_line(job)), "typed": typed, "problem": found.problem}
 
 
 def _take_log(request: Request, job: Job, context: dict[str, Any], content: bytes) -> HttpResponse:
