@@ -91,6 +91,7 @@ urlpatterns = [
     path("jobs/<int:pk>/logbook/", logs.logbook, name="logbook"),
     path("jobs/<int:pk>/logbook/begin/", logs.begin, name="logbook-begin"),
     path("jobs/<int:pk>/logbook/entry/", logs.entry, name="logbook-entry"),
+    path("jobs/<int:pk>/logbook/read/", logs.read, name="logbook-read"),
     path("jobs/<int:pk>/logbook/done/", logs.done, name="logbook-done"),
     path("jobs/<int:pk>/logbook/entries/<int:entry>/", logs.put, name="logbook-put"),
     path("jobs/<int:pk>/logbook/say/", logs.say, name="logbook-say"),

@@ -102,3 +102,16 @@ def show_span(low: float, high: float | None, unit: str, system: str) -> str:
     if ends[0] == ends[1]:
         return show(high, unit, system)
     return f"< {show(high, unit, system)}" if low == 0 else f"{ends[0]} to {show(high, unit, system)}"
+
+
+def show_within(low: float | None, high: float | None, unit: str, system: str) -> str:
+    """What a value should be, None where an end is open.
+
+    >>> show_within(6.8, 7.8, "pH", "us"), show_within(None, 0.3, "mg/L", "us"), show_within(0.0, 0.3, "mg/L", "us"), show_within(None, 0.0, "mg/L", "us")
+    ('6.8 to 7.8', 'at most 0.3 mg/L', 'at most 0.3 mg/L', 'none')
+    """
+    if high is not None and not low:
+        return f"at most {show(high, unit, system)}" if high > 0 else "none"
+    if low is None:
+        return "as it is"
+    return f"at least {show(low, unit, system)}" if high is None else f"{digits(low, unit, system)} to {show(high, unit, system)}"

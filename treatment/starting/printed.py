@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator, Sequence
 
-from ..language.display import digits, show
+from ..language.display import show_within
 from ..planning.variant import Variant
 from .expected import Expectations, Reading
 from .sheet import sheet
@@ -106,14 +106,7 @@ def said(reading: Reading, system: str) -> str:
 
 def band(reading: Reading, system: str) -> str:
     """What is expected, in the units people read: ``6.8 to 7.8``, ``at most 0.3 mg/L``, ``none``."""
-    unit = reading.key.shown
-    if reading.low is not None and reading.high is not None:
-        return f"{digits(reading.low, unit, system)} to {show(reading.high, unit, system)}"
-    if reading.low is not None:
-        return f"at least {show(reading.low, unit, system)}"
-    if reading.high is None:
-        return "as it is"
-    return f"at most {show(reading.high, unit, system)}" if reading.high > 0 else "none"
+    return show_within(reading.low, reading.high, reading.key.shown, system)
 
 
 def _visit(visit: Visit, numbers: dict[str, int], start: dt.datetime | None) -> Iterator[str]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import secrets
 from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Any
 
 from django.utils import timezone
@@ -12,10 +13,11 @@ from django.utils import timezone
 from treatment.keeping.chart import Chart, chart
 from treatment.keeping.due import Due, gathered
 from treatment.keeping.ical import ical, supplies
+from treatment.keeping.line import Piece
 from treatment.keeping.series import METER
 from treatment.keeping.year import year
-from treatment.language.display import media_hint, show
-from treatment.language.log_keys import SOURCE, TAP
+from treatment.language.display import media_hint, show, show_within
+from treatment.language.log_keys import SOURCE, TAP, log_key
 
 from ..accounts.models import Membership, Workspace
 from ..jobs.forms import OBSERVATION_WORDS
@@ -127,6 +129,30 @@ def charts(book: Book, here: str, marked: set[str]) -> list[tuple[Chart, bool]]:
 def _place(key: str) -> int:
     what = key.rpartition(".")[2]
     return FIRST.index(what) if what in FIRST else len(FIRST)
+
+
+@dataclass(frozen=True)
+class Preview:
+    """A piece of a line while it is typed: what it is, what is expected of it, whether it lies outside, what is wrong with it."""
+
+    typed: str
+    words: str
+    expected: str
+    outside: bool
+    problem: str
+
+
+def preview(book: Book | None, piece: Piece, on: dt.date, system: str) -> Preview:
+    """How a piece is understood; what is expected is known where a log was begun."""
+    if not piece.key or book is None:
+        return Preview(piece.typed, piece.words or piece.did, "", False, piece.problem)
+    look = book.diagnosis.look
+    key, band = log_key(piece.key, look.ids), look.bands.band(piece.key, on)
+    place = book.names.get(key.place, key.place.capitalize())
+    low, high = key.read(piece.text)
+    expected = "" if band is None or piece.key == METER else show_within(band.low, band.high, key.shown, system)
+    outside = band is not None and piece.key != METER and not (band.holds(low) or band.holds(high))
+    return Preview(piece.typed, f"{place}: {key.words} {piece.text}" if place else f"{piece.words} {piece.text}", expected, outside, "")
 
 
 def due_rows(due: list[Due], system: str, names: dict[str, str], today: dt.date) -> list[dict[str, Any]]:

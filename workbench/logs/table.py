@@ -104,12 +104,12 @@ def _given(key: str, ids: Sequence[str]) -> str:
 def choices(line: Line) -> list[tuple[str, list[tuple[str, str]]]]:
     """What a column may be, key and words, by place: the house, source, tap, each unit."""
     rows = table("log")
-    found = [("The house", [log_key(what, line.ids) for what in rows["whole"]])]
+    found = [("House", [log_key(what, line.ids) for what in rows["whole"]])]
     found += [(place.capitalize(), [log_key(f"{place}.{what}", line.ids) for what in (*rows[place], *USUAL)]) for place in (SOURCE, TAP)]
     for stage in line.stages:
         waters = [log_key(f"{stage.id}.{what}_{side}", line.ids) for what in USUAL for side in ("in", "out")]
         found.append((f"{stage.name} ({stage.id})", [*line.own_of(stage.id), *waters]))
-    return [(place, [(key.key, key.title) for key in keys]) for place, keys in found]
+    return [(place, [(key.key, f"{place}: {key.words}") for key in keys]) for place, keys in found]
 
 
 def _key(name: str, line: Line) -> str:

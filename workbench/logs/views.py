@@ -36,7 +36,7 @@ from . import services
 from .entering import entered
 from .labels import labels
 from .models import LogPhoto
-from .page import context_of
+from .page import context_of, preview
 from .redesign import open_redesign
 from .services import Refused
 from .table import Understood, choices, understood
@@ -116,6 +116,17 @@ def entry(request: Request, pk: int) -> HttpResponse:
         return logbook_page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
     messages.success(request, f"Kept for {on}: {form.words}." if made else "That was kept before; it counts once.")
     return redirect(back)
+
+
+@require_POST
+def read(request: Request, pk: int) -> HttpResponse:
+    """How a line is understood while it is typed, and what is expected of each reading on that day; nothing is kept."""
+    job = job_for(request, pk)
+    book = services.opened(job)
+    line = _line(job) if book is None else Line(book.design.chosen, book.tasks, job.units, request.POST.get("at", ""))
+    on = day_of(request.POST.get("on", "")) or timezone.localdate()
+    pieces = line.read(request.POST.get("line", "")[:4000])
+    return render(request, "logs/_preview.html", {"rows": [preview(book, piece, on, job.units) for piece in pieces]})
 
 
 @require_POST

@@ -28,7 +28,7 @@ OPEN = {
     "house-done",
 }
 #: posts that change nothing, so that a viewer may send them
-READING = {"water-read", "report-row"}
+READING = {"water-read", "report-row", "logbook-read"}
 
 
 class WhoMayDoWhat(WorkbenchTestCase):

@@ -110,6 +110,20 @@ class Entering(Logbook):
         self.assertIn("At <b>Softener</b>", page)
         self.assertNotIn("Try the alarm", page.partition("The year, in visits")[0])
 
+    def test_a_line_is_read_while_it_is_typed(self) -> None:
+        """Each piece beside what is expected of it that day, outside marked, what is wrong beside it; nothing is kept; a viewer may."""
+        self.begin()
+        body = {"line": "hardness after softener 9 gpg, pH after stone 7.1, salt 80 lb, orange stains, hardnes 3", "on": ago(2).isoformat()}
+        for user in (self.designer, self.viewer):
+            self.client.force_login(user)
+            page = " ".join(self.client.post(self.where("logbook-read"), body).content.decode().split())
+            self.assertIn("Softener: hardness behind it 9 gpg", page)
+            self.assertRegex(page, r"chip-over.>Softener: hardness behind it 9 gpg <span class=.small.>expected at most [\d.]+ gpg")
+            self.assertRegex(page, r"class=.chip.>Calcite neutralizer: pH behind it 7.1 <span class=.small.>\d.\d to \d")
+            for words in ("Salt in", "Orange stains", "<b>hardnes 3</b>"):
+                self.assertIn(words, page)
+        self.assertEqual(LogEntry.objects.count(), 0)
+
     def test_what_was_seen_and_an_alarm_in_the_line(self) -> None:
         """Words of the list of signs, and an alarm of the only unit that has one; that nothing was seen is no reading."""
         self.begin()
@@ -447,3 +461,46 @@ class ByPhone(BrowserTestCase):
         page.wait_for_url("**/logbook/#due")
         page.goto(f"/jobs/{job.pk}/logbook/?at=softener")
         expect(page.locator("#due li", has_text="Salt in").first.locator(".log-day")).not_to_have_text("never entered")
+
+    def test_typed_read_and_kept_by_keyboard(self) -> None:
+        """As it is typed the line shows what is expected; Enter keeps it; what is not understood stays in the line; a reload loses nothing typed."""
+        job = store(job_document(), self.workspace, self.designer)
+        with_train(job, TRAIN)
+        services.started(job, ago(300))
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/logbook/")
+        line = page.get_by_label("What you read or did")
+        line.focus()
+        page.keyboard.type("hardness after softener 9 gpg")
+        expect(page.locator("#line-problem .chip-over")).to_contain_text("expected at most")
+        page.reload()
+        expect(line).to_have_value("hardness after softener 9 gpg")
+        line.fill("hardness after softener 0.3 gpg, hardnes 4")
+        expect(page.locator("#line-problem .chip").first).to_contain_text("Softener: hardness behind it 0.3 gpg")
+        line.press("Enter")
+        expect(page.get_by_role("status").filter(has_text="Kept: Hardness behind it 0.3 gpg")).to_be_visible()
+        expect(line).to_have_value("hardnes 4")
+        line.fill("pH after stone 7.1")
+        line.press("Enter")
+        expect(page.get_by_role("status").filter(has_text="Kept for")).to_be_visible()
+        expect(line).to_have_value("")
+        self.assertEqual(LogEntry.objects.count(), 2)
+
+    def test_a_table_with_wrong_rows(self) -> None:
+        """Pasted, looked at, the good rows kept; the others stay with their reasons, are mended there and kept, too."""
+        job = store(job_document(), self.workspace, self.designer)
+        with_train(job, TRAIN)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/logbook/table/")
+        rows = page.get_by_label("Rows, pasted from a spreadsheet")
+        rows.fill("date\tpH after stone\n2026-01-05\t7.1\n2026-02-05\tlots\n2026-03-05\t7.0")
+        page.get_by_role("button", name="Look what is in them").click()
+        expect(page.get_by_text("Row 3: pH after stone")).to_be_visible()
+        page.get_by_role("button", name="Keep 2 rows").click()
+        expect(page.get_by_role("status").filter(has_text="2 rows kept")).to_be_visible()
+        expect(rows).to_have_value("date\tpH after stone\n2026-02-05\tlots")
+        rows.fill("date\tpH after stone\n2026-02-05\t7.05")
+        page.get_by_role("button", name="Look what is in them").click()
+        page.get_by_role("button", name="Keep 1 row").click()
+        page.wait_for_url("**/logbook/")
+        self.assertEqual(sorted(entry.body["readings"]["stone.ph_out"] for entry in LogEntry.objects.all()), ["7.0", "7.05", "7.1"])
