@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..evidence.symptoms import observation_in
-from ..language.analytes import find_analyte
+from ..language.analytes import analytes, find_analyte, nearest_name
 from ..language.errors import NotUnderstood
 from ..language.log_keys import SOURCE, TAP, LogKey, log_key
 from ..language.quantity import parse_quantity
@@ -166,8 +166,8 @@ class Line:
             place = place or self.here
             return f"{place}.{analyte.key}_{side or 'out'}" if place else f"{TAP}.{analyte.key}"
         if alias is None:
-            near = difflib.get_close_matches(fold(what), [*self.rows["aliases"]], 1, 0.6)
-            raise NotUnderstood(words, f"“{what}” is nothing that is read here{f'; did you mean “{near[0]}”?' if near else ''}")
+            near = [*difflib.get_close_matches(fold(what), [*self.rows["aliases"]], 1, 0.75), *filter(None, [nearest_name(what)])]
+            raise NotUnderstood(words, f"“{what}” is nothing that is read here{f'; did you mean “{analyte_said(near[0])}”?' if near else ''}")
         if alias == "pressure":
             alias = "pressure" if place in (SOURCE, TAP) else "pressure_in" if side == "in" else "pressure_out" if side else "pressure"
         if place in (SOURCE, TAP) or (alias == "pressure" and not place and not self.here):
@@ -214,6 +214,11 @@ class Line:
 def fold(text: str) -> str:
     """Letters and digits, in lower case, single spaces."""
     return " ".join(re.sub(r"[^\w]+", " ", text.lower().replace("_", " ")).split())
+
+
+def analyte_said(name: str) -> str:
+    """An analyte's key as people say it; any other word as it is."""
+    return analytes()[name].said if name in analytes() else name
 
 
 def _measures(text: str, dimension: str) -> bool:

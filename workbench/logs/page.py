@@ -145,7 +145,7 @@ class Preview:
 def preview(book: Book | None, piece: Piece, on: dt.date, system: str) -> Preview:
     """How a piece is understood; what is expected is known where a log was begun."""
     if not piece.key or book is None:
-        return Preview(piece.typed, piece.words or piece.did, "", False, piece.problem)
+        return Preview(piece.typed, f"{piece.words} {piece.text or piece.amount}".strip(), "", False, piece.problem)
     look = book.diagnosis.look
     key, band = log_key(piece.key, look.ids), look.bands.band(piece.key, on)
     place = book.names.get(key.place, key.place.capitalize())

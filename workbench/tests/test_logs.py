@@ -120,7 +120,7 @@ class Entering(Logbook):
             self.assertIn("Softener: hardness behind it 9 gpg", page)
             self.assertRegex(page, r"chip-over.>Softener: hardness behind it 9 gpg <span class=.small.>expected at most [\d.]+ gpg")
             self.assertRegex(page, r"class=.chip.>Calcite neutralizer: pH behind it 7.1 <span class=.small.>\d.\d to \d")
-            for words in ("Salt in", "Orange stains", "<b>hardnes 3</b>"):
+            for words in ("Salt in 80 lb", "Orange stains", "<b>hardnes 3</b>", "did you mean “hardness”?"):
                 self.assertIn(words, page)
         self.assertEqual(LogEntry.objects.count(), 0)
 
