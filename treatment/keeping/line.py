@@ -25,6 +25,16 @@ _PLACE = re.compile(
     r"^(?P<what>.*?)\s*\b(?P<side>after|behind|out of|leaving|before|into|in front of|at|of|from)\b\s+(?:the\s+)?(?P<where>.+)$", re.IGNORECASE
 )
 BEFORE = ("before", "into", "in front of")
+#: an amount before what was put in: ``80 lb of salt``
+_AMOUNT_FIRST = re.compile(r"^(?P<value>\d[\d.,]*\s*[^\W\d]+)\s+(?:of\s+)?(?P<words>[^\W\d].*)$")
+#: a place behind the value: ``hardness 0 gpg after softener``
+_PLACE_LAST = re.compile(r"^(?P<value>.*?)\s+(?P<place>(?:after|behind|out of|leaving|before|into|in front of|at)\s+.+)$", re.IGNORECASE)
+#: both gauges without a comma: ``in 50 out 48``, ``in 50/out 48``
+_IN_AND_OUT = re.compile(r"^(?P<one>(?:pressure\s+)?in\b[^/]*?\d[^/]*?)\s*/?\s*(?P<other>\bout\b.*)$", re.IGNORECASE)
+#: words of a level that say nothing is left
+_NOTHING_LEFT = re.compile(r"^(?P<words>.+?)\s+(?:is\s+)?empty$", re.IGNORECASE)
+_BAGS = re.compile(r"\b(bags?|sacks?)\b", re.IGNORECASE)
+FILLED = ("salt_level", "solution_level", "medium_level")
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,9 +68,17 @@ class Line:
         """Each piece of a line, in order; what is not understood carries the reason."""
         found: list[Piece] = []
         for piece in _PIECES.split(line.strip()):
-            if piece.strip():
-                found.append(self._piece(piece.strip(), found))
+            both = _IN_AND_OUT.match(piece.strip())
+            for each in (both["one"], both["other"]) if both else (piece,):
+                if each.strip():
+                    found.append(self._once(self._piece(each.strip(), found), found))
         return found
+
+    @staticmethod
+    def _once(piece: Piece, before: list[Piece]) -> Piece:
+        """A piece, refused where the line has a reading of the same already."""
+        twice = piece.key and any(other.key == piece.key for other in before)
+        return Piece(piece.typed, problem=f"{piece.words} stands in this line already; the second goes into a line of its own") if twice else piece
 
     def own_of(self, id: str) -> list[LogKey]:
         """What a unit has to be read of its own: pressures, levels, counters."""
@@ -100,28 +118,40 @@ class Line:
     # --- something done -----------------------------------------------------------------------------------------------
     def _did(self, typed: str) -> Piece | None:
         """A task by its id or its words, with an amount; None where it is a reading."""
-        match = _VALUE.match(typed)
-        words, value = (match["words"], match["value"].strip()) if match else (typed, "")
-        first = fold(words).split(" ")[0] if fold(words) else ""
-        verb = first in self.rows["verbs"]
-        heavy = bool(value) and (_measures(value, "mass") or (fold(words) not in self.rows["aliases"] and _measures(value, "volume")))
         if typed.split(" ")[0] in self.tasks:
             id, _, value = typed.partition(" ")
             return Piece(typed, did=id, amount=value.strip(), words=self.tasks[id].row.task)
+        if _BAGS.search(typed):
+            raise NotUnderstood(typed, "how heavy are they? Write the weight, such as “salt 80 lb”")
+        verb, rest = self._verb(typed)
+        first = _AMOUNT_FIRST.match(rest)
+        match = None if first else _VALUE.match(rest)
+        words, value = (first["words"], first["value"]) if first else (match["words"], match["value"].strip()) if match else (rest, "")
+        heavy = bool(value) and (_measures(value, "mass") or (fold(words) not in self.rows["aliases"] and _measures(value, "volume")))
         if not verb and not (heavy and find_analyte(words) is None):
             return None
-        wanted = fold(words).split(" ")[1:] if verb else fold(words).split(" ")
-        task = self._task(" ".join(wanted))
+        task = self._task(fold(words), verb)
         if task is None:
             if not verb:
                 return None
             raise NotUnderstood(typed, f"which task? known are {', '.join(sorted(self.tasks))}")
         return Piece(typed, did=task.id, amount=value, words=task.row.task)
 
-    def _task(self, words: str) -> Task | None:
+    def _verb(self, typed: str) -> tuple[str, str]:
+        """The verb that a piece begins or ends with, and the rest: ``lamp changed``, ``topped up the bed 25 kg``."""
+        words = typed.split()
+        if words and fold(words[0]) in self.rows["verbs"]:
+            rest = words[2:] if len(words) > 1 and fold(words[1]) in ("up", "in") else words[1:]
+            return fold(words[0]), " ".join(rest[1:] if rest and fold(rest[0]) == "the" else rest)
+        if len(words) > 1 and fold(words[-1]) in self.rows["verbs"] and fold(words[-1]) != "new":
+            return fold(words[-1]), " ".join(words[:-1])
+        return "", typed
+
+    def _task(self, words: str, verb: str) -> Task | None:
         place = _PLACE.match(words)
         stage = self._stage(place["where"]) if place else None
-        name = fold(place["what"] if place and stage else words).replace(" ", "_")
+        named = fold(place["what"] if place and stage else words)
+        name = str(self.rows["tasks"].get(named, named)).replace(" ", "_")
         near = [
             task
             for task in self.tasks.values()
@@ -132,19 +162,33 @@ class Line:
                 if name.startswith(f"{id}_") or name.endswith(f"_{id}"):
                     stage, name = id, name.removeprefix(f"{id}_").removesuffix(f"_{id}")
             near = [task for task in self.tasks.values() if task.row.name == name]
+        if not near and (unit := stage or self._stage(words)):
+            near = [self.tasks[f"{unit}/{each}"] for each in self.rows["verbs"].get(verb, ()) if f"{unit}/{each}" in self.tasks][:1]
         chosen = [task for task in near if task.stage is not None and task.stage.id == (stage or self.here)] or near
+        if len(chosen) > 1 and named in self.rows["tasks"]:
+            usual = [task for task in chosen if task.row.quantity == "medium" and "media_per_year" in (task.stage.figures if task.stage else ())]
+            chosen = usual if name == "medium" and len(usual) == 1 else chosen
         if len(chosen) > 1:
             raise NotUnderstood(words, f"which one? {', '.join(task.id for task in chosen)}")
         return chosen[0] if chosen else None
 
     # --- a reading ----------------------------------------------------------------------------------------------------
     def _reading(self, typed: str, before: list[Piece]) -> Piece:
+        empty = _NOTHING_LEFT.match(typed)
         match = _VALUE.match(typed)
-        if match is None or not match["words"].strip():
+        if empty is not None:
+            words, value = empty["words"], "0"
+        elif match is None or not match["words"].strip():
             raise NotUnderstood(typed, "a reading is a name and a value, such as “hardness after softener 0 gpg”")
-        key = self._key(match["words"].strip(), before)
+        else:
+            words, value = match["words"].strip(), match["value"].strip()
+            if (behind := _PLACE_LAST.match(value)) is not None:
+                words, value = f"{words} {behind['place']}", behind["value"].strip()
+        key = self._key(words, before)
         known = log_key(key, self.ids)
-        text = known.typed(match["value"].strip(), self.system)
+        if empty is not None and known.what not in FILLED:
+            raise NotUnderstood(typed, "a reading is a name and a value, such as “hardness after softener 0 gpg”")
+        text = known.typed(value, self.system)
         known.read(text)
         return Piece(typed, key=key, text=text, words=known.title)
 
@@ -156,14 +200,16 @@ class Line:
             place, side, what = self._where(match["where"]), "in" if match["side"].lower() in BEFORE else "out", match["what"] or "pressure"
         elif (first := fold(words).split(" ")[0]) in self.rows["places"] and " " in words:
             place, what = str(self.rows["places"][first]), words.split(" ", 1)[1]
+        elif self._what(words) is None:
+            place, side, what = self._apart(words)
         alias = self.rows["aliases"].get(fold(what))
         if alias in self.rows["whole"]:
             return str(alias)
-        analyte = None if alias else find_analyte(what)
+        analyte = find_analyte(alias or what) if alias is None or alias in analytes() else None
         if analyte is not None:
             if place in (SOURCE, TAP):
                 return f"{place}.{analyte.key}"
-            place = place or self.here
+            place = place or self.here or (self._changes(analyte.key) if side else "")
             return f"{place}.{analyte.key}_{side or 'out'}" if place else f"{TAP}.{analyte.key}"
         if alias is None:
             near = [*difflib.get_close_matches(fold(what), [*self.rows["aliases"]], 1, 0.75), *filter(None, [nearest_name(what)])]
@@ -173,6 +219,33 @@ class Line:
         if place in (SOURCE, TAP) or (alias == "pressure" and not place and not self.here):
             return log_key(f"{place or SOURCE}.{alias}", self.ids).key
         return log_key(f"{place or self.here or self._usual(alias, before)}.{alias}", self.ids).key
+
+    def _changes(self, name: str) -> str:
+        """The one unit that changes an analyte by more than a test tells. Raises NotUnderstood where there is none, or several."""
+        changes = [
+            stage.id for stage in self.stages if any(reading.key.analyte == analytes()[name] for reading in Expectations(self.variant).changes(stage))
+        ]
+        if len(changes) != 1:
+            raise NotUnderstood(name, f"before or behind which unit? Write it with “after” and one of {', '.join(changes or self.ids)}")
+        return changes[0]
+
+    def _what(self, words: str) -> str | None:
+        """What is read by these words alone; None where they are nothing that is read."""
+        found = self.rows["aliases"].get(fold(words))
+        analyte = None if found else find_analyte(words)
+        return found or (analyte.key if analyte else None)
+
+    def _apart(self, words: str) -> tuple[str, str, str]:
+        """Place, side and what of words that hold them without a preposition: ``softener hardness``, ``tds in``."""
+        parts = words.split()
+        if len(parts) > 1 and parts[-1].lower() in ("in", "out") and find_analyte(" ".join(parts[:-1])) is not None:
+            return "", parts[-1].lower(), " ".join(parts[:-1])
+        for cut in range(1, len(parts)):
+            for where, what in ((parts[:cut], parts[cut:]), (parts[cut:], parts[:cut])):
+                stage = self._stage(" ".join(where))
+                if stage is not None and self._what(" ".join(what)) is not None:
+                    return stage, "", " ".join(what)
+        return "", "", words
 
     def _usual(self, what: str, before: list[Piece]) -> str:
         """Where a thing is read when nobody says: where the line already is, else the one stage that it is read at."""
