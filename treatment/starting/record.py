@@ -40,7 +40,8 @@ def lifted(run: Run) -> Event | None:
 def lift_problem(sample: SampleFacts, run: Run) -> str:
     """Why a sample cannot lift the advice; empty where it can.
 
-    It must have been drawn after the pipe was disinfected, behind the train, and found neither coliform nor E. coli.
+    A laboratory must have read it; it must have been drawn after the pipe was disinfected, behind the train, and hold neither coliform nor
+    E. coli.
     """
     mark = run.of(SANITISED).mark
     if mark is None or mark.kind != "tick":
@@ -49,8 +50,10 @@ def lift_problem(sample: SampleFacts, run: Run) -> str:
         return "The sample has no date: only one drawn after the disinfection tells."
     if sample.taken_on <= mark.at.date():
         return f"The sample was drawn on {sample.taken_on}, not after the disinfection on {mark.at.date()}."
-    if sample.point in RAW_POINTS:
-        return "The sample was drawn before the train: only water from a tap behind it tells."
+    if sample.point in RAW_POINTS or _before_a_guard(sample.point, run):
+        return "The sample was drawn before the train, or within it: only water from a tap behind it tells."
+    if sample.method in ("strip", "field"):
+        return "The sample was read on the spot: only a laboratory's sample tells."
     for name in TELLING:
         reading = sample.readings.get(name)
         said = analytes()[name].said
@@ -59,6 +62,16 @@ def lift_problem(sample: SampleFacts, run: Run) -> str:
         if reading.low > 0 or (reading.high or 0.0) > 1:
             return f"The sample holds {said}: the advice stands. Disinfect and sample again."
     return ""
+
+
+def _before_a_guard(point: str, run: Run) -> bool:
+    """Whether a place within the train lies before something that makes microbes harmless, or is nowhere in it."""
+    id = point.removeprefix("after:")
+    if id == point:
+        return False
+    stages = {step.stage.id: step.stage for step in run.sheet.steps if step.stage is not None}
+    guards = [stage.index for stage in stages.values() if stage.room.disinfects]
+    return id not in stages or stages[id].index < max(guards, default=0)
 
 
 def record(run: Run, job: dict[str, Any], names: Iterable[str] = ()) -> dict[str, Any]:

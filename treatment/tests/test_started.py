@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import json
+from dataclasses import replace
 from itertools import pairwise
 from typing import Any
 from unittest import TestCase
@@ -201,10 +202,14 @@ class Recorded(Used):
         good = {"total_coliform": "absent", "e_coli": "absent"}
         self.assertEqual(lift_problem(self.sample(later, **good), run), "")
         self.assertEqual(lift_problem(self.sample(later, total_coliform="<1", e_coli="<1"), run), "")
+        self.assertEqual(lift_problem(self.sample(later, "after:uv", **good), run), "")
         for sample, why in (
             (self.sample(None, **good), "no date"),
             (self.sample(NOON.date(), **good), "not after the disinfection"),
             (self.sample(later, "raw", **good), "before the train"),
+            (self.sample(later, "after:five", **good), "within it"),
+            (self.sample(later, "after:nothing", **good), "within it"),
+            (replace(self.sample(later, **good), method="field"), "only a laboratory's sample"),
             (self.sample(later, total_coliform="absent"), "not tested for E. coli"),
             (self.sample(later, total_coliform="present", e_coli="absent"), "the advice stands"),
         ):

@@ -73,11 +73,11 @@ def run_of(job: Job) -> StartRun | None:
 
 
 def events_of(run: StartRun | None) -> list[Event]:
-    """Everything that happened, as the core takes it."""
+    """Everything that happened, as the core takes it: by the clock of the place, since a sample's day is held against a step's."""
     if run is None:
         return []
     return [
-        Event(e.number, e.key, e.step, e.kind, e.at, e.by_name, e.base, e.text, e.about, e.low, e.high, e.title)
+        Event(e.number, e.key, e.step, e.kind, timezone.localtime(e.at), e.by_name, e.base, e.text, e.about, e.low, e.high, e.title)
         for e in run.events.order_by("number")
     ]
 
@@ -179,7 +179,7 @@ def _lift(job: Job, run: Run, about: str) -> tuple[str, str]:
 def facts_of(row: Sample) -> SampleFacts:
     """A sample as the core reads it."""
     readings = {each.analyte: parse_reading(analytes()[each.analyte], each.typed) for each in row.readings.all()}
-    return SampleFacts(taken_on=row.taken_on, point=row.point, readings=readings)
+    return SampleFacts(taken_on=row.taken_on, point=row.point, method=row.method or None, readings=readings)
 
 
 def when(told: Told, now: dt.datetime) -> tuple[dt.datetime, int]:

@@ -278,6 +278,20 @@ class Photos(Starts):
 
 
 class Recorded(Starts):
+    def test_a_sample_of_the_same_day_by_the_clock_of_the_place(self) -> None:
+        """East of the date line's noon: disinfected at 08:00 of the 10th, which is the 9th in UTC; a sample of the 10th is not after it."""
+        with_train(self.job, [{"kind": "uv", "id": "uv"}])
+        row, _ = StartRun.objects.get_or_create(job=self.job)
+        at = dt.datetime(2026, 3, 9, 22, tzinfo=dt.UTC)
+        StartEvent.objects.create(run=row, number=1, key="k", step="site/sanitize", kind="tick", at=at, by=self.designer, by_name="dora")
+        StartRun.objects.filter(pk=row.pk).update(last=1)
+        with self.settings(TIME_ZONE="Pacific/Auckland"):
+            for day, status in ((10, 422), (11, 200)):
+                sample = Sample.objects.create(job=self.job, point="tap", taken_on=dt.date(2026, 3, day), method="laboratory")
+                for analyte in ("total_coliform", "e_coli"):
+                    Reading.objects.create(sample=sample, analyte=analyte, low=0, high=0, qualifier="absent", unit="CFU/100mL", typed="absent")
+                self.assertEqual(self.tell("site/retest_microbes", "lift", about=str(sample.pk))[0], status)
+
     def test_the_advice_is_lifted_by_a_sample(self) -> None:
         """A lamp's sheet: no sample, then one before disinfecting, refused; one after it, clear, lifts it, and it can be taken back."""
         with_train(self.job, [{"kind": "uv", "id": "uv"}])
