@@ -1,71 +1,28 @@
-"""What a design lets one expect of a series on a day: its own figures, the water that was read then, and what was done since the last service."""
+"""What a design lets one expect of a series on a day: the train run on its own water and on what was read then, and the state of its stages."""
 
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from functools import cached_property
 from typing import Any
 
 from ..chemistry.water import Water
 from ..language.analytes import MICROBES, analytes
-from ..language.figure import Line, rounded, stated, work
+from ..language.figure import stated, work
 from ..language.log_keys import SOURCE, TAP
 from ..language.tables import table
 from ..planning.variant import Variant
-from ..starting.expected import Expectations
 from ..train.room import StageRun
 from ..train.runner import Walk
+from .band import Band, Mark, between, least
 from .readings import Readings
 from .series import METER
+from .state import State
 from .upkeep import Task
 
 _TABLE = table("upkeep")
 _MARKS: dict[str, float] = _TABLE["marks"]
-
-
-@dataclass(frozen=True, slots=True)
-class Band:
-    """What is expected of a series, canonical; None where an end is open."""
-
-    low: float | None
-    high: float | None
-    unit: str
-    working: tuple[Line, ...] = ()
-
-    def holds(self, value: float) -> bool:
-        """Whether a value lies within."""
-        return (self.low is None or value >= self.low) and (self.high is None or value <= self.high)
-
-    def as_json(self) -> dict[str, Any]:
-        """As the diagnosis prints it."""
-        low, high = (None if end is None else rounded(end) for end in (self.low, self.high))
-        return {"low": low, "high": high, "unit": self.unit, "working": [line.as_json() for line in self.working]}
-
-
-@dataclass(frozen=True, slots=True)
-class Mark:
-    """A value that calls for somebody, from below or from above."""
-
-    value: float
-    unit: str
-    above: bool
-
-
-def least(line: Line) -> Band:
-    """At least what a line says."""
-    return Band(line.value, None, line.unit, (line,))
-
-
-def most(line: Line) -> Band:
-    """At most what a line says."""
-    return Band(None, line.value, line.unit, (line,))
-
-
-def between(low: Line, high: Line, *before: Line) -> Band:
-    """Between what two lines say."""
-    return Band(low.value, high.value, low.unit, (*before, low, high))
 
 
 class Bands:
@@ -73,9 +30,8 @@ class Bands:
 
     def __init__(self, variant: Variant, tasks: Sequence[Task], readings: Readings, as_of: dt.date):
         self.variant, self.readings, self.as_of = variant, readings, as_of
-        self.tasks = {task.id: task for task in tasks}
+        self.state = State(variant, tasks, readings, as_of)
         self.stages: dict[str, StageRun[Any]] = {stage.id: stage for stage in variant.run.stages}
-        self.expected = Expectations(variant)
         self.daily = variant.audit.duty.daily
         self._known: dict[tuple[str, dt.date], Band | None] = {}
         self._walks: dict[Water, Walk] = {}
@@ -105,7 +61,7 @@ class Bands:
             walk = None if first else self.walk(on)
             taken_out = side == "out" and stage.water_in.value(base) - stage.water_out.value(base) > self.tells(key)
             return self._water(base, ends, walk and (walk.met[stage.index][side == "out"],), side == "in", taken_out)
-        return STATE[what](self, stage, on) if what in STATE else None
+        return self.state.band(stage, what, on)
 
     def mark(self, key: str) -> Mark | None:
         """The value of a series that calls for somebody."""
@@ -123,13 +79,8 @@ class Bands:
         return None
 
     def tells(self, key: str) -> float:
-        """What a reading of a key tells apart, canonical; where no test is known, a share of its usual value."""
-        what = key.rpartition(".")[2]
-        base = what.removesuffix("_in").removesuffix("_out")
-        for known, name in ((self.expected.tells, base), (_TABLE["tells"], base), (_TABLE["tells"], what)):
-            if name in known:
-                return float(known[name])
-        return float(_TABLE["tells"]["share"]) * self.readings.usual.get(key, 1.0)
+        """What a reading of a key tells apart, canonical."""
+        return self.state.tells(key)
 
     # --- water --------------------------------------------------------------------------------------------------------
     @cached_property
@@ -230,127 +181,3 @@ class Bands:
         daily = (self.daily, "L/day")
         low = work("least", "daily × least", "L/day", "upkeep.use", daily=daily, least=(_MARKS["less_use"], "of it"))
         return between(low, work("most", "daily × most", "L/day", "upkeep.use", daily=daily, most=(_MARKS["more_use"], "of it")))
-
-    # --- the state of a stage -----------------------------------------------------------------------------------------
-    def _drop(self, stage: StageRun[Any], on: dt.date) -> Band:
-        low = stated("least", "nothing", 0.0, "kPa", "upkeep.log")
-        clean, more = (stage.loss_clean, "kPa"), (_MARKS["drop"], "kPa")
-        return between(low, work("most", "clean + more", "kPa", "upkeep.log", clean=clean, more=more))
-
-    def _pressure(self, stage: StageRun[Any], side: str) -> Band | None:
-        if stage.at_tap:
-            return None
-        reading = self.expected.pressure(f"{stage.id}.pressure_{side}", stage.index + (1 if side == "in" else 2))
-        return Band(reading.low, reading.high, "kPa", reading.working)
-
-    def _backwash(self, stage: StageRun[Any], on: dt.date) -> Band | None:
-        need = stage.figures.get("backwash_flow")
-        share = (_MARKS["backwash"], "of it")
-        return None if need is None else least(work("least", "need × share", "L/min", "upkeep.beds", need=(need.value, "L/min"), share=share))
-
-    def _hours(self, stage: StageRun[Any], on: dt.date) -> Band:
-        return most(stated("most", "hours of a lamp", self.lamp_life(stage), "hour", "upkeep.lamps"))
-
-    def _light(self, stage: StageRun[Any], on: dt.date) -> Band:
-        """What a lamp of this age gives with a clean sleeve, less three times what a sensor tells apart."""
-        given = {
-            "new": (_MARKS["intensity_new"], "%"), "old": (_MARKS["intensity_old"], "%"), "age": (self.lamp_age(stage, on), "hour"),
-            "life": (self.lamp_life(stage), "hour"), "tells": (self.tells("x.intensity"), "%"),
-        }  # fmt: skip
-        low = work("least", "new − (new − old) × min(age ÷ life, 1.2) − 3 × tells", "%", "upkeep.lamps", **given)
-        high = work("most", "new + more", "%", "upkeep.lamps", new=given["new"], more=(_MARKS["intensity_more"], "%"))
-        return between(low, high)
-
-    def lamp_life(self, stage: StageRun[Any]) -> float:
-        """Hours after which a lamp is old."""
-        task = self.tasks.get(f"{stage.id}/lamp")
-        return float((task and task.row.hours) or _MARKS["lamp_life"])
-
-    def lamp_age(self, stage: StageRun[Any], on: dt.date | None = None) -> float:
-        """Hours that the lamp had burnt on a day, by its counter, or by days as if always lit."""
-        day = self.as_of if on is None else on
-        points = self.readings.since(f"{stage.id}.lamp_hours", day)
-        if points:
-            return points[-1][1]
-        lamps = [entry.on for entry in self.readings.log.services.get(f"{stage.id}/lamp", []) if entry.on <= day]
-        return max((day - max(lamps, default=self.readings.log.started_on)).days, 0) * 24.0
-
-    def _passage(self, stage: StageRun[Any], on: dt.date) -> Band | None:
-        first = self.readings.since(f"{stage.id}.passage", on)[:1]
-        times = (_MARKS["passage"], "times")
-        return most(work("most", "first × times", "1", "upkeep.membranes", first=(first[0][1], ""), times=times)) if first else None
-
-    def _normal_flow(self, stage: StageRun[Any], on: dt.date) -> Band | None:
-        first, fading = self.readings.since(f"{stage.id}.normal_flow", on)[:1], (_MARKS["fading"], "of it")
-        return least(work("least", "first × fading", "L/min", "upkeep.membranes", first=(first[0][1], "L/min"), fading=fading)) if first else None
-
-    def _permeate(self, stage: StageRun[Any], on: dt.date) -> Band | None:
-        """What it is rated for at the temperature read then, less what a membrane may fade."""
-        rated, fading = stage.sizing.params.get("rated"), (_MARKS["fading"], "of it")
-        near = [value for day, value in self._warmth(stage) if 0 <= (on - day).days <= _MARKS["near"]]
-        if rated is None or "output" not in stage.figures:
-            return None
-        school = stage.duty.facts.schools.ro_temperature
-        warm = stage.room.output_share(near[-1], school) if near else stage.figures["temperature_factor"].working[-1]
-        if warm is None:
-            return None
-        low = work("least", "rated × warm ÷ 1440 × fading", "L/min", "upkeep.membranes", rated=(rated, "L/day"), warm=(warm.value, ""), fading=fading)
-        return Band(low.value, None, "L/min", (warm, low))
-
-    def _warmth(self, stage: StageRun[Any]) -> list[tuple[dt.date, float]]:
-        return sorted([*self.readings.points(f"{SOURCE}.temperature"), *self.readings.points(f"{stage.id}.temperature_in")])
-
-    def _salt(self, stage: StageRun[Any], on: dt.date) -> Band | None:
-        """Where the salt stands that was read first since it was filled: it falls as the design, or this house's meter, uses it up."""
-        found = self.readings.since(f"{stage.id}.salt_level", on)[:1]
-        yearly = stage.figures.get("salt_per_year")
-        if not found or yearly is None:
-            return None
-        tank = table("vessels")["brine_tank_mm"]
-        given = {"yearly": (yearly.value, "kg"), "dense": (_TABLE["limits"]["salt_dense"], "kg/L"), "wide": (tank["width"] / 1000, "m")}
-        falls = work("falls", "yearly ÷ 365 ÷ dense ÷ 1000 ÷ wide^2", "m/day", "upkeep.salt", **given)
-        return self._used(falls, found[0], on, "salt_level")
-
-    def _medium(self, stage: StageRun[Any], on: dt.date) -> Band | None:
-        """How high a bed stands that dissolves: full when it was filled last."""
-        bed, yearly = stage.sizing.bed, stage.figures.get("media_per_year")
-        if bed is None or yearly is None:
-            return None
-        fills = [day for day in self.readings.services(f"{stage.id}.medium_level") if day <= on]
-        begin = fills[-1] if fills else self.readings.log.started_on
-        full, mass = (bed.depth, "m"), (bed.total_volume * bed.medium.density, "kg")
-        falls = work("falls", "full × yearly ÷ mass ÷ 365", "m/day", "upkeep.beds", full=full, yearly=(yearly.value, "kg"), mass=mass)
-        return self._used(falls, (begin, bed.depth), on, "medium_level")
-
-    def _used(self, falls: Line, first: tuple[dt.date, float], on: dt.date, what: str) -> Band:
-        """A height that falls from a first one, in a busy and in a careful year, give or take what a stick tells."""
-        spread, tells = _TABLE["spread"], (self.tells(f"x.{what}"), "m")
-        given: dict[str, Any] = {
-            "first": (first[1], "m"),
-            "falls": (falls.value, "m/day"),
-            "days": (max((on - first[0]).days, 0), "day"),
-            "tells": tells,
-        }
-        low = work(
-            "least", "max(0, first − falls × days × busy − tells)", "m", "upkeep.use", **given, busy=(spread["use_high"], "of the design's use")
-        )
-        high = work(
-            "most", "max(0, first − falls × days × calm) + tells", "m", "upkeep.use", **given, calm=(spread["use_low"], "of the design's use")
-        )
-        return between(low, high, falls)
-
-
-#: what is read at a stage that is no analyte -> what it should be by the stage's state
-STATE: dict[str, Callable[[Bands, StageRun[Any], dt.date], Band | None]] = {
-    "pressure_drop": Bands._drop,
-    "pressure_in": lambda bands, stage, on: bands._pressure(stage, "in"),
-    "pressure_out": lambda bands, stage, on: bands._pressure(stage, "out"),
-    "backwash_flow": Bands._backwash,
-    "lamp_hours": Bands._hours,
-    "intensity": Bands._light,
-    "passage": Bands._passage,
-    "normal_flow": Bands._normal_flow,
-    "permeate_flow": Bands._permeate,
-    "salt_level": Bands._salt,
-    "medium_level": Bands._medium,
-}

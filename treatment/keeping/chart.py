@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from ..drawing.shapes import Label, Line
 from ..language.display import digits, unit_text
-from .bands import Band
+from .band import Band
 from .diagnosis import Diagnosis
 from .series import METER
 from .trend import Point, thinned

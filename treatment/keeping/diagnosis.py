@@ -12,7 +12,7 @@ from ..language.figure import rounded
 from ..language.schema import array, maybe, obj
 from ..planning.variant import Variant
 from ..train.room import StageRun
-from .bands import Mark
+from .band import Mark
 from .cause import BOIL, ORDER, SEVERITIES, Cause, Row, rows
 from .due import Due, due
 from .log import Log

@@ -10,7 +10,7 @@ from ..language.analytes import analytes
 from ..language.display import show
 from ..language.log_keys import TAP, log_key
 from ..language.tables import table
-from .bands import Band
+from .band import Band
 from .cause import Cause
 from .look import Look
 from .trend import Point

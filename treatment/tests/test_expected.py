@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import math
 
-from ..keeping.bands import Band
+from ..keeping.band import Band
 from ..keeping.cause import BOIL
 from ..keeping.chart import chart
 from ..keeping.diagnosis import Diagnosis
@@ -161,7 +161,7 @@ class Believed(Read):
         anew = self.look(self.well, every(range(0, 150, 30), uv__lamp_hours=lambda i: [8600, 9320, 9900, 20, 700][i]))
         self.assertEqual([doubt.on for doubt in anew.look.doubted], [START + dt.timedelta(days=90)])
         self.assertIn("set to zero", anew.look.doubted[0].why)
-        self.assertEqual(anew.look.bands.lamp_age(self.well.run.stages[4]), 700)
+        self.assertEqual(anew.look.bands.state.lamp_age(self.well.run.stages[4]), 700)
         self.assertNotIn("lamp-old", [cause.id for cause in anew.causes])
         slip = self.look(self.well, every(range(0, 120, 30), uv__lamp_hours=lambda i: [7880, 8600, 912, 9320][i]))
         self.assertEqual(slip.look.readings.last("uv.lamp_hours"), (START + dt.timedelta(days=90), 9320.0))

@@ -8,7 +8,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from treatment.keeping.line import Line, fold
+from treatment.keeping.line import Line
+from treatment.keeping.naming import fold
 from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import SOURCE, TAP, log_key
 from treatment.language.tables import table
@@ -106,9 +107,9 @@ def choices(line: Line) -> list[tuple[str, list[tuple[str, str]]]]:
     rows = table("log")
     found = [("House", [log_key(what, line.ids) for what in rows["whole"]])]
     found += [(place.capitalize(), [log_key(f"{place}.{what}", line.ids) for what in (*rows[place], *USUAL)]) for place in (SOURCE, TAP)]
-    for stage in line.stages:
+    for stage in line.names.stages:
         waters = [log_key(f"{stage.id}.{what}_{side}", line.ids) for what in USUAL for side in ("in", "out")]
-        found.append((f"{stage.name} ({stage.id})", [*line.own_of(stage.id), *waters]))
+        found.append((f"{stage.name} ({stage.id})", [*line.names.own_of(stage.id), *waters]))
     return [(place, [(key.key, f"{place}: {key.words}") for key in keys]) for place, keys in found]
 
 

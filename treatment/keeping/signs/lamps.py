@@ -56,7 +56,7 @@ def _intensity_low(s: Signs) -> Sign | None:
 @sign
 def _young(s: Signs) -> Sign | None:
     assert s.stage is not None
-    hours = s.bands.lamp_age(s.stage)
+    hours = s.bands.state.lamp_age(s.stage)
     return Sign(hours < mark("lamp_young"), f"the lamp burns {hours:.0f} h, too few to explain it")
 
 
