@@ -59,7 +59,7 @@ class Bands:
             first = stage.index == 0 and side == "in"
             ends = (stage.water_in, stage.mild_in) if side == "in" else (stage.water_out, stage.mild_out)
             walk = None if first else self.walk(on)
-            taken_out = side == "out" and stage.water_in.value(base) - stage.water_out.value(base) > self.tells(key)
+            taken_out = side == "out" and stage.water_in.value(base) - stage.water_out.value(base) > self.tells(key, stage.water_in.value(base))
             return self._water(base, ends, walk and (walk.met[stage.index][side == "out"],), side == "in", taken_out)
         return self.state.band(stage, what, on)
 
@@ -78,9 +78,9 @@ class Bands:
             return Mark(band.high, band.unit, True)
         return None
 
-    def tells(self, key: str) -> float:
-        """What a reading of a key tells apart, canonical."""
-        return self.state.tells(key)
+    def tells(self, key: str, size: float | None = None) -> float:
+        """What a reading of a key tells apart, canonical; size: what it is a share of where no test is known."""
+        return self.state.tells(key, size)
 
     # --- water --------------------------------------------------------------------------------------------------------
     @cached_property
@@ -123,7 +123,7 @@ class Bands:
             (run.finished, run.mild_finished, run.tap),
             walk and (walk.house, walk.tap),
             False,
-            run.raw.value(name) - run.finished.value(name) > self.tells(f"x.{name}_out"),
+            run.raw.value(name) - run.finished.value(name) > self.tells(name, run.raw.value(name)),
         )
 
     def _water(self, name: str, ends: tuple[Water, ...], read: tuple[Water, ...] | None, loose: bool, taken_out: bool = False) -> Band | None:
@@ -140,7 +140,7 @@ class Bands:
             return Band(None, max(design), row.unit, (stated("most", "as designed", max(design), row.unit, "upkeep.log"),))
         known = zip(("one", "other", "at_tap", "today", "today_at_tap"), (*design, *[None] * (3 - len(design)), *today), strict=False)
         symbols = {symbol: (value, row.unit) for symbol, value in known if value is not None}
-        tells, of, moves = self.tells(f"x.{name}_out"), ", ".join(symbols), _TABLE["moves"]
+        tells, of, moves = self.tells(name, max(design)), ", ".join(symbols), _TABLE["moves"]
         given: dict[str, Any] = {**symbols, "tells": (tells, row.unit)}
         if taken_out and row.adverse == "high":
             low = stated("least", "the less the better", 0.0, row.unit, "upkeep.log")

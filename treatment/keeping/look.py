@@ -66,13 +66,18 @@ class Look:
     def _possible(self, on: dt.date, key: LogKey, value: float) -> bool:
         if key.analyte is not None and not key.analyte.is_microbe:
             low, high = key.analyte.plausible
-            if not low <= value <= high:
+            if not low <= value <= high and not self._designed(on, key.key, value):
                 self.doubted.append(Doubt(on, key.key, f"{value:.4g} {key.unit} is outside what water holds ({low:g} to {high:g})", impossible=True))
                 return False
         if key.what == "intensity" and value > _MARKS["light_most"]:
             self.doubted.append(Doubt(on, key.key, f"{value:.0f} % is more light than a new lamp gives", impossible=True))
             return False
         return True
+
+    def _designed(self, on: dt.date, key: str, value: float) -> bool:
+        """Whether a value that natural water does not have is what the design makes of it: a membrane's permeate, rain."""
+        band = Bands(self.variant, self.tasks, Readings(self.log, self.ids, {}), self.as_of).band(key, on)
+        return band is not None and band.holds(value)
 
     def _believed(self, read: Readings, bands: Bands) -> Readings:
         """What is left without readings that stand alone, and counters that were misread."""

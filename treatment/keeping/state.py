@@ -32,14 +32,14 @@ class State:
         """What is expected of what is read at a stage, where it is no analyte; None where nothing is."""
         return READ[what](self, stage, on) if what in READ else None
 
-    def tells(self, key: str) -> float:
-        """What a reading of a key tells apart, canonical; where no test is known, a share of its usual value."""
+    def tells(self, key: str, size: float | None = None) -> float:
+        """What a reading of a key tells apart, canonical; where no test is known, a share of its usual value, or of ``size``."""
         what = key.rpartition(".")[2]
         base = what.removesuffix("_in").removesuffix("_out")
         for known, name in ((self.expected.tells, base), (_TABLE["tells"], base), (_TABLE["tells"], what)):
             if name in known:
                 return float(known[name])
-        return float(_TABLE["tells"]["share"]) * self.readings.usual.get(key, 1.0)
+        return float(_TABLE["tells"]["share"]) * (self.readings.usual.get(key, 1.0) if size is None else size)
 
     def _drop(self, stage: StageRun[Any], on: dt.date) -> Band:
         low = stated("least", "nothing", 0.0, "kPa", "upkeep.log")

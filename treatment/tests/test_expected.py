@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import datetime as dt
 import math
+from typing import Any
+
+from hypothesis import given
+from hypothesis import strategies as st
 
 from ..keeping.band import Band
 from ..keeping.cause import BOIL
@@ -11,8 +15,10 @@ from ..keeping.chart import chart
 from ..keeping.diagnosis import Diagnosis
 from ..keeping.series import series
 from ..language.errors import NotUnderstood
-from ..language.log_keys import log_key
-from .test_diagnosis import START, WELL, Read, day, every, variant_of
+from ..language.log_keys import known_keys, log_key
+from .fuzz import fuzz
+from .golden import frozen
+from .test_diagnosis import START, WELL, Read, day, every, variant_of, variant_of_job
 
 TAP = [{"kind": "reverse_osmosis", "id": "ro", "scale": "point_of_use", "rated": "75 gal/day"}]
 
@@ -167,6 +173,20 @@ class Believed(Read):
         self.assertEqual(slip.look.readings.last("uv.lamp_hours"), (START + dt.timedelta(days=90), 9320.0))
         self.assertIn("lamp-old", [cause.id for cause in slip.causes])
 
+    def test_what_a_membrane_makes_is_no_slip(self) -> None:
+        """2.5 mg/L of dissolved solids no well has; permeate may, and raw water that says so is doubted."""
+        tap = variant_of(TAP, {"tds": "420 mg/L"})
+        self.assertEqual(self.look(tap, every([30], ro__tds_out="2.5 mg/L")).look.doubted, [])
+        self.assertEqual(len(self.look(tap, every([30], ro__tds_in="2.5 mg/L")).look.doubted), 1)
+
+    def test_a_band_is_as_wide_as_what_is_read(self) -> None:
+        """Alkalinity of which no field test is known: a quarter of it either way, not a quarter of a milligram."""
+        band = self.look(self.well, every([30], stone__alkalinity_out="80 mg/L as CaCO3")).look.bands.band("stone.alkalinity_out")
+        assert band is not None and band.low is not None and band.high is not None
+        values = [water.value("alkalinity") for water in (self.well.run.stages[0].water_out, self.well.run.stages[0].mild_out)]
+        self.assertAlmostEqual(band.high, max(values) * 1.25)
+        self.assertAlmostEqual(band.low, min(values) - 0.25 * max(values))
+
     def test_one_slip_is_doubted_once(self) -> None:
         """A pressure typed in another unit stands alone, and the drop it would make is not a second doubt."""
         entries = every(range(0, 300, 30), five__pressure_in="50 psi", five__pressure_out=lambda i: "330 psi" if i == 5 else "47 psi")
@@ -210,6 +230,26 @@ class Judged(Read):
         self.fires("solution-weak", fed, weak, every(range(0, 42, 7), tank__free_chlorine_out="1 mg/L"))
         for key in ("tank__free_chlorine_out", "tank__free_chlorine_in", "carbon__free_chlorine_in"):
             self.fires("feed-lost", fed, every([30, 60, 90], **{key: lambda i: "0 mg/L" if i else "1 mg/L"}), near)
+
+    def test_no_chlorine_at_a_tap_behind_carbon_is_as_designed(self) -> None:
+        """No feed is lost where carbon takes out what it gives; where the tap had a residual before, the carbon not renewed, it is."""
+        fed = variant_of(
+            [
+                {"kind": "chemical_feed", "id": "feed", "chemical": "chlorine"},
+                {"kind": "retention_tank", "id": "tank"},
+                {"kind": "carbon", "id": "carbon"},
+            ]
+        )
+        self.assertEqual(self.causes(fed, every([30, 60, 90], tap__free_chlorine="0 mg/L")), [])
+        went = every([30, 60, 90, 120], tap__free_chlorine=lambda i: ["0.5 mg/L", "0.5 mg/L", "0 mg/L", "0 mg/L"][i])
+        self.fires("feed-lost", fed, went, [*went, {"on": day(75), "did": "carbon/medium"}])
+        plain = variant_of([{"kind": "chemical_feed", "id": "feed", "chemical": "chlorine"}, {"kind": "retention_tank", "id": "tank"}])
+        self.fires("feed-lost", plain, every([30, 60], tap__free_chlorine="0 mg/L"), every([30, 60], tap__free_chlorine="0.6 mg/L"))
+
+    def test_a_lamp_of_which_nothing_was_written(self) -> None:
+        """Water read at the lamp for three years says nothing of its age: the due date speaks of that; a lamp that was changed once and never again is old."""
+        self.assertEqual(self.causes(self.well, every([1000], uv__ph_in="7.1")), [])
+        self.fires("lamp-old", self.well, [{"on": day(5), "did": "uv/lamp"}, *every([1000], uv__ph_in="7.1")], every([1000], uv__ph_in="7.1"))
 
     def test_water_past_all_units_at_once(self) -> None:
         """Hardness as the well has it, not as the stone would send it on: the bypass is along them all, and no softener is blamed."""
@@ -316,3 +356,24 @@ class Judged(Read):
         """A smell of hot water this year asks for the heater; one of three years ago does not."""
         now = [{"on": day(1100), "seen": ["rotten_egg_hot_only"]}]
         self.fires("heater", self.well, now, [{"on": day(5), "seen": ["rotten_egg_hot_only"]}, {"on": day(1100), "note": "fine"}])
+
+
+class AnyReading(Read):
+    @fuzz(25)
+    @given(st.randoms(use_true_random=False))
+    def test_what_is_as_designed_is_no_fault(self, random: Any) -> None:
+        """Any one reading inside its band, on any golden job: no danger, no fault, no doubt."""
+        variant = variant_of_job(random.choice(frozen())["job"])
+        ids = [stage.id for stage in variant.run.stages]
+        empty = self.look(variant, [], as_of=400)
+        for name in random.sample(known_keys(ids), 8):
+            key, on = log_key(name, ids), random.randint(0, 400)
+            band = empty.look.bands.band(name, START + dt.timedelta(days=on))
+            if band is None or name == "meter" or (key.analyte is not None and key.analyte.is_microbe):
+                continue
+            low = band.low or 0.0
+            value = low + random.uniform(0.01, 0.99) * ((2 * low + 1 if band.high is None else band.high) - low)
+            text = f"{value:.6f} {'' if key.unit in ('1', 'hour', 'day', 'pH') else key.unit}".strip()
+            found = self.look(variant, [{"on": day(on), "readings": {name: text}}], as_of=400)
+            self.assertEqual([cause.id for cause in found.causes if cause.severity in ("danger", "fault")], [], f"{name} {text}")
+            self.assertEqual(found.look.doubted, [], f"{name} {text}")

@@ -5,9 +5,11 @@ from __future__ import annotations
 from ..trend import Point
 from .sign import Sign, Signs, mark, sign, stands
 
+TAP_CHLORINE = "tap.free_chlorine"
+
 
 def _residual(s: Signs) -> tuple[str, Point] | None:
-    """The newest reading of what a feed should leave: at it, behind what keeps it, before what takes it out, else at a tap."""
+    """The newest reading of what a feed should leave: at it, behind what keeps it, before what takes it out; at a tap where it arrives there."""
     assert s.stage is not None
     behind = s.look.stages[s.stage.index + 1 :]
     keys = [s.key("free_chlorine_out")]
@@ -16,8 +18,20 @@ def _residual(s: Signs) -> tuple[str, Point] | None:
         if stage.water_out.value("free_chlorine") < mark("residual_gone"):
             break
         keys.append(f"{stage.id}.free_chlorine_out")
-    held = [(key, point) for key in (*keys, "tap.free_chlorine") if (point := s.fresh(key)) is not None]
+    else:
+        keys.append(TAP_CHLORINE)
+    if TAP_CHLORINE not in keys and _was_at_the_tap(s):
+        keys.append(TAP_CHLORINE)
+    held = [(key, point) for key in keys if (point := s.fresh(key)) is not None]
     return max(held, key=lambda pair: pair[1][0]) if held else None
+
+
+def _was_at_the_tap(s: Signs) -> bool:
+    """Whether a residual was read at a tap twice or more before, though the design takes it out, and nothing that does was renewed since."""
+    points = s.current(TAP_CHLORINE)
+    renewed = [entry.on for stage in s.look.stages for task in ("medium", "cartridge") for entry in s.look.log.services.get(f"{stage.id}/{task}", [])]
+    last = max(renewed, default=s.look.log.started_on)
+    return sum(value > mark("residual_gone") for day, value in points[:-1] if day >= last) >= 2
 
 
 @sign

@@ -69,7 +69,7 @@ def _lamp_past(s: Signs) -> Sign | None:
             point[1] > band.high, f"{point[1]:.0f} h on its counter on {point[0]}, {band.high:.0f} h at the most", ((point[0], s.key("lamp_hours")),)
         )
     found = s.look.due.get(f"{s.id}/lamp")
-    told_of = any(key.startswith(f"{s.id}.") for key in s.look.log.points) or any(task.startswith(f"{s.id}/") for task in s.look.log.services)
+    told_of = bool(s.readings.points(s.key("lamp_hours"))) or f"{s.id}/lamp" in s.look.log.services
     if found is None or not told_of:
         return None  # who writes nothing down of a lamp may still change it; the due date speaks of that
     return Sign((s.look.as_of - found.due_on).days > 30, f"a new lamp was due on {found.due_on}, last one on {found.last}")
