@@ -260,6 +260,7 @@ def keeping(workspace: Any, client: Any) -> None:
     from treatment.keeping.diagnosis import Diagnosis
     from workbench.jobs.models import Job, Survey
     from workbench.logs.models import JobLog
+    from workbench.logs.services import worked_for
 
     chosen, log, tasks, day = a_log(60, 5)
     line("diagnosis of five years, monthly", [timed(lambda: Diagnosis(chosen, log, day, tasks).document()) for _ in range(10)], "100")
@@ -269,11 +270,21 @@ def keeping(workspace: Any, client: Any) -> None:
     Survey.objects.bulk_create(Survey(job=job) for job in jobs)
     today = dt.date.today()
     JobLog.objects.bulk_create(
-        JobLog(job=job, started_on=today, due_on=day, coming=[[day.isoformat(), "softener/salt", "Salt in", "owner"]])
+        JobLog(
+            job=job,
+            started_on=today,
+            due_on=day,
+            coming=[[day.isoformat(), "softener/salt", "Salt in", "owner"]],
+            area=f"Area {job.pk % 12}",
+            worked_on=today,
+            worked_for=worked_for(job),
+        )
         for job, day in ((job, today + dt.timedelta(days=n % 400 - 30)) for n, job in enumerate(jobs))
     )
     client.get("/calendar/")
     line("firm's calendar over 10 000 jobs", [timed(lambda: client.get("/calendar/")) for _ in range(20)], "200")
+    JobLog.objects.update(worked_on=None)
+    line("the same, every summary out of date", [timed(lambda: client.get("/calendar/")) for _ in range(20)], "-")
 
 
 if __name__ == "__main__":

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from django.core.paginator import Page, Paginator
@@ -41,6 +41,12 @@ def due_by(workspace: Workspace, what: str) -> list[dict[str, Any]]:
     """The same counts for each value of a field of the logs: whose houses, which area; those without one last."""
     rows = JobLog.objects.filter(job__workspace=workspace).values(name=F(what)).annotate(houses=Count("pk"), **_due_counts())
     return sorted((dict(row) for row in rows), key=lambda row: (not row["name"], row["name"] or ""))
+
+
+def summed(rows: Iterable[Mapping[str, Any]]) -> dict[str, int]:
+    """The counts of all rows together."""
+    held = list(rows)
+    return {name: sum(row[name] for row in held) for name in _due_counts()}
 
 
 def _due_counts() -> dict[str, Count]:

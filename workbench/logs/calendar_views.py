@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Membership
-from ..jobs.listing import due_by, due_counts
+from ..jobs.listing import due_by, due_counts, summed
 from ..request import Request
 from . import doors, services
 from .models import CalendarLink, JobLog
@@ -39,11 +39,12 @@ def calendar(request: Request) -> HttpResponse:
         (log, [(dt.date.fromisoformat(on), task, words, who) for on, task, words, who in log.coming if on <= end.isoformat()][:4])
         for log in rows[:PER_PAGE]
     ]
+    by_area = due_by(member.workspace, "area")
     links = CalendarLink.objects.select_related("technician").filter(workspace=member.workspace, job=None)
     members = Membership.objects.select_related("user").filter(workspace=member.workspace)
     return render(request, "logs/calendar.html", {
-        "workspace": member.workspace, "counts": due_counts(member.workspace, chosen), "of": technician, "area": area, "members": members,
-        "by_technician": due_by(member.workspace, "technician__username"), "by_area": due_by(member.workspace, "area"),
+        "workspace": member.workspace, "counts": due_counts(member.workspace, chosen) if chosen else summed(by_area), "of": technician, "area": area, "members": members,
+        "by_technician": due_by(member.workspace, "technician__username"), "by_area": by_area,
         "rows": shown, "today": today, "links": links, "page": start // PER_PAGE + 1, "more": len(rows) > PER_PAGE,
     })  # fmt: skip
 

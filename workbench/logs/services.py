@@ -152,7 +152,8 @@ def refreshed(workspace: Workspace, most: int | None = None) -> int:
     stands = Concat(Value(f"{ENGINE}/"), Cast("job__version", CharField()))
     old = Q(worked_on__lt=timezone.localdate() - dt.timedelta(days=7)) | Q(worked_on=None)
     logs = JobLog.objects.filter(job__workspace=workspace).annotate(stands=stands).filter(~Q(worked_for=F("stands")) | old)
-    found = list(logs.order_by("worked_on", "pk").select_related("job__survey", "job__workspace")[:most])
+    first = list(logs.order_by("worked_on", "pk").values_list("pk", flat=True)[:most])
+    found = JobLog.objects.filter(pk__in=first).select_related("job__survey", "job__workspace") if first else []
     for log in found:
         try:
             book = opened(log.job)
@@ -161,7 +162,7 @@ def refreshed(workspace: Workspace, most: int | None = None) -> int:
             continue
         if book is not None:
             remember(book)
-    return len(found)
+    return len(first)
 
 
 def check(job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]]) -> None:
