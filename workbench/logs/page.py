@@ -45,7 +45,11 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
     return {
         "log": book.log,
         "key": secrets.token_hex(8),
-        "causes": [(each, names.get(each.stage or "", ""), notes.get((each.id, each.stage or ""))) for each in causes],
+        "causes": [
+            (each, names.get(each.stage or "", ""), notes.get((each.id, each.stage or "")))
+            for each in causes
+            if not here or each.stage in (here, None) or each.severity == "danger"
+        ],
         "aside": aside,
         "opened_cause": opened_cause,
         "due": due_rows(

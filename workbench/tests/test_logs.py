@@ -316,6 +316,14 @@ class Causes(Logbook):
         self.assertEqual(JobLog.objects.get().dangers, 1)
         self.assertContains(self.client.get(reverse("calendar")), "<b>1</b> in danger")
 
+    def test_standing_before_another_unit(self) -> None:
+        """A cause of the softener is not told at the stone; a danger is told everywhere."""
+        self.hard(12, 8)
+        self.assertIn("Salt empty", self.page("?at=softener"))
+        self.assertNotIn("Salt empty", self.page("?at=stone"))
+        self.line("coliform at tap present")
+        self.assertIn("Microbes returned", self.page("?at=stone"))
+
     def test_a_cause_opens_its_readings(self) -> None:
         self.hard(12, 8)
         self.assertIn("log-marked", self.page("?cause=salt-empty&of=softener"))
