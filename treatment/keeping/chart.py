@@ -110,9 +110,9 @@ def chart(found: Diagnosis, key: str, title: str, system: str) -> Chart | None:
 def _end(as_of: dt.date, begin: dt.date, coming: dt.date | None) -> dt.date:
     """The last day that is drawn: today, or a little beyond a crossing that is near enough."""
     behind = max((as_of - begin).days, 30)
-    if coming is None:
+    if coming is None or (coming - as_of).days > behind * AHEAD:
         return as_of
-    return min(as_of + dt.timedelta(days=int(behind * AHEAD)), coming + dt.timedelta(days=max(behind // 12, 5)))
+    return coming + dt.timedelta(days=max(behind // 12, 5))
 
 
 def _expected(found: Diagnosis, key: str, begin: dt.date, days: Sequence[dt.date]) -> list[tuple[dt.date, Band | None]]:

@@ -111,6 +111,21 @@ class OnADay(Read):
         self.assertEqual(self.band(found, "soft.hardness_out").low, 0.0)
         self.assertGreater(self.band(found, "source.hardness").low or 0, 0)
 
+    def test_a_chart_reaches_to_a_crossing_that_is_near(self) -> None:
+        """Half as far ahead as lies behind, at the most: a crossing in years leaves the drawing at today, its day is told."""
+        near, far = (
+            chart(self.look(self.well, every(range(0, 300, 30), five__pressure_in="340 kPa", five__pressure_out=lambda i, more=more: f"{330 - more * i} kPa")),
+                  "five.pressure_drop", "drop", "us") for more in (6, 2)
+        )  # fmt: skip
+        assert near is not None and far is not None and near.trend is not None and far.trend is not None
+        self.assertTrue(near.crosses and far.crosses)
+        self.assertEqual(
+            next(label.text for label in far.labels if label.role == "axis" and label.anchor == "end"), f"{START + dt.timedelta(days=270):%b %Y}"
+        )
+        self.assertNotEqual(
+            next(label.text for label in near.labels if label.role == "axis" and label.anchor == "end"), f"{START + dt.timedelta(days=270):%b %Y}"
+        )
+
     def test_a_chart_draws_the_band_of_each_day(self) -> None:
         """Light fades with the lamp: the band's lower edge falls, a new lamp lifts it again."""
         entries = [*every(range(10, 330, 30), uv__lamp_hours=lambda i: 240 + 720 * i, uv__intensity=lambda i: f"{98 - 2 * i} %"),

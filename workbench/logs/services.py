@@ -219,6 +219,13 @@ def take_document(job: Job, text: str, user: Any) -> int:
     return len(add(job, entries, user, hashlib.sha256(text.encode()).hexdigest()[:40])) if entries else 0
 
 
+def task_named(job: Job, id: str) -> str:
+    """A task of the job's train in words; its id where the train has none such."""
+    tasks = {task.id: task for task in upkeep(design_of(job, trains.shown_stages(job)).chosen)}
+    task = tasks.get(id)
+    return id if task is None else f"{task.row.task}, {task.stage.said}" if task.stage is not None else task.row.task
+
+
 def put_away(job: Job, pk: int, gone: bool) -> None:
     """Take an entry out, or put it back."""
     LogEntry.objects.filter(log__job=job, pk=pk).update(gone=gone)

@@ -144,6 +144,7 @@ def done(request: Request, pk: int) -> HttpResponse:
         return logbook_page(
             request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount, task_on=request.POST.get("on", "")
         )
+    messages.success(request, f"Done on {on}: {services.task_named(job, body['did'])}. A slip is taken out among the entries.")
     return redirect(reverse("logbook", args=[pk]) + "#due")
 
 
