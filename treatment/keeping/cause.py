@@ -81,3 +81,8 @@ class Cause:
             "do": list(self.do),
             "severity": self.severity,
         }
+
+
+def sentence(words: str) -> str:
+    """Words as a sentence begins with them: pH stays pH."""
+    return words if words[:2] == "pH" else words[0].upper() + words[1:]

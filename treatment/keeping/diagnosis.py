@@ -13,7 +13,7 @@ from ..language.schema import array, maybe, obj
 from ..planning.variant import Variant
 from ..train.room import StageRun
 from .band import Mark
-from .cause import BOIL, ORDER, SEVERITIES, Cause, Row, rows
+from .cause import BOIL, ORDER, SEVERITIES, Cause, Row, rows, sentence
 from .due import Due, due
 from .log import Log
 from .look import COUNTED, Look
@@ -205,7 +205,7 @@ def _days(line: Trend, slope: float, mark: Mark) -> int | None:
 
 
 def _sentence(sign: Sign) -> str:
-    return sign.words[0].upper() + sign.words[1:]
+    return sentence(sign.words)
 
 
 def diagnosis_schema() -> dict[str, Any]:

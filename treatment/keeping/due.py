@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
+from ..language.display import show
 from ..language.tables import table
 from ..planning.variant import Variant
 from .log import Log
@@ -93,7 +94,7 @@ def _interval(task: Task, log: Log, use: Use, last: dt.date) -> Interval:
         return _sooner(lives, task)
     if task.scales and use.ratio is not None:
         days = task.every / use.ratio
-        words = f"the meter says {use.daily:.0f} L a day where the design has {use.design:.0f}; {_design(task)}"
+        words = f"the meter says {use.said(use.daily or 0.0)} where the design has {use.said(use.design)}; {_design(task)}"
         return _sooner(Interval(days, *_about(days, "metered"), "consumption", words), task)
     return plain
 
@@ -133,11 +134,12 @@ def _by_fills(task: Task, log: Log, use: Use) -> Interval | None:
         if planned / FAR < seen < planned * FAR:
             rate, learned = seen, True
     days = fills[-1][1] / rate
-    words = f"{fills[-1][1]:.1f} kg filled lasts {days:.0f} days at {rate * 30:.1f} kg a month"
+    filled, monthly, by_design = (show(mass, "kg", use.system) for mass in (fills[-1][1], rate * 30, planned * 30))
+    words = f"{filled} filled lasts {days:.0f} days at {monthly} a month"
     if learned or use.ratio is None:
-        words += f" as this house used; by the design {planned * 30:.1f} kg" if learned else " by the design"
+        words += f" as this house used; by the design {by_design}" if learned else " by the design"
     else:
-        words += f" by what the meter says ({use.daily:.0f} L a day); by the design {planned * 30:.1f} kg at {use.design:.0f} L a day"
+        words += f" by what the meter says ({use.said(use.daily or 0.0)}); by the design {by_design} at {use.said(use.design)}"
     low, high = _about(days, "filled") if learned else (days * min(spread), days * max(spread))
     return Interval(days, low, high, "consumption", words)
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ..language.display import show, show_within
 from ..language.log_keys import LogKey
 from ..language.tables import table
 from ..planning.variant import Variant
@@ -15,6 +16,7 @@ from .bands import Bands
 from .due import Due
 from .log import Log
 from .readings import Readings, worked_out
+from .series import series
 from .trend import Point, alone
 from .upkeep import Task
 from .use import Use
@@ -48,7 +50,7 @@ class Look:
         self.stages: tuple[StageRun[Any], ...] = variant.run.stages
         self.ids = [stage.id for stage in self.stages]
         self.use = Use(variant, self.log)
-        self.marks = _MARKS
+        self.marks, self.system = _MARKS, variant.audit.facts.job.units
         self.doubted: list[Doubt] = []
         read = self._read()
         self.readings = self._believed(read, Bands(variant, tasks, read, as_of))
@@ -67,12 +69,17 @@ class Look:
         if key.analyte is not None and not key.analyte.is_microbe:
             low, high = key.analyte.plausible
             if not low <= value <= high and not self._designed(on, key.key, value):
-                self.doubted.append(Doubt(on, key.key, f"{value:.4g} {key.unit} is outside what water holds ({low:g} to {high:g})", impossible=True))
+                span = show_within(low, high, key.shown, self.system)
+                self.doubted.append(Doubt(on, key.key, f"{self._said(key.key, value)} is outside what water holds ({span})", impossible=True))
                 return False
         if key.what == "intensity" and value > _MARKS["light_most"]:
             self.doubted.append(Doubt(on, key.key, f"{value:.0f} % is more light than a new lamp gives", impossible=True))
             return False
         return True
+
+    def _said(self, key: str, value: float) -> str:
+        """A value of a series, in the job's units."""
+        return show(value, series(key, self.ids).shown, self.system)
 
     def _designed(self, on: dt.date, key: str, value: float) -> bool:
         """Whether a value that natural water does not have is what the design makes of it: a membrane's permeate, rain."""
@@ -90,7 +97,7 @@ class Look:
             gone = set(self._alone(key, read, bands))
             own, told = read.series(key).own, {(doubt.on, doubt.key) for doubt in self.doubted}
             self.doubted += [
-                Doubt(on, own, f"{value:.4g} stands alone: those before and after it say otherwise, and nothing else says the same")
+                Doubt(on, own, f"{self._said(key, value)} stands alone: those before and after it say otherwise, and nothing else says the same")
                 for on, value in sorted(gone)
                 if (on, own) not in told
             ]
@@ -152,7 +159,7 @@ class Look:
             key = entry.readings[0].key.key if entry.readings else entry.did or "entry"
             self.doubted.append(Doubt(entry.on, key, "the same entry stands there twice; it counts once"))
         for on, value in self.use.backwards:
-            self.doubted.append(Doubt(on, "meter", f"{value:.0f} L is less than before: the meter was replaced, or misread"))
+            self.doubted.append(Doubt(on, "meter", f"{show(value, 'L', self.system)} is less than before: the meter was replaced, or misread"))
 
     @property
     def keys(self) -> list[str]:

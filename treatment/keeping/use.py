@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
 
+from ..language.display import show
 from ..language.tables import table
 from ..planning.variant import Variant
 from .log import Log
@@ -31,7 +32,11 @@ class Use:
     """The meter of a log beside the design's daily use."""
 
     def __init__(self, variant: Variant, log: Log):
-        self.design, self.log = variant.audit.duty.daily, log
+        self.design, self.log, self.system = variant.audit.duty.daily, log, variant.audit.facts.job.units
+
+    def said(self, daily: float) -> str:
+        """What runs a day, in the job's units."""
+        return show(daily, "L/day", self.system)
 
     @cached_property
     def readings(self) -> list[tuple[dt.date, float]]:

@@ -11,7 +11,7 @@ from ..language.display import show
 from ..language.log_keys import TAP, log_key
 from ..language.tables import table
 from .band import Band
-from .cause import Cause
+from .cause import Cause, sentence
 from .look import Look
 from .trend import Point
 
@@ -106,8 +106,7 @@ def _cause(
     key: str,
     apart: str = "A second sample in another month: as then, a season; as now, it moved.",
 ) -> Cause:
-    evidence = tuple(line[0].upper() + line[1:] if line[:2] != "pH" else line for line in evidence)
-    return Cause(id, None, ALONE, 0.0, evidence, (), apart, do, severity, ((day, key),))
+    return Cause(id, None, ALONE, 0.0, tuple(map(sentence, evidence)), (), apart, do, severity, ((day, key),))
 
 
 def _in_years_before(points: list[Point], end: float, above: bool) -> dt.date | None:

@@ -373,6 +373,27 @@ class Judged(Read):
         self.fires("heater", self.well, now, [{"on": day(5), "seen": ["rotten_egg_hot_only"]}, {"on": day(1100), "note": "fine"}])
 
 
+class InTheJobsUnits(Read):
+    def test_no_sentence_speaks_in_others(self) -> None:
+        """Evidence, due dates and doubts of one log: gallons, grains, psi and pounds in one job, litres, bar and kilograms in the other."""
+        months = range(30, 400, 30)
+        entries = [
+            *every(months, soft__hardness_out=lambda i: "9 gpg" if i > 4 else "0 gpg", soft__regenerations=40, meter=lambda i: f"{60000 * i} L", soft__iron_in="0.9 mg/L",
+                   five__pressure_in="50 psi", five__pressure_out=lambda i: f"{49 - 1.4 * i} psi", stone__ph_out=lambda i: f"{7.2 - 0.07 * i}"),
+            *({"on": day(on), "did": "soft/salt", "amount": "80 lb"} for on in (20, 60, 95)),
+            *every([402, 409], meter=lambda i: f"{900000 + 4000 * i} L"), {"on": day(409), "away": {"from": day(402), "to": day(409)}},
+            *every([405], iron__iron_out="80 mg/L", iron__hardness_out="99 gpg"), *every([410], meter="5 L"), *every([411], source__hardness="40 gpg"),
+        ]  # fmt: skip
+        for units, others in (("us", r"\d (L|L/day|kPa|bar|kg|cm|mg/L CaCO)\b"), ("metric", r"\d (gal|gal/day|gpg|psi|lb|in|gpm)\b")):
+            found = self.look(variant_of(WELL, job={"units": units}), entries)
+            said = [line for cause in found.causes for line in (*cause.evidence, *cause.against)]
+            said += [each.why for each in found.due] + [doubt.why for doubt in found.look.doubted]
+            self.assertGreater(len(said), 20)
+            for line in said:
+                self.assertNotRegex(line, others)
+                self.assertNotRegex(line, r"\bPH\b|\b1 days\b")
+
+
 class AnyReading(Read):
     @fuzz(25)
     @given(st.randoms(use_true_random=False))

@@ -196,7 +196,7 @@ class Entering(Logbook):
         """Salt of half the amount is due in half the time; the page says so."""
         self.begin()
         self.client.post(self.where("logbook-done"), {"task": "softener/salt", "amount": "10 kg", "on": ago(1).isoformat()})
-        self.assertIn("10.0 kg filled lasts", self.page())
+        self.assertIn("22 lb filled lasts", self.page())
         self.assertContains(
             self.client.post(self.where("logbook-done"), {"task": "softener/pepper"}), "expected a task of this train", status_code=422
         )

@@ -16,7 +16,7 @@ def _iron_high(s: Signs) -> Sign | None:
     assert s.stage is not None
     point = s.fresh(s.key("iron_in"))
     value = point[1] if point is not None else s.stage.water_in.value("iron")
-    return Sign(value > mark("iron_arrives"), f"iron {value:.2g} mg/L arrives")
+    return Sign(value > mark("iron_arrives"), f"iron {s.reads('iron', value)} arrives")
 
 
 @sign
@@ -30,7 +30,7 @@ def _coated(s: Signs) -> Sign | None:
 @sign
 def _hardness_high(s: Signs) -> Sign | None:
     assert s.stage is not None
-    return Sign(s.stage.water_in.hardness > mark("hardness_arrives"), f"hardness {s.stage.water_in.hardness:.0f} mg/L arrives")
+    return Sign(s.stage.water_in.hardness > mark("hardness_arrives"), f"hardness {s.reads('hardness', s.stage.water_in.hardness)} arrives")
 
 
 @sign

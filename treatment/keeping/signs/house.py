@@ -107,7 +107,7 @@ def _more_used(s: Signs) -> Sign | None:
         return None
     lately = sum(each.daily * each.days for each in last) / max(sum(each.days for each in last), 1)
     most = mark("more_use")
-    told = f"{lately:.0f} L a day lately, {use.design:.0f} L by the design"
+    told = f"{s.shown(lately, 'L/day')} lately, {s.shown(use.design, 'L/day')} by the design"
     return Sign(lately > most * use.design and use.ratio > 0.5 * (1 + most), told, tuple((each.end, "meter") for each in last))
 
 
@@ -120,7 +120,7 @@ def _used_when_away(s: Signs) -> Sign | None:
         inside = [(on, total) for on, total in readings if begin <= on <= end]
         if len(inside) >= 2 and inside[-1][0] > inside[0][0]:
             daily = (inside[-1][1] - inside[0][1]) / (inside[-1][0] - inside[0][0]).days
-            told = f"{daily:.0f} L a day ran from {inside[0][0]} to {inside[-1][0]}, while nobody was there"
+            told = f"{s.shown(daily, 'L/day')} ran from {inside[0][0]} to {inside[-1][0]}, while nobody was there"
             return Sign(daily > mark("night_use"), told, ((inside[-1][0], "meter"),))
     nights = [(moment, total) for entry in s.look.log.entries if (moment := _night(entry)) and (total := _total(entry)) is not None]
     for (begin, first), (end, then) in reversed(list(itertools.pairwise(nights))):
@@ -128,7 +128,7 @@ def _used_when_away(s: Signs) -> Sign | None:
             return None
         hours = (end - begin).total_seconds() / 3600
         if mark("night_least") <= hours <= mark("night_most") and then >= first:
-            told = f"{then - first:.0f} L ran in {hours:.0f} hours of the night of {begin.date()}"
+            told = f"{s.shown(then - first, 'L')} ran in {hours:.0f} hours of the night of {begin.date()}"
             return Sign(then - first > NIGHT * hours, told, ((end.date(), "meter"),))
     return None
 
@@ -160,7 +160,7 @@ def _used_when_away_or_beyond(s: Signs) -> Sign | None:
         wanted = s.look.use.daily / max(s.look.use.design, 1.0) / max(figure.value, 0.25)
         if wanted > 0 and (s.look.use.ratio or 1.0) > mark("use_beyond") and made < mark("few_regenerations") * wanted:
             return yes(
-                f"the meter says {s.look.use.daily:.0f} L a day, the regenerations of the {stage.said} only {made / wanted:.0%} of that",
+                f"the meter says {s.shown(s.look.use.daily, 'L/day')}, the regenerations of the {stage.said} only {made / wanted:.0%} of that",
                 (points[-1][0], "meter"),
             )
     return None
@@ -199,7 +199,7 @@ def _cannot_be(s: Signs) -> Sign | None:
     """Whether a reading is one that no water gives, or readings contradict each other."""
     for doubt in reversed(s.look.doubted):
         if doubt.impossible and s.today(doubt.on):
-            return yes(f"{doubt.key} on {doubt.on}: {doubt.why}", (doubt.on, doubt.key))
+            return yes(f"{log_key(doubt.key, s.look.ids).words} on {doubt.on}: {doubt.why}", (doubt.on, doubt.key))
     return next((found for stage in s.look.stages for told in CONTRADICTIONS if (found := told(s, stage)) is not None), None)
 
 

@@ -25,8 +25,12 @@ def _flow_low(s: Signs) -> Sign | None:
 
 @sign
 def _flow_up(s: Signs) -> Sign | None:
-    points = s.current(s.key("normal_flow"))
-    return None if len(points) < 2 else Sign(points[-1][1] > mark("flow_rose") * points[0][1], "its flow rose")
+    points, key = s.current(s.key("normal_flow")), s.key("normal_flow")
+    if len(points) < 2:
+        return None
+    (first, one), (last, other) = points[0], points[-1]
+    told = f"put right for temperature it made {s.said(key, one)} on {first}, {s.said(key, other)} on {last}"
+    return Sign(other > mark("flow_rose") * one, told, ((last, key),))
 
 
 @sign
@@ -45,7 +49,9 @@ def _feed_hard(s: Signs) -> Sign | None:
     for key in (s.key("hardness_in"), *(f"{other.id}.hardness_out" for other in reversed(s.look.stages[: s.stage.index]))):
         if (point := s.fresh(key)) is not None:
             return Sign(point[1] > mark("hardness_arrives"), f"hardness {s.said(key, point[1])} feeds it on {point[0]}", ((point[0], key),))
-    return Sign(s.stage.water_in.hardness > mark("hardness_arrives"), f"by the design hardness {s.stage.water_in.hardness:.0f} mg/L feeds it")
+    return Sign(
+        s.stage.water_in.hardness > mark("hardness_arrives"), f"by the design hardness {s.reads('hardness', s.stage.water_in.hardness)} feeds it"
+    )
 
 
 @sign

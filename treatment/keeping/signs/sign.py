@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from ...language.analytes import analytes
 from ...language.display import show
 from ...language.tables import table
 from ...train.room import StageRun
@@ -105,6 +106,14 @@ class Signs:
         """A value of a series, in the job's units."""
         return show(value, self.readings.series(key).shown, self.system)
 
+    def shown(self, value: float, unit: str) -> str:
+        """A value of a unit of ``data/display.toml``, in the job's units."""
+        return show(value, unit, self.system)
+
+    def reads(self, name: str, value: float) -> str:
+        """A value of an analyte, in the job's units."""
+        return show(value, analytes()[name].shown_unit, self.system)
+
     def seen(self, what: str, words: str, days: int = STALE) -> Sign | None:
         """What somebody saw, smelt or tasted of late; nothing where nobody told."""
         lately = [day for day in self.look.log.seen.get(what, []) if (self.look.as_of - day).days <= days]
@@ -142,7 +151,9 @@ class Signs:
         if found is None:
             return None
         passed, interval = (self.look.as_of - found.last).days, max((found.due_on - found.last).days, 1)
-        return Sign(passed > times * interval, f"{found.task.row.task.lower()} was due on {found.due_on}, last done on {found.last}")
+        is_due = "was" if found.due_on < self.look.as_of else "is"
+        done = f"last done on {found.last}" if found.ever else f"never entered, running since {found.last}"
+        return Sign(passed > times * interval, f"{found.task.row.task.lower()} {is_due} due on {found.due_on}, {done}")
 
 
 def level(s: Signs, what: str) -> list[Point]:

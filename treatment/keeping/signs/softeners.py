@@ -112,7 +112,7 @@ def _count_runs(s: Signs) -> Sign | None:
 @sign
 def _meter_runs(s: Signs) -> Sign | None:
     last = s.stretches[-1:]
-    return None if not last else Sign(last[0].daily > 20, f"{last[0].daily:.0f} L a day ran until {last[0].end}", ((last[0].end, "meter"),))
+    return None if not last else Sign(last[0].daily > 20, f"{s.shown(last[0].daily, 'L/day')} ran until {last[0].end}", ((last[0].end, "meter"),))
 
 
 @sign
@@ -130,7 +130,7 @@ def _only_late(s: Signs) -> Sign | None:
     lately = [day for _, value, day in pairs if value > band.high and (s.look.as_of - day).days <= 3 * NEAR]
     if not lately:
         return None
-    told = f"soft up to {max(soft):.0f} days after a regeneration, hard from {min(hard):.0f} days"
+    told = f"soft up to day {max(soft):.0f} after a regeneration, hard from day {min(hard):.0f}"
     return Sign(min(hard) > max(soft), told, tuple((day, key) for _, _, day in pairs))
 
 
@@ -155,7 +155,7 @@ def _setting_seen(s: Signs) -> Sign | None:
 def _meter_stands(s: Signs) -> Sign | None:
     """Whether nobody uses water: the meter stood over the last stretches."""
     last = s.stretches[-2:]
-    return None if not last else Sign(all(each.daily <= 20 for each in last), f"{last[-1].daily:.0f} L a day ran until {last[-1].end}")
+    return None if not last else Sign(all(each.daily <= 20 for each in last), f"{s.shown(last[-1].daily, 'L/day')} ran until {last[-1].end}")
 
 
 @sign
@@ -195,14 +195,16 @@ def _iron_arrives(s: Signs) -> Sign | None:
     for key in (s.key("iron_in"), s.key("ferrous_iron_in")):
         if (point := s.fresh(key)) is not None:
             return Sign(
-                point[1] > limit, f"iron {s.said(key, point[1])} arrives on {point[0]}, it stays clean below {limit:g} mg/L", ((point[0], key),)
+                point[1] > limit,
+                f"iron {s.said(key, point[1])} arrives on {point[0]}, it stays clean below {s.reads('iron', limit)}",
+                ((point[0], key),),
             )
     for other in reversed(s.look.stages[: s.stage.index]):
         key = f"{other.id}.iron_out"
         if (point := s.fresh(key)) is not None:
             return Sign(point[1] > limit, f"iron {s.said(key, point[1])} leaves the unit before it on {point[0]}", ((point[0], key),))
     arrives = s.stage.water_in.value("iron")
-    return Sign(arrives > limit, f"by the design iron arrives with {arrives:.2g} mg/L")
+    return Sign(arrives > limit, f"by the design iron arrives with {s.reads('iron', arrives)}")
 
 
 @sign
