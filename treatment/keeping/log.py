@@ -7,6 +7,7 @@ import difflib
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass
+from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
@@ -217,12 +218,13 @@ class Reader:
             if isinstance(text, bool) or not isinstance(text, (str, int, float)):
                 self.fault(f"{path}.{name}", "expected a reading such as “48 psi”")
                 continue
+            typed = text if isinstance(text, str) else f"{Decimal(str(text)):f}"  # no powers of ten: a small number is written out
             try:
-                low, high = key.read(str(text))
+                low, high = key.read(typed)
             except NotUnderstood as error:
                 self.fault(f"{path}.{name}", error.reason)
                 continue
-            found.append(Value(key, low, high, str(text)))
+            found.append(Value(key, low, high, typed))
         return tuple(found)
 
     def _one_of(self, raw: Any, known: Iterable[str], path: str, what: str) -> str:

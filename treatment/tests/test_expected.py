@@ -14,7 +14,7 @@ from ..keeping.cause import BOIL
 from ..keeping.chart import chart
 from ..keeping.diagnosis import Diagnosis
 from ..keeping.series import series
-from ..language.errors import NotUnderstood
+from ..language.errors import BadDocument, NotUnderstood
 from ..language.log_keys import known_keys, log_key
 from .fuzz import fuzz
 from .golden import frozen
@@ -159,6 +159,14 @@ class Series(Read):
         self.assertEqual((series("meter", []).unit, series("five.iron_out", ["five"]).worked_out), ("L/day", False))
         with self.assertRaises(NotUnderstood):
             series("five.nothing", ["five"])
+
+    def test_a_number_as_devices_write_it(self) -> None:
+        """5e-06 in JSON is 0.000005, not an interval; what is no number is refused."""
+        entries = [{"on": day(1), "readings": {"tap.turbidity": 5e-06, "tap.ph": 7}}]
+        found = self.look(variant_of(WELL), entries).look.log.points
+        self.assertEqual([found[key][0][1].low for key in ("tap.turbidity", "tap.ph")], [5e-06, 7.0])
+        with self.assertRaises(BadDocument):
+            self.look(variant_of(WELL), [{"on": day(1), "readings": {"tap.ph": float("nan")}}])
 
     def test_permeate_by_the_day_or_by_the_minute(self) -> None:
         """60 gal a day = 60 × 3.785411784 ÷ 1440 L/min; 158 mL in a minute are as much; a bare number is by the day, as it is shown."""
