@@ -58,7 +58,7 @@ class Book:
         """Stage id -> its name, with its place in the train where two bear the same."""
         stages = self.design.chosen.run.stages
         names = [stage.name for stage in stages]
-        return {stage.id: f"{stage.name}, {stage.index + 1}." if names.count(stage.name) > 1 else stage.name for stage in stages}
+        return {stage.id: f"{stage.name}, unit {stage.index + 1}" if names.count(stage.name) > 1 else stage.name for stage in stages}
 
     def task_words(self, task: Task) -> str:
         """A task with the unit that it is done at."""
