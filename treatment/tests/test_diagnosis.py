@@ -219,6 +219,8 @@ class OfFilters(Read):
             return found
 
         self.fires("cartridge-clogged-early", self.well, lives(170, 120, 70), lives(170, 165, 172))
+        # far less than at first, though no longer less each time; once less, and then as ever, is nothing
+        self.fires("cartridge-clogged-early", self.well, lives(62, 60, 50, 30, 18, 18, 18), lives(62, 60, 30, 61, 60, 59))
 
     def test_cartridge_torn(self) -> None:
         """The drop falls by half with no change entered; with the change it is what a change does."""

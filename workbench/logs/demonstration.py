@@ -89,6 +89,8 @@ def farm(job: Job, days: int, pick: random.Random) -> Entries:
 def bothy(job: Job, days: int, pick: random.Random) -> Entries:
     """A cartridge at a peaty spring that dies earlier each year; the water is turbid each spring, and was before."""
     found: Entries = []
+    run = design_of(job, shown_stages(job)).chosen.run
+    mixed = next(stage for stage in run.stages if stage.kind == "retention_tank")
     day, life = 0, 62.0
     while day < days:
         day += round(life)
@@ -96,7 +98,7 @@ def bothy(job: Job, days: int, pick: random.Random) -> Entries:
         found.append((day, {"did": "sediment/cartridge", "note": pick.choice(["", "Brown through and through.", "Stained inside."])}))
     for month in range(1, days // 30 + 1):
         at = 30 * month
-        found.append((at, {"readings": {"chemical_feed.free_chlorine_out": f"{0.9 + pick.uniform(-0.2, 0.2):.1f} mg/L", "anion_exchange.salt_level": f"{12 + 3 * (month % 2)} in",
+        found.append((at, {"readings": {f"{mixed.id}.ph_out": f"{mixed.water_out.ph + pick.uniform(-0.1, 0.1):.1f}", "anion_exchange.salt_level": f"{12 + 3 * (month % 2)} in",
                                         "uv.lamp_hours": 720 * (month % 12 or 12), "meter": f"{at * 235} L"}}))  # fmt: skip
         if month % 12 == 0:
             found += [(at + 1, {"did": "uv/lamp"}), (at + 2, {"readings": {"tap.total_coliform": "absent", "tap.e_coli": "absent"}})]

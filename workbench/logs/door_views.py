@@ -21,7 +21,7 @@ from ..request import Request
 from . import doors, services
 from .entering import entered
 from .models import OwnerLink
-from .page import due_rows, entries_of
+from .page import EXAMPLES, due_rows, entries_of
 from .services import Book, Refused
 from .views import day_of, logbook_page
 
@@ -101,7 +101,7 @@ def _house(request: HttpRequest, link: OwnerLink, book: Book, status: int = 200,
     today = timezone.localdate()
     mine = [each for each in book.diagnosis.due if each.task.row.who == OWNER]
     context = {
-        "link": link, "job": book.job, "today": today, "key": secrets.token_hex(8),
+        "link": link, "job": book.job, "today": today, "example": EXAMPLES[book.job.units], "key": secrets.token_hex(8),
         "dangers": [cause for cause in services.standing(book) if cause.severity == "danger"],
         "due": due_rows(mine, book.job.units, book.names, today),
         "entries": entries_of(book, book.log.entries.filter(gone=False, by_name=OWNER)[:SHOWN]),

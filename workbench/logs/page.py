@@ -135,6 +135,13 @@ def _place(key: str) -> int:
     return FIRST.index(what) if what in FIRST else len(FIRST)
 
 
+#: what a line may say, by the job's units
+EXAMPLES = {
+    "us": "in 48 psi, out 44, hardness after softener 0, salt 80 lb, changed cartridge, orange stains, alarm",
+    "metric": "in 3.3 bar, out 3.0, hardness after softener 0, salt 40 kg, changed cartridge, orange stains, alarm",
+}
+
+
 @dataclass(frozen=True)
 class Preview:
     """A piece of a line while it is typed: what it is, what is expected of it, whether it lies outside, what is wrong with it."""
@@ -174,7 +181,11 @@ def _due(each: Due, system: str, names: dict[str, str], today: dt.date) -> dict[
         "due": each,
         "unit": names.get(each.task.stage.id, "") if each.task.stage else "The water",
         "amount": amount,
-        "when": f"{each.due_on:%-d %b %Y}" if not each.overdue else f"{abs(days)} days over" if each.ever else "never entered",
+        "when": f"{each.due_on:%-d %b %Y}"
+        if not each.overdue
+        else f"{abs(days)} day{'' if abs(days) == 1 else 's'} over"
+        if each.ever
+        else "never entered",
         "state": "overdue" if each.overdue else "today" if not days else "soon" if days <= 14 else "later",
     }
 

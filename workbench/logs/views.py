@@ -36,7 +36,7 @@ from . import services
 from .entering import entered
 from .labels import labels
 from .models import LogPhoto
-from .page import context_of, preview
+from .page import EXAMPLES, context_of, preview
 from .redesign import open_redesign
 from .services import Refused
 from .table import Understood, choices, understood
@@ -52,6 +52,7 @@ def logbook_page(request: HttpRequest, job: Job, status: int = 200, **more: Any)
         "today": timezone.localdate(),
         "here": request.GET.get("at", ""),
         "gone_last": _gone_last(request, job),
+        "example": EXAMPLES[job.units],
         "observations": [(key, OBSERVATION_WORDS[key]) for key in OBSERVATIONS],
     }
     if book is not None:

@@ -29,6 +29,7 @@ from ..door import store
 from ..jobs.models import Job
 from ..logs import doors, services
 from ..logs.models import CalendarLink, Device, JobLog, LogEntry, LogPhoto
+from ..logs.page import EXAMPLES
 from ..trains.models import TrainOption
 from .base import BrowserTestCase, WorkbenchTestCase, people
 from .test_starts import picture, with_train
@@ -88,6 +89,15 @@ class Entering(Logbook):
         jsonschema.validate(document, log_schema())
         self.assertEqual(len(document["entries"]), 2)
         jsonschema.validate(json.loads(self.client.get(self.where("logbook-diagnosis")).content), diagnosis_schema())
+
+    def test_the_example_is_a_line_that_is_understood(self) -> None:
+        """In each job's own units, by its own train."""
+        self.begin()
+        for units in ("us", "metric"):
+            Job.objects.filter(pk=self.job.pk).update(units=units)
+            self.assertIn(EXAMPLES[units], self.page())
+            LogEntry.objects.all().delete()
+            self.assertEqual(self.line(EXAMPLES[units]).status_code, 302)
 
     def test_what_is_not_understood_stays_with_the_reason(self) -> None:
         """The rest is kept; a line of nothing keeps nothing."""

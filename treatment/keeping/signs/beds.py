@@ -89,15 +89,14 @@ def _lives(s: Signs) -> list[int]:
 
 @sign
 def _lives_shorten(s: Signs) -> Sign | None:
+    """Whether cartridges last less and less, or have come to last far less than at first."""
     lives = _lives(s)
     if len(lives) < 2:
         return None
     last, usual = lives[-3:], statistics.median(lives[: max(len(lives) // 3, 1)])
-    falling = all(b < a for a, b in itertools.pairwise(last))
-    return Sign(
-        falling and last[-1] < mark("cartridge_short") * usual,
-        f"at first {usual:.0f} days, lately cartridges lasted {', '.join(map(str, last))} days",
-    )
+    falling = all(b < a for a, b in itertools.pairwise(last)) and last[-1] < mark("cartridge_short") * usual
+    short = len(lives) > 3 and max(last) < mark("cartridge_short") * usual and last[-1] <= last[0]
+    return Sign(falling or short, f"at first {usual:.0f} days, lately cartridges lasted {', '.join(map(str, last))} days")
 
 
 @sign
