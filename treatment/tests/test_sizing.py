@@ -215,8 +215,8 @@ class Monotone(TestCase):
     @given(st.floats(5, 60), st.floats(1.02, 3))
     @fuzz(30)
     def test_more_hardness_never_means_longer_between_regenerations(self, grains: float, times: float) -> None:
-        """For the same softener, harder water regenerates at least as often."""
-        train = [{"kind": "softener", "volume": "2 ft3"}]
+        """For the same softener at the same dose, harder water regenerates at least as often (a dose of our choosing steps up, and then it may not)."""
+        train = [{"kind": "softener", "volume": "2 ft3", "salt_dose": "8 lb/ft3"}]
         soft = figures(job(readings=HARD_ONLY | {"hardness": f"{grains:.3f} gpg"}, train=train), "softener")
         hard = figures(job(readings=HARD_ONLY | {"hardness": f"{grains * times:.3f} gpg"}, train=train), "softener")
         self.assertLessEqual(hard["days_between_regenerations"], soft["days_between_regenerations"] + 1e-9)
