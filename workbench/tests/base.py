@@ -8,12 +8,15 @@ from typing import Any
 from django.contrib.auth import get_user_model
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.test import TestCase, tag
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from treatment.tests.example import job as job_document
 from workbench.accounts.models import Membership, Workspace
 from workbench.door import store
 from workbench.jobs.models import Job
+
+#: how long a browser waits for what should be there [ms]: a busy machine may hold an answer for seconds
+PATIENCE = 15_000
 
 
 def people() -> tuple[Workspace, Any, Any, Any]:
@@ -61,6 +64,7 @@ class BrowserTestCase(StaticLiveServerTestCase):
         old = os.environ.get("DJANGO_ALLOW_ASYNC_UNSAFE")
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "1"
         cls.addClassCleanup(lambda: os.environ.pop("DJANGO_ALLOW_ASYNC_UNSAFE") if old is None else None)
+        expect.set_options(timeout=PATIENCE)
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)
         cls.browser = playwright.chromium.launch(
@@ -79,7 +83,7 @@ class BrowserTestCase(StaticLiveServerTestCase):
         context = self.browser.new_context(viewport={"width": width, "height": height}, base_url=self.live_server_url, reduced_motion="reduce")
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(15000)
+        page.set_default_timeout(PATIENCE)
         page.on(
             "console",
             lambda m: (
