@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from typing import Any
+import time
+from typing import Any, ClassVar
 
 from django.contrib.auth import get_user_model
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
@@ -58,9 +59,24 @@ class WorkbenchTestCase(TestCase):
 class BrowserTestCase(StaticLiveServerTestCase):
     """Tests in headless Chromium. A console error or warning on any page fails the test."""
 
+    answering: ClassVar[set[object]] = set()
+
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
+        cls.answering = set()
+        server = cls.server_thread.httpd
+        app = server.get_app()
+
+        def noted(environ: Any, start: Any) -> Any:
+            mark = object()
+            cls.answering.add(mark)
+            try:
+                return app(environ, start)
+            finally:
+                cls.answering.discard(mark)
+
+        server.set_app(noted)
         old = os.environ.get("DJANGO_ALLOW_ASYNC_UNSAFE")
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "1"
         cls.addClassCleanup(lambda: os.environ.pop("DJANGO_ALLOW_ASYNC_UNSAFE") if old is None else None)
@@ -77,6 +93,13 @@ class BrowserTestCase(StaticLiveServerTestCase):
         self.workspace, self.designer, self.viewer, self.stranger = people()
         self.problems: list[str] = []
         self.page = self.open("dora")
+
+    def _fixture_teardown(self) -> None:
+        """The tables are emptied when no request is under way: one that a closed page left behind would stand in the way."""
+        until = time.monotonic() + 10
+        while self.answering and time.monotonic() < until:
+            time.sleep(0.02)
+        super()._fixture_teardown()
 
     def open(self, user: str, width: int = 1280, height: int = 800) -> Page:
         """A fresh browser context, logged in through the form."""
