@@ -23,8 +23,6 @@ from .use import Use
 
 #: what is counted on and never falls, or is a level that is filled: no outliers are looked for there
 COUNTED = ("lamp_hours", "starts", "regenerations", "meter", "salt_level", "brine_level", "solution_level", "days_since_regeneration")
-#: what a sample for microbes tells: one that found some stands alone for good reason
-MICROBES = ("tap.total_coliform", "tap.e_coli")
 _MARKS: dict[str, float] = table("upkeep")["marks"]
 
 

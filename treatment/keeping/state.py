@@ -61,12 +61,13 @@ class State:
         return most(stated("most", "hours of a lamp", self.lamp_life(stage), "hour", "upkeep.lamps"))
 
     def _light(self, stage: StageRun[Any], on: dt.date) -> Band:
-        """What a lamp of this age gives with a clean sleeve, less three times what a sensor tells apart."""
+        """What a lamp of this age gives with a clean sleeve, less what a sensor tells apart, a few times over."""
         given = {
             "new": (_MARKS["intensity_new"], "%"), "old": (_MARKS["intensity_old"], "%"), "age": (self.lamp_age(stage, on), "hour"),
-            "life": (self.lamp_life(stage), "hour"), "tells": (self.tells("x.intensity"), "%"),
+            "life": (self.lamp_life(stage), "hour"), "past": (_MARKS["lamp_past"], "of its hours"),
+            "times": (_MARKS["light_tells"], "times"), "tells": (self.tells("x.intensity"), "%"),
         }  # fmt: skip
-        low = work("least", "new − (new − old) × min(age ÷ life, 1.2) − 3 × tells", "%", "upkeep.lamps", **given)
+        low = work("least", "new − (new − old) × min(age ÷ life, past) − times × tells", "%", "upkeep.lamps", **given)
         high = work("most", "new + more", "%", "upkeep.lamps", new=given["new"], more=(_MARKS["intensity_more"], "%"))
         return between(low, high)
 

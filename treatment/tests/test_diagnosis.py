@@ -229,6 +229,7 @@ class OfFilters(Read):
         self.fires("cartridge-torn", self.well, [*up, *down], [*up, {"on": day(135), "did": "five/cartridge"}, *down])
         again = every(range(200, 300, 20), **self.drop("five", lambda i: 20 + 10 * i))  # it climbs as a new one does: changed, and not written down
         self.assertNotIn("cartridge-torn", self.causes(self.well, [*up, *down, *again]))
+        self.assertNotIn("cartridge-torn", self.causes(self.well, [*up, *down], as_of=1000))  # nobody read it for two years
 
     def test_backwash_weak(self) -> None:
         """Below nine tenths of what lifts the bed; at the need it is not."""

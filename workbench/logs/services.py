@@ -179,11 +179,20 @@ def check(job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]]) -> None:
 
 
 def add(
-    job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]], user: Any, key: str = "", photo: Photo | None = None, by: str = ""
+    job: Job,
+    entries: Sequence[tuple[dt.date, dict[str, Any]]],
+    user: Any,
+    key: str = "",
+    photo: Photo | None = None,
+    by: str = "",
+    begun: dt.date | None = None,
 ) -> list[LogEntry]:
-    """Keep entries; one that was sent before, by its key, counts once. Raises Refused, and keeps none then."""
+    """Keep entries; one that was sent before, by its key, counts once. Raises Refused, and keeps none then.
+
+    begun: since when the train runs, where that is told; a log that began later is moved back to it, and to its first entry.
+    """
     check(job, entries)
-    key, first = key or secrets.token_hex(12), min(on for on, _ in entries)
+    key, first = key or secrets.token_hex(12), min([on for on, _ in entries] + ([begun] if begun else []))
     named = [(f"{key}-{number}", on, body) for number, (on, body) in enumerate(entries)]
     with transaction.atomic():
         hold(job)
@@ -213,10 +222,14 @@ def take_document(job: Job, text: str, user: Any) -> int:
     document = json.loads(text)
     entries = [(dt.date.fromisoformat(entry.pop("on")), entry) for entry in document["entries"]]
     begun = dt.date.fromisoformat(document["started_on"])
+    if entries:
+        return len(add(job, entries, user, hashlib.sha256(text.encode()).hexdigest()[:40], begun=begun))
+    if begun > timezone.localdate():
+        raise Refused(f"{begun} has not come yet.")
     log = log_of(job)
     if log is None or begun < log.started_on:
         started(job, begun)
-    return len(add(job, entries, user, hashlib.sha256(text.encode()).hexdigest()[:40])) if entries else 0
+    return 0
 
 
 def task_named(job: Job, id: str) -> str:

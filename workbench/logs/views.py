@@ -9,7 +9,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -22,7 +22,7 @@ from treatment.keeping.line import Line
 from treatment.keeping.upkeep import upkeep
 
 from ..accounts.access import job_for
-from ..attached import attached
+from ..attached import attached_json
 from ..door import design_of
 from ..jobs.forms import OBSERVATION_WORDS
 from ..jobs.models import Job
@@ -92,6 +92,8 @@ def entry(request: Request, pk: int) -> HttpResponse:
     back = reverse("logbook", args=[pk]) + (f"?at={here}" if here else "")
     if on is None:
         return logbook_page(request, job, 422, typed=typed, line_problem="Give the day of it, such as 2026-11-24.")
+    if on > timezone.localdate():
+        return logbook_page(request, job, 422, typed=typed, line_problem=f"{on} has not come yet.")
     if services.log_of(job) is None:
         services.started(job, on)
     book = services.opened(job)
@@ -249,9 +251,7 @@ def log_file(request: Request, pk: int) -> HttpResponse:
     log = services.log_of(job)
     if log is None:
         raise Http404
-    return attached(
-        JsonResponse(services.document_of(log), json_dumps_params={"indent": 1, "ensure_ascii": False}).content, "application/json", job, "log.json"
-    )
+    return attached_json(services.document_of(log), job, "log.json")
 
 
 @require_GET
@@ -261,12 +261,7 @@ def diagnosis_file(request: Request, pk: int) -> HttpResponse:
     book = services.opened(job)
     if book is None:
         raise Http404
-    return attached(
-        JsonResponse(book.diagnosis.document(), json_dumps_params={"indent": 1, "ensure_ascii": False}).content,
-        "application/json",
-        job,
-        "diagnosis.json",
-    )
+    return attached_json(book.diagnosis.document(), job, "diagnosis.json")
 
 
 @require_GET

@@ -21,7 +21,7 @@ from treatment.starting.record import record
 from treatment.starting.visits import minute_of, visits
 
 from ..accounts.access import job_for
-from ..attached import attached
+from ..attached import attached, attached_json
 from ..jobs.models import Job
 from ..printed import printed
 from ..request import Request, version_of, whole
@@ -163,9 +163,7 @@ def _record(job: Job) -> dict[str, Any]:
 def record_file(request: Request, pk: int) -> HttpResponse:
     """The record as ``cairn-commissioning/1``."""
     job = job_for(request, pk)
-    return attached(
-        JsonResponse(_record(job), json_dumps_params={"indent": 1, "ensure_ascii": False}).content, "application/json", job, "commissioning.json"
-    )
+    return attached_json(_record(job), job, "commissioning.json")
 
 
 @require_GET

@@ -253,6 +253,33 @@ class Entering(Logbook):
         self.assertIn("What is due", self.page())
 
 
+class Refusals(Logbook):
+    """What is refused leaves no trace: no log is begun, and none is moved to another day."""
+
+    def document(self, begun: int, on: int) -> str:
+        entries = [{"on": ago(on).isoformat(), "did": "softener/salt", "amount": "40 lb"}]
+        return json.dumps({"format": "cairn-log/1", "started_on": ago(begun).isoformat(), "entries": entries})
+
+    def test_a_day_that_has_not_come(self) -> None:
+        answer = self.line("salt 80 lb", days=-2)
+        self.assertContains(answer, "has not come yet", status_code=422)
+        self.assertContains(answer, "salt 80 lb", status_code=422)
+        self.assertFalse(JobLog.objects.exists())
+
+    def test_a_document_refused_moves_nothing(self) -> None:
+        with self.assertRaisesMessage(services.Refused, "has not come yet"):
+            services.take_document(self.job, self.document(900, -2), self.designer)
+        self.assertFalse(JobLog.objects.exists())
+        log = self.begin(400)
+        with self.assertRaises(services.Refused):
+            services.take_document(self.job, self.document(900, -2), self.designer)
+        log.refresh_from_db()
+        self.assertEqual(log.started_on, ago(400))
+        services.take_document(self.job, self.document(900, 3), self.designer)
+        log.refresh_from_db()
+        self.assertEqual(log.started_on, ago(900))
+
+
 class Tables(Logbook):
     ROWS = (
         "date\thardness after softener (gpg)\tsoftener.salt_level\twhatever\n2025-03-01\t0.5\t30 cm\tx\nsoon\t1\t\t\n"

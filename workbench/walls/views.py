@@ -8,7 +8,6 @@ from urllib.parse import urlencode
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
-from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.design import Design
@@ -22,6 +21,7 @@ from treatment.language.tables import table
 from treatment.studies.supply import routed_loss
 
 from ..accounts.access import job_for
+from ..attached import attached
 from ..door import design_of
 from ..jobs.answers import answered, saved
 from ..jobs.models import Job
@@ -167,9 +167,5 @@ def wall_svg(request: Request, pk: int) -> HttpResponse:
     """The wall as a picture file that stands alone, at 1:20."""
     job = job_for(request, pk)
     _, wall, shapes = drawn(job, states_of(request))
-    response = HttpResponse(
-        render(request, "walls/standalone.svg", {"view": shapes, "wall": wall, "job": job, "scale": 20, "style": svg_style("wall")}).content,
-        content_type="image/svg+xml",
-    )
-    response["Content-Disposition"] = f'attachment; filename="{slugify(job.name) or "job"}-wall.svg"'
-    return response
+    shown = {"view": shapes, "wall": wall, "job": job, "scale": 20, "style": svg_style("wall")}
+    return attached(render(request, "walls/standalone.svg", shown).content, "image/svg+xml", job, "wall.svg")

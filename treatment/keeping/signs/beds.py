@@ -40,7 +40,9 @@ def _drop_high(s: Signs) -> Sign | None:
 
 @sign
 def _drop_climbs(s: Signs) -> Sign | None:
-    return s.moves(s.key("pressure_drop"), 2.5 * s.bands.tells("x.pressure_drop"), "the pressure drop climbs", 20)
+    return s.moves(
+        s.key("pressure_drop"), mark("drop_climbs") * s.bands.tells("x.pressure_drop"), "the pressure drop climbs", int(mark("drop_within"))
+    )
 
 
 @sign
@@ -50,7 +52,7 @@ def _drop_climbs_or_high(s: Signs) -> Sign | None:
         return high
     if climbs is not None and climbs.holds and (line := s.readings.trend(s.key("pressure_drop"))) is not None:
         band = s.bands.band(s.key("pressure_drop"))
-        soon = band is not None and band.high is not None and line.at(line.on + dt.timedelta(days=30)) > band.high
+        soon = band is not None and band.high is not None and line.at(line.on + dt.timedelta(days=mark("drop_soon"))) > band.high
         return Sign(soon, f"{climbs.words}; {'it crosses' if soon else 'it does not cross'} its mark within a month", climbs.stands_on)
     return high
 
@@ -59,7 +61,7 @@ def _drop_climbs_or_high(s: Signs) -> Sign | None:
 def _drop_fell(s: Signs) -> Sign | None:
     """Whether the drop fell far between two readings of late, without a change between, and stayed down: one that climbs again was changed."""
     points, key = s.readings.lately(s.key("pressure_drop")), s.key("pressure_drop")
-    if len(points) < 2:
+    if len(points) < 2 or not s.today(points[-1][0]):
         return None
     worst = max(itertools.pairwise(points), key=lambda pair: pair[0][1] - pair[1][1])
     (day, before), (then, after) = worst
@@ -148,17 +150,18 @@ def _ph_as_raw(s: Signs) -> Sign | None:
 
 @sign
 def _only_at_flow(s: Signs) -> Sign | None:
-    flows, key = dict(s.readings.points(s.key("flow"))), s.key("ph_out")
-    band = s.bands.band(key)
-    pairs = [(flows[day], value, day) for day, value in s.readings.points(key) if day in flows]
-    if band is None or band.low is None or len(pairs) < 2:
+    """Whether a neutralizer's pH falls below its band only where much runs: readings of both on one day, the newest of today."""
+    pairs, band = s.paired("ph_out", "flow"), s.bands.band(s.key("ph_out"))
+    if band is None or band.low is None or len(pairs) < 2 or not s.today(pairs[-1][2]):
         return None
     low = [flow for flow, value, _ in pairs if value < band.low]
     fine = [flow for flow, value, _ in pairs if value >= band.low]
     if not low or not fine:
         return None
     return Sign(
-        min(low) > max(fine), f"pH falls below its band only from {s.said(s.key('flow'), min(low))} of flow", tuple((day, key) for _, _, day in pairs)
+        min(low) > max(fine),
+        f"pH falls below its band only from {s.said(s.key('flow'), min(low))} of flow",
+        tuple((day, s.key("ph_out")) for _, _, day in pairs),
     )
 
 

@@ -75,7 +75,7 @@ def _solution_gone(s: Signs) -> Sign | None:
 
 @sign
 def _solution_old(s: Signs) -> Sign | None:
-    return s.overdue("solution", 1.2)
+    return s.overdue("solution", mark("solution_long"))
 
 
 @sign

@@ -71,7 +71,7 @@ def _train_strong(s: Signs) -> Sign | None:
         points = s.current(key)
         if len(points) >= 2:
             first, last = points[0], points[-1]
-            strong = last[1] >= first[1] - max(2 * s.bands.tells("x.pressure"), 0.1 * first[1])
+            strong = last[1] >= first[1] - max(2 * s.bands.tells("x.pressure"), mark("strong_lost") * first[1])
             return Sign(
                 strong,
                 f"{log_key(key, s.look.ids).words} {s.said(key, last[1])} on {last[0]}, {s.said(key, first[1])} on {first[0]}",
@@ -97,7 +97,7 @@ def _dirtier_after_rain(s: Signs) -> Sign | None:
 
 @sign
 def _screen_overdue(s: Signs) -> Sign | None:
-    return s.overdue("screen", 1.5)
+    return s.overdue("screen", mark("screen_long"))
 
 
 @sign

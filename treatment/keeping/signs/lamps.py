@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...language.log_keys import log_key
-from ..look import MICROBES
+from ..log import MICROBES
 from .sign import Sign, Signs, mark, no, sign, yes
 
 

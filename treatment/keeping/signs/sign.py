@@ -96,6 +96,11 @@ class Signs:
         """Readings since the last service, where the newest still says something."""
         return self.readings.since(key) if self.fresh(key) is not None else []
 
+    def paired(self, what: str, beside: str) -> list[tuple[float, float, dt.date]]:
+        """Readings of a series of this stage with what another read on the same day: (the other, its value, the day)."""
+        other = dict(self.readings.points(self.key(beside)))
+        return [(other[day], value, day) for day, value in self.readings.points(self.key(what)) if day in other]
+
     @property
     def stretches(self) -> list[Stretch]:
         """What ran through the meter between its readings, where the newest still says something."""

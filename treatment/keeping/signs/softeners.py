@@ -37,7 +37,7 @@ def _salt_gone(s: Signs) -> Sign | None:
     if found is None or not fills:
         return None
     passed, most = (s.look.as_of - found.last).days, (found.high - found.last).days
-    if passed > 1.5 * most:
+    if passed > mark("salt_long") * most:
         return yes(f"salt was last filled on {found.last}, and lasts {most} days at the most")
     return no(f"salt was filled on {found.last}") if passed < (found.low - found.last).days else None
 
@@ -112,15 +112,18 @@ def _count_runs(s: Signs) -> Sign | None:
 @sign
 def _meter_runs(s: Signs) -> Sign | None:
     last = s.stretches[-1:]
-    return None if not last else Sign(last[0].daily > 20, f"{s.shown(last[0].daily, 'L/day')} ran until {last[0].end}", ((last[0].end, "meter"),))
+    return (
+        None
+        if not last
+        else Sign(last[0].daily > mark("meter_runs"), f"{s.shown(last[0].daily, 'L/day')} ran until {last[0].end}", ((last[0].end, "meter"),))
+    )
 
 
 @sign
 def _only_late(s: Signs) -> Sign | None:
     """Whether hardness passes only long after a regeneration: readings with the days since, soft early and hard late."""
-    since, key = dict(s.readings.points(s.key("days_since_regeneration"))), s.key("hardness_out")
+    pairs, key = s.paired("hardness_out", "days_since_regeneration"), s.key("hardness_out")
     band = s.bands.band(key)
-    pairs = [(since[day], value, day) for day, value in s.readings.points(key) if day in since]
     if band is None or band.high is None or len(pairs) < 2:
         return None
     hard = [days for days, value, _ in pairs if value > band.high]
@@ -155,7 +158,11 @@ def _setting_seen(s: Signs) -> Sign | None:
 def _meter_stands(s: Signs) -> Sign | None:
     """Whether nobody uses water: the meter stood over the last stretches."""
     last = s.stretches[-2:]
-    return None if not last else Sign(all(each.daily <= 20 for each in last), f"{s.shown(last[-1].daily, 'L/day')} ran until {last[-1].end}")
+    return (
+        None
+        if not last
+        else Sign(all(each.daily <= mark("meter_runs") for each in last), f"{s.shown(last[-1].daily, 'L/day')} ran until {last[-1].end}")
+    )
 
 
 @sign
@@ -168,7 +175,7 @@ def _hardness_climbs(s: Signs) -> Sign | None:
         return None
     steps = [b - a for (_, a), (_, b) in itertools.pairwise(points)]
     rise = points[-1][1] - points[0][1]
-    stepped = rise > 0 and max(steps) > 0.7 * rise
+    stepped = rise > 0 and max(steps) > mark("step_share") * rise
     return Sign(sign.holds and not stepped, sign.words, sign.stands_on)
 
 
