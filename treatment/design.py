@@ -9,13 +9,14 @@ from typing import Any
 
 from . import ENGINE, checks
 from .audit.audit import Audit
+from .audit.rules import Finding
 from .chemistry.water import OPEN_TO_AIR
 from .evidence.gather import Evidence, gather
 from .evidence.samples import AnalyteState, Assumption
 from .evidence.symptoms import Cause, causes
 from .house.demand import demand
 from .house.duty import Duty
-from .house.hydraulics import GPM, supply
+from .house.hydraulics import supply
 from .house.needs import Need, needs
 from .job.facts import Facts
 from .job.working import rows_of, told, working_values
@@ -23,14 +24,10 @@ from .job_file import Job
 from .language.analytes import MICROBES, analytes
 from .language.spec import taken
 from .planning.planner import Block, Plan, Planner
-from .planning.reasons import why_not
 from .planning.variant import Variant
 from .train.pressure import pressure_line
 from .train.room import Stage, name_stages
 from .train.runner import Runner
-
-#: ways to hold microbes, in the order in which they are tried where the usual one does not get its water
-DISINFECTION = ("uv", "chlorine", "barrier")
 
 assert checks  # importing it registers the rules about the whole job
 
@@ -65,41 +62,17 @@ class Ground:
         """Run and audit any train for this job."""
         return Variant(train, self._audit(train))
 
-    def planned(self, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (), stored: bool = False) -> Plan:
-        """What the planner composes when it may not use some kinds or media, may use some blocks more, or begins with a tank."""
-        duty = replace(self.duty, stored=True) if stored else self.duty
-        return Planner(duty, self.evidence, self.needs, self._runner, lambda train: self._audit(train).findings(quick=True), avoid, extra).plan()
+    def planned(self, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (), ways: tuple[str, ...] = ()) -> Plan:
+        """What the planner composes when it may not use some kinds or media, may use some blocks more, or holds microbes in other ways."""
+        return Planner(self.duty, self.evidence, self.needs, self._runner, self._quickly, avoid, extra, ways).plan()
+
+    def _quickly(self, train: Sequence[Stage[Any]]) -> list[Finding]:
+        return self._audit(train).findings(quick=True)
 
     @cached_property
     def plan(self) -> Plan:
-        """What the planner composes for this job. Where microbes would be left alive, the other ways to hold them are tried in turn."""
-        best = self.planned()
-        if not best.complete and self._may_store:
-            best = min(best, self.planned(stored=True), key=lambda plan: (not plan.complete, self.undone(plan.train)))
-        if self._holds_microbes(best.train):
-            return best
-        left = self.undone(best.train)
-        for school in DISINFECTION:
-            if school != self.facts.schools.disinfection:
-                other = Ground(replace(self.facts, schools=replace(self.facts.schools, disinfection=school)))
-                train = other.variant(other.planned().train).as_built
-                undone = self.undone(train)
-                if undone < left:
-                    works = not any(undone)
-                    best, left = Plan(train, works, why_not(train, works, self.duty, self.evidence, self.needs)), undone
-        return best
-
-    @property
-    def _may_store(self) -> bool:
-        """Whether a tank with a pump may help where nothing works: a source of little flow, and power."""
-        little = self.duty.demand.supply_flow < self.duty.rows["storage"]["little_gpm"] * GPM
-        return little and not self.duty.weak and not self.facts.wishes.no_power and self.facts.source.kind != "rain"
-
-    def _holds_microbes(self, train: Sequence[Stage[Any]]) -> bool:
-        run = self._runner.run(train, self.evidence.adverse, self.evidence.favourable)
-        return all(need.met_by(run.finished, run.tap) for need in self.needs if need.goal in MICROBES) and not (
-            self.duty.drunk and run.finished.value(OPEN_TO_AIR)
-        )
+        """What the planner composes for this job."""
+        return self.planned()
 
     def undone(self, train: Sequence[Stage[Any]]) -> tuple[int, int, int, int]:
         """What a train leaves: microbes alive, health needs unmet, needs unmet, faults another train would mend."""

@@ -21,6 +21,7 @@ from ..job.limits import Limit, limits_of
 from ..language.analytes import MICROBES, analytes
 from ..language.display import show
 from ..language.figure import source as cite
+from ..language.tables import table
 from ..train.pressure import PressureLine
 from ..train.room import Room, StageRun, TrainRun
 from ..train.runner import Runner
@@ -96,11 +97,16 @@ class Audit:
 
 @dataclass(frozen=True, slots=True)
 class Breach:
-    """A feed limit that the water arriving at a stage breaks. assumed: nobody measured what arrives."""
+    """A feed limit that the water arriving at a stage breaks. assumed: nobody measured what arrives.
+
+    excess: how far it is passed, as a share of the limit (of pH: in units). barred: so far that no train is built on it.
+    """
 
     limit: FeedLimit
     value: float
     assumed: bool = False
+    excess: float = 0.0
+    barred: bool = False
 
     def asked(self, system: str) -> str:
         """What the stage takes, in words."""
@@ -121,7 +127,7 @@ class Breach:
 def breaches(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[Breach]:
     """Feed limits of a treatment that a water breaks; of several on one analyte the gravest.
 
-    What was only assumed never keeps out what holds microbes: there it is a caution.
+    What was only assumed never keeps out what holds microbes: there it is a caution. So is a limit that is barely passed.
     """
     worst: dict[str, Breach] = {}
     for limit in room.takes(keys, water, duty):
@@ -130,11 +136,26 @@ def breaches(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[Breac
             if duty.not_found(limit.reads, value):
                 continue  # a test that found none accuses nothing; a finer one is asked for among the next tests
             assumed = room.disinfects and duty.only_assumed(limit.reads, value)
-            breach = Breach(limit._replace(severity="caution") if assumed else limit, value, assumed)
+            breach = _weighed(limit, value, assumed)
             known = worst.get(limit.analyte)
             if known is None or SEVERITIES.index(breach.limit.severity) < SEVERITIES.index(known.limit.severity):
                 worst[limit.analyte] = breach
     return list(worst.values())
+
+
+def _weighed(limit: FeedLimit, value: float, assumed: bool) -> Breach:
+    """A limit that is passed, with how far: barely is a caution, whatever the table says of it; so is what was only assumed."""
+    row = table("planning")["limits"]
+    bound = limit.high if limit.high is not None and value > limit.high else limit.low or 0.0
+    if limit.analyte == "ph":
+        excess, barely, barred = abs(value - bound), row["ph_barely"], row["ph_barred"]
+    elif bound <= 0:  # none at all is borne
+        return Breach(limit._replace(severity="caution") if assumed else limit, value, assumed, 1.0, not assumed and limit.severity == "fault")
+    else:
+        excess, barely, barred = abs(value - bound) / bound, row["barely"] - 1, (row["barred"] - 1 if value > bound else 1 - 1 / row["barred"])
+    mild = limit.severity == "fault" and (assumed or excess <= barely + 1e-9)
+    weighed = limit._replace(severity="caution") if mild else limit
+    return Breach(weighed, value, assumed, excess, weighed.severity == "fault" and excess > barred)
 
 
 def refusals(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from ..chemistry.water import Water
@@ -63,6 +63,16 @@ class Duty:
         if gives is None or self.facts.source.kind in ("rain", "town"):
             return False
         return bool(gives < min(self.demand.peak_flow.value, row["largest_use_gpm"] * GPM) * row["weak_share"])
+
+    @property
+    def may_store(self) -> bool:
+        """Whether a tank with a pump may help: a source of little flow that is not weak by itself, and power."""
+        little = self.demand.supply_flow < self.rows["storage"]["little_gpm"] * GPM
+        return little and not self.weak and not self.facts.wishes.no_power and self.facts.source.kind != "rain"
+
+    def with_storage(self) -> Duty:
+        """The same, with a tank to be tried."""
+        return replace(self, stored=True)
 
     @property
     def drunk(self) -> bool:

@@ -5,45 +5,45 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from ..audit.audit import Audit, breaches, refusals, without
+from ..audit.audit import Audit, breaches, without
 from ..evidence.gather import Evidence
 from ..house.duty import Duty
 from ..house.needs import Need
 from ..language.analytes import MICROBES, analytes
 from ..stages import ROOMS
 from ..train.room import Room, Stage
+from .search import Search
 
 
-def why_not(train: Sequence[Stage[Any]], complete: bool, duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
-    """For every treatment that is not in the train: why it is not."""
+def why_not(train: Sequence[Stage[Any]], complete: bool, search: Search, duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
+    """For every treatment that is not in the train: why it is not, in the terms of the search that composed it."""
     used = {stage.kind for stage in train}
     tested = any(evidence.measured(name) for name in MICROBES[:2])
-    return {kind: _why_not(room, complete, tested, duty, evidence, needs) for kind, room in ROOMS.items() if kind not in used}
+    return {kind: _why_not(room, complete, tested, search, duty, evidence, needs) for kind, room in ROOMS.items() if kind not in used}
 
 
-def _why_not(room: Room[Any], complete: bool, tested: bool, duty: Duty, evidence: Evidence, needs: list[Need]) -> str:
+def _why_not(room: Room[Any], complete: bool, tested: bool, search: Search, duty: Duty, evidence: Evidence, needs: list[Need]) -> str:
     raw, wanted = evidence.adverse, any(need.goal in room.answers for need in needs)
-    candidates = room.candidates(raw, duty)
+    system, wishes = duty.facts.job.units, duty.facts.wishes
 
     def refused() -> list[str]:
-        return list(dict.fromkeys(reason for keys in candidates for reason in refusals(room, keys, raw, duty)))
+        return [breach.said(system) for breach in search.barred.get(room.kind, ())]
 
     if own := room.why_absent(wanted, raw, duty, tested, refused):
         return own
     if room.serves:
         return room.absent
-    if not candidates and wanted and room.disinfects and not complete and not duty.facts.wishes.no_power:
-        stopped = refusals(room, room.Keys(), raw, duty)
-        return "it would help, but " + "; ".join(stopped) if stopped else "the job chose another way to hold microbes among its schools"
-    if not candidates:
-        wishes = duty.facts.wishes
-        blocked = (wishes.no_salt and room.uses_salt) or (wishes.no_power and room.uses_power) or (wishes.no_chemicals and room.uses_chemical)
-        return "the wishes rule it out" if blocked else room.absent
+    if stopped := refused():
+        return "it would help, but where it would stand " + "; ".join(stopped)
+    if (wishes.no_salt and room.uses_salt) or (wishes.no_power and room.uses_power) or (wishes.no_chemicals and room.uses_chemical):
+        return "the wishes rule it out" if wanted or room.kind in search.stood else room.absent
+    if room.kind in search.stood:
+        return "another treatment in the train does its work with fewer stages, or at less cost"
     if not wanted:
         names = ", ".join(analytes()[name].said for name in room.answers)
-        return f"no need for it: {names} lie within the limits and wishes"
-    if not complete and (stopped := refused()):
-        return "it would help, but " + "; ".join(stopped) + ", and nothing here puts that right first"
+        return f"no need for it: {names} lie within the limits and wishes" if room.answers and room.candidates(raw, duty) else room.absent
+    if room.way and room.way != search.ways[0]:
+        return "the job's school holds microbes in another way, and that one works here"
     return "another treatment in the train does its work with fewer stages"
 
 

@@ -27,6 +27,7 @@ class Aeration(Room[AerationKeys]):
     silhouette = "tank"
     Keys = AerationKeys
     answers = ("hydrogen_sulfide", "methane", "radon")
+    helps = ("ph", "dissolved_oxygen", "iron", "ferrous_iron")
     price = 6.0
     place = 4
     bypassed = False

@@ -33,6 +33,7 @@ class AnionExchange(Room[AnionExchangeKeys]):
     silhouette = "vessel_brine"
     Keys = AnionExchangeKeys
     answers = ("nitrate", "tannin", "colour")
+    helps = ("toc", "uvt")
     price = 4.0
     place = 12
     bypassed = True

@@ -29,6 +29,8 @@ class BarrierFilter(Room[BarrierKeys]):
     silhouette = "cartridge"
     Keys = BarrierKeys
     answers = ("total_coliform", "e_coli", "protozoa")
+    helps = (*HELD, OPEN_TO_AIR, "turbidity", "tss")
+    way = "barrier"
     price = 2.5
     place = 13
     bypassed = True
@@ -88,8 +90,7 @@ class BarrierFilter(Room[BarrierKeys]):
         return clean, clean + (row["dirty_psi"] - row["clean_psi"]) * PSI
 
     def candidates(self, water: Water, duty: Duty) -> list[BarrierKeys]:
-        wanted = duty.facts.schools.disinfection == "barrier" or (duty.facts.schools.disinfection == "uv" and duty.facts.wishes.no_power)
-        return [BarrierKeys(element="ultrafiltration")] if wanted and (duty.weak or any(water.value(name) > 0 for name in self.answers)) else []
+        return [BarrierKeys(element="ultrafiltration")] if any(water.value(name) > 0 for name in (*self.answers, OPEN_TO_AIR)) else []
 
     def schools(self, keys: BarrierKeys, water: Water, system: str) -> list[str]:
         return ["Light as the default (ours); a barrier where there is no power: it holds bacteria and cysts, not viruses."]

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import PEROXIDE, Water
+from ..chemistry.water import PEROXIDE, SULFUR, Water
 from ..house.beds import bed_figures, choose_bed, wash_figures
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
@@ -70,6 +70,7 @@ class Carbon(Room[CarbonKeys]):
     silhouette = "vessel"
     Keys = CarbonKeys
     answers = (*CHLORINE, "hydrogen_sulfide", *ORGANICS, "pfas", "odour")
+    helps = (PEROXIDE, SULFUR)
     price = 2.5
     fuss = {"catalytic": 0.3, "backwashing": 0.7}
     place = 9
@@ -197,6 +198,8 @@ class Carbon(Room[CarbonKeys]):
                     changes[name] = water.value(name) * row["block_particles_left"]
         if keys.medium == "catalytic" and water.value(PEROXIDE) > 0:
             changes[PEROXIDE] = 0.0
+        if water.value(SULFUR) > 0:
+            changes[SULFUR] = water.value(SULFUR) * duty.rows["oxidizing_filter"]["particles_left"]
         return water.with_(**changes) if changes else water
 
     def loss(self, keys: CarbonKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
@@ -210,15 +213,18 @@ class Carbon(Room[CarbonKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[CarbonKeys]:
         form = "upflow" if duty.facts.wishes.no_power or duty.no_drain else "backwashing"
-        if chloramine(water) > TASTED or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]:
+        if max(chloramine(water), water.value(PEROXIDE)) > TASTED or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]:
             return [CarbonKeys(medium="catalytic", form=form)]
         granular = CarbonKeys(medium="granular", form=form)
         return [granular] if tasks(granular, water, duty) else []
 
-    def companions(self, keys: CarbonKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
+    def companions(self, keys: CarbonKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """A fine filter before it keeps particles out, one after it holds its fines: where the job's school says so."""
         school = duty.facts.schools.fine_filter
         return ((FINE,) if school in ("before_carbon", "both") else ()), ((FINE,) if school in ("after_carbon", "both") else ())
+
+    def washes(self, keys: CarbonKeys) -> bool:
+        return self.powered(keys)
 
     def powered(self, keys: CarbonKeys) -> bool:
         return not is_block(keys) and keys.form != "upflow"

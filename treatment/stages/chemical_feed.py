@@ -11,13 +11,13 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry import carbonate
 from ..chemistry.carbonate import NA
-from ..chemistry.water import ACID_OF_IRON, EQ, PEROXIDE, UNMIXED, Water
+from ..chemistry.water import ACID_OF_IRON, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..house.duty import Duty
 from ..language.figure import Figure, Line, constant, figure, solved, stated, work
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
-from .retention_tank import RETENTION_TANK, RetentionTank, RetentionTankKeys
+from .retention_tank import DISINFECTED, RETENTION_TANK, RetentionTank, RetentionTankKeys
 
 DOSE = Measure("concentration", "5 mg/L", high=5000)
 OXIDISES = ("chlorine", "peroxide")
@@ -47,6 +47,8 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     silhouette = "feeder"
     Keys = ChemicalFeedKeys
     answers = ("ph", "iron", "manganese", "hydrogen_sulfide", "iron_bacteria")
+    helps = ("ferrous_iron", "sulfur_bacteria", "total_coliform", "e_coli", OPEN_TO_AIR)
+    partners = (Stage(RETENTION_TANK, RetentionTankKeys()),)
     price = 4.0
     place = 5
     bypassed = False
@@ -204,19 +206,27 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         much = (
             water.iron > air["iron_much"] or water.value("hydrogen_sulfide") > air["sulfide_much"] or water.value("manganese") > air["manganese_max"]
         )
-        wanted = duty.facts.schools.disinfection == "chlorine" and (duty.weak or any(water.value(name) > 0 for name in ("total_coliform", "e_coli")))
-        if much or wanted or water.value("iron_bacteria") > 0 or water.value("sulfur_bacteria") > 0:
+        alive = any(water.value(name) > 0 for name in ("total_coliform", "e_coli", OPEN_TO_AIR))
+        slimes = water.value("iron_bacteria") > 0 or water.value("sulfur_bacteria") > 0
+        if (much or slimes or alive) and water.value("free_chlorine") < rows["retention"]["free_chlorine_min"]:
             found.append(ChemicalFeedKeys(chemical="chlorine"))
         return found
 
-    def companions(self, keys: ChemicalFeedKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
-        """An oxidant needs its time, an alkali its mixing."""
-        return (), (Stage(RETENTION_TANK, RetentionTankKeys()),)
+    def helped(self, keys: ChemicalFeedKeys, water: Water) -> frozenset[str]:
+        """An alkali raises the pH; an oxidant does the rest."""
+        return self.puts_right - {"ph"} if chemical_of(keys) in OXIDISES else frozenset({"ph"})
+
+    def companions(self, keys: ChemicalFeedKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
+        """An oxidant needs its time, an alkali its mixing; where chlorine is to hold microbes in place of the job's school, its CT."""
+        volume = None
+        if chemical_of(keys) == "chlorine" and duty.facts.schools.disinfection != "chlorine" and any(water.value(name) > 0 for name in DISINFECTED):
+            dosed = self.treat(keys, self.size(keys, water, duty), water, duty)
+            volume = RETENTION_TANK.for_ct(dosed, duty)
+        return (), (Stage(RETENTION_TANK, RetentionTankKeys(volume=volume)),)
 
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
-        """An alkali and an oxidant may both be fed, never two oxidants."""
-        fed = [chemical_of(other.keys) in OXIDISES for other in others if other.kind == self.kind]
-        return len(fed) > 1
+        """An alkali and an oxidant may both be fed, never more; none behind a softener, which wants what they make taken out before it."""
+        return [other.kind for other in others].count(self.kind) > 1 or any(other.kind == "softener" for other in others)
 
     def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
         """With contact behind it, it disinfects."""

@@ -264,6 +264,9 @@ class Neutralizer(Room[NeutralizerKeys]):
             return [NeutralizerKeys(flow="up")]
         return [NeutralizerKeys(), *higher, *blend]
 
+    def washes(self, keys: NeutralizerKeys) -> bool:
+        return keys.flow != "up"
+
     def powered(self, keys: NeutralizerKeys) -> bool:
         return keys.flow != "up"
 

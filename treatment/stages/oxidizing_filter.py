@@ -8,7 +8,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, Water
+from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, SULFUR, Water
 from ..house.beds import bed_figures, choose_bed, wash_figures
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
@@ -58,6 +58,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
     silhouette = "vessel"
     Keys = OxidizingFilterKeys
     answers = ("iron", "manganese", "hydrogen_sulfide")
+    helps = ("ferrous_iron", "ferric_iron", "turbidity", "tss", "uvt", SULFUR)
     price = 3.5
     fuss = {"greensand": 0.6, "manganese_dioxide": 0.8, "coated_oxygen": 0.5}
     place = 8
@@ -202,7 +203,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
             changes["manganese"], mn_gone = mn * share, mn * (1 - share)
         if water.get("hydrogen_sulfide") is not None:
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (common["sulfide_left"] if row["sulfide_max"] > 0 else 1.0)
-        for name in ("turbidity", "tss"):
+        for name in ("turbidity", "tss", SULFUR):
             if water.get(name) is not None:
                 changes[name] = water.value(name) * common["particles_left"]
         return self._oxidise(water, ferrous - after_ferrous, mn_gone, changes)
@@ -266,7 +267,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
     def powered(self, keys: OxidizingFilterKeys) -> bool:
         return not is_cartridge(keys)
 
-    def companions(self, keys: OxidizingFilterKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
+    def companions(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """A cartridge stands in a set of three: a fine filter spares it, and another catches what it lets by."""
         return ((FINE,), (FINE,)) if is_cartridge(keys) else ((), ())
 

@@ -17,6 +17,10 @@ from ..train.room import Purchase, Room, Sizing, tank_body
 from .storage_tank import tank_bought
 
 
+#: what chlorine makes harmless by its CT, and what a tank open to air asks
+DISINFECTED = ("total_coliform", "e_coli", OPEN_TO_AIR)
+
+
 @dataclass(frozen=True, slots=True)
 class RetentionTankKeys(StageKeys):
     volume: float | None = key(VOLUME, None, "water it holds")
@@ -28,6 +32,8 @@ class RetentionTank(Room[RetentionTankKeys]):
     silhouette = "tank"
     Keys = RetentionTankKeys
     answers = ("iron_bacteria", "sulfur_bacteria", "total_coliform", "e_coli")
+    helps = (OPEN_TO_AIR,)
+    way = "chlorine"
     price = 1.0
     place = 6
     bypassed = False
@@ -44,13 +50,24 @@ class RetentionTank(Room[RetentionTankKeys]):
         return ("retention",)
 
     def size(self, keys: RetentionTankKeys, water: Water, duty: Duty) -> Sizing:
+        if keys.volume:
+            return Sizing({"volume": keys.volume})
+        row = duty.rows["retention"]
+        asked = duty.facts.schools.disinfection == "chlorine" and any(water.value(name) > 0 for name in DISINFECTED)
+        return Sizing({"volume": self.for_ct(water, duty) if asked else self._bought(contact_asked(water, row) * duty.flow, row)})
+
+    def for_ct(self, water: Water, duty: Duty) -> float:
+        """The tank [L] in which the chlorine of a water holds bacteria and viruses at design flow, and has its usual time."""
         row, chlorine = duty.rows["retention"], water.value("free_chlorine")
         least = contact_asked(water, row) * duty.flow
-        asked = duty.facts.schools.disinfection == "chlorine" and chlorine >= row["free_chlorine_min"]
-        if asked and any(water.value(name) > 0 for name in ("total_coliform", "e_coli")):
+        if chlorine >= row["free_chlorine_min"]:
             least = max(least, ct_needed(water) / row["baffling"] / chlorine * duty.flow)
+        return self._bought(least, row)
+
+    def _bought(self, least: float, row: dict[str, Any]) -> float:
+        """The next tank, or as many of the largest as it takes [L]."""
         largest = float(row["sizes_l"][-1])
-        return Sizing({"volume": keys.volume or next((float(size) for size in row["sizes_l"] if size >= least), largest * -(-least // largest))})
+        return next((float(size) for size in row["sizes_l"] if size >= least), largest * -(-least // largest))
 
     def fixed(self, keys: RetentionTankKeys, sizing: Sizing) -> RetentionTankKeys:
         """Contact for disinfection is sized only where chlorine is the school."""

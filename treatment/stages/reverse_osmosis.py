@@ -230,7 +230,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             found.append(ReverseOsmosisKeys(scale="whole_house"))
         return found
 
-    def companions(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
+    def companions(self, keys: ReverseOsmosisKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """For a house: a fine filter before it, a pump after it; calcite where purity is not the purpose, a filter and a lamp where people drink."""
         if self.at_tap(keys):
             return (), ()

@@ -31,6 +31,7 @@ class ScaleControl(Room[ScaleControlKeys]):
     silhouette = "cartridge"
     Keys = ScaleControlKeys
     answers = ()
+    helps = ("hardness",)
     price = 2.0
     place = 11
     bypassed = True

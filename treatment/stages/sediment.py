@@ -8,7 +8,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import Water
+from ..chemistry.water import SULFUR, Water
 from ..house.beds import bed_figures, choose_bed, wash_figures
 from ..house.demand import interpolate
 from ..house.duty import Duty
@@ -86,6 +86,7 @@ class Sediment(Room[SedimentKeys]):
     silhouette = "cartridge"
     Keys = SedimentKeys
     answers = ("turbidity", "tss")
+    helps = ("iron", "ferric_iron", "uvt", SULFUR)
     price = 1.0
     fuss = {"backwashing": 2.0, "dual_gradient": 0.3, "spin_down": 0.2}
     place = None
@@ -201,7 +202,7 @@ class Sediment(Room[SedimentKeys]):
     def treat(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         held, rust = holds(keys)
         silt = float(duty.rows["sediment_forms"]["bed_capture_silt"]) if form_of(keys) == "backwashing" else held
-        return water.scaled(turbidity=1 - held, tss=1 - silt, ferric_iron=1 - rust)
+        return water.scaled(turbidity=1 - held, tss=1 - silt, ferric_iron=1 - rust, **{SULFUR: 1 - rust})
 
     def loss(self, keys: SedimentKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         row = table("stages")["sediment_forms"]
@@ -216,52 +217,70 @@ class Sediment(Room[SedimentKeys]):
         return clean, clean + table("stages")["sediment"]["change_kpa"]
 
     def candidates(self, water: Water, duty: Duty) -> list[SedimentKeys]:
-        school, row = duty.facts.schools.prefilter, duty.rows["sediment_forms"]
+        """A fine cartridge where there is something to hold; where it would soon be full, what spares it: a coarser one, a screen, a bed."""
+        row, dirt = duty.rows["sediment_forms"], solids(water, duty)
         washed = [] if duty.facts.wishes.no_power or duty.no_drain else [SedimentKeys(form="backwashing")]
-        if water.iron > duty.rows["oxidizing_filter"]["iron_much"]:
-            return [SedimentKeys(micron=5e-6), *washed]  # rust that an oxidant makes of much iron is caught before the bed
-        if not school and solids(water, duty) < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"]:
+        if dirt < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"] and water.value("turbidity") < row["turbidity_wanted"]:
             return []
-        coarse = [COARSE.keys] if duty.rows["sediment_forms"]["tss_max"] < solids(water, duty) else []
-        found = [*coarse, SedimentKeys(micron=5e-6)]
-        if solids(water, duty) > row["solids_heavy"]:
-            found += [SedimentKeys(form="dual_gradient", micron=5e-6)]
-        heavy = solids(water, duty) > row["solids_heavy"] or all(self.unfit(keys, water, duty) for keys in found)
-        return [*found, *(washed if heavy else [])]
+        if not self._soon_full(FINE.keys, water, duty):
+            return [FINE.keys, *(washed if dirt > row["solids_heavy"] else [])]
+        screen = [SCREEN.keys] if self._soon_full(COARSE.keys, water, duty) else []
+        return [FINE.keys, COARSE.keys, *screen, SedimentKeys(form="dual_gradient", micron=5e-6), *washed]
+
+    def _soon_full(self, keys: SedimentKeys, water: Water, duty: Duty) -> bool:
+        """Whether a cartridge does not last as long as people accept."""
+        return self.strain(keys, self.size(keys, water, duty), water, duty) > 0
+
+    def helped(self, keys: SedimentKeys, water: Water) -> frozenset[str]:
+        """Dissolved iron passes it."""
+        rusty = water.value("ferric_iron") > table("stages")["sediment_forms"]["rust_wanted"]
+        return self.puts_right if rusty else self.puts_right - {"iron", "ferric_iron"}
 
     def powered(self, keys: SedimentKeys) -> bool:
         return form_of(keys) == "backwashing"
 
-    def unfit(self, keys: SedimentKeys, water: Water, duty: Duty) -> bool:
-        """A cartridge that does not last as long as people accept."""
+    def strain(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> float:
+        """A cartridge that does not last as long as people accept; one that is plugged in days is a fault."""
         if form_of(keys) not in ("cartridge", "dual_gradient"):
-            return False
-        housing = self.size(keys, water, duty).params["housing"]
-        return bool(self._life(keys, housing, water, duty).value < duty.rows["sediment"]["life_accepted"] * 0.995)
+            return 0.0
+        row, weighs = duty.rows["sediment"], table("planning")["price"]
+        life = self._life(keys, sizing.params["housing"], water, duty).value
+        return float(weighs["fault"] if life < row["life_plugged"] else weighs["strain"] if life < row["life_accepted"] * 0.995 else 0.0)
 
     def at_head(self, duty: Duty) -> list[SedimentKeys]:
         """Where the job's school asks for a filter always, and where grit was seen: a flushed screen first."""
-        school = duty.facts.schools.prefilter
-        if school is None and "grit" in duty.facts.observations:
-            return [SedimentKeys(form="spin_down")]
+        school, grit = duty.facts.schools.prefilter, [SCREEN.keys] if "grit" in duty.facts.observations else []
         if school is None:
-            return []
+            return grit
         forms = {
             "single": [COARSE.keys],
             "staged": [COARSE.keys, FINE.keys],
             "dual_gradient": [SedimentKeys(form="dual_gradient", micron=5e-6)],
             "backwashing": [SedimentKeys(form="backwashing")],
         }
-        return forms[school]
+        return [*grit, *forms[school]]
+
+    def heads(self, duty: Duty, raw: Water) -> list[list[SedimentKeys]]:
+        """The school's; where its cartridges would soon be full, a screen before them or a bed that is washed."""
+        own, here = self.at_head(duty), raw
+        strained = False
+        for keys in own:
+            strained = strained or self._soon_full(keys, here, duty)
+            here = self.treat(keys, Sizing({}), here, duty)
+        if not strained:
+            return [own]
+        washed = [] if duty.facts.wishes.no_power or duty.no_drain else [[SedimentKeys(form="backwashing")]]
+        return [own, *([[SCREEN.keys, *own]] if SCREEN.keys not in own else []), [COARSE.keys, FINE.keys], *washed]
 
     def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
         return self.absent
 
+
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
-        """Two particle filters may stand in a train: apart, or one to guard what a bed lets by."""
+        """Three particle filters at the most; directly behind another only a finer one."""
         last = others[-1] if others else None
-        follows = last is not None and last.kind == self.kind and form_of(last.keys) != "backwashing"
-        return [other.kind for other in others].count(self.kind) > 1 or follows
+        follows = last is not None and last.kind == self.kind and micron_of(last.keys) <= 5
+        return [other.kind for other in others].count(self.kind) > 2 or (follows and form_of(last.keys) != "backwashing" if last else False)
 
     def schools(self, keys: SedimentKeys, water: Water, system: str) -> list[str]:
         return [
@@ -288,6 +307,7 @@ class Sediment(Room[SedimentKeys]):
 SEDIMENT = Sediment()
 FINE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=5e-6))
 COARSE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=25e-6))
+SCREEN: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(form="spin_down"))
 
 
 @rule("micron-too-fine", "train", "sediment.purpose", on="sediment")

@@ -84,6 +84,7 @@ class Softener(Room[SoftenerKeys]):
     silhouette = "vessel_brine"
     Keys = SoftenerKeys
     answers = ("hardness", "iron", "manganese")
+    helps = ("ferrous_iron",)
     price = 3.6
     place = 10
     bypassed = True
@@ -315,8 +316,9 @@ class Softener(Room[SoftenerKeys]):
         return [SoftenerKeys()] if asked else []
 
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
-        """It comes before the carbon, where the job's school or its water says so."""
-        return not duty.carbon_first(raw) and any(other.kind == "carbon" for other in others)
+        """It comes before the carbon, where the job's school or its water says so: not where carbon spares the resin sulfide."""
+        spares = duty.facts.schools.carbon_order == "auto" and raw.value("hydrogen_sulfide") > duty.rows["softener"]["sulfide_max"]
+        return not (spares or duty.carbon_first(raw)) and any(other.kind == "carbon" for other in others)
 
     def schools(self, keys: SoftenerKeys, water: Water, system: str) -> list[str]:
         row = table("stages")["softener"]

@@ -60,6 +60,9 @@ class Uv(Room[UvKeys]):
     silhouette = "lamp"
     Keys = UvKeys
     answers = INACTIVATED
+    helps = (OPEN_TO_AIR,)
+    way = "uv"
+    partners = (FINE,)  # particles shade microbes: a fine filter stands directly before it
     price = 2.0
     place = 14
     bypassed = False
@@ -171,17 +174,12 @@ class Uv(Room[UvKeys]):
         return clean, clean
 
     def candidates(self, water: Water, duty: Duty) -> list[UvKeys]:
-        wanted = duty.facts.schools.disinfection == "uv" and not duty.facts.wishes.no_power
-        if not wanted or not (duty.weak or any(water.value(name) > 0 for name in INACTIVATED)):
+        if duty.facts.wishes.no_power or not any(water.value(name) > 0 for name in (*INACTIVATED, OPEN_TO_AIR)):
             return []
         keys = UvKeys()
         sizing = self.size(keys, water, duty)
         enough = self._dose(keys, sizing, water, duty)[-1].value >= sizing.params["required_dose"] * 0.995
         return [keys] if enough else [keys, UvKeys(restrictor=duty.flow)]
-
-    def companions(self, keys: UvKeys, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
-        """Particles shade microbes: a fine filter stands directly before it."""
-        return (FINE,), ()
 
     def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
         """Without a finding there is nothing to inactivate, or nobody looked; with one, what stops it."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, fields
-from functools import cache
+from functools import cache, cached_property
 from math import ceil, pi
 from typing import Any, ClassVar, Generic, TypeVar
 
@@ -105,6 +105,12 @@ class Room(Generic[K]):
     main: ClassVar[tuple[str, ...]]
 
     # --- may be declared ----------------------------------------------------------------------------------------------
+    #: what else it can put right of what others do not bear, for the search (``answers`` is what people fit it for)
+    helps: ClassVar[tuple[str, ...]] = ()
+    #: stages it cannot do without, whatever the water (``companions`` says where they stand, and more)
+    partners: ClassVar[tuple[Stage[Any], ...]] = ()
+    #: the way of holding microbes that it belongs to, in the words of the schools; empty where it holds none
+    way: ClassVar[str] = ""
     #: a medium or form that is dearer or fussier than the usual one of its kind: what it adds to the price
     fuss: ClassVar[dict[str, float]] = {}
     holds_particles: ClassVar[bool] = False
@@ -166,6 +172,10 @@ class Room(Generic[K]):
     def powered(self, keys: K) -> bool:
         """Whether this very stage needs power: a form of its kind may do without."""
         return self.uses_power
+
+    def washes(self, keys: K) -> bool:
+        """Whether its bed, where it has one, is lifted by a backwash."""
+        return True
 
     def rows(self, keys: K) -> tuple[str, ...]:
         """The rows of ``data/stages.toml`` it is reckoned with."""
@@ -254,30 +264,48 @@ class Room(Generic[K]):
         """What particles it holds [µm, nominal]; None where it is no particle filter."""
         return None
 
+    @cached_property
+    def puts_right(self) -> frozenset[str]:
+        """All it can put right: what people fit it for, and what else others do not bear."""
+        return frozenset((*self.answers, *self.helps))
+
+    def helped(self, keys: K, water: Water) -> frozenset[str]:
+        """What of a water it can put right."""
+        return self.puts_right
+
+    @property
+    def offers(self) -> bool:
+        """Whether it comes into a train by itself, not only as what another cannot do without."""
+        return type(self).candidates is not Room.candidates or type(self).asked_by is not Room.asked_by
+
     # --- how it comes into a train ------------------------------------------------------------------------------------
     def candidates(self, water: Water, duty: Duty) -> list[K]:
-        """Keys the planner may try for a raw water; empty where it has nothing to do."""
+        """Keys the planner may try for the water at a place; empty where it has nothing to do there."""
         return []
 
     def asked_by(self, goals: frozenset[str], duty: Duty) -> list[K]:
         """Keys the planner may try for needs that a drinking tap can answer, or for wishes; goals: the needs."""
         return []
 
-    def companions(self, keys: K, duty: Duty) -> tuple[Sequence[Stage[Any]], Sequence[Stage[Any]]]:
-        """What it cannot do without: stages directly before it, and directly after it."""
-        return (), ()
+    def companions(self, keys: K, water: Water, duty: Duty) -> tuple[Sequence[Stage[Any]], Sequence[Stage[Any]]]:
+        """What it cannot do without where this water arrives: stages directly before it, and directly after it."""
+        return self.partners, ()
 
     def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """Whether it never follows what stands already: it would undo it, or a school says otherwise."""
         return False
 
-    def unfit(self, keys: K, water: Water, duty: Duty) -> bool:
-        """Whether it works on this water, but people would not live with it where something else would do."""
-        return False
+    def strain(self, keys: K, sizing: Sizing, water: Water, duty: Duty) -> float:
+        """What it weighs in the search that it works on this water, but people would not live with it; 0 where they would."""
+        return 0.0
 
     def at_head(self, duty: Duty) -> list[K]:
         """Keys with which it stands at the head of every train of this job; empty where it need not."""
         return []
+
+    def heads(self, duty: Duty, raw: Water) -> list[list[K]]:
+        """The ways in which it may stand at the head, the job's own first; one empty way where it need not."""
+        return [self.at_head(duty)]
 
     def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
         """Why it is not in a train, where that has a reason of its own; empty where the general one does.

@@ -1,0 +1,423 @@
+"""The one search: water runs through every order that could work, the cheapest first.
+
+A state is a path: the stages taken so far, and the water here, now. What may come next is asked of that water: a
+treatment that answers a need which is still open, or that takes away what keeps such a treatment from standing here.
+Storage, a larger lamp, a restrictor, the ways to hold microbes, a branch to a tap are offers of the same search, each at
+its price (``data/planning.toml``).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cache
+from heapq import heappop, heappush
+from itertools import count
+from typing import Any, NamedTuple
+
+from ..audit.audit import Breach, breaches
+from ..chemistry.water import OPEN_TO_AIR, PEROXIDE, SULFUR, Water
+from ..house.duty import Duty
+from ..house.needs import Need
+from ..language.analytes import MICROBES
+from ..language.figure import source
+from ..language.tables import table
+from ..stages import ROOMS
+from ..train.room import Room, Sizing, Stage
+from ..train.runner import Runner
+
+AnyStage = Stage[Any]
+#: what a lamp, chlorine or a barrier is there for
+_ALIVE = frozenset({"total_coliform", "e_coli", "protozoa", OPEN_TO_AIR})
+DISINFECTION: tuple[str, ...] = tuple(table("planning")["disinfection"])
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """What may be added in one step: stages, and the companions they cannot do without before and after them."""
+
+    own: tuple[AnyStage, ...]
+    before: tuple[AnyStage, ...] = ()
+    after: tuple[AnyStage, ...] = ()
+
+    def helps(self, water: Water) -> frozenset[str]:
+        """The analytes of a water that it can put right."""
+        if len(self.own) == 1:
+            return self.own[0].room.helped(self.own[0].keys, water)
+        return frozenset(name for stage in self.own for name in stage.room.puts_right)
+
+    def behind(self, stages: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
+        """What it adds behind these stages: a companion that stands there already serves."""
+        stands = bool(self.before) and stages[-len(self.before) :] == self.before
+        return (() if stands else self.before) + self.own + self.after
+
+
+@cache
+def _weighs(stage: AnyStage) -> float:
+    """What a stage adds to the price of a train by itself."""
+    return stage.room.cost(stage.keys) + (0.0 if stage.room.serves else float(table("planning")["price"]["stage"]))
+
+
+class Path(NamedTuple):
+    """A train being composed, and what it costs (see ``data/planning.toml``).
+
+    tap: the water at the drinking tap, where a branch was taken off. price: what its stages, the cautions and faults they meet and the
+    ways it departs from the job's school weigh. vetoed: how many limits it passes that are no caution. start: which of the
+    ways to begin it took. last: the path and the block it was made of. sharing: companions that stand at its end, and the
+    path before them: what asks for the same ones may stand there, too.
+    """
+
+    stages: tuple[AnyStage, ...]
+    water: Water
+    tap: Water | None
+    duty: Duty
+    kinds: frozenset[str] = frozenset()
+    price: float = 0.0
+    vetoed: int = 0
+    start: int = 0
+    last: tuple[Path, Block] | None = None
+    sharing: tuple[tuple[AnyStage, ...], Path] | None = None
+
+    def meets(self, need: Need) -> bool:
+        return need.met_by(self.water, self.tap)
+
+
+class Step(NamedTuple):
+    """What some stages do to a water, one after the other: the water and the tap behind them, that before the last companions.
+
+    weight: what the limits they meet weigh; vetoed: how many of those are no caution; blocked: the analytes that are over a limit.
+    barred: a limit so far passed that nobody builds it.
+    """
+
+    water: Water
+    tap: Water | None
+    middle: Water
+    weight: float
+    vetoed: int
+    blocked: frozenset[str]
+    barred: tuple[Breach, ...]
+
+
+class Node:
+    """A path that is looked behind: what is still open there, and what was put into the queue already."""
+
+    __slots__ = ("goals", "path", "tried", "unmet")
+
+    def __init__(self, path: Path, unmet: frozenset[str]):
+        self.path, self.unmet, self.goals = path, unmet, set(unmet)
+        self.tried: set[Block] = set()
+
+
+class Search:
+    """The paths of one job, the cheapest first.
+
+    avoid: kinds, media or forms not to be used; extra: blocks to try beside the rooms' own; ways: of holding microbes, in the
+    order of preference.
+    """
+
+    def __init__(
+        self, duty: Duty, raw: Water, needs: Iterable[Need], runner: Runner, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (),
+        ways: tuple[str, ...] = (),
+    ):  # fmt: skip
+        self.duty, self.raw, self.runner, self.avoid, self.extra = duty, raw, runner, avoid, tuple(extra)
+        self.needs = [*needs, *_standing(duty)]
+        self.ways = (*ways, *(way for way in DISINFECTION if way not in ways))
+        self.row = table("planning")["price"]
+        self.at_tap = frozenset(need.goal for need in self.needs if need.tap)
+        self._steps: dict[Any, Step] = {}
+        self._offers: dict[Any, tuple[tuple[Block, frozenset[str], float], ...]] = {}
+        self._bounds: dict[frozenset[str], float] = {}
+        self._answers: dict[str, dict[str, float]] = {}
+        self._queue: list[tuple[float, int, int, float, Path | None, Node | None, Block | None]] = []
+        self._haste = 1.0
+        self._ticket = count()
+        #: why a treatment that was wanted did not stand where it was first tried: kind -> what barred it; and what stood somewhere
+        self.barred: dict[str, tuple[Breach, ...]] = {}
+        self.stood: set[str] = set()
+        self.expanded = 0
+
+    # --- the order of the search --------------------------------------------------------------------------------------
+    def paths(self) -> Iterator[tuple[Path, float]]:
+        """Every path worth a look with the least that a train on it can cost, the cheapest first; a train may end anywhere.
+
+        What may follow a path waits in the queue at the least it can cost, and is worked out when it is its turn.
+        """
+        seen = set()
+        for path in self._starts():
+            self._push(path.price, self._bound(self._open(path)), path=path)
+        most, patient = int(self.row["expanded_most"]), int(self.row["patient"])
+        while self._queue:
+            if self.expanded >= patient and self._haste == 1.0:
+                self._hurry()
+            _, _, _, least, path, node, block = heappop(self._queue)
+            if path is None:
+                assert node is not None and block is not None
+                self._try(node, block, least)
+                continue
+            known = (path.water, path.tap, path.kinds, id(path.duty))
+            if known in seen:
+                continue
+            seen.add(known)
+            yield path, least
+            if self.expanded < most and (left := self._open(path)):
+                self.expanded += 1
+                self._look_behind(Node(path, left), left)
+
+    def _push(self, price: float, bound: float, path: Path | None = None, node: Node | None = None, block: Block | None = None) -> None:
+        deep = len(path.stages) if path is not None else len(node.path.stages) if node is not None else 0
+        heappush(self._queue, (round(price + self._haste * bound, 6), -deep, next(self._ticket), price + bound, path, node, block))
+
+    def _hurry(self) -> None:
+        """Where the cheapest first takes too long, what is still open weighs more than what it costs to come there."""
+        self._haste = float(self.row["haste"])
+        waiting, self._queue = self._queue, []
+        for _, _, _, least, path, node, block in waiting:
+            holder = path if path is not None else node.path if node is not None else None
+            assert holder is not None
+            bound = min(self._bound(self._open(holder)), least)
+            self._push(least - bound, bound, path, node, block)
+
+    def _open(self, path: Path) -> frozenset[str]:
+        """The needs that a path leaves open."""
+        return frozenset(need.goal for need in self.needs if not path.meets(need))
+
+    def _look_behind(self, node: Node, goals: frozenset[str]) -> None:
+        """Put into the queue what answers one of these goals and is offered to the water here."""
+        path = node.path
+        for block, helps, least in self._offered(path):
+            if helps & goals and block not in node.tried and not self._forbidden(path, block):
+                node.tried.add(block)
+                rung = self._rung(block) if helps & node.unmet & _ALIVE else 0.0
+                self._push(path.price + least + rung, self._bound(node.unmet - helps), node=node, block=block)
+
+    def _try(self, node: Node, block: Block, least: float) -> None:
+        """Work out one block behind a path. What keeps it from standing well there becomes a goal of its own."""
+        path, block = node.path, self._with_companions(node.path, block)
+        step = self._step(path, block.behind(path.stages), block.after)
+        if fresh := step.blocked - node.goals:
+            node.goals |= fresh
+            self._look_behind(node, frozenset(fresh))
+        if self._turned(path, block):
+            return
+        longer = self._extend(path, block)
+        if longer is not None:
+            bound = self._bound(self._open(longer))
+            self._push(max(least - bound, longer.price), bound, path=longer)
+
+    def _with_companions(self, path: Path, block: Block) -> Block:
+        """A block with what its one stage cannot do without; a block that was given has its own."""
+        if block in self.extra:
+            return block
+        (stage,) = block.own
+        before, after = stage.room.companions(stage.keys, path.water, path.duty)
+        return Block(block.own, tuple(before), tuple(after))
+
+    def unmet(self, path: Path) -> tuple[int, int, int]:
+        """Health needs and needs that a path leaves open, microbes alive among them first."""
+        left = [need for need in self.needs if not path.meets(need)]
+        return sum(need.goal in MICROBES or need.goal == OPEN_TO_AIR for need in left), sum(need.health for need in left), len(left)
+
+    def _bound(self, left: frozenset[str]) -> float:
+        """The least that needs cost: of those that no one treatment answers together, each its cheapest."""
+        found = self._bounds.get(left)
+        if found is None:
+            found, taken = 0.0, set[str]()
+            for rooms in sorted((self._answering(goal) for goal in left), key=len):
+                if not rooms:
+                    found += self.row["unmet"]
+                elif not taken & rooms.keys():
+                    taken |= rooms.keys()
+                    found += min(rooms.values())
+            self._bounds[left] = found
+        return found
+
+    def _answering(self, goal: str) -> dict[str, float]:
+        """The treatments that may answer a need, each with the least it costs."""
+        found = self._answers.get(goal)
+        if found is None:
+            stage, wishes = float(self.row["stage"]), self.duty.facts.wishes
+            found = self._answers[goal] = {
+                room.kind: room.price + (0.0 if room.serves else stage) + sum(_weighs(each) for each in room.partners)
+                + (self._rungs(room.way or next((each.room.way for each in room.partners if each.room.way), "")) if goal in _ALIVE else 0.0)
+                for room in ROOMS.values()
+                if room.kind not in self.avoid and room.offers and goal in room.puts_right and not (wishes.no_power and room.way == "uv")
+            }  # fmt: skip
+        return found
+
+    def _rungs(self, way: str) -> float:
+        """What a way of holding microbes weighs, by its rung of the ladder."""
+        return float(self.row["rungs"][self.ways.index(way)]) if way in self.ways else 0.0
+
+    def _rung(self, block: Block) -> float:
+        """What it weighs that a block holds microbes in another way than the job's school."""
+        rooms = [stage.room for stage in (*block.own, *block.after)]
+        return self._rungs(next((way for room in rooms for way in (room.way, *(each.room.way for each in room.partners)) if way), ""))
+
+    # --- where every train of this job begins -------------------------------------------------------------------------
+    def _starts(self) -> Iterator[Path]:
+        """With what its source or its schools ask for always; where a source gives little, with a tank and its pump as well."""
+        ways = [(head, 0.0 if not n else self.row["departs"]) for n, head in enumerate(_heads(self.duty, self.raw))]
+        if self.duty.may_store:
+            ways += [(head, float(self.row["stored"])) for head in _heads(self.duty.with_storage(), self.raw)]
+        for start, (head, extra) in enumerate(ways):
+            begun = Path((), self.raw, None, self.runner.duties(head, self.raw)[-1] if head else self.duty)
+            yield self._longer(begun, head, self._step(begun, head, ()), extra)._replace(start=start)
+
+    # --- what may come next -------------------------------------------------------------------------------------------
+    def _turned(self, path: Path, block: Block) -> bool:
+        """Whether a block might as well have stood before the last one, where the order of the trade has it: that train is tried."""
+        if path.last is None:
+            return False
+        before, last = path.last
+        early, late = block.own[0].room.place, last.own[0].room.place
+        if early is None or late is None or early >= late or block.after or last.after or all(Block(block.own) != each for each, _, _ in self._offered(before)):
+            return False
+        first = self._step(before, block.behind(before.stages), block.after)
+        if first.barred or first.weight > self._step(path, block.behind(path.stages), block.after).weight + 1e-9:
+            return False
+        moved = Path((*before.stages, *block.behind(before.stages)), first.water, first.tap, before.duty)
+        return self._step(moved, last.behind(moved.stages), ()).weight <= self._step(before, last.behind(before.stages), ()).weight + 1e-9
+
+    def _offered(self, path: Path) -> tuple[tuple[Block, frozenset[str], float], ...]:
+        """Each treatment as its room offers it for the water here, and for what a drinking tap or a wish asks.
+
+        With each block: what it puts right here, and the least it adds to the price.
+        """
+        known = (path.water, id(path.duty), path.stages[-1:])
+        found = self._offers.get(known)
+        if found is None:
+            water, duty = path.water, path.duty
+            rooms = [room for room in ROOMS.values() if room.kind not in self.avoid]
+            offers = [(room, keys) for room in rooms for keys in room.candidates(water, duty)]
+            offers += [(room, keys) for room in rooms for keys in room.asked_by(self.at_tap & set(room.answers), duty)]
+            if self.avoid:
+                offers = [(room, keys) for room, keys in offers if not self.avoid & {str(held) for held in room.choices(keys).values()}]
+            blocks = (*(Block((Stage(room, keys),)) for room, keys in dict.fromkeys(offers)), *self.extra)
+            found = self._offers[known] = tuple((block, block.helps(water), self._least(path, block)) for block in blocks)
+        return found
+
+    def _least(self, path: Path, block: Block) -> float:
+        """The least a block adds to the price of a path: with what it cannot do without, unless that may stand there already."""
+        partners = [each for stage in block.own for each in stage.room.partners] if len(block.own) == 1 else []
+        return sum(_weighs(stage) for stage in (*block.own, *(each for each in partners if each not in path.stages[-1:])))
+
+    def _extend(self, path: Path, block: Block) -> Path | None:
+        """The path with a block appended; None where a limit is passed too far, or the water stays as it is."""
+        start = path.sharing[1] if block.after and path.sharing and path.sharing[0] == block.after else path
+        added = block.behind(start.stages)
+        step = self._step(start, added, block.after)
+        kind = block.own[0].kind
+        if step.barred:
+            self.barred.setdefault(kind, step.barred)
+            return None
+        if step.water == path.water and step.tap == path.tap:
+            return None
+        self.stood.add(kind)
+        longer = self._longer(start, added, step, self._departs(path.water, step.water, block))._replace(last=(path, block))
+        if not block.after:
+            return longer
+        before = self._longer(start, added[: -len(block.after)], step._replace(water=step.middle), 0.0)
+        return longer._replace(sharing=(block.after, before))
+
+    def _longer(self, path: Path, added: tuple[AnyStage, ...], step: Step, extra: float) -> Path:
+        """The path with stages behind it, what they weigh added to its price."""
+        price, stages = path.price + step.weight + extra, path.stages
+        for stage in added:
+            place = stage.room.place
+            if place is not None:
+                price += self.row["turned"] * sum(each.room.place is not None and each.room.place > place for each in stages)
+            stages, price = (*stages, stage), price + _weighs(stage)
+        kinds = path.kinds | {stage.kind for stage in added}
+        return Path(stages, step.water, step.tap, path.duty, kinds, price, path.vetoed + step.vetoed, path.start)
+
+    def _step(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> Step:
+        """What some stages do to the water of a path; remembered, since many orders bring the same water."""
+        known = (path.water, path.tap, added, id(path.duty))
+        found = self._steps.get(known)
+        if found is None:
+            found = self._steps[known] = self._through(path, added, after)
+        return found
+
+    def _through(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> Step:
+        here, tap, duty, weight, vetoed = path.water, path.tap, path.duty, 0.0, 0
+        middle, blocked, barred = here, set[str](), list[Breach]()
+        for index, stage in enumerate(added):
+            room, keys = stage.room, stage.keys
+            if index == len(added) - len(after):
+                middle = here
+            arrives = self.runner.arriving(room, keys, here)
+            for breach in breaches(room, keys, arrives, duty):
+                weight += self._weight(breach)
+                if breach.limit.severity == "advice":
+                    continue
+                blocked |= {breach.limit.analyte, breach.limit.reads}
+                vetoed += breach.limit.severity != "caution"
+                if breach.barred:
+                    barred.append(breach)
+            if barred:
+                break
+            passed = self.runner.through(room, keys, arrives, duty)
+            out = passed.water
+            if strained := room.strain(keys, passed.sizing, arrives, duty):
+                weight += strained
+                blocked.update(room.answers)
+            if passed.sizing.bed is not None and self._too_small(room, keys, passed.sizing, out, path, added[:index]):
+                weight, vetoed = weight + self.row["fault"], vetoed + 1
+            if room.at_tap(keys):
+                tap = out
+            else:
+                here = out
+        return Step(here, tap, middle, weight, vetoed, frozenset(blocked), tuple(barred))
+
+    def _too_small(self, room: Room[Any], keys: Any, sizing: Sizing, water: Water, path: Path, ahead: tuple[AnyStage, ...]) -> bool:
+        """Whether no vessels of it carry the flow, or what the source gives does not lift its bed."""
+        duty = path.duty
+        if duty.flow > room.peak(keys, sizing) * 1.001:
+            return True
+        lifted = any(stage.room.pumps for stage in (*path.stages, *ahead))
+        return not lifted and room.washes(keys) and sizing.vessels.backwash_flow(water.temperature) > duty.wash * 1.001
+
+    def _weight(self, breach: Breach) -> float:
+        """What a limit that is passed weighs: more, the further; what was only assumed weighs little."""
+        row = self.row
+        if breach.limit.severity == "advice":
+            return 0.0
+        if breach.limit.severity == "caution":
+            return float(row["caution"] + (0.0 if breach.assumed else min(row["slope"] * breach.excess, row["caution_most"])))
+        return float(row["fault"] + row["slope"] * min(breach.excess, 100.0))
+
+    def _departs(self, before: Water, after: Water, block: Block) -> float:
+        """What it weighs that microbes are held in another way than the job's school, by the rung of the ladder."""
+        if not any(before.value(name) > 0 and after.value(name) <= 0 for name in _ALIVE):
+            return 0.0
+        return self._rung(block)
+
+    def _forbidden(self, path: Path, block: Block) -> bool:
+        """A treatment comes once, unless it may repeat in another form; some never follow others; nothing but a tap follows the end."""
+        for stage in block.own:
+            if (stage in path.stages) if stage.room.repeats else (stage.kind in path.kinds):
+                return True
+            if stage.room.refuses_after(path.stages, path.duty, self.raw):
+                return True
+        if any(stage.room.ends for stage in path.stages) and not all(stage.at_tap for stage in block.own):
+            return True
+        return bool(path.stages) and path.stages[-1].at_tap
+
+
+def _heads(duty: Duty, raw: Water) -> list[tuple[AnyStage, ...]]:
+    """The ways every train of this job may begin, the school's first, each in the order of the trade."""
+    rooms: list[Room[Any]] = sorted(ROOMS.values(), key=lambda room: float("inf") if room.place is None else room.place)
+    found: list[tuple[AnyStage, ...]] = [()]
+    for room in rooms:
+        found = [(*head, *(Stage(room, keys) for keys in way)) for way in room.heads(duty, raw) for head in found]
+    return found
+
+
+def _standing(duty: Duty) -> list[Need]:
+    """What no train may leave behind, whatever the raw water: a tank open to air and nothing after it, an oxidant, milky sulfur."""
+    feed = duty.rows["chemical_feed"]
+    marks: Mapping[str, tuple[float, str]] = {PEROXIDE: (feed["peroxide_left"], "feed.peroxide"), SULFUR: (feed["sulfur_matters"], "feed.sulfur")}
+    found = [Need(mark, "the train makes it", None, float(most), 0.0, "mg/L", False, source(cited), standing=True) for mark, (most, cited) in marks.items()]
+    if duty.drunk:
+        found.append(Need(OPEN_TO_AIR, "water stands open to air", None, 0.0, 0.0, "1", True, source("storage.open"), standing=True))
+    return found
