@@ -32,6 +32,9 @@ from .train.runner import Runner
 assert checks  # importing it registers the rules about the whole job
 
 
+AUDITS_REMEMBERED = 24
+
+
 class Ground:
     """What a job's facts alone decide, whatever its train: the water, the duty, the needs, and the train that would be composed."""
 
@@ -43,20 +46,27 @@ class Ground:
         self.duty = Duty(facts, flows, source, rows_of(facts.working_values), self.evidence.only_assumed, self.evidence.undetected)
         self.needs: list[Need]
         self.needs, wishes = needs(facts, self.evidence)
-        self.assumptions: list[Assumption] = [
-            *self.evidence.assumptions,
-            *notes,
-            *more,
-            *wishes,
-            *own_values(facts),
-            *no_adder(facts),
-            *as_calcium_carbonate(facts, "$"),
-        ]
+        self._notes = (*notes, *more, *wishes)
         self._runner = Runner(self.duty, self.evidence.plumbing)
+        self._audits: dict[tuple[Stage[Any], ...], Audit] = {}
+
+    @cached_property
+    def assumptions(self) -> list[Assumption]:
+        """What was taken where the job says nothing, or says it in a way that could mean two things."""
+        facts = self.facts
+        return [*self.evidence.assumptions, *self._notes, *own_values(facts), *no_adder(facts), *as_calcium_carbonate(facts, "$")]
 
     def _audit(self, train: Sequence[Stage[Any]]) -> Audit:
-        run = self._runner.run(train, self.evidence.adverse, self.evidence.favourable)
-        return Audit(self.facts, self.duty, self.evidence, self.needs, run, pressure_line(run, self.duty), self._runner)
+        """A train run and put under audit; the last few are remembered, since a search judges what is then proposed."""
+        known = tuple(train)
+        found = self._audits.pop(known, None)
+        if found is None:
+            run = self._runner.run(known, self.evidence.adverse, self.evidence.favourable)
+            found = Audit(self.facts, self.duty, self.evidence, self.needs, run, pressure_line(run, self.duty), self._runner)
+        self._audits[known] = found
+        if len(self._audits) > AUDITS_REMEMBERED:
+            del self._audits[next(iter(self._audits))]
+        return found
 
     def variant(self, train: Sequence[Stage[Any]]) -> Variant:
         """Run and audit any train for this job."""

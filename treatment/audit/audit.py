@@ -34,6 +34,7 @@ class Audit:
     def __init__(self, facts: Facts, duty: Duty, evidence: Evidence, needs: list[Need], run: TrainRun, pressure: PressureLine, runner: Runner):
         self.facts, self.duty, self.evidence, self.needs = facts, duty, evidence, needs
         self.run, self.pressure, self.runner = run, pressure, runner
+        self._quick: list[Finding] | None = None
 
     @cached_property
     def limits(self) -> tuple[Limit, ...]:
@@ -75,17 +76,24 @@ class Audit:
 
     def findings(self, quick: bool = False) -> list[Finding]:
         """Every finding, gravest first, then in the order of the train. quick: without trying what each stage is for."""
-        found: list[Finding] = []
-        for known in rules_for(""):
-            found += self._findings_of(known, None)
-        for stage in self.run.stages:
-            for known in rules_for(stage.kind):
-                if not (quick and known.tries):
-                    found += self._findings_of(known, stage)
+        if self._quick is None:
+            self._quick = [finding for known in rules_for("") for finding in self._findings_of(known, None)]
+            self._quick += self._of_stages(tries=False)
+        found = self._quick if quick else [*self._quick, *self._of_stages(tries=True)]
         if self.facts.waivers:
             found = accepted(found, self.facts.waivers)
         place = {stage.id: stage.index for stage in self.run.stages}
         return sorted(found, key=lambda finding: (SEVERITIES.index(finding.severity), place.get(finding.stage, -1), finding.rule))
+
+    def _of_stages(self, tries: bool) -> list[Finding]:
+        """What the rules of each stage find: those that try trains of their own, or the others."""
+        return [
+            finding
+            for stage in self.run.stages
+            for known in rules_for(stage.kind)
+            if known.tries is tries
+            for finding in self._findings_of(known, stage)
+        ]
 
     def _findings_of(self, known: Rule, stage: StageRun[Any] | None) -> Iterator[Finding]:
         """Run one rule and give its hits their id, stage, topics and source."""

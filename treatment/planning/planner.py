@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from ..audit.rules import Finding
@@ -28,13 +29,18 @@ Score = tuple[float, ...]
 AnyStage = Stage[Any]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Plan:
-    """A composed train. complete: every need is met and no fault is left; not_used: kind -> why not."""
+    """A composed train. complete: every need is met and no fault is left; why: tells of what is not used, when it is asked."""
 
     train: tuple[AnyStage, ...]
     complete: bool
-    not_used: dict[str, str]
+    why: Callable[[], dict[str, str]]
+
+    @cached_property
+    def not_used(self) -> dict[str, str]:
+        """Every treatment that is not in the train, and why not."""
+        return self.why()
 
 
 class Planner:
@@ -57,7 +63,8 @@ class Planner:
         """The cheapest train that works; where none does, the one that leaves least undone."""
         best, train = self._best()
         named = tuple(name_stages(train))
-        return Plan(named, works(best), why_not(named, works(best), self.search, self.duty, self.evidence, self.needs))
+        complete = works(best)
+        return Plan(named, complete, lambda: why_not(named, complete, self.search, self.duty, self.evidence, self.needs))
 
     def _best(self) -> tuple[Score, tuple[AnyStage, ...]]:
         best: Score = (float("inf"),)

@@ -8,7 +8,7 @@ its price (``data/planning.toml``).
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Set
 from dataclasses import dataclass
 from functools import cache
 from heapq import heappop, heappush
@@ -29,6 +29,8 @@ from ..train.runner import Runner
 AnyStage = Stage[Any]
 #: what a lamp, chlorine or a barrier is there for
 _ALIVE = frozenset({"total_coliform", "e_coli", "protozoa", OPEN_TO_AIR})
+#: what a companion before a stage may hold: seen only where it is tried
+_STRAINED_OUT = frozenset({"turbidity", "tss", "ferric_iron"})
 DISINFECTION: tuple[str, ...] = tuple(table("planning")["disinfection"])
 
 
@@ -82,11 +84,24 @@ class Path(NamedTuple):
         return need.met_by(self.water, self.tap)
 
 
+class Asked(NamedTuple):
+    """Which limits a water passes where some stages would stand: what they weigh, and how many are no caution.
+
+    blocked: the analytes that are over a limit. barred: limits so far passed that nobody builds it. breaks: what is over a
+    limit that is no caution, its value, and whether it is too high.
+    """
+
+    weight: float
+    vetoed: int
+    blocked: frozenset[str]
+    barred: tuple[Breach, ...]
+    breaks: tuple[tuple[str, float, bool], ...]
+
+
 class Step(NamedTuple):
     """What some stages do to a water, one after the other: the water and the tap behind them, that before the last companions.
 
-    weight: what the limits they meet weigh; vetoed: how many of those are no caution; blocked: the analytes that are over a limit.
-    barred: a limit so far passed that nobody builds it.
+    weight: what it weighs that they are strained or too small there; vetoed: how many of them are too small.
     """
 
     water: Water
@@ -94,8 +109,6 @@ class Step(NamedTuple):
     middle: Water
     weight: float
     vetoed: int
-    blocked: frozenset[str]
-    barred: tuple[Breach, ...]
 
 
 class Node:
@@ -122,14 +135,18 @@ class Search:
         self.duty, self.raw, self.runner, self.avoid, self.extra = duty, raw, runner, avoid, tuple(extra)
         self.needs = [*needs, *_standing(duty)]
         self.ways = (*ways, *(way for way in DISINFECTION if way not in ways))
+        self.rooms = [room for room in ROOMS.values() if room.offers and room.kind not in self.avoid]
         self.row = table("planning")["price"]
         self.at_tap = frozenset(need.goal for need in self.needs if need.tap)
         self._steps: dict[Any, Step] = {}
-        self._offers: dict[Any, tuple[tuple[Block, frozenset[str], float], ...]] = {}
+        self._limits: dict[Any, Asked] = {}
+        self._offers: dict[tuple[str, Water, int], list[tuple[Block, frozenset[str]]]] = {}
         self._bounds: dict[frozenset[str], float] = {}
         self._answers: dict[str, dict[str, float]] = {}
         self._queue: list[tuple[float, int, int, float, Path | None, Node | None, Block | None]] = []
         self._haste = 1.0
+        #: where a block first met a limit that is no caution
+        self._failed: dict[Block, Asked] = {}
         self._ticket = count()
         #: why a treatment that was wanted did not stand where it was first tried: kind -> what barred it; and what stood somewhere
         self.barred: dict[str, tuple[Breach, ...]] = {}
@@ -181,22 +198,49 @@ class Search:
         """The needs that a path leaves open."""
         return frozenset(need.goal for need in self.needs if not path.meets(need))
 
-    def _look_behind(self, node: Node, goals: frozenset[str]) -> None:
+    def _look_behind(self, node: Node, goals: Set[str]) -> None:
         """Put into the queue what answers one of these goals and is offered to the water here."""
-        path = node.path
-        for block, helps, least in self._offered(path):
+        path, more = node.path, set[str]()
+        for block, helps, least in self._offered(path, goals):
             if helps & goals and block not in node.tried and not self._forbidden(path, block):
                 node.tried.add(block)
-                rung = self._rung(block) if helps & node.unmet & _ALIVE else 0.0
-                self._push(path.price + least + rung, self._bound(node.unmet - helps), node=node, block=block)
+                weight = self._rung(block) if helps & node.unmet & _ALIVE else 0.0
+                if (failed := self._failed.get(block)) and self._still(failed, path.water):
+                    weight += self.row["fault"]
+                    more |= failed.blocked
+                self._push(path.price + least + weight, self._bound(node.unmet - helps), node=node, block=block)
+        if more := more - node.goals:
+            node.goals |= more
+            self._look_behind(node, frozenset(more))
+
+    def _still(self, failed: Asked, water: Water) -> bool:
+        """Whether what was over a limit where a block was tried before is no better here."""
+        for name, value, high in failed.breaks:
+            here = water.get(name)
+            if here is not None and (here >= value if high else here <= value):
+                return True
+        return False
 
     def _try(self, node: Node, block: Block, least: float) -> None:
-        """Work out one block behind a path. What keeps it from standing well there becomes a goal of its own."""
+        """Work out one block behind a path. What keeps it from standing well there becomes a goal of its own.
+
+        Where it meets a limit that is no caution it waits again, at what that weighs, before it is worked out to its end.
+        """
         path, block = node.path, self._with_companions(node.path, block)
-        step = self._step(path, block.behind(path.stages), block.after)
-        if fresh := step.blocked - node.goals:
+        added = block.behind(path.stages)
+        asked = self._asked(path, added)
+        if asked.breaks and Block(block.own) not in self._failed:
+            self._failed[Block(block.own)] = asked
+        if fresh := asked.blocked - node.goals:
             node.goals |= fresh
-            self._look_behind(node, frozenset(fresh))
+            self._look_behind(node, fresh)
+        if asked.barred:
+            self.barred.setdefault(block.own[0].kind, asked.barred)
+            return
+        due = path.price + asked.weight + self._least(path, block)
+        if asked.vetoed and least < due - 1e-6:
+            self._push(due, self._bound(node.unmet - block.helps(path.water)), node=node, block=block)
+            return
         if self._turned(path, block):
             return
         longer = self._extend(path, block)
@@ -206,11 +250,11 @@ class Search:
 
     def _with_companions(self, path: Path, block: Block) -> Block:
         """A block with what its one stage cannot do without; a block that was given has its own."""
-        if block in self.extra:
+        if len(block.own) > 1 or block.before or block.after:
             return block
         (stage,) = block.own
         before, after = stage.room.companions(stage.keys, path.water, path.duty)
-        return Block(block.own, tuple(before), tuple(after))
+        return Block(block.own, tuple(before), tuple(after)) if before or after else block
 
     def unmet(self, path: Path) -> tuple[int, int, int]:
         """Health needs and needs that a path leaves open, microbes alive among them first."""
@@ -239,8 +283,8 @@ class Search:
             found = self._answers[goal] = {
                 room.kind: room.price + (0.0 if room.serves else stage) + sum(_weighs(each) for each in room.partners)
                 + (self._rungs(room.way or next((each.room.way for each in room.partners if each.room.way), "")) if goal in _ALIVE else 0.0)
-                for room in ROOMS.values()
-                if room.kind not in self.avoid and room.offers and goal in room.puts_right and not (wishes.no_power and room.way == "uv")
+                for room in self.rooms
+                if goal in room.puts_right and not (wishes.no_power and room.way == "uv")
             }  # fmt: skip
         return found
 
@@ -261,7 +305,7 @@ class Search:
             ways += [(head, float(self.row["stored"])) for head in _heads(self.duty.with_storage(), self.raw)]
         for start, (head, extra) in enumerate(ways):
             begun = Path((), self.raw, None, self.runner.duties(head, self.raw)[-1] if head else self.duty)
-            yield self._longer(begun, head, self._step(begun, head, ()), extra)._replace(start=start)
+            yield self._longer(begun, head, self._asked(begun, head), self._step(begun, head, ()), extra)._replace(start=start)
 
     # --- what may come next -------------------------------------------------------------------------------------------
     def _turned(self, path: Path, block: Block) -> bool:
@@ -270,30 +314,42 @@ class Search:
             return False
         before, last = path.last
         early, late = block.own[0].room.place, last.own[0].room.place
-        if early is None or late is None or early >= late or block.after or last.after or all(Block(block.own) != each for each, _, _ in self._offered(before)):
+        if early is None or late is None or early >= late or block.after or last.after or len(block.own) > 1:
             return False
-        first = self._step(before, block.behind(before.stages), block.after)
-        if first.barred or first.weight > self._step(path, block.behind(path.stages), block.after).weight + 1e-9:
+        if all(block.own != each.own for each, _ in self._by(block.own[0].room, before.water, before.duty)):
             return False
-        moved = Path((*before.stages, *block.behind(before.stages)), first.water, first.tap, before.duty)
-        return self._step(moved, last.behind(moved.stages), ()).weight <= self._step(before, last.behind(before.stages), ()).weight + 1e-9
+        first = self._asked(before, block.behind(before.stages))
+        if first.barred or first.weight > self._asked(path, block.behind(path.stages)).weight + 1e-9:
+            return False
+        done = self._step(before, block.behind(before.stages), ())
+        kinds = before.kinds | {stage.kind for stage in block.own}
+        moved = Path((*before.stages, *block.behind(before.stages)), done.water, done.tap, before.duty, kinds)
+        if self._forbidden(moved, last):
+            return False
+        return self._asked(moved, last.behind(moved.stages)).weight <= self._asked(before, last.behind(before.stages)).weight + 1e-9
 
-    def _offered(self, path: Path) -> tuple[tuple[Block, frozenset[str], float], ...]:
-        """Each treatment as its room offers it for the water here, and for what a drinking tap or a wish asks.
+    def _offered(self, path: Path, goals: Set[str]) -> Iterator[tuple[Block, frozenset[str], float]]:
+        """What may be added for some goals, as its room offers it for the water here, and for what a drinking tap or a wish asks.
 
         With each block: what it puts right here, and the least it adds to the price.
         """
-        known = (path.water, id(path.duty), path.stages[-1:])
+        for room in self.rooms:
+            if not room.puts_right.isdisjoint(goals):
+                for block, helps in self._by(room, path.water, path.duty):
+                    yield block, helps, self._least(path, block)
+        for block in self.extra:
+            yield block, block.helps(path.water), self._least(path, block)
+
+    def _by(self, room: Room[Any], water: Water, duty: Duty) -> list[tuple[Block, frozenset[str]]]:
+        """What one treatment offers to a water; remembered."""
+        known = (room.kind, water, id(duty))
         found = self._offers.get(known)
         if found is None:
-            water, duty = path.water, path.duty
-            rooms = [room for room in ROOMS.values() if room.kind not in self.avoid]
-            offers = [(room, keys) for room in rooms for keys in room.candidates(water, duty)]
-            offers += [(room, keys) for room in rooms for keys in room.asked_by(self.at_tap & set(room.answers), duty)]
+            offers = list(room.candidates(water, duty))
+            offers += [keys for keys in room.asked_by(self.at_tap.intersection(room.answers), duty) if keys not in offers]
             if self.avoid:
-                offers = [(room, keys) for room, keys in offers if not self.avoid & {str(held) for held in room.choices(keys).values()}]
-            blocks = (*(Block((Stage(room, keys),)) for room, keys in dict.fromkeys(offers)), *self.extra)
-            found = self._offers[known] = tuple((block, block.helps(water), self._least(path, block)) for block in blocks)
+                offers = [keys for keys in offers if not self.avoid & {str(held) for held in room.choices(keys).values()}]
+            found = self._offers[known] = [(Block((Stage(room, keys),)), room.helped(keys, water)) for keys in offers]
         return found
 
     def _least(self, path: Path, block: Block) -> float:
@@ -302,33 +358,62 @@ class Search:
         return sum(_weighs(stage) for stage in (*block.own, *(each for each in partners if each not in path.stages[-1:])))
 
     def _extend(self, path: Path, block: Block) -> Path | None:
-        """The path with a block appended; None where a limit is passed too far, or the water stays as it is."""
+        """The path with a block appended; None where the water stays as it is."""
         start = path.sharing[1] if block.after and path.sharing and path.sharing[0] == block.after else path
         added = block.behind(start.stages)
-        step = self._step(start, added, block.after)
-        kind = block.own[0].kind
-        if step.barred:
-            self.barred.setdefault(kind, step.barred)
-            return None
+        asked, step = self._asked(start, added), self._step(start, added, block.after)
         if step.water == path.water and step.tap == path.tap:
             return None
-        self.stood.add(kind)
-        longer = self._longer(start, added, step, self._departs(path.water, step.water, block))._replace(last=(path, block))
+        self.stood.add(block.own[0].kind)
+        longer = self._longer(start, added, asked, step, self._departs(path.water, step.water, block))._replace(last=(path, block))
         if not block.after:
             return longer
-        before = self._longer(start, added[: -len(block.after)], step._replace(water=step.middle), 0.0)
+        before = self._longer(start, added[: -len(block.after)], asked, step._replace(water=step.middle), 0.0)
         return longer._replace(sharing=(block.after, before))
 
-    def _longer(self, path: Path, added: tuple[AnyStage, ...], step: Step, extra: float) -> Path:
+    def _longer(self, path: Path, added: tuple[AnyStage, ...], asked: Asked, step: Step, extra: float) -> Path:
         """The path with stages behind it, what they weigh added to its price."""
-        price, stages = path.price + step.weight + extra, path.stages
+        price, stages = path.price + asked.weight + step.weight + extra, path.stages
         for stage in added:
             place = stage.room.place
             if place is not None:
                 price += self.row["turned"] * sum(each.room.place is not None and each.room.place > place for each in stages)
             stages, price = (*stages, stage), price + _weighs(stage)
-        kinds = path.kinds | {stage.kind for stage in added}
-        return Path(stages, step.water, step.tap, path.duty, kinds, price, path.vetoed + step.vetoed, path.start)
+        kinds, vetoed = path.kinds | {stage.kind for stage in added}, path.vetoed + asked.vetoed + step.vetoed
+        return Path(stages, step.water, step.tap, path.duty, kinds, price, vetoed, path.start)
+
+    def _asked(self, path: Path, added: tuple[AnyStage, ...]) -> Asked:
+        """Which limits of some stages the water of a path passes, as far as the first that is no caution; remembered."""
+        known = (path.water, added, id(path.duty))
+        found = self._limits.get(known)
+        if found is None:
+            found = self._limits[known] = self._limits_met(path, added)
+        return found
+
+    def _limits_met(self, path: Path, added: tuple[AnyStage, ...]) -> Asked:
+        here, duty, weight, vetoed = path.water, path.duty, 0.0, 0
+        blocked, barred, breaks = set[str](), list[Breach](), list[tuple[str, float, bool]]()
+        for index, stage in enumerate(added):
+            room, keys = stage.room, stage.keys
+            arrives = self.runner.arriving(room, keys, here)
+            for breach in breaches(room, keys, arrives, duty):
+                weight += self._weight(breach)
+                blocked |= {breach.limit.analyte, breach.limit.reads}
+                if breach.limit.severity not in ("caution", "advice"):
+                    vetoed += 1
+                    if breach.limit.reads not in _STRAINED_OUT:
+                        breaks.append((breach.limit.reads, breach.value, breach.limit.high is not None and breach.value > breach.limit.high))
+                if breach.barred:
+                    barred.append(breach)
+            if vetoed or index == len(added) - 1:
+                break
+            passed = self.runner.through(room, keys, arrives, duty)
+            if strained := room.strain(keys, passed.sizing, arrives, duty):
+                blocked.update(room.answers)
+                if strained >= self.row["fault"]:
+                    break
+            here = here if room.at_tap(keys) else passed.water
+        return Asked(weight, vetoed, frozenset(blocked), tuple(barred), tuple(breaks))
 
     def _step(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> Step:
         """What some stages do to the water of a path; remembered, since many orders bring the same water."""
@@ -339,35 +424,21 @@ class Search:
         return found
 
     def _through(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> Step:
-        here, tap, duty, weight, vetoed = path.water, path.tap, path.duty, 0.0, 0
-        middle, blocked, barred = here, set[str](), list[Breach]()
+        here, tap, duty, weight, vetoed, middle = path.water, path.tap, path.duty, 0.0, 0, path.water
         for index, stage in enumerate(added):
             room, keys = stage.room, stage.keys
             if index == len(added) - len(after):
                 middle = here
             arrives = self.runner.arriving(room, keys, here)
-            for breach in breaches(room, keys, arrives, duty):
-                weight += self._weight(breach)
-                if breach.limit.severity == "advice":
-                    continue
-                blocked |= {breach.limit.analyte, breach.limit.reads}
-                vetoed += breach.limit.severity != "caution"
-                if breach.barred:
-                    barred.append(breach)
-            if barred:
-                break
             passed = self.runner.through(room, keys, arrives, duty)
-            out = passed.water
-            if strained := room.strain(keys, passed.sizing, arrives, duty):
-                weight += strained
-                blocked.update(room.answers)
-            if passed.sizing.bed is not None and self._too_small(room, keys, passed.sizing, out, path, added[:index]):
+            weight += room.strain(keys, passed.sizing, arrives, duty)
+            if passed.sizing.bed is not None and self._too_small(room, keys, passed.sizing, passed.water, path, added[:index]):
                 weight, vetoed = weight + self.row["fault"], vetoed + 1
             if room.at_tap(keys):
-                tap = out
+                tap = passed.water
             else:
-                here = out
-        return Step(here, tap, middle, weight, vetoed, frozenset(blocked), tuple(barred))
+                here = passed.water
+        return Step(here, tap, middle, weight, vetoed)
 
     def _too_small(self, room: Room[Any], keys: Any, sizing: Sizing, water: Water, path: Path, ahead: tuple[AnyStage, ...]) -> bool:
         """Whether no vessels of it carry the flow, or what the source gives does not lift its bed."""

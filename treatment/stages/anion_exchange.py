@@ -124,6 +124,9 @@ class AnionExchange(Room[AnionExchangeKeys]):
             changes["uvt"] = 100 - (100 - water.value("uvt")) * row["darkness_left"]
         return water.with_(**changes)
 
+    def washes(self, keys: AnionExchangeKeys) -> bool:
+        return True
+
     def loss(self, keys: AnionExchangeKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         clean = sizing.vessels.loss(flow, temperature)
         return clean, clean * table("stages")["anion_exchange"]["dirty_factor"]

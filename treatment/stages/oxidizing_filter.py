@@ -10,6 +10,7 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, SULFUR, Water
 from ..house.beds import bed_figures, choose_bed, wash_figures
+from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
 from ..job.feed_limits import FeedLimit
@@ -199,7 +200,8 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         changes = {"ferrous_iron": after_ferrous, "ferric_iron": left - after_ferrous}
         mn_gone = 0.0
         if mn is not None:
-            share = row["manganese_left"] if water.ph >= row["ph_min_manganese"] else row["manganese_left_low_ph"]
+            span = (row["ph_min_manganese"] - common["manganese_ph_span"], row["ph_min_manganese"])
+            share = interpolate(water.ph, list(span), [row["manganese_left_low_ph"], row["manganese_left"]])
             changes["manganese"], mn_gone = mn * share, mn * (1 - share)
         if water.get("hydrogen_sulfide") is not None:
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (common["sulfide_left"] if row["sulfide_max"] > 0 else 1.0)
@@ -219,6 +221,9 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         if water.get("iron") is None:
             changes = {name: value for name, value in changes.items() if name not in ("ferrous_iron", "ferric_iron")}
         return water.soured(acid * share, **changes)
+
+    def washes(self, keys: OxidizingFilterKeys) -> bool:
+        return True
 
     def loss(self, keys: OxidizingFilterKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         if sizing.bed is None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from ..audit.audit import Audit
@@ -46,6 +47,7 @@ def micron_of(keys: SedimentKeys) -> float:
     return float({"spin_down": row["spin_down_micron"], "backwashing": row["bed_micron"]}.get(form_of(keys), row["micron"]))
 
 
+@cache
 def share_held(micron: float, what: str) -> float:
     """Share of particles a nominal rating holds; what: "capture" (turbidity) or "capture_rust" (ferric iron)."""
     rows = table("stages")["sediment"][what]
@@ -134,9 +136,11 @@ class Sediment(Room[SedimentKeys]):
             return Sizing({"form": form, "micron": micron, "housing": HOUSINGS[0]})
         offered = LARGE_HOUSINGS if form == "dual_gradient" else HOUSINGS
         fine = self._fineness(micron)
-        carrying = [each for each in offered if rated(each, fine).value >= duty.flow] or [offered[-1]]
-        least = duty.rows["sediment"]["life_accepted"]
-        housing = keys.housing or next((each for each in carrying if self._life(keys, each, water, duty).value >= least), carrying[-1])
+        housing = keys.housing
+        if housing is None:
+            carrying = [each for each in offered if rated(each, fine).value >= duty.flow] or [offered[-1]]
+            least, dirt = duty.rows["sediment"]["life_accepted"], self._dirt(keys, water, duty)
+            housing = next((each for each in carrying if self._life(keys, each, dirt, duty).value >= least), carrying[-1])
         params = {"form": form, "micron": micron, "housing": housing}
         return Sizing(params | ({"outer_micron": self._outer(keys)} if form == "dual_gradient" else {}))
 
@@ -168,9 +172,9 @@ class Sediment(Room[SedimentKeys]):
             daily=(duty.daily, "L/day"),
         )
 
-    def _life(self, keys: SedimentKeys, housing: str, water: Water, duty: Duty) -> Line:
-        """Months until a cartridge of this housing is full, or as long as one is left in."""
-        row, month = duty.rows["sediment"], self._dirt(keys, water, duty)
+    def _life(self, keys: SedimentKeys, housing: str, month: Line, duty: Duty) -> Line:
+        """Months until a cartridge of this housing is full, or as long as one is left in; month: the dirt it holds in one."""
+        row = duty.rows["sediment"]
         dirt = table("vessels")["cartridges"][housing]["dirt_g"]
         dirt *= duty.rows["sediment_forms"]["dual_dirt"] if form_of(keys) == "dual_gradient" else 1.0
         dirt *= row["dirt_at_1um"] if micron_of(keys) < 2 else 1.0
@@ -178,10 +182,10 @@ class Sediment(Room[SedimentKeys]):
                     capacity=(float(dirt), "g"), month=(month.value, "g"), cap=(row["life_days"] / constant("month_days"), "month"))  # fmt: skip
 
     def _cartridge_figures(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
-        housing = sizing.params["housing"]
+        housing, dirt = sizing.params["housing"], self._dirt(keys, water, duty)
         return {
             "service_flow_limit": figure(rated(housing, self._fineness(sizing.params["micron"]))),
-            "replacement_interval": figure(self._dirt(keys, water, duty), self._life(keys, housing, water, duty)),
+            "replacement_interval": figure(dirt, self._life(keys, housing, dirt, duty)),
         }
 
     def _bed_figures(self, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
@@ -203,6 +207,9 @@ class Sediment(Room[SedimentKeys]):
         held, rust = holds(keys)
         silt = float(duty.rows["sediment_forms"]["bed_capture_silt"]) if form_of(keys) == "backwashing" else held
         return water.scaled(turbidity=1 - held, tss=1 - silt, ferric_iron=1 - rust, **{SULFUR: 1 - rust})
+
+    def washes(self, keys: SedimentKeys) -> bool:
+        return True
 
     def loss(self, keys: SedimentKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         row = table("stages")["sediment_forms"]
@@ -244,7 +251,7 @@ class Sediment(Room[SedimentKeys]):
         if form_of(keys) not in ("cartridge", "dual_gradient"):
             return 0.0
         row, weighs = duty.rows["sediment"], table("planning")["price"]
-        life = self._life(keys, sizing.params["housing"], water, duty).value
+        life = self._life(keys, sizing.params["housing"], self._dirt(keys, water, duty), duty).value
         return float(weighs["fault"] if life < row["life_plugged"] else weighs["strain"] if life < row["life_accepted"] * 0.995 else 0.0)
 
     def at_head(self, duty: Duty) -> list[SedimentKeys]:

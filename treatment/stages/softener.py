@@ -250,6 +250,9 @@ class Softener(Room[SoftenerKeys]):
         both = work("steady flow", "min(volume, area)", "L/min", "softener.flow", volume=(volume.value, "L/min"), area=(area.value, "L/min"))
         return volume, area, both
 
+    def steady(self, sizing: Sizing) -> float:
+        return float(self._steady(sizing.vessels)[-1].value)
+
     def peak(self, keys: SoftenerKeys, sizing: Sizing) -> float:
         """Greatest short peak [L/min] by volume and by area."""
         bed = sizing.vessels
@@ -298,6 +301,9 @@ class Softener(Room[SoftenerKeys]):
         if water.get("manganese") is not None:
             changes["manganese"] = water.value("manganese") - min(water.value("manganese"), row["manganese_max"]) * (1 - row["iron_left"])
         return water.react(**changes)
+
+    def washes(self, keys: SoftenerKeys) -> bool:
+        return True
 
     def loss(self, keys: SoftenerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         clean = sizing.vessels.loss(flow, temperature)

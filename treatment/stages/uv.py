@@ -177,6 +177,8 @@ class Uv(Room[UvKeys]):
         if duty.facts.wishes.no_power or not any(water.value(name) > 0 for name in (*INACTIVATED, OPEN_TO_AIR)):
             return []
         keys = UvKeys()
+        if duty.passable <= duty.flow * 1.001:
+            return [keys]  # a restrictor at the design flow would change nothing
         sizing = self.size(keys, water, duty)
         enough = self._dose(keys, sizing, water, duty)[-1].value >= sizing.params["required_dose"] * 0.995
         return [keys] if enough else [keys, UvKeys(restrictor=duty.flow)]

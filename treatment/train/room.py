@@ -174,8 +174,8 @@ class Room(Generic[K]):
         return self.uses_power
 
     def washes(self, keys: K) -> bool:
-        """Whether its bed, where it has one, is lifted by a backwash."""
-        return True
+        """Whether it lifts its bed by a backwash, where this very stage has one."""
+        return False
 
     def rows(self, keys: K) -> tuple[str, ...]:
         """The rows of ``data/stages.toml`` it is reckoned with."""
@@ -246,6 +246,8 @@ class Room(Generic[K]):
 
     def steady(self, sizing: Sizing) -> float | None:
         """The flow [L/min] it serves steadily; None where flow is judged otherwise or not at all."""
+        if sizing.bed is not None:
+            return sizing.bed.service_limit
         return sizing.figures["service_flow_limit"].value if "service_flow_limit" in sizing.figures else None
 
     def fed(self, keys: K, raw: Water, duty: Duty) -> tuple[float, float, float] | None:
@@ -498,7 +500,7 @@ class StageRun(Generic[K]):
     @property
     def regenerates(self) -> bool:
         """Whether it backwashes or regenerates by itself."""
-        return "backwash_flow" in self.figures
+        return self.sizing.bed is not None and self.room.washes(self.keys)
 
     @property
     def washing_minutes(self) -> float:

@@ -15,12 +15,10 @@ MOST_REMEMBERED = 5000
 
 
 class Passed(NamedTuple):
-    """What a stage does to a water: its sizing, the water out, pressure loss clean and dirty [kPa]."""
+    """What a stage does to a water: its sizing, and the water out."""
 
     sizing: Sizing
     water: Water
-    clean: float
-    dirty: float
 
 
 class Walk(NamedTuple):
@@ -71,8 +69,7 @@ class Runner:
                 self._sized.clear()
                 self._other.clear()
             sizing = room.sized(keys, water, duty)
-            out = room.treat(keys, sizing, water, duty)
-            found = self._sized[known] = Passed(sizing, out, *room.loss(keys, sizing, duty.flow, water.temperature))
+            found = self._sized[known] = Passed(sizing, room.treat(keys, sizing, water, duty))
         return found
 
     def drawn(self, water: Water) -> Water:
@@ -115,7 +112,7 @@ class Runner:
         adverse_walk = self._walk(train, adverse, size)
         mild_walk = self._walk(train, mild, beside)
         runs = [
-            StageRun(i, stage.id, stage.keys, stage.room, by.sizing, *one, *other, by.clean, by.dirty, duty)
+            StageRun(i, stage.id, stage.keys, stage.room, by.sizing, *one, *other, *stage.room.loss(stage.keys, by.sizing, duty.flow, one[0].temperature), duty)
             for i, (stage, by, one, other, duty) in enumerate(zip(train, passed, adverse_walk.met, mild_walk.met, duties, strict=True))
         ]
         return TrainRun(tuple(runs), adverse, adverse_walk.house, mild_walk.house, adverse_walk.tap)
