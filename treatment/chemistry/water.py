@@ -22,6 +22,8 @@ SOLIDS = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "ch
 SCALE_GUARD, OPEN_TO_AIR, PERMEATE, PEROXIDE, UNMIXED, STORED = "scale_guard", "open_to_air", "permeate", "peroxide", "alkali_fed", "stored_litres"
 #: sulfur that an oxidant made of sulfide [mg/L]: milky, and held by what holds particles
 SULFUR = "sulfur_made"
+#: arsenic that is trivalent [mg/L]: uncharged, hardly held until it is oxidised
+ARSENITE = "arsenite"
 #: alkalinity eaten by oxidising a mg/L of each: two acid equivalents [mg/L as CaCO3 per mg/L]
 ACID_OF_IRON, ACID_OF_MANGANESE = 1.792, 1.822
 #: absorbance per cm at 254 nm of organic matter nobody measured: stands in place of a measured transmittance, see `darkness`

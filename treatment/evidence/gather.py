@@ -7,12 +7,12 @@ from math import log10
 from typing import Any
 
 from ..chemistry.carbonate import CA, CL, FE, FLUORIDE, HCO3, MG, N_NITRATE, NA, SO4, K
-from ..chemistry.water import CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, UNSEEN, Water, balancing_ions, darkness, transmittance
+from ..chemistry.water import ARSENITE, CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, UNSEEN, Water, balancing_ions, darkness, transmittance
 from ..job.facts import Facts
 from ..language.analytes import MICROBES, Analyte, analytes
 from ..language.display import show
 from ..language.tables import table
-from .samples import RAW_POINTS, AnalyteState, Assumption, at_taps, combine
+from .samples import RAW_POINTS, AnalyteState, Assumption, at_taps, combine, standing_for_raw, top_of
 
 #: mg of dissolved solids for each mg/L (of CaCO3 for alkalinity: bicarbonate as dried; of N for nitrate)
 ION_WEIGHTS = {
@@ -97,9 +97,10 @@ def gather(facts: Facts) -> Evidence:
     notes: list[Assumption] = []
     states = combine(facts, notes)
     stated = dict(states)
+    _wet_day(states, facts, notes)
     _fill(states, facts, notes)
-    adverse = _water({name: state.design for name, state in states.items()}, states, 0)
-    favourable = _water({name: _other_end(analytes()[name], state) for name, state in states.items()}, states, 1)
+    adverse = _with_arsenic(_water({name: state.design for name, state in states.items()}, states, 0), stated, facts)
+    favourable = _with_arsenic(_water({name: _other_end(analytes()[name], state) for name, state in states.items()}, states, 1), stated, facts)
     return Evidence(
         states,
         adverse,
@@ -118,6 +119,16 @@ def _water(values: dict[str, float], states: dict[str, AnalyteState], slope: int
         del kept["uvt"]
         kept[UNSEEN] = 0.0 if {"toc", "colour"} & set(states) else _unseen(slope)
     return Water(kept)
+
+
+def _with_arsenic(water: Water, stated: dict[str, AnalyteState], facts: Facts) -> Water:
+    """The water with the part of its arsenic that is trivalent: all of it without oxygen, or beside ferrous iron or sulfide."""
+    if not water.value("arsenic"):
+        return water
+    little = "dissolved_oxygen" in stated and water.value("dissolved_oxygen") < ASSUMED["oxygen_little"]
+    reduced = little or water.value("ferrous_iron") > ASSUMED["arsenic_iron"] or water.value("hydrogen_sulfide") > ASSUMED["arsenic_sulfide"]
+    oxidised = max(water.value("free_chlorine"), water.value("total_chlorine")) > ASSUMED["chlorine_step"] or facts.source.kind in ("surface", "rain")
+    return water.with_(**{ARSENITE: water.value("arsenic")}) if reduced and not oxidised else water
 
 
 def _other_end(analyte: Analyte, state: AnalyteState) -> float:
@@ -236,6 +247,36 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
             states[name] = replace(states[name], origin=measured.origin)
 
 
+def _alkalinity_beside(carbon_dioxide: float, ph: float) -> float:
+    """The alkalinity [mg/L CaCO3] beside which a water of this pH holds so much free carbon dioxide [mg/L].
+
+    Source: evidence.alkalinity.
+    >>> round(_alkalinity_beside(100, 5.5), 1)
+    16.1
+    """
+    return float(carbon_dioxide * 10 ** (ph - 6.35) * 50 / 44)
+
+
+def _wet_day(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]) -> None:
+    """A transmittance read on one day is none of a day on which more darkens the water: it is put right by what does."""
+    if "uvt" not in states or facts.design_basis.get("uvt") is not None:
+        return
+    day = next((s for _, s in standing_for_raw(facts) if "uvt" in s.readings and s.readings["uvt"].low <= states["uvt"].design + 1e-9), None)
+    if day is None:
+        return
+    dark = ("toc", "colour", "iron", "turbidity", "tannin")
+    own = {name: top_of(day.readings[name]) for name in dark if name in day.readings}
+    worst = {name: state.design for name, state in states.items() if name in own and not state.undetected}
+    more = darkness({**own, **worst}, 0) - darkness(own, 0)
+    if more <= ASSUMED["wet_day"]:
+        return
+    state = states["uvt"]
+    likely = transmittance(-log10(max(state.design, 1e-3) / 100) + more)
+    states["uvt"] = replace(state, low=min(state.low, likely), design=likely, origin="computed from another day")
+    why = "measured on a clearer day than the worst: put right by what darkens the water then; measure it on such a day"
+    notes.append(Assumption("$.design_water.uvt", show(likely, analytes()["uvt"].shown_unit, facts.job.units), why))
+
+
 def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assumption]) -> None:
     acid = states["ph"].design < ASSUMED["acid_ph"]
     if "alkalinity" not in states:
@@ -247,6 +288,9 @@ def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assump
             hardness = states["hardness"].design
             least, most = ASSUMED["alkalinity_acid" if acid else "alkalinity"]
             value = min(max(hardness * (1.0 if acid else ASSUMED["alkalinity_per_hardness"]), float(least)), float(most))
+            if acid:
+                low, high = (_alkalinity_beside(float(each), states["ph"].design) for each in ASSUMED["carbon_dioxide"])
+                value = min(max(value, low), high)
             assume("alkalinity", value, "alkalinity was not measured; guessed from hardness and pH: test it, the neutralizer stands on it")
     state = states["alkalinity"]
     if acid and state.high is not None and state.high > state.low:

@@ -73,7 +73,7 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
                 notes.append(Assumption(f"$.samples[{i}].readings.{name}", reading.typed, reading.note))
         basis = facts.design_basis.get(name, Basis())
         if not found and basis.by == "chosen" and isinstance(basis.value, Reading):
-            low, top = basis.value.low, _top(basis.value)
+            low, top = basis.value.low, top_of(basis.value)
             states[name] = AnalyteState(low, basis.value.high, low if analyte.adverse == "low" else top, analyte.unit, "chosen by hand")
             notes.append(
                 Assumption(
@@ -90,7 +90,7 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
                 Assumption(
                     f"$.design_water.{name}",
                     f"{state.design:g} {analyte.unit}",
-                    "the reading is above the test's range: at least this much, perhaps more",
+                    f"the reading is above the test's range: more than {state.low:g} {analyte.unit}, nobody knows how much; a test of a wider range decides",
                 )
             )
         if basis.by != "worst":
@@ -132,27 +132,43 @@ def _on(basis: Basis, analyte: Analyte, found: list[Found]) -> AnalyteState:
     if basis.by == "latest":
         newest = max(s.taken_on or dt.date.min for _, s, _ in found)
         found = [each for each in found if (each[1].taken_on or dt.date.min) == newest]
-    low = min(r.low for _, _, r in found)
-    high = None if any(r.high is None for _, _, r in found) else max(_top(r) for _, _, r in found)
-    worst = min(found, key=lambda each: each[2].low) if analyte.adverse == "low" else max(found, key=lambda each: _top(each[2]))
-    design, origin = worst[2].low if analyte.adverse == "low" else _top(worst[2]), _origin(worst[0], worst[1])
+    low = min(_bottom(r, analyte) for _, _, r in found)
+    high = None if any(r.high is None for _, _, r in found) else max(top_of(r) for _, _, r in found)
+    worst = min(found, key=lambda each: _bottom(each[2], analyte)) if analyte.adverse == "low" else max(found, key=lambda each: top_of(each[2]))
+    design, origin = _bottom(worst[2], analyte) if analyte.adverse == "low" else top_of(worst[2]), _origin(worst[0], worst[1])
     if basis.by == "percentile":
-        ends = sorted((r.low if analyte.adverse == "low" else _top(r) for _, _, r in found), reverse=analyte.adverse == "low")
+        ends = sorted((_bottom(r, analyte) if analyte.adverse == "low" else top_of(r) for _, _, r in found), reverse=analyte.adverse == "low")
         design, origin = _at(ends, _percent(basis) / 100), f"{_percent(basis):g}th percentile of {len(found)} readings"
     if basis.by == "chosen" and isinstance(basis.value, Reading):
-        design, origin = basis.value.low if analyte.adverse == "low" else _top(basis.value), "chosen by hand"
-        low, high = min(low, basis.value.low), None if high is None else max(high, _top(basis.value))
-    silent = all(r.qualifier == "below" for _, _, r in found)
-    if silent and basis.by == "worst" and analyte.adverse == "high":
-        design = high = min(_top(r) for _, _, r in found)
-        origin = _origin(*next((i, s) for i, s, r in found if _top(r) == design))
+        design, origin = _bottom(basis.value, analyte) if analyte.adverse == "low" else top_of(basis.value), "chosen by hand"
+        low, high = min(low, _bottom(basis.value, analyte)), None if high is None else max(high, top_of(basis.value))
+    silent = analyte.adverse == "high" and all(r.qualifier == "below" for _, _, r in found)
+    if silent and basis.by == "worst":
+        design = high = min(top_of(r) for _, _, r in found)
+        origin = _origin(*next((i, s) for i, s, r in found if top_of(r) == design))
     if silent and analyte.is_microbe:
         design = high = 0.0  # a count below what the plate can tell is how a laboratory writes "none"
     return AnalyteState(low, high, design, analyte.unit, origin, silent)
 
 
-def _top(reading: Reading) -> float:
-    return reading.low if reading.high is None else reading.high
+def top_of(reading: Reading) -> float:
+    """The upper end of a reading; above a test's range it is beyond the mark, by as much as the table has it."""
+    if reading.high is not None:
+        return reading.high
+    analyte, row = analytes()[reading.analyte], table("assumed")["open_end"]
+    if analyte.is_microbe or analyte.adverse == "low":
+        return reading.low
+    return reading.low + row["ph"] if analyte.unit == "pH" else reading.low * row["times"]
+
+
+def _bottom(reading: Reading, analyte: Analyte) -> float:
+    """The lower end of a reading; where little is adverse, one below a test's range is beyond the mark, by as much as the table has it."""
+    if reading.qualifier != "below" or analyte.adverse != "low" or reading.high is None:
+        return reading.low
+    row = table("assumed")["open_end"]
+    if analyte.key == "uvt":  # what darkens it is so many times more
+        return float(100 * (max(reading.high, 1e-3) / 100) ** row["times"])
+    return float(reading.high - row["ph"] if analyte.unit == "pH" else reading.high / row["times"])
 
 
 def _at(ordered: list[float], share: float) -> float:

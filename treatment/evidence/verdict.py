@@ -91,7 +91,8 @@ def _verdict(analyte: Analyte, group: str, state: AnalyteState, low: float | Non
             return high is not None
         return (high is not None and value > high * (1 + 1e-9)) or (low is not None and value < low * (1 - 1e-9))
 
-    ends = (beyond(state.low), beyond(state.high))
+    open_above = state.high is None and high is not None and state.low >= high * (1 - 1e-9)  # more than the mark, whatever it is
+    ends = (beyond(state.low) or open_above, beyond(state.high))
     judged = "beyond" if all(ends) or (analyte.is_microbe and any(ends)) else ("perhaps" if any(ends) else "within")
     words = table("verdicts").get(analyte.key, {})
     return Verdict(

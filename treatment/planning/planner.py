@@ -87,7 +87,7 @@ class Planner:
                     best, train = score, stages
         if not works(best):
             for _, path in sorted(near, key=lambda scored: scored[0])[:NEAREST]:
-                for score, stages in self._judged(path):
+                for score, stages in self._judged(self.search.finished(path)):
                     if score < best:
                         best, train = score, stages
         return best, train

@@ -48,6 +48,16 @@ class Block:
             return self.own[0].room.helped(self.own[0].keys, water)
         return frozenset(name for stage in self.own for name in stage.room.puts_right)
 
+    @property
+    def ends(self) -> bool:
+        """Whether nothing, or nothing but a tap, follows it."""
+        return any(stage.room.ends or stage.at_tap for stage in self.own)
+
+    @property
+    def at_tap(self) -> bool:
+        """Whether it stands on a branch to a tap."""
+        return any(stage.at_tap for stage in self.own)
+
     def behind(self, stages: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
         """What it adds behind these stages: a companion that stands there already serves."""
         stands = bool(self.before) and stages[-len(self.before) :] == self.before
@@ -135,9 +145,10 @@ class Search:
         self.duty, self.raw, self.runner, self.avoid, self.extra = duty, raw, runner, avoid, tuple(extra)
         self.needs = [*needs, *_standing(duty)]
         self.ways = (*ways, *(way for way in DISINFECTION if way not in ways))
-        self.rooms = [room for room in ROOMS.values() if room.offers and room.kind not in self.avoid]
         self.row = table("planning")["price"]
+        self.rooms = [room for room in ROOMS.values() if room.offers and room.kind not in self.avoid]
         self.at_tap = frozenset(need.goal for need in self.needs if need.tap)
+        self._tapped = frozenset(goal for goal in self.at_tap if any(goal in room.answers for room in self.rooms))
         self._steps: dict[Any, Step] = {}
         self._limits: dict[Any, Asked] = {}
         self._offers: dict[tuple[str, Water, int], list[tuple[Block, frozenset[str]]]] = {}
@@ -205,6 +216,8 @@ class Search:
             if helps & goals and block not in node.tried and not self._forbidden(path, block):
                 node.tried.add(block)
                 weight = self._rung(block) if helps & node.unmet & _ALIVE else 0.0
+                if block.ends:  # what it leaves open stays so: nothing but a tap follows it
+                    weight += self.row["unmet"] * len(node.unmet - helps - (self._tapped if not block.at_tap else frozenset()))
                 if (failed := self._failed.get(block)) and self._still(failed, path.water):
                     weight += self.row["fault"]
                     more |= failed.blocked
@@ -256,6 +269,24 @@ class Search:
         before, after = stage.room.companions(stage.keys, path.water, path.duty)
         return Block(block.own, tuple(before), tuple(after)) if before or after else block
 
+    def finished(self, path: Path) -> Path:
+        """A path with what ends a train behind it, where that answers something that is still open: a lamp, a branch to a tap."""
+        while left := self._open(path):
+            longer = [
+                after
+                for block, helps, _ in self._offered(path, left)
+                if block.ends and helps & left and not self._forbidden(path, block) and (after := self._well(path, block)) is not None
+            ]
+            if not longer:
+                break
+            path = min(longer, key=lambda each: (self.unmet(each), each.price))
+        return path
+
+    def _well(self, path: Path, block: Block) -> Path | None:
+        """A path with a block behind it, where no limit that is no caution keeps it from standing there."""
+        block = self._with_companions(path, block)
+        return None if self._asked(path, block.behind(path.stages)).vetoed else self._extend(path, block)
+
     def unmet(self, path: Path) -> tuple[int, int, int]:
         """Health needs and needs that a path leaves open, microbes alive among them first."""
         left = [need for need in self.needs if not path.meets(need)]
@@ -266,7 +297,7 @@ class Search:
         found = self._bounds.get(left)
         if found is None:
             found, taken = 0.0, set[str]()
-            for rooms in sorted((self._answering(goal) for goal in left), key=len):
+            for rooms in sorted((self._answering(goal) for goal in sorted(left)), key=len):
                 if not rooms:
                     found += self.row["unmet"]
                 elif not taken & rooms.keys():
@@ -281,7 +312,7 @@ class Search:
         if found is None:
             stage, wishes = float(self.row["stage"]), self.duty.facts.wishes
             found = self._answers[goal] = {
-                room.kind: room.price + (0.0 if room.serves else stage) + sum(_weighs(each) for each in room.partners)
+                room.kind: room.cheapest + (0.0 if room.serves else stage) + sum(_weighs(each) for each in room.partners)
                 + (self._rungs(room.way or next((each.room.way for each in room.partners if each.room.way), "")) if goal in _ALIVE else 0.0)
                 for room in self.rooms
                 if goal in room.puts_right and not (wishes.no_power and room.way == "uv")
@@ -413,6 +444,8 @@ class Search:
                 if strained >= self.row["fault"]:
                     break
             here = here if room.at_tap(keys) else passed.water
+        if breaks:  # particles are caught once nothing else is in the way
+            blocked -= _STRAINED_OUT
         return Asked(weight, vetoed, frozenset(blocked), tuple(barred), tuple(breaks))
 
     def _step(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> Step:

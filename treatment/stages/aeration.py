@@ -28,7 +28,7 @@ class Aeration(Room[AerationKeys]):
     Keys = AerationKeys
     answers = ("hydrogen_sulfide", "methane", "radon")
     helps = ("ph", "dissolved_oxygen", "iron", "ferrous_iron")
-    price = 6.0
+    price = 15.0
     place = 4
     bypassed = False
     absent = "nothing in this water asks for it"
@@ -111,7 +111,7 @@ class Aeration(Room[AerationKeys]):
         row = duty.rows["aeration"]
         gas = any(water.value(name) > row[f"{name}_wanted"] for name in ("methane", "radon"))
         gas = gas or (water.value("hydrogen_sulfide") > row["sulfide_wanted"] and water.ph < row["sulfide_ph"])
-        acid = water.ph < row["acid_ph"] and water.carbon_dioxide > row["acid_co2"]
+        acid = water.ph < row["acid_ph"] and water.carbon_dioxide > row["acid_co2"] and not duty.only_assumed("alkalinity", water.value("alkalinity"))
         return [AerationKeys()] if (gas or acid) and not duty.facts.wishes.no_power else []
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:

@@ -11,14 +11,19 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry import carbonate
 from ..chemistry.carbonate import NA
-from ..chemistry.water import ACID_OF_IRON, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
+from ..chemistry.water import ACID_OF_IRON, ARSENITE, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
+from ..chemistry.water import SULFUR as SULFUR_MADE
 from ..house.duty import Duty
-from ..language.figure import Figure, Line, constant, figure, solved, stated, work
+from ..job.feed_limits import FeedLimit
+from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
 from .retention_tank import DISINFECTED, RETENTION_TANK, RetentionTank, RetentionTankKeys
 
+#: what uses up an oxidant, by its sign in the working; TOC and tannin are told once: the larger part of what chlorine finds
+USES = {"Fe": "ferrous_iron", "Mn": "manganese", "H2S": "hydrogen_sulfide", "TOC": "toc", "tannin": "tannin", "NH4": "ammonium"}
+ALWAYS = ("Fe", "Mn", "H2S")
 DOSE = Measure("concentration", "5 mg/L", high=5000)
 OXIDISES = ("chlorine", "peroxide")
 HYPOCHLORITE = NA * 1000 / 35453  # mg of sodium that hypochlorite brings with each mg of chlorine
@@ -47,9 +52,10 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     silhouette = "feeder"
     Keys = ChemicalFeedKeys
     answers = ("ph", "iron", "manganese", "hydrogen_sulfide", "iron_bacteria")
-    helps = ("ferrous_iron", "sulfur_bacteria", "total_coliform", "e_coli", OPEN_TO_AIR)
+    helps = ("ferrous_iron", "sulfur_bacteria", "total_coliform", "e_coli", "arsenic", "alkalinity", "dissolved_oxygen", OPEN_TO_AIR)
     partners = (Stage(RETENTION_TANK, RetentionTankKeys()),)
     price = 4.0
+    fuss = {"chlorine": 6.0, "peroxide": 6.0}
     place = 5
     bypassed = False
     absent = "nothing in this water asks for it"
@@ -70,11 +76,24 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     def name(self, keys: ChemicalFeedKeys) -> str:
         return WORDS[chemical_of(keys)]
 
+    def feed_limits(self, keys: ChemicalFeedKeys, water: Water, duty: Duty) -> list[FeedLimit]:
+        """Chlorine on organics: it is used up, and makes trihalomethanes."""
+        if chemical_of(keys) != "chlorine":
+            return []
+        row, cited = duty.rows["chemical_feed"], source("feed.organics")
+        because = "chlorine on organics makes trihalomethanes, and is used up: take the organics out first, by resin or carbon, and test for trihalomethanes"
+        return [
+            FeedLimit("toc", None, row["toc_max"], cited, because, "caution"),
+            FeedLimit("tannin", None, row["tannin_max"], cited, because, "caution"),
+        ]
+
     def _demand(self, chemical: str, water: Water, duty: Duty) -> Line:
-        """What iron, manganese and sulfide use up of an oxidant [mg/L]."""
+        """What the water uses up of an oxidant [mg/L]: iron, manganese, sulfide; of chlorine organics and ammonia, too."""
         per = {f"per_{name}": (float(each), "mg/mg") for name, each in duty.rows["chemical_feed"]["demand"][chemical].items()}
-        fe, mn, h2s = ((water.value(name), "mg/L") for name in ("ferrous_iron", "manganese", "hydrogen_sulfide"))
-        return work("demand", "per_Fe × Fe + per_Mn × Mn + per_H2S × H2S", "mg/L", f"feed.{chemical}", **per, Fe=fe, Mn=mn, H2S=h2s)
+        used = {name: (water.value(analyte), "mg/L") for name, analyte in USES.items() if f"per_{name}" in per}
+        known = {name: held for name, held in used.items() if name in ALWAYS or held[0] > 0}
+        expression = " + ".join(f"per_{name} × {name}" for name in known)
+        return work("demand", expression, "mg/L", f"feed.{chemical}", **{f"per_{name}": per[f"per_{name}"] for name in known}, **known)
 
     def _residual(self, keys: ChemicalFeedKeys, duty: Duty) -> float:
         return float(keys.residual if keys.residual is not None else duty.rows["chemical_feed"]["residual"])
@@ -177,7 +196,11 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             acid = rusted * ACID_OF_IRON
         if water.get("hydrogen_sulfide") is not None:
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (1 - share)
+            if chemical == "chlorine":
+                changes[SULFUR_MADE] = water.value(SULFUR_MADE) + water.value("hydrogen_sulfide") * share * SULFUR
         left = max(dose - need, 0.0)
+        if left > 0 and water.value(ARSENITE) > 0 and chemical == "chlorine":
+            changes[ARSENITE] = 0.0
         if chemical == "peroxide" and left > 0:
             changes[PEROXIDE] = water.value(PEROXIDE) + left
         if chemical == "chlorine":
@@ -208,18 +231,32 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         )
         alive = any(water.value(name) > 0 for name in ("total_coliform", "e_coli", OPEN_TO_AIR))
         slimes = water.value("iron_bacteria") > 0 or water.value("sulfur_bacteria") > 0
-        if (much or slimes or alive) and water.value("free_chlorine") < rows["retention"]["free_chlorine_min"]:
+        fed = water.value("free_chlorine") >= rows["retention"]["free_chlorine_min"] or water.value(PEROXIDE) > 0
+        if fed:
+            return found
+        held_by_it = duty.facts.schools.disinfection == "chlorine"
+        if much or slimes or water.value(ARSENITE) > 0 or (alive and held_by_it):
             found.append(ChemicalFeedKeys(chemical="chlorine"))
+        if alive and not held_by_it:
+            found.append(ChemicalFeedKeys(chemical="chlorine", residual=rows["chemical_feed"]["residual"]))
+        if much and not slimes:
+            found.append(ChemicalFeedKeys(chemical="peroxide"))
         return found
 
     def helped(self, keys: ChemicalFeedKeys, water: Water) -> frozenset[str]:
         """An alkali raises the pH; an oxidant does the rest."""
-        return self.puts_right - {"ph"} if chemical_of(keys) in OXIDISES else frozenset({"ph"})
+        chemical = chemical_of(keys)
+        if chemical == "peroxide":
+            return frozenset({"iron", "ferrous_iron", "hydrogen_sulfide", "dissolved_oxygen"})
+        if chemical != "chlorine":
+            return frozenset({"ph", "alkalinity"})
+        holds = keys.residual is not None or not water.value("total_coliform")
+        return self.puts_right - {"ph", "alkalinity"} - (frozenset() if holds else frozenset({"total_coliform", "e_coli"}))
 
     def companions(self, keys: ChemicalFeedKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """An oxidant needs its time, an alkali its mixing; where chlorine is to hold microbes in place of the job's school, its CT."""
         volume = None
-        if chemical_of(keys) == "chlorine" and duty.facts.schools.disinfection != "chlorine" and any(water.value(name) > 0 for name in DISINFECTED):
+        if chemical_of(keys) == "chlorine" and keys.residual is not None and any(water.value(name) > 0 for name in DISINFECTED):
             dosed = self.treat(keys, self.size(keys, water, duty), water, duty)
             volume = RETENTION_TANK.for_ct(dosed, duty)
         return (), (Stage(RETENTION_TANK, RetentionTankKeys(volume=volume)),)
@@ -238,7 +275,10 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
 
     def schools(self, keys: ChemicalFeedKeys, water: Water, system: str) -> list[str]:
         if chemical_of(keys) in OXIDISES:
-            return ["2.2 mg of chlorine for each mg of sulfide, to sulfur that the filter holds (ours); others feed 8.3, on to sulfate."]
+            return [
+                "2.2 mg of chlorine for each mg of sulfide, to sulfur that the filter holds (ours); others feed 8.3, on to sulfate.",
+                "Peroxide as an equal for iron and sulfide: 2 min of contact, no trihalomethanes; catalytic carbon after it breaks down what is left.",
+            ]
         return ["Soda ash: safer to handle (ours); others feed caustic, stronger and without carbonate."]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, SULFUR, Water
+from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, ARSENITE, PEROXIDE, SULFUR, Water
 from ..house.beds import bed_figures, choose_bed, wash_figures
 from ..house.demand import interpolate
 from ..house.duty import Duty
@@ -53,13 +53,23 @@ def row_of(keys: OxidizingFilterKeys, duty: Duty) -> dict[str, Any]:
     return found
 
 
+#: what the ore takes only so much of where no oxidant is fed ahead of it
+UNFED = {"hydrogen_sulfide": "sulfide", "iron": "iron", "manganese": "manganese"}
+
+
+def oxidant(water: Water, duty: Duty) -> bool:
+    """Whether an oxidant arrives: free chlorine, peroxide, or oxygen enough for the iron and no sulfide."""
+    oxygen = water.value("dissolved_oxygen") >= max(duty.rows["coated_oxygen"]["oxygen_share"] * water.iron, 1.0)
+    return water.value("free_chlorine") > 0 or water.value(PEROXIDE) > 0 or (oxygen and water.value("hydrogen_sulfide") <= 0.05)
+
+
 class OxidizingFilter(Room[OxidizingFilterKeys]):
     kind = "oxidizing_filter"
     title = "Iron filter"
     silhouette = "vessel"
     Keys = OxidizingFilterKeys
     answers = ("iron", "manganese", "hydrogen_sulfide")
-    helps = ("ferrous_iron", "ferric_iron", "turbidity", "tss", "uvt", SULFUR)
+    helps = ("ferrous_iron", "ferric_iron", "turbidity", "tss", "uvt", "arsenic", SULFUR)
     price = 3.5
     fuss = {"greensand": 0.6, "manganese_dioxide": 0.8, "coated_oxygen": 0.5}
     place = 8
@@ -106,8 +116,9 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         if medium == "coated_oxygen":
             needed = row["oxygen_share"] * water.iron
             limits.append(FeedLimit("dissolved_oxygen", needed, None, cited, "this medium works with the oxygen in the water"))
-        if medium == "manganese_dioxide" and water.value("free_chlorine") <= 0 and water.value("dissolved_oxygen") <= 0 and water.iron > 1:
-            limits.append(FeedLimit("hydrogen_sulfide", None, row["sulfide_unfed"], cited, "without an oxidant fed ahead of it", "caution"))
+        if medium == "manganese_dioxide" and not oxidant(water, duty):
+            because = "this ore works with an oxidant: feed chlorine or peroxide, with its contact, ahead of it"
+            limits += [FeedLimit(name, None, row[f"{short}_unfed"], cited, because) for name, short in UNFED.items()]
         if water.value("manganese") > row.get("manganese_matters", duty.rows["oxidizing_filter"]["manganese_matters"]):
             because = "below it manganese passes the bed; a softener after it may take the rest"
             limits.append(FeedLimit("ph", row["ph_min_manganese"], None, cited, because, "advice"))
@@ -208,7 +219,18 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         for name in ("turbidity", "tss", SULFUR):
             if water.get(name) is not None:
                 changes[name] = water.value(name) * common["particles_left"]
+        changes |= self._arsenic(keys, water, ferrous + ferric - left, common)
         return self._oxidise(water, ferrous - after_ferrous, mn_gone, changes)
+
+    def _arsenic(self, keys: OxidizingFilterKeys, water: Water, iron_held: float, row: dict[str, Any]) -> dict[str, float]:
+        """Arsenic goes with the iron that is held, where there is twenty times as much of it and the arsenic is oxidised; air does not do that."""
+        arsenic = water.value("arsenic")
+        if arsenic <= 0:
+            return {}
+        reduced = 0.0 if keys.medium == "greensand" and water.value("free_chlorine") <= 0 else water.value(ARSENITE)  # permanganate oxidises it
+        if iron_held < row["iron_per_arsenic"] * arsenic:
+            return {ARSENITE: reduced} if reduced != water.value(ARSENITE) else {}
+        return {"arsenic": reduced + (arsenic - reduced) * row["arsenic_left"], ARSENITE: reduced}
 
     def _oxidise(self, water: Water, iron: float, manganese: float, changes: dict[str, float]) -> Water:
         """Oxidation makes acid: two equivalents for each iron or manganese ion; it stops where no alkalinity is left to take it."""
@@ -255,11 +277,8 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 or (water.value("manganese") > row["manganese_matters"] and water.ph < row["ph_min_manganese"])
             ):
                 options.append(OxidizingFilterKeys(medium="greensand"))
-            if (
-                water.value("hydrogen_sulfide") > row["sulfide_max"]
-                or water.iron > row["iron_much"]
-                or water.value("manganese") > row["manganese_max"]
-            ):
+            much = water.value("hydrogen_sulfide") > row["sulfide_max"] or water.iron > row["iron_much"] or water.value("manganese") > row["manganese_max"]
+            if much or water.value("ferric_iron") > row["iron_much"] or water.value(SULFUR) > 0:
                 options.append(OxidizingFilterKeys(medium="manganese_dioxide"))
         if water.iron <= duty.rows["oxidizing_cartridge"]["iron_max"]:
             options.append(OxidizingFilterKeys(medium="cartridge"))

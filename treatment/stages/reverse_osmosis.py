@@ -10,7 +10,7 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.carbonate import solve_ph
-from ..chemistry.water import OPEN_TO_AIR, PERMEATE, Water
+from ..chemistry.water import ARSENITE, OPEN_TO_AIR, PERMEATE, Water
 from ..house.duty import Duty
 from ..house.events import busiest_week, storage_for
 from ..house.needs import TAP_GOALS, TASTED
@@ -211,6 +211,8 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         if self.at_tap(keys):  # a small element behind O-rings, and carbon and a tank after it, are no barrier to rely on
             held = {name: share for name, share in held.items() if name not in MICROBES}
         changes = {name: water.value(name) * (1 - share) for name, share in held.items() if water.get(name) is not None}
+        if water.value(ARSENITE) > 0:  # uncharged, it passes
+            changes["arsenic"] = water.value(ARSENITE) + (water.value("arsenic") - water.value(ARSENITE)) * (1 - held["arsenic"])
         state = water.state
         after = water.with_(**changes)
         # carbon dioxide passes; bicarbonate is held with the alkalinity

@@ -266,6 +266,11 @@ class Room(Generic[K]):
         """What particles it holds [µm, nominal]; None where it is no particle filter."""
         return None
 
+    @property
+    def cheapest(self) -> float:
+        """The least it costs in any form."""
+        return self.price
+
     @cached_property
     def puts_right(self) -> frozenset[str]:
         """All it can put right: what people fit it for, and what else others do not bear."""
