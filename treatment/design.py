@@ -17,7 +17,7 @@ from .evidence.symptoms import Cause, causes
 from .house.demand import demand
 from .house.duty import Duty
 from .house.hydraulics import supply
-from .house.needs import Need, needs
+from .house.needs import Need, metals_over, needs
 from .job.facts import Facts
 from .job.working import rows_of, told, working_values
 from .job_file import Job
@@ -43,7 +43,10 @@ class Ground:
         self.evidence: Evidence = gather(facts)
         flows, notes = demand(facts)
         source, more = supply(facts, flows.supply_flow, flows.design_flow.value)
-        self.duty = Duty(facts, flows, source, rows_of(facts.working_values), self.evidence.only_assumed, self.evidence.undetected)
+        eats_metal = bool(metals_over(facts, self.evidence))
+        self.duty = Duty(
+            facts, flows, source, rows_of(facts.working_values), self.evidence.only_assumed, self.evidence.undetected, eats_metal=eats_metal
+        )
         self.needs: list[Need]
         self.needs, wishes = needs(facts, self.evidence)
         self._notes = (*notes, *more, *wishes)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from itertools import groupby
+from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
@@ -14,6 +15,7 @@ from ..house.needs import soften_above
 from ..language.analytes import analytes
 from ..language.tables import table
 from ..stages.softener import GPG
+from ..train.room import StageRun
 
 
 @rule("microbes-untested", "test water", "safety.evidence")
@@ -35,7 +37,11 @@ def test_missing(audit: Audit) -> Iterator[Hit]:
             row = analytes()[name]
             yield Hit("caution", f"{row.name} was not measured; {audit.show(audit.evidence.states[name].design, row.shown_unit)} is assumed.",
                       f"Measure {row.said} before anything is bought.", (name,))  # fmt: skip
-    if "iron" not in audit.evidence.states and audit.facts.source.kind != "town":
+    town = audit.facts.source.kind == "town"
+    if town and not any(audit.evidence.measured(name) for name in ("free_chlorine", "total_chlorine")):
+        yield Hit("caution", "Chlorine was not measured in this town water; whether it holds free chlorine or chloramine decides carbon, resin and membrane.",
+                  "Measure free and total chlorine at the tap, on site, or ask the supplier.", ("total_chlorine",))  # fmt: skip
+    if "iron" not in audit.evidence.states and not town:
         yield Hit("caution", "Iron was not measured; the design stands on none.", "Measure iron and manganese together.", ("iron",))
     by_oxygen = [stage for stage in audit.run.stages if stage.sizing.params.get("medium") == "coated_oxygen"]
     if by_oxygen and by_oxygen[0].water_in.get("dissolved_oxygen") is None:
@@ -268,6 +274,23 @@ def observation_untested(audit: Audit) -> Iterator[Hit]:
             yield Hit("advice", f"{behind[0].said}: the test says nothing of what may be behind it.", f"Test {names}. {open_[0].tell}", (seen,))
 
 
+def _hardens(audit: Audit) -> StageRun[Any] | None:
+    """The stage that makes the water hard enough to leave a crust; None where none does, or something after it takes that out."""
+    made = [stage for stage in audit.run.stages if stage.water_out.hardness > stage.water_in.hardness + DOUBTS["crust"]]
+    return made[-1] if made and audit.run.finished.hardness > DOUBTS["crust"] else None
+
+
+@rule("crust-made/<kind>", "train water", "neutralizer.low_flow")
+def crust_made(audit: Audit) -> Iterator[Hit]:
+    """White crust is seen, and it is the train's own hardness: a bed that dissolves made it."""
+    stage = _hardens(audit)
+    if "white_crust" not in audit.facts.observations or stage is None:
+        return
+    before, after = (audit.show(water.hardness, "mg/L CaCO3") for water in (stage.water_in, stage.water_out))
+    yield Hit("caution", f"White crust is seen: the {stage.said} takes hardness from {before} to {after}, and nothing after it takes that out.",
+              "Put a softener behind it, sized on what leaves the bed, or live with the crust knowingly.", (stage.kind,), stage=stage.id)  # fmt: skip
+
+
 @rule("observation-conflict", "test", "evidence.symptoms")
 def observation_conflict(audit: Audit) -> Iterator[Hit]:
     """What is seen or smelt contradicts the test."""
@@ -275,6 +298,8 @@ def observation_conflict(audit: Audit) -> Iterator[Hit]:
         conflict = table("symptoms").get(seen, {}).get("conflict")
         if not conflict or not audit.evidence.measured(conflict["analyte"]):
             continue
+        if conflict["analyte"] == "hardness" and _hardens(audit) is not None:
+            continue  # a bed that dissolves makes the water hard
         state, row = audit.evidence.states[conflict["analyte"]], analytes()[conflict["analyte"]]
         worst = state.high if state.high is not None else state.low
         if ("below" in conflict and worst < conflict["below"]) or ("above" in conflict and state.low > conflict["above"]):

@@ -236,6 +236,14 @@ def clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
             "Move it, or what stands before it.",
             (stage.kind,),
         )
+    lift = stage.room.lifted(stage.keys, stage.sizing) / 1000
+    if lift and install.clearance_above is not None and install.clearance_above < lift - 1e-3:
+        yield Hit(
+            "caution",
+            f"{audit.show(install.clearance_above * 1000, 'mm')} above the {stage.said}; {audit.show(lift * 1000, 'mm')} are wanted to lift its elements out.",
+            "Mount it lower, or move it.",
+            (stage.kind,),
+        )
     housing = stage.sizing.params.get("housing")
     if housing and install.clearance_below is not None and install.clearance_below < row["sump_below_m"] - 1e-3:
         yield Hit(

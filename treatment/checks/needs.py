@@ -92,6 +92,23 @@ def health(audit: Audit) -> Iterator[Hit]:
             )
 
 
+@rule("tap-only/<analyte>", "water", "safety.one_tap")
+def tap_only(audit: Audit) -> Iterator[Hit]:
+    """A health need that is met at the drinking tap only: every other tap stays as it is."""
+    for need in audit.needs:
+        tap, house = audit.run.tap, audit.run.finished
+        if not need.health or not need.tap or tap is house or not need.met_by(house, tap):
+            continue
+        everywhere = need.value if need.tap == "pipe" else house.value(need.goal)
+        if need.tap != "pipe" and need.met_by(house):
+            continue
+        row = analytes()[need.goal]
+        first = "For infants' formula, drinking, cooking and teeth take only the treated tap; tell everybody in the house, and label the others."
+        pipe = " Flush other taps until they run cold; have lead and brass parts replaced, and lead service lines found." if need.goal in PLUMBING else ""
+        yield Hit("caution", f"{row.name} is treated at the drinking tap only: every other tap still gives {audit.show(everywhere, row.shown_unit)}, "
+                  f"above {audit.show(need.high or 0.0, row.shown_unit)}.", first + pipe, (need.goal,), source=need.source)  # fmt: skip
+
+
 def _from_the_pipe(audit: Audit, need: Need) -> Hit:
     """A metal that pipe and fittings give: told with the draw it was found in, whatever the pH of the source."""
     row, unit = analytes()[need.goal], analytes()[need.goal].shown_unit

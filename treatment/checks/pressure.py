@@ -47,6 +47,13 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
     """More pressure than house or vessels bear, and no pressure-reducing valve; or units that stand before it."""
     row, supply = audit.duty.rows["house"], audit.duty.supply
     most = max(supply.pressure_high, supply.night_pressure or 0.0)
+    asked = row["night_asked_kpa"]
+    if audit.facts.source.kind == "town" and supply.night_pressure is None and asked <= supply.pressure_high <= row["house_max_kpa"] and not any(
+        stage.room.reduces for stage in audit.run.stages
+    ):
+        yield Hit("caution", f"{audit.show(supply.pressure_high, 'kPa')} by day on a town main, and the night was not read: mains rise when nobody draws.",
+                  f"Read a gauge overnight; above {audit.show(row['house_max_kpa'], 'kPa')} fit a pressure-reducing valve first in line, set to "
+                  f"{audit.show(row['valve_set_kpa'][0], 'kPa')} to {audit.show(row['valve_set_kpa'][1], 'kPa')}.")  # fmt: skip
     when = " at night" if supply.night_pressure and supply.night_pressure >= most else ""
     broken = next((stage.index for stage in audit.run.stages if stage.room.stores), None)
     if broken is not None and not [stage for stage in audit.run.stages[:broken] if stage.sizing.bed or "housing" in stage.sizing.params]:

@@ -40,9 +40,12 @@ def causes(observations: tuple[str, ...], evidence: Evidence) -> list[Cause]:
     found: list[Cause] = []
     for seen in observations:
         row = table("symptoms")[seen]
+        judged = [(entry, _standing(entry["looks"], evidence)) for entry in row["causes"]]
+        replaced = {entry["replaces"] for entry, standing in judged if "replaces" in entry and standing == "likely"}
         ranked = [
-            Cause(seen, row["said"], entry["cause"], _standing(entry["looks"], evidence), entry["tell"], entry["test"], entry.get("cure", True))
-            for entry in row["causes"]
+            Cause(seen, row["said"], entry["cause"], standing, entry["tell"], entry["test"], entry.get("cure", True))
+            for entry, standing in judged
+            if entry.get("named") not in replaced and ("replaces" not in entry or standing == "likely")
         ]
         found += sorted(ranked, key=lambda cause: ("likely", "possible", "unlikely").index(cause.standing))
     return found

@@ -21,7 +21,8 @@ class Duty:
 
     rows: the working values of every treatment (``data/stages.toml``), the designer's own in place of ours. assumed: what of
     the water nobody measured, at the value it was taken to have; undetected: what was looked for and not found;
-    stored: whether a tank is to be tried, since nothing works at what the source gives.
+    stored: whether a tank is to be tried, since nothing works at what the source gives; eats_metal: whether a metal of the pipe
+    is over its limit at the tap.
     """
 
     facts: Facts
@@ -31,6 +32,7 @@ class Duty:
     assumed: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
     undetected: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
     stored: bool = False
+    eats_metal: bool = False
 
     def only_assumed(self, analyte: str, value: float) -> bool:
         """Whether this value of an analyte is the assumption about the source, unchanged."""

@@ -90,6 +90,7 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
     found = _limits_broken(facts, evidence, measured) | _from_the_pipe(facts, evidence)
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
+    found |= _corrosion(facts, evidence, found)
     tested = evidence.states["hardness"].origin != "assumed"  # no softener is built on an assumption: the test is asked for
     if tested and (soft := _hardness(facts, water, notes)) is not None:
         found["hardness"] = soft
@@ -147,6 +148,26 @@ def _from_the_pipe(facts: Facts, evidence: Evidence) -> dict[str, Need]:
     return found
 
 
+def metals_over(facts: Facts, evidence: Evidence) -> list[str]:
+    """The metals that pipe and fittings give above a limit of this job, as a sample at the tap found them."""
+    return [name for name, value in evidence.plumbing.items() if any(limit.analyte == name and limit.broken_by(value) for limit in limits_of(facts))]
+
+
+def _corrosion(facts: Facts, evidence: Evidence, found: dict[str, Need]) -> dict[str, Need]:
+    """Where a metal of the pipe is over its limit the water eats metal, at any pH: its pH and alkalinity are raised and held."""
+    metals, row = metals_over(facts, evidence), table("stages")["house"]
+    if not metals or facts.wishes.no_power and facts.wishes.no_chemicals and evidence.adverse.ph >= row["held_ph"]:
+        return {}
+    why = f"the water dissolves {' and '.join(analytes()[name].said for name in metals)} from pipe and fittings: pH and alkalinity are raised and held"
+    water, needs_ = evidence.adverse, dict[str, Need]()
+    low, high = float(row["held_ph"]), found["ph"].high if "ph" in found else max((limit.high for limit in limits_of(facts) if limit.analyte == "ph"), default=None)
+    if water.ph < low:
+        needs_["ph"] = Need("ph", why, low, high, water.ph, "pH", False, source("safety.corrosion"))
+    if water.value("alkalinity") < row["held_alkalinity"] and "alkalinity" in evidence.stated:
+        needs_["alkalinity"] = Need("alkalinity", why, float(row["held_alkalinity"]), None, water.value("alkalinity"), "mg/L CaCO3", False, source("safety.corrosion"))
+    return needs_
+
+
 def _sodium(facts: Facts, evidence: Evidence, broken: Need | None) -> Need | None:
     """What is asked of sodium where a diet or the standard bounds it: the drinking tap counts, and what the train adds counts, too."""
     water, row = evidence.adverse, table("stages")["house"]
@@ -166,9 +187,10 @@ def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | Non
     """What is asked of hardness by the wishes and the school; wished softness counts what the train adds, too."""
     wished, threshold, school = facts.wishes.soft_water, soften_above(facts), facts.schools.hardness
     above = water.hardness > threshold
-    if wished is None and above:
+    if wished is None:
         wished = school == "exchange" and not facts.wishes.no_salt
-        notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
+        if above:
+            notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
 
     def need(why: str, **more: Any) -> Need:
         return Need("hardness", why, None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"), **more)

@@ -35,7 +35,7 @@ FIXTURES = ("wc", "basin", "bath", "shower", "kitchen_sink", "dishwasher", "wash
 OBSERVATIONS = (
     "orange_stains", "orange_at_once", "brown_stays", "slime", "black_stains", "rotten_egg_cold", "rotten_egg_hot_only",
     "blue_green_stains", "metallic_taste", "white_crust", "bleach_smell", "cloudy_clears_upward", "cloudy_after_rain",
-    "illness", "grit", "pressure_fading", "salty_taste",
+    "illness", "grit", "pressure_fading", "salty_taste", "musty_taste", "earthy_taste", "fishy_smell", "medicinal_taste",
 )  # fmt: skip
 OBSTRUCTIONS = ("water_heater", "electrical_panel", "main_shutoff", "meter")
 PIPE_MATERIALS = ("copper", "pex_expansion", "pex_crimp", "cpvc", "pvc40", "pe")

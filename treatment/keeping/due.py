@@ -12,7 +12,7 @@ from typing import Any
 from ..language.display import show
 from ..language.tables import table
 from ..planning.variant import Variant
-from .log import Log
+from .log import MICROBES, Log
 from .upkeep import DAY, HOUR, Task
 from .use import Use
 
@@ -70,10 +70,27 @@ def due(variant: Variant, tasks: Iterable[Task], log: Log, as_of: dt.date) -> li
 def _due(task: Task, log: Log, use: Use, as_of: dt.date) -> Due:
     done = [*(entry.on for entry in log.services.get(task.id, [])), *(on for key in _read(task) for on, _ in log.points.get(key, []))]
     last = max(done, default=log.started_on)
-    found = _interval(task, log, use, last)
+    found = _after_microbes(task, log, use) or _interval(task, log, use, last)
     days = [last + dt.timedelta(days=min(int(value), 40_000)) for value in (found.days, found.low, found.high)]
     told = f"last done on {last}" if done else f"never entered: counted from the start on {log.started_on}"
     return Due(task, last, days[0], min(days[1], days[0]), max(days[2], days[0]), found.basis, as_of > days[0], f"{told}; {found.why}", bool(done))
+
+
+def _after_microbes(task: Task, log: Log, use: Use) -> Interval | None:
+    """After microbes were found, in the first test or since: a sample within days, another after a month, then by the calendar."""
+    if task.id != "site/microbes":
+        return None
+    row = _TABLE["after_microbes"]
+    seen = sorted((on, value.value > 0) for key in MICROBES for on, value in log.points.get(key, []))
+    positive = max((on for on, found in seen if found), default=log.started_on if use.microbes_found else None)
+    if positive is None:
+        return None
+    clear = len({on for on, found in seen if not found and on >= positive and (on > positive or not any(day == on and bad for day, bad in seen))})
+    if clear >= len(row["days"]):
+        return None
+    days = float(row["days"][clear])
+    words = f"microbes were found {'in the first test' if not any(bad for _, bad in seen) else f'on {positive}'}; {row['says'][clear]}"
+    return Interval(days, min(days, 1.0), days, "calendar", words)
 
 
 def _read(task: Task) -> list[str]:

@@ -29,9 +29,10 @@ class Stretch:
 
 
 class Use:
-    """The meter of a log beside the design's daily use."""
+    """The meter of a log beside the design's daily use; microbes_found: whether the design's own samples found some."""
 
     def __init__(self, variant: Variant, log: Log):
+        self.microbes_found = variant.audit.microbes_found
         self.design, self.log, self.system = variant.audit.duty.daily, log, variant.audit.facts.job.units
 
     def said(self, daily: float) -> str:

@@ -12,6 +12,7 @@ from ..drawing.wall.parts import Wall
 from ..house.beds import INCH
 from ..language.tables import table
 from ..planning.variant import Variant
+from ..train.drains import drain_of
 from ..train.room import Purchase, StageRun
 
 GROUPS = ("equipment", "media", "pipe", "fittings", "electrical", "consumables")
@@ -47,7 +48,7 @@ def materials(variant: Variant, wall: Wall, prices: Mapping[str, float] | None =
     bought: list[Purchase] = []
     for stage in variant.run.stages:
         bought += [*_equipment(stage), *stage.room.buys(stage.keys, stage.sizing)]
-    bought = [*(each for each in bought if not each.yearly), *_on_the_wall(wall), *(each for each in bought if each.yearly)]
+    bought = [*(each for each in bought if not each.yearly), *_on_the_wall(wall, _to_drain(variant)), *(each for each in bought if each.yearly)]
     rows = [_priced(each, prices or {}) for each in bought if each.quantity > 0]
     merged: dict[tuple[str, str, str], Row] = {}
     for row in rows:
@@ -92,10 +93,16 @@ def _equipment(stage: StageRun[Any]) -> Iterator[Purchase]:
         yield Purchase(f"cartridge_{housing.replace('.', '_')}", 1.0, note=name)
 
 
-def _on_the_wall(wall: Wall) -> Iterator[Purchase]:
-    """Pipe, a tenth more for offcuts, and fittings."""
+def _to_drain(variant: Variant) -> float:
+    """How far the drain lines run [m]: of each unit that sends water to drain, its own distance and lift, else the site's."""
+    told = (drain_of(variant.audit.facts, stage.keys) for stage in variant.run.stages if stage.drains)
+    return sum((drain.distance or 0.0) + max(drain.lift or 0.0, 0.0) for drain in told if drain is not None)
+
+
+def _on_the_wall(wall: Wall, far: float) -> Iterator[Purchase]:
+    """Pipe, a tenth more for offcuts, and fittings. far: how far the drain lines run by what the job says [m]."""
     yield Purchase("pipe", wall.pipe_length("main", "leg", "bypass", "tap") * PACKING["offcut"], note="a tenth more for offcuts")
     yield Purchase("metal", wall.pipe_length("metal") * PACKING["offcut"])
-    yield Purchase("drain_line", wall.pipe_length("drain") * PACKING["offcut"])
+    yield Purchase("drain_line", max(wall.pipe_length("drain"), far) * PACKING["offcut"])
     for key in ("elbow", "tee", "valve", "union", "sample_tap", "gauge", "air_gap", "outlet"):
         yield Purchase(key, float(wall.count(key)))

@@ -501,7 +501,7 @@ class Search:
         for stage in block.own:
             if (stage in path.stages) if stage.room.repeats else (stage.kind in path.kinds):
                 return True
-            if stage.room.refuses_after(path.stages, path.duty, self.raw):
+            if stage.room.refuses_after(stage.keys, path.stages, path.duty, self.raw):
                 return True
         if any(stage.room.ends for stage in path.stages) and not all(stage.at_tap for stage in block.own):
             return True

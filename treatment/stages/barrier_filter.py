@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
 from ..chemistry.water import OPEN_TO_AIR, Water
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
 from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, figure, source, stated, work
-from ..language.spec import Choice, key
+from ..language.spec import Choice, Number, key
 from ..language.tables import table
 from ..train.keys import StageKeys
-from ..train.room import Purchase, Room, Sizing, fixed_body
+from ..train.room import Purchase, Room, Sizing, StageRun, fixed_body
 from .cartridges import changes
+from .sediment import FINE, solids
 
 HELD = ("total_coliform", "e_coli", "heterotrophic_count", "protozoa", "iron_bacteria", "sulfur_bacteria")
 
@@ -21,6 +26,7 @@ HELD = ("total_coliform", "e_coli", "heterotrophic_count", "protozoa", "iron_bac
 @dataclass(frozen=True, slots=True)
 class BarrierKeys(StageKeys):
     element: str | None = key(Choice(("ceramic", "ultrafiltration")), None, "kind of element", identity=True)
+    elements: int | None = key(Number(1, 500, whole=True), None, "elements side by side", sometimes=True)
 
 
 class BarrierFilter(Room[BarrierKeys]):
@@ -31,6 +37,7 @@ class BarrierFilter(Room[BarrierKeys]):
     answers = ("total_coliform", "e_coli", "protozoa")
     helps = (*HELD, OPEN_TO_AIR, "turbidity", "tss")
     way = "barrier"
+    partners = (FINE,)  # what a cartridge holds does not blind the element
     price = 2.5
     place = 13
     bypassed = True
@@ -70,13 +77,21 @@ class BarrierFilter(Room[BarrierKeys]):
     def _flow(self, keys: BarrierKeys, duty: Duty) -> dict[str, Figure]:
         each = (float(duty.rows["barrier"][f"{keys.element or 'ultrafiltration'}_gpm"]), "gpm")
         flow = (duty.drinking if self.at_tap(keys) else duty.flow, "L/min")
-        count = work("elements", "max(ceil(flow ÷ (each × US_gpm) − 0.000000001), 1)", "1", "barrier.feed", flow=flow, each=each)
+        count = (
+            stated("elements", "given", float(keys.elements), "1", "barrier.feed")
+            if keys.elements
+            else work("elements", "max(ceil(flow ÷ (each × US_gpm) − 0.000000001), 1)", "1", "barrier.feed", flow=flow, each=each)
+        )
         passes = work("flow", "count × each × US_gpm", "L/min", "barrier.feed", count=(count.value, ""), each=each)
         return {"elements": figure(count), "service_flow_limit": figure(passes)}
 
     def figures(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
-        months = float(duty.rows["barrier"][f"{sizing.params['element']}_months"])
-        return self._flow(keys, duty) | {"replacement_interval": figure(stated("life", "months", months, "month", "barrier.feed"))}
+        row, element = duty.rows["barrier"], sizing.params["element"]
+        flows, daily = self._flow(keys, duty), duty.drinking_daily if self.at_tap(keys) else duty.daily
+        month = work("dirt a month", "solids × daily ÷ 1000 × month_days", "g", "barrier.life", solids=(solids(water, duty), "mg/L"), daily=(daily, "L/day"))
+        life = work("life", "min(count × holds ÷ max(dirt, 0.000001), most)", "month", "barrier.life", count=(flows["elements"].value, ""),
+                    holds=(float(row[f"{element}_dirt_g"]), "g"), dirt=(month.value, "g"), most=(float(row[f"{element}_months"]), "month"))  # fmt: skip
+        return flows | {"replacement_interval": figure(month, life)}
 
     def treat(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         left = duty.rows["barrier"]["turbidity_left"]
@@ -92,6 +107,9 @@ class BarrierFilter(Room[BarrierKeys]):
     def candidates(self, water: Water, duty: Duty) -> list[BarrierKeys]:
         return [BarrierKeys(element="ultrafiltration")] if any(water.value(name) > 0 for name in (*self.answers, OPEN_TO_AIR)) else []
 
+    def lifted(self, keys: BarrierKeys, sizing: Sizing) -> float:
+        return float(table("stages")["barrier"][f"{sizing.params['element']}_lift_mm"])
+
     def schools(self, keys: BarrierKeys, water: Water, system: str) -> list[str]:
         return ["Light as the default (ours); a barrier where there is no power: it holds bacteria and cysts, not viruses."]
 
@@ -106,3 +124,25 @@ class BarrierFilter(Room[BarrierKeys]):
 
 
 BARRIER_FILTER = BarrierFilter()
+
+
+@rule("element-prefilter", "train", "barrier.prefilter", on=("barrier_filter", "reverse_osmosis"))
+def element_prefilter(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
+    """An element with no filter of 5 µm or finer before it: dirt blinds it."""
+    fine = any((other.micron or 99.0) <= 5.0 for other in audit.run.earlier(stage) if not other.at_tap)
+    if stage.at_tap or fine:
+        return
+    yield Hit("caution", f"No filter of 5 µm or finer stands before the {stage.said}: {audit.show(stage.water_in.value('turbidity'), 'NTU')} arrive, and dirt blinds the element.",
+              "Fit a 5 µm cartridge before it; it is changed far more cheaply than the element.")  # fmt: skip
+
+
+@rule("viruses-pass", "train water", "barrier.holds", on="barrier_filter")
+def viruses_pass(audit: Audit, stage: StageRun[BarrierKeys]) -> Iterator[Hit]:
+    """Elements hold bacteria and cysts, not viruses: where sewage can reach the source, light or chlorine as well."""
+    others = [other for other in audit.run.stages if (other.disinfects and other.id != stage.id) or other.sizing.params.get("chemical") == "chlorine"]
+    if others or not audit.microbes_present:
+        return
+    sewage = audit.run.raw.value("e_coli") > 0
+    found = "E. coli was found: sewage or manure reaches this source, and viruses come with it" if sewage else "microbes reach this source"
+    yield Hit("caution" if sewage else "advice", f"The {stage.said} holds bacteria and cysts, no viruses; {found}.",
+              "A lamp or chlorine as well where sewage can reach the source; find and mend how it gets in.")  # fmt: skip

@@ -229,7 +229,7 @@ class Carbon(Room[CarbonKeys]):
     def powered(self, keys: CarbonKeys) -> bool:
         return not is_block(keys) and keys.form != "upflow"
 
-    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+    def refuses_after(self, keys: CarbonKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the softener, where the job's school or its water says so."""
         return duty.carbon_first(raw) and any(other.kind == "softener" for other in others)
 

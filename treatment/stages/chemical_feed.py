@@ -223,6 +223,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             (water.ph < rows["chemical_feed"]["acid_ph"] and (water.ph < rows["neutralizer"]["ph_low"] or iron_bars_calcite))
             or soured
             or for_manganese
+            or (duty.eats_metal and (water.ph < rows["house"]["held_ph"] or water.value("alkalinity") < rows["house"]["held_alkalinity"]))
         ):
             found.append(ChemicalFeedKeys(chemical="soda_ash"))
         air = rows["oxidizing_filter"]
@@ -261,7 +262,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             volume = RETENTION_TANK.for_ct(dosed, duty)
         return (), (Stage(RETENTION_TANK, RetentionTankKeys(volume=volume)),)
 
-    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+    def refuses_after(self, keys: ChemicalFeedKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """An alkali and an oxidant may both be fed, never more; none behind a softener, which wants what they make taken out before it."""
         return [other.kind for other in others].count(self.kind) > 1 or any(other.kind == "softener" for other in others)
 
@@ -342,6 +343,17 @@ def dose_overshoot(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[
             f"The dose for the worst water takes the best to pH {stage.mild_out.ph:.1f}; {limit.high:g} is the limit.",
             "Set the dose for the middle and blend in a tank, feed by flow with a pH probe, or use calcite, which stops by itself.",
         )
+
+
+@rule("what-it-adds", "water train", "feed.alkali", on="chemical_feed")
+def what_it_adds(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[Hit]:
+    """The sodium that a fed alkali gives to the water."""
+    if chemical_of(stage.keys) in OXIDISES or stage.sizing.params["dose"] <= 0:
+        return
+    added = stage.figures["sodium_added"].value
+    yield Hit("advice", f"{stage.name}: it adds {audit.show(added, 'mg/L')} of sodium, {audit.show(stage.water_out.value('sodium'), 'mg/L')} in all, and no hardness; "
+              f"the pH behind it is {stage.water_out.ph:.1f}, running or standing.",
+              "Count it where a diet is low in sodium; calcite adds hardness instead.")  # fmt: skip
 
 
 @rule("residual-left", "train", "feed.residual", on="chemical_feed")

@@ -16,6 +16,7 @@ from ..house.beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figu
 from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, Line, figure, solved, source, stated, work
+
 from ..language.spec import Choice, Fraction, Number, key
 from ..language.tables import table
 from ..train.keys import BedKeys
@@ -69,6 +70,7 @@ class Neutralizer(Room[NeutralizerKeys]):
     silhouette = "vessel"
     Keys = NeutralizerKeys
     answers = ("ph",)
+    helps = ("alkalinity",)
     price = 3.0
     fuss = {"blend": 0.4}
     place = 7
@@ -163,8 +165,11 @@ class Neutralizer(Room[NeutralizerKeys]):
         bed, state = sizing.vessels, water.state
         ceiling = carbonate.calcite_to_saturation(water.solution, state.carbon)
         dissolved, most = after.hardness - water.hardness, ceiling.amount * MG_PER_MOL
+        at_peak = after.value("alkalinity") - water.value("alkalinity")
         acid_left = (water.carbon_dioxide, "mg/L")
         met = surface_met(bed.total_volume / duty.flow, bed.medium)
+        slowly = work("surface met at low flow", "met ÷ share", "s m2/m3", "neutralizer.low_flow", met=(met.value, "s m2/m3"),
+                      share=(float(duty.rows["neutralizer"]["low_flow_share"]), ""))  # fmt: skip
         slow = dissolving(water.solution, state.carbon).after(met.value * 2)
         gentle = carbonate.add_calcite(water.solution, state.carbon, slow).state.ph
         acid = solved("free CO2", "pH, alkalinity, temperature", water.carbon_dioxide, "mg/L", "chemistry.carbonate",
@@ -179,13 +184,16 @@ class Neutralizer(Room[NeutralizerKeys]):
             dissolved,
             "mg/L",
             "chemistry.calcite_rate",
-            surface=(met.value, "s m2/m3"),
+            surface=(slowly.value, "s m2/m3"),
             ceiling=(most, "mg/L"),
         )
+        rushed = solved("calcite dissolved at design flow", "surface, ceiling", at_peak, "mg/L", "chemistry.calcite_rate",
+                        surface=(met.value, "s m2/m3"), ceiling=(most, "mg/L"))  # fmt: skip
         return {
-            "calcite_dissolved": figure(acid, could, top, met, goes),
+            "calcite_dissolved": figure(acid, could, top, met, slowly, goes),
+            "calcite_dissolved_at_peak": figure(met, rushed),
             "hardness_added": figure(stated("hardness added", "dissolved", dissolved, "mg/L CaCO3", "neutralizer.carbonate")),
-            "ph_out": figure(met, goes, ph_left(water, after, dissolved)),
+            "ph_out": figure(met, rushed, ph_left(water, after, at_peak)),
             "ph_at_half_flow": figure(solved("pH at half the flow", "CO2, slower", gentle, "pH", "chemistry.calcite_rate", CO2=acid_left, slower=(slow * MG_PER_MOL, "mg/L"))),
             "ph_ceiling": figure(solved("pH at saturation", "CO2, ceiling", ceiling.state.ph, "pH", "chemistry.carbonate", CO2=acid_left, ceiling=(most, "mg/L"))),
             "hardness_ceiling": figure(work("hardness after standing", "raw + ceiling", "mg/L CaCO3", "neutralizer.carbonate", raw=(water.hardness, "mg/L CaCO3"),
@@ -221,17 +229,22 @@ class Neutralizer(Room[NeutralizerKeys]):
         return {"refill_interval": figure(mass, refill)}
 
     def treat(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
+        """The pH of design flow, the hardness of a tap that runs alone: each at its adverse flow."""
         bed, state = sizing.vessels, water.state
         if keys.medium == "blend":
             return self._treat_blend(keys, sizing, water, bed.total_volume / duty.flow / duty.rows["blend"]["contact_min"])
-        amount = dissolving(water.solution, state.carbon).after(surface_met(bed.total_volume / duty.flow, bed.medium).value)
+        goes, met = dissolving(water.solution, state.carbon), surface_met(bed.total_volume / duty.flow, bed.medium).value
+        amount = goes.after(met)
         if amount <= 0:
             return water
-        return water.react(
+        after = water.react(
             carbon=amount,
             alkalinity=water.value("alkalinity") + amount * MG_PER_MOL,
             calcium=water.value("calcium") + amount * carbonate.CA * 1000,
         )
+        # calcite is adverse at opposite flows: the pH is missed at the peak, hardness is what a tap gets that runs alone
+        slowly = goes.after(met / duty.rows["neutralizer"]["low_flow_share"])
+        return after.with_(calcium=water.value("calcium") + slowly * carbonate.CA * 1000)
 
     def _treat_blend(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, met: float) -> Water:
         """Calcite and magnesia dissolve together up to the target; met: contact as a share of the least, in proportion below 1."""
@@ -262,6 +275,8 @@ class Neutralizer(Room[NeutralizerKeys]):
         blend = [NeutralizerKeys(medium="blend")] if rows["ph_low"] <= water.ph < own["ph_low"] + 0.5 else []
         if wishes.no_power or duty.no_drain:
             return [NeutralizerKeys(flow="up")]
+        if duty.eats_metal:  # held well above what a limit asks
+            higher = [NeutralizerKeys(target_ph=own["target_ph_corrosion"])]
         return [NeutralizerKeys(), *higher, *blend]
 
     def washes(self, keys: NeutralizerKeys) -> bool:
@@ -270,7 +285,7 @@ class Neutralizer(Room[NeutralizerKeys]):
     def powered(self, keys: NeutralizerKeys) -> bool:
         return keys.flow != "up"
 
-    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+    def refuses_after(self, keys: NeutralizerKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """After a softener it would put hardness back; where the job's school puts it first, it never follows the iron bed."""
         first = duty.facts.schools.neutralizer_order == "first"
         return any(other.kind == "softener" or (first and other.kind == "oxidizing_filter") for other in others)
@@ -342,6 +357,24 @@ def contact_short(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hi
     elif contact < floor:
         yield Hit("caution", f"{contact:.1f} min of empty-bed contact at design flow; under {floor} min the pH dips when taps run together.",
                   "More calcite, or a second vessel in parallel.", ("neutralizer",))  # fmt: skip
+
+
+@rule("what-it-adds", "water train", "neutralizer.blend", on="neutralizer")
+def what_it_adds(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit]:
+    """What a bed that dissolves gives to the water: hardness; of a blend, the pH of a night's standing."""
+    added = stage.figures["hardness_added"].value
+    if added < audit.duty.rows["neutralizer"]["added_told"]:
+        return
+    hardness = audit.show(stage.water_out.hardness, "mg/L CaCO3")
+    if stage.keys.medium == "blend":
+        standing = stage.figures["ph_standing"].value
+        yield Hit("advice", f"The blend adds {audit.show(added, 'mg/L CaCO3')} of hardness, {hardness} in all, and after a night's standing the pH behind it reaches about {standing:.1f}.",
+                  "Flush a tap in the morning; test hardness behind it, and the pH standing and running.")  # fmt: skip
+        return
+    peak, most = stage.figures["calcite_dissolved_at_peak"].value, stage.figures["hardness_ceiling"].value
+    yield Hit("advice", f"The calcite adds {audit.show(added, 'mg/L CaCO3')} of hardness at a running tap, {hardness} in all; "
+              f"{audit.show(peak, 'mg/L CaCO3')} at design flow, up to {audit.show(most, 'mg/L CaCO3')} in all after standing.",
+              "Expect white crust where nothing softens it; test hardness behind the bed.", source=source("neutralizer.low_flow"))  # fmt: skip
 
 
 @rule("blend-overshoot", "train", "neutralizer.blend", on="neutralizer")

@@ -284,7 +284,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
 
-    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+    def refuses_after(self, keys: OxidizingFilterKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """Where the job's school puts iron first, it never follows the neutralizer."""
         return duty.facts.schools.neutralizer_order == "iron_first" and any(other.kind == "neutralizer" for other in others)
 

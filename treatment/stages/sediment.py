@@ -66,9 +66,9 @@ def holds(keys: SedimentKeys) -> tuple[float, float]:
 
 
 def solids(water: Water, duty: Duty) -> float:
-    """Suspended solids [mg/L], from turbidity where they were not measured; rust counts as its hydroxide.
+    """Suspended solids [mg/L], from turbidity where they were not measured or not found; rust counts as its hydroxide.
 
-    What a test did not find counts as none.
+    What a test did not find counts as none, unless the water is turbid: fine clay weighs little, at most what the test would miss.
     """
     row = duty.rows["sediment"]
 
@@ -76,9 +76,11 @@ def solids(water: Water, duty: Duty) -> float:
         value = water.get(analyte)
         return 0.0 if value is not None and duty.not_found(analyte, value) else value
 
-    measured = there("tss")
+    measured, turbid = there("tss"), (there("turbidity") or 0.0) * row["solids_per_ntu"]
     if measured is None:
-        measured = (there("turbidity") or 0.0) * row["solids_per_ntu"]
+        measured = turbid
+    elif measured == 0.0:
+        measured = min(turbid, water.value("tss"))
     return float(measured + row["solids_per_rust"] * (there("ferric_iron") or 0.0))
 
 
@@ -229,8 +231,9 @@ class Sediment(Room[SedimentKeys]):
         washed = [] if duty.facts.wishes.no_power or duty.no_drain else [SedimentKeys(form="backwashing")]
         if dirt < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"] and water.value("turbidity") < row["turbidity_wanted"]:
             return []
+        clay = [CLAY.keys] if water.value("turbidity") > row["turbidity_clay"] else []
         if not self._soon_full(FINE.keys, water, duty):
-            return [FINE.keys, *(washed if dirt > row["solids_heavy"] else [])]
+            return [FINE.keys, *clay, *(washed if dirt > row["solids_heavy"] else [])]
         screen = [SCREEN.keys] if self._soon_full(COARSE.keys, water, duty) else []
         return [FINE.keys, COARSE.keys, *screen, SedimentKeys(form="dual_gradient", micron=5e-6), *washed]
 
@@ -283,11 +286,14 @@ class Sediment(Room[SedimentKeys]):
         return self.absent
 
 
-    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
-        """Three particle filters at the most; directly behind another only a finer one."""
+    def refuses_after(self, keys: SedimentKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+        """Three particle filters at the most; directly behind another only a finer one, or a guard behind a bed."""
+        if [other.kind for other in others].count(self.kind) > 2:
+            return True
         last = others[-1] if others else None
-        follows = last is not None and last.kind == self.kind and micron_of(last.keys) <= 5
-        return [other.kind for other in others].count(self.kind) > 2 or (follows and form_of(last.keys) != "backwashing" if last else False)
+        if last is None or last.kind != self.kind:
+            return micron_of(keys) < 2 and not any(other.room.holds_particles for other in others)  # the finest only after staging
+        return micron_of(keys) >= micron_of(last.keys) and form_of(last.keys) != "backwashing"
 
     def schools(self, keys: SedimentKeys, water: Water, system: str) -> list[str]:
         return [
@@ -314,6 +320,7 @@ class Sediment(Room[SedimentKeys]):
 SEDIMENT = Sediment()
 FINE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=5e-6))
 COARSE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=25e-6))
+CLAY: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=1e-6))
 SCREEN: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(form="spin_down"))
 
 

@@ -321,7 +321,7 @@ class Softener(Room[SoftenerKeys]):
         asked = wishes.soft_water or (wishes.soft_water is None and hard) or makes_way or wishes.high_purity
         return [SoftenerKeys()] if asked else []
 
-    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+    def refuses_after(self, keys: SoftenerKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the carbon, where the job's school or its water says so: not where carbon spares the resin sulfide."""
         spares = duty.facts.schools.carbon_order == "auto" and raw.value("hydrogen_sulfide") > duty.rows["softener"]["sulfide_max"]
         return not (spares or duty.carbon_first(raw)) and any(other.kind == "carbon" for other in others)

@@ -298,7 +298,7 @@ class Room(Generic[K]):
         """What it cannot do without where this water arrives: stages directly before it, and directly after it."""
         return self.partners, ()
 
-    def refuses_after(self, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
+    def refuses_after(self, keys: K, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """Whether it never follows what stands already: it would undo it, or a school says otherwise."""
         return False
 
@@ -360,6 +360,10 @@ class Room(Generic[K]):
 
     def pulled(self, sizing: Sizing) -> float:
         """How much room above it something pulled straight out wants [mm]."""
+        return 0.0
+
+    def lifted(self, keys: K, sizing: Sizing) -> float:
+        """How much room above it something lifted out in service wants [mm], where that is asked of a place; 0 where it is not."""
         return 0.0
 
     def lit(self, keys: K) -> bool:
