@@ -184,6 +184,9 @@ def gas_hazard(audit: Audit) -> Iterator[Hit]:
         if value >= level:
             yield Hit("danger", f"{row.name} {audit.show(value, row.shown_unit)}: the gas leaves the water and gathers in closed rooms.",
                       "Ventilate, keep flames away, and have a licensed contractor design vented aeration.")  # fmt: skip
+        elif name != "hydrogen_sulfide" and value >= level * audit.duty.rows["gas"]["told_from"]:
+            yield Hit("caution", f"{row.name} {audit.show(value, row.shown_unit)} was measured: below {audit.show(level, row.shown_unit)}, yet it leaves the water and gathers in closed rooms.",
+                      "Ventilate pump house and rooms, keep flames away, measure again, and have a licensed contractor look.")  # fmt: skip
 
 
 @rule("refer/<analyte>", "water", "safety.refer")

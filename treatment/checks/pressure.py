@@ -68,7 +68,11 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
                 "Move the pressure-reducing valve to the head of the train: it protects only what stands after it.",
                 stage=stage.id,
             )
-        yield from _set_too_high(audit, valve)
+        ahead = [stage for stage in audit.run.earlier(valve) if not (stage.room.pumps or stage.room.stores or stage.kind == valve.kind)]
+        if ahead and not bear:
+            yield Hit("caution", f"The {valve.said} stands behind the {ahead[0].said}: what stands before it gets the whole pressure{when}.",
+                      "Move it to the head of the train, first in line.", stage=valve.id)  # fmt: skip
+        yield from _set_too_high(audit, valve, most)
         return
     if most > row["vessel_max_kpa"]:
         yield Hit(
@@ -84,10 +88,14 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
         )
 
 
-def _set_too_high(audit: Audit, valve: StageRun[Any]) -> Iterator[Hit]:
-    """A reducing valve that lets through more than what follows it bears."""
-    row, held = audit.duty.rows["house"], min(float(valve.sizing.params["set"]), audit.duty.supply.pressure_high)
-    if held > row["vessel_max_kpa"]:
+def _set_too_high(audit: Audit, valve: StageRun[Any], most: float) -> Iterator[Hit]:
+    """A reducing valve that lets through more than what follows it bears. most: the greatest pressure that comes [kPa]."""
+    row, set_to = audit.duty.rows["house"], float(valve.sizing.params["set"])
+    held = min(set_to, most)
+    if held <= row["house_max_kpa"] * 1.005 < set_to:
+        yield Hit("caution", f"The {valve.said} is set to {audit.show(set_to, 'kPa')}: it holds nothing back at the {audit.show(most, 'kPa')} that were read, and too little once more comes.",
+                  f"Set it to {audit.show(row['valve_set_kpa'][0], 'kPa')} to {audit.show(row['valve_set_kpa'][1], 'kPa')}.", stage=valve.id)  # fmt: skip
+    elif held > row["vessel_max_kpa"]:
         yield Hit("fault", f"The {valve.said} is set to {audit.show(held, 'kPa')}; vessels and housings bear {audit.show(row['vessel_max_kpa'], 'kPa')}.",
                   f"Set it to {audit.show(row['house_max_kpa'], 'kPa')} or less.", stage=valve.id)  # fmt: skip
     elif held > row["house_max_kpa"] * 1.005:

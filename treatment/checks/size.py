@@ -7,6 +7,7 @@ from typing import Any
 
 from ..audit.audit import Audit, clock, without
 from ..audit.rules import Hit, rule
+from ..chemistry.water import OPEN_TO_AIR
 from ..house.hydraulics import GPM
 from ..language.analytes import MICROBES
 from ..stages.sediment import solids
@@ -27,7 +28,8 @@ def unneeded(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 def unneeded_uv(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A lamp on a town supply in which no microbes were found."""
     tested = any(audit.evidence.measured(name) for name in MICROBES)
-    if audit.facts.source.kind == "town" and tested and not audit.microbes_present:
+    stood = stage.water_in.value(OPEN_TO_AIR) > 0
+    if audit.facts.source.kind == "town" and tested and not audit.microbes_present and not stood:
         yield Hit(
             "caution",
             "A town supply, tested clear of microbes: the lamp has nothing to do.",
@@ -119,6 +121,10 @@ def filter_blind(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         what = f"{audit.show(rust, 'mg/L')} of rust" if rust > rows["softener"]["ferric_max"] else f"{audit.show(dirt, 'mg/L')} of solids"
         yield Hit("fault", f"{what} arrive at the {stage.said}, which nothing washes: it blinds.",
                   "Filter before it, or take a bed that is backwashed.")  # fmt: skip
+    elif stage.kind == "neutralizer" and stage.water_in.value("ferrous_iron") > rows["softener"]["ferric_max"]:
+        iron = audit.show(stage.water_in.value("ferrous_iron"), "mg/L")
+        yield Hit("caution", f"{iron} of dissolved iron arrive at the {stage.said}: it rusts on the stone as the pH rises, and nothing washes it.",
+                  "Take the iron out first, or take a bed that is backwashed.")  # fmt: skip
 
 
 @rule("regeneration-clash", "train", "safety.schedule")
@@ -147,9 +153,17 @@ def _after(one: float, other: float) -> float:
 @rule("regeneration-awake", "train", "safety.schedule", on="*")
 def regeneration_awake(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A unit regenerates while people use water, which then passes it untreated."""
-    hour = stage.keys.hour
+    hour, busy, twin = stage.keys.hour, audit.duty.busy_hours, bool(stage.sizing.params.get("twin"))
     quiet = audit.duty.rows["schedule"]
-    if hour is not None and quiet["quiet_to"] <= hour < quiet["quiet_from"] and not stage.sizing.params.get("twin"):
+    if audit.duty.round_the_clock and stage.regenerates and stage.kind == "softener" and not twin:
+        yield Hit("caution", "Water is used around the clock: whatever the hour, untreated water passes while it regenerates.",
+                  "Fit twin vessels, one in service while the other regenerates.")  # fmt: skip
+        return
+    if hour is not None and int(hour) in busy and not twin:
+        yield Hit("caution", f"It regenerates at {clock(hour)}, when this house uses water: untreated water passes meanwhile.",
+                  "Set it to an hour in which nobody draws, or fit twin vessels.")  # fmt: skip
+        return
+    if hour is not None and not busy and quiet["quiet_to"] <= hour < quiet["quiet_from"] and not twin:
         yield Hit(
             "caution",
             f"It regenerates at {clock(hour)}, in hours of use: untreated water passes meanwhile.",

@@ -84,6 +84,22 @@ class Duty:
         return wishes.safe_to_drink if wishes.safe_to_drink is not None else not (wishes.high_purity and business)
 
     @property
+    def busy_hours(self) -> frozenset[int]:
+        """Hours of the day in which uses that were named run; empty where only a household was told."""
+        found: set[int] = set()
+        for event in self.facts.building.events:
+            if event.hours:
+                first, last = event.hours
+                span = last - first if last > first else last - first + 24
+                found |= {int(first + hour) % 24 for hour in range(max(int(-(-span // 1)), 1))}
+        return frozenset(found)
+
+    @property
+    def round_the_clock(self) -> bool:
+        """Whether water is used at every hour, so that nothing can regenerate unnoticed."""
+        return len(self.busy_hours) >= self.rows["schedule"]["round_the_clock"]
+
+    @property
     def no_drain(self) -> bool:
         """Whether the site has nowhere for wash water to go."""
         drain = self.facts.site.drain

@@ -160,8 +160,8 @@ def _corrosion(facts: Facts, evidence: Evidence, found: dict[str, Need]) -> dict
         return {}
     why = f"the water dissolves {' and '.join(analytes()[name].said for name in metals)} from pipe and fittings: pH and alkalinity are raised and held"
     water, needs_ = evidence.adverse, dict[str, Need]()
-    low, high = float(row["held_ph"]), found["ph"].high if "ph" in found else max((limit.high for limit in limits_of(facts) if limit.analyte == "ph"), default=None)
-    if water.ph < low:
+    low, high = float(row["held_ph_peak"]), found["ph"].high if "ph" in found else max((limit.high for limit in limits_of(facts) if limit.analyte == "ph"), default=None)
+    if water.ph < row["held_ph"]:
         needs_["ph"] = Need("ph", why, low, high, water.ph, "pH", False, source("safety.corrosion"))
     if water.value("alkalinity") < row["held_alkalinity"] and "alkalinity" in evidence.stated:
         needs_["alkalinity"] = Need("alkalinity", why, float(row["held_alkalinity"]), None, water.value("alkalinity"), "mg/L CaCO3", False, source("safety.corrosion"))

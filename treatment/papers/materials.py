@@ -86,11 +86,11 @@ def _equipment(stage: StageRun[Any]) -> Iterator[Purchase]:
         bags = ceil(bed.total_volume / PACKING["bag_l"] - 1e-6)
         yield Purchase(bed.medium.key, bed.total_volume * bed.medium.density, bed.medium.name, f"{bags} bag{'s' if bags > 1 else ''} of 1 ft³")
         yield Purchase("gravel", bed.total_area * table("vessels")["underbed_in"] * INCH * 1000 * PACKING["gravel_kg_l"])
-    if stage.room.uses_salt:
+    if stage.room.uses_salt and stage.sizing.params.get("form") != "cabinet":
         yield Purchase("brine_tank", 1.0, note=name)
     housing = stage.sizing.params.get("housing")
     if housing and bed is None:
-        yield Purchase(f"cartridge_{housing.replace('.', '_')}", 1.0, note=name)
+        yield Purchase(f"cartridge_{housing.replace('.', '_')}", float(stage.sizing.params.get("vessels", 1)), note=name)
 
 
 def _to_drain(variant: Variant) -> float:

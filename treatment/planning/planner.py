@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -93,20 +93,36 @@ class Planner:
         return best, train
 
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:
-        """A path audited; with a pump at its head as well, where the source's pressure is too low for it."""
+        """A path audited; with a pump as well, in steps of its pressure, where the source's own is too low for it."""
         found = self.judge(name_stages(path.stages))
         yield self._score(path, found), path.stages
-        if any("pressure" in finding.topics and finding.severity == "fault" for finding in found):
-            pumped = self._pumped(path)
-            if pumped is not path:
-                yield self._score(pumped, self.judge(name_stages(pumped.stages))), pumped.stages
+        if not any("pressure" in finding.topics and finding.severity == "fault" for finding in found):
+            return
+        for pressure in self.duty.rows["storage"]["booster_steps_kpa"]:
+            pumped = self._pumped(path, float(pressure))
+            if pumped is None:
+                return
+            found = self.judge(name_stages(pumped.stages))
+            yield self._score(pumped, found), pumped.stages
+            if not any("pressure" in finding.topics and finding.severity in ("fault", "caution") for finding in found):
+                return
 
-    def _pumped(self, path: Path) -> Path:
-        """The path with a booster pump at its head."""
-        if self.duty.facts.wishes.no_power or any(stage.room.pumps for stage in path.stages):
-            return path
-        pump = next(Stage(room, room.Keys()) for room in ROOMS.values() if room.pumps)
-        return path._replace(stages=(pump, *path.stages), price=path.price + pump.room.cost(pump.keys))
+    def _pumped(self, path: Path, pressure: float) -> Path | None:
+        """The path with a booster pump of a pressure [kPa] at its head, or its own pump set to it; None where that is not to be."""
+        if self.duty.facts.wishes.no_power:
+            return None
+        usual = float(self.duty.rows["storage"]["booster_kpa"])
+        own = next((at for at, stage in enumerate(path.stages) if stage.room.pumps), None)
+        if own is None:
+            room = next(room for room in ROOMS.values() if room.pumps)
+            keys = room.Keys() if pressure == usual else replace(room.Keys(), pressure=pressure)
+            pump = Stage(room, keys)
+            return path._replace(stages=(pump, *path.stages), price=path.price + room.cost(keys))
+        pump = path.stages[own]
+        if pump.keys.pressure is not None or pressure == usual:
+            return None if pump.keys.pressure is not None else path
+        stronger = Stage(pump.room, replace(pump.keys, pressure=pressure))
+        return path._replace(stages=(*path.stages[:own], stronger, *path.stages[own + 1 :]))
 
     def _score(self, path: Path, found: list[Finding]) -> Score:
         """Lower is better: microbes alive, health needs unmet, needs unmet, faults another train would mend, price with its cautions."""

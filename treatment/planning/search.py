@@ -75,7 +75,7 @@ class Path(NamedTuple):
 
     tap: the water at the drinking tap, where a branch was taken off. price: what its stages, the cautions and faults they meet and the
     ways it departs from the job's school weigh. vetoed: how many limits it passes that are no caution. start: which of the
-    ways to begin it took. last: the path and the block it was made of. sharing: companions that stand at its end, and the
+    ways to begin it took. last: the node and the block it was made of. sharing: companions that stand at its end, and the
     path before them: what asks for the same ones may stand there, too.
     """
 
@@ -87,7 +87,7 @@ class Path(NamedTuple):
     price: float = 0.0
     vetoed: int = 0
     start: int = 0
-    last: tuple[Path, Block] | None = None
+    last: tuple[Node, Block] | None = None
     sharing: tuple[tuple[AnyStage, ...], Path] | None = None
 
     def meets(self, need: Need) -> bool:
@@ -256,7 +256,7 @@ class Search:
             return
         if self._turned(path, block):
             return
-        longer = self._extend(path, block)
+        longer = self._extend(path, block, node)
         if longer is not None:
             bound = self._bound(self._open(longer))
             self._push(max(least - bound, longer.price), bound, path=longer)
@@ -343,11 +343,12 @@ class Search:
         """Whether a block might as well have stood before the last one, where the order of the trade has it: that train is tried."""
         if path.last is None:
             return False
-        before, last = path.last
+        node, last = path.last
+        before = node.path
         early, late = block.own[0].room.place, last.own[0].room.place
         if early is None or late is None or early >= late or block.after or last.after or len(block.own) > 1:
             return False
-        if all(block.own != each.own for each, _ in self._by(block.own[0].room, before.water, before.duty)):
+        if Block(block.own) not in node.tried:
             return False
         first = self._asked(before, block.behind(before.stages))
         if first.barred or first.weight > self._asked(path, block.behind(path.stages)).weight + 1e-9:
@@ -388,15 +389,17 @@ class Search:
         partners = [each for stage in block.own for each in stage.room.partners] if len(block.own) == 1 else []
         return sum(_weighs(stage) for stage in (*block.own, *(each for each in partners if each not in path.stages[-1:])))
 
-    def _extend(self, path: Path, block: Block) -> Path | None:
-        """The path with a block appended; None where the water stays as it is."""
+    def _extend(self, path: Path, block: Block, node: Node | None = None) -> Path | None:
+        """The path with a block appended; None where the water stays as it is. node: where it was looked behind."""
         start = path.sharing[1] if block.after and path.sharing and path.sharing[0] == block.after else path
         added = block.behind(start.stages)
         asked, step = self._asked(start, added), self._step(start, added, block.after)
         if step.water == path.water and step.tap == path.tap:
             return None
         self.stood.add(block.own[0].kind)
-        longer = self._longer(start, added, asked, step, self._departs(path.water, step.water, block))._replace(last=(path, block))
+        longer = self._longer(start, added, asked, step, self._departs(path.water, step.water, block))
+        if node is not None:
+            longer = longer._replace(last=(node, block))
         if not block.after:
             return longer
         before = self._longer(start, added[: -len(block.after)], asked, step._replace(water=step.middle), 0.0)

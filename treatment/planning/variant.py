@@ -74,8 +74,12 @@ def schedule(run: TrainRun) -> dict[str, float]:
     """Hour at which each bed regenerates: its own, else one of the night, two hours apart."""
     night = table("stages")["schedule"]
     taken = {stage.keys.hour for stage in run.stages if stage.keys.hour is not None}
+    busy = run.stages[0].duty.busy_hours if run.stages else frozenset()
     hours: dict[str, float] = {}
-    free = [float(hour) for hour in night["hours"] if hour not in taken]
+    quiet = [hour for hour in (*night["hours"], *(night["otherwise"] if busy else ())) if hour not in busy]
+    if busy and quiet:  # two hours apart, as far as that goes
+        quiet = [*(hour for i, hour in enumerate(quiet) if all(abs(hour - other) >= 2 for other in quiet[:i])), *quiet]
+    free = [float(hour) for hour in dict.fromkeys(quiet or night["hours"]) if hour not in taken]
     for stage in run.stages:
         if not stage.regenerates:
             continue

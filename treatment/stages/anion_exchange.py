@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
 from ..chemistry.carbonate import CL, N_NITRATE, SO4
 from ..chemistry.water import Water
 from ..house.beds import FT3, bed_figures, choose_bed
@@ -14,7 +17,7 @@ from ..language.figure import Figure, Line, figure, source, work
 from ..language.spec import Choice, key
 from ..language.tables import table
 from ..train.keys import BedKeys
-from ..train.room import Purchase, Room, Sizing
+from ..train.room import Purchase, Room, Sizing, StageRun
 from .softener import salt_bought
 
 
@@ -87,7 +90,7 @@ class AnionExchange(Room[AnionExchangeKeys]):
             "capacity", "resin × per_litre", day.unit, "anion.capacity", resin=(bed.total_volume, "L"), per_litre=(per_litre, f"{day.unit}/L")
         )
         days = work("days", "(capacity − load) ÷ max(load, 0.000000001)", "day", "softener.reserve", capacity=(room.value, day.unit), load=load)
-        every = work("regenerate every", "min(max(days, 0.25), aim)", "day", "softener.interval", days=(days.value, "day"), aim=(aim, "day"))
+        every = work("regenerate every", "min(max(days, 1), aim)", "day", "softener.interval", days=(days.value, "day"), aim=(aim, "day"))
         salt = work("salt", "resin × dose ÷ 1000", "kg", "anion.capacity", resin=resin, dose=(float(row["salt_g_l"]), "g/L"))
         yearly = work(
             "salt a year",
@@ -150,3 +153,12 @@ class AnionExchange(Room[AnionExchangeKeys]):
 
 
 ANION_EXCHANGE = AnionExchange()
+
+
+@rule("capacity-short", "train", "softener.interval", on="anion_exchange")
+def capacity_short(audit: Audit, stage: StageRun[AnionExchangeKeys]) -> Iterator[Hit]:
+    """The resin is spent in less than a day: a valve works once a night."""
+    days = stage.figures["days_between_regenerations"].value
+    if days < 0.995:
+        yield Hit("fault", f"The resin is spent after {audit.show(max(days, 0.0) * 24, 'hour')} with a day in reserve; a valve regenerates once a night.",
+                  "More resin, twin vessels, or treat the drinking tap only.")  # fmt: skip

@@ -21,7 +21,7 @@ from ..language.tables import table
 from ..train.keys import BedKeys
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, cartridge_body
 from .cartridges import HOUSINGS, changes, rated
-from .sediment import FINE, Sediment, solids
+from .sediment import FINE, Sediment, share_held, solids
 
 ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine")
 CHLORINE = ("free_chlorine", "total_chlorine")
@@ -34,8 +34,14 @@ class CarbonKeys(BedKeys):
     housing: str | None = key(Choice(HOUSINGS), None, "housing of a carbon block", sometimes=True)
 
 
-def is_block(keys: CarbonKeys) -> bool:
+def in_housing(keys: CarbonKeys) -> bool:
+    """Whether it stands in a cartridge housing: a block, or granules in a cartridge."""
     return keys.medium == "block" or keys.form == "cartridge"
+
+
+def is_block(keys: CarbonKeys) -> bool:
+    """Whether it is a pressed block: ground far finer than granules, and a filter for particles."""
+    return keys.medium == "block" or (keys.form == "cartridge" and keys.medium is None)
 
 
 def chloramine(water: Water) -> float:
@@ -89,6 +95,8 @@ class Carbon(Room[CarbonKeys]):
     def name(self, keys: CarbonKeys) -> str:
         if is_block(keys):
             return "Carbon block"
+        if in_housing(keys):
+            return "Catalytic carbon cartridge" if keys.medium == "catalytic" else "Granular carbon cartridge"
         return "Catalytic carbon filter" if keys.medium == "catalytic" else "Carbon filter"
 
     def micron(self, keys: CarbonKeys, sizing: Sizing) -> float | None:
@@ -113,7 +121,7 @@ class Carbon(Room[CarbonKeys]):
 
     def size(self, keys: CarbonKeys, water: Water, duty: Duty) -> Sizing:
         row = duty.rows["carbon"]
-        if is_block(keys):
+        if in_housing(keys):
             flow = self._flows(keys, duty)[0]
             housing = keys.housing or next((h for h in HOUSINGS if rated(h, row["block_flow_share"]).value >= flow), HOUSINGS[-1])
             return Sizing({"medium": keys.medium or "block", "form": "cartridge", "housing": housing})
@@ -153,7 +161,7 @@ class Carbon(Room[CarbonKeys]):
         row, asked, litres = duty.rows["carbon"], tasks(keys, water, duty), (self._litres(sizing), "L")
         flow, daily = self._flows(keys, duty)
         density = sizing.bed.medium.density if sizing.bed else float(row["block_kg_l"])
-        cap = float(row["cartridge_months"] if is_block(keys) else row["organics_months"] if {"organics", "pfas"} & set(asked) else row["years"] * 12)
+        cap = float(row["cartridge_months"] if in_housing(keys) else row["organics_months"] if {"organics", "pfas"} & set(asked) else row["years"] * 12)
         yearly = work("chlorine a year", "chlorine × daily × 365 ÷ 1000000", "kg", "carbon.life",
                       chlorine=(max(water.value("total_chlorine"), water.value("free_chlorine")), "mg/L"), daily=(daily, "L/day"))  # fmt: skip
         life = work("life", "min(litres × density × capacity ÷ max(year ÷ 12, 0.000000001), cap)", "month", "carbon.life",
@@ -196,6 +204,8 @@ class Carbon(Room[CarbonKeys]):
             for name in ("turbidity", "tss"):
                 if water.get(name) is not None:
                     changes[name] = water.value(name) * row["block_particles_left"]
+            if water.get("ferric_iron") is not None:  # rust as its micron says
+                changes["ferric_iron"] = water.value("ferric_iron") * (1 - share_held(float(row["block_micron"]), "capture_rust"))
         if keys.medium == "catalytic" and water.value(PEROXIDE) > 0:
             changes[PEROXIDE] = 0.0
         if water.value(SULFUR) > 0:
@@ -227,7 +237,7 @@ class Carbon(Room[CarbonKeys]):
         return self.powered(keys)
 
     def powered(self, keys: CarbonKeys) -> bool:
-        return not is_block(keys) and keys.form != "upflow"
+        return not in_housing(keys) and keys.form != "upflow"
 
     def refuses_after(self, keys: CarbonKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the softener, where the job's school or its water says so."""
@@ -240,7 +250,7 @@ class Carbon(Room[CarbonKeys]):
 
     def schools(self, keys: CarbonKeys, water: Water, system: str) -> list[str]:
         said = ["Before the softener on chlorinated town water, after it on a clear well (ours); others always one or the other."]
-        if not is_block(keys):
+        if not in_housing(keys):
             said.append("Chloramine on catalytic carbon at 3 min (ours); others give granular carbon 10 min.")
         said.append(
             "No fine filter of its own (ours): particles are held where they are found; others put one before it, for particles, after it, for fines, or both."
@@ -285,10 +295,13 @@ def sediment_after_carbon(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator
 @rule("contact-short/<kind>", "train", "carbon.contact", on="carbon")
 def contact_short(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
     """Too little contact at design flow for what the carbon should take out."""
-    asked = tasks(stage.keys, stage.water_in, stage.duty)
+    asked, row = tasks(stage.keys, stage.water_in, stage.duty), audit.duty.rows["carbon"]
     given = stage.figures["contact_time"].value * (audit.duty.rows["carbon"]["block_gain"] if is_block(stage.keys) else 1.0)
     for task, needed in asked.items():
         if given < needed * 0.98:
-            severity = "fault" if task in ("organics", "pfas", "chloramine") or given < 0.6 * needed else "caution"
-            yield Hit(severity, f"{given:.1f} min of contact at design flow; {task} asks {needed:g} min.",
+            grave = task in ("organics", "pfas") or (task == "chloramine" and given < row["contact_peak"] * needed)
+            severity = "fault" if grave or given < 0.6 * needed else "caution"
+            own = stage.figures["contact_time"].value
+            counted = f"{own:.2g} min of contact in the block at design flow, ground so fine that it counts as {given:.1f}" if is_block(stage.keys) else f"{given:.1f} min of contact at design flow"
+            yield Hit(severity, f"{counted}; {task} asks {needed:g} min.",
                       "More carbon, a second vessel, catalytic carbon for chloramine, or less flow.", ("carbon",))  # fmt: skip

@@ -17,6 +17,7 @@ from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, Number, key
+from ..language.tables import table
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
 from .retention_tank import DISINFECTED, RETENTION_TANK, RetentionTank, RetentionTankKeys
@@ -253,6 +254,12 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             return frozenset({"ph", "alkalinity"})
         holds = keys.residual is not None or not water.value("total_coliform")
         return self.puts_right - {"ph", "alkalinity"} - (frozenset() if holds else frozenset({"total_coliform", "e_coli"}))
+
+    def strain(self, keys: ChemicalFeedKeys, sizing: Sizing, water: Water, duty: Duty) -> float:
+        """More solution than a metering pump gives."""
+        row = duty.rows["chemical_feed"]
+        rate = sizing.params["dose"] * duty.flow / (sizing.params["solution_strength"] * 1000)
+        return float(table("planning")["price"]["strain"]) if rate > row["pump_ml_min"][1] * 1.001 else 0.0
 
     def companions(self, keys: ChemicalFeedKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """An oxidant needs its time, an alkali its mixing; where chlorine is to hold microbes in place of the job's school, its CT."""

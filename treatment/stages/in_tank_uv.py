@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from math import ceil
 
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
 from ..chemistry.water import STORED, Water
 from ..house import rain
 from ..house.duty import Duty
 from ..language.figure import Figure, figure, stated, work
-from ..language.spec import Choice, Number, key
+from ..language.spec import Choice, Measure, Number, key
 from ..train.keys import StageKeys
-from ..train.room import Purchase, Room, Sizing, fixed_body
+from ..train.room import Purchase, Room, Sizing, StageRun, fixed_body
 from .uv import light_through
 
 
 @dataclass(frozen=True, slots=True)
 class InTankUvKeys(StageKeys):
     hours: float | None = key(Number(0, 24), None, "hours a day that it burns", sometimes=True)
+    power: float | None = key(Measure("power", "55 W", high=1000, above=True), None, "electrical power of the lamp, as bought", sometimes=True)
     mode: str | None = key(Choice(("continuous", "timed")), None, "burning all day, or by a timer")
 
 
@@ -32,6 +36,7 @@ class InTankUv(Room[InTankUvKeys]):
     bypassed = False
     absent = "no tank stands open here; it is never the last barrier"
     main = ("hours_a_day", "lamp_interval")
+    hidden = ("hours_needed",)
     serves = True
     wants_outlet = True
     uses_power = True
@@ -43,7 +48,8 @@ class InTankUv(Room[InTankUvKeys]):
 
     def size(self, keys: InTankUvKeys, water: Water, duty: Duty) -> Sizing:
         hours = self.figures(keys, Sizing({}), water, duty)["hours_a_day"].value
-        return Sizing({"hours": hours, "mode": "continuous" if hours >= duty.rows["in_tank_uv"]["hours_max"] else "timed"})
+        mode = "continuous" if hours >= duty.rows["in_tank_uv"]["hours_max"] else "timed"
+        return Sizing({"hours": hours, "mode": mode} | ({"power": keys.power} if keys.power else {}))
 
     def figures(self, keys: InTankUvKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         """Every litre is dosed once a day: dose times volume over the absorbing length, by the light that reaches it."""
@@ -60,20 +66,21 @@ class InTankUv(Room[InTankUvKeys]):
             "watt × germicidal",
             "W at 254 nm",
             "storage.lamp",
-            watt=(float(row["lamp_watt"]), "W"),
+            watt=(keys.power or float(row["lamp_watt"]), "W"),
             germicidal=(row["germicidal"], ""),
         )
-        hours = work("hours a day", "min(dose × max(volume, daily) ÷ layer ÷ (lamp × share) ÷ 3600, most)", "hour", "storage.lamp",
+        needed = work("hours a day", "max(min(dose × max(volume, daily) ÷ layer ÷ (lamp × share) ÷ 3600, most), least)", "hour", "storage.lamp", least=(float(row["hours_least"]), "h"),
                      dose=(float(row["dose"]), "mJ/cm2"), volume=(volume, "L"), daily=(duty.daily, "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(lamp.value, "W at 254 nm"),
                      share=(share, ""), most=(float(row["hours_max"]), "h"))  # fmt: skip
-        if keys.mode == "continuous" or (keys.hours is not None and keys.mode is None):
+        if water.value("total_coliform") > row["high_counts"] or water.value("e_coli") > 0:
+            needed = stated("hours a day", "high counts or E. coli: it burns all day", float(row["hours_max"]), "hour", "storage.lamp")
+        hours = needed
+        if keys.mode == "continuous" or keys.hours is not None:
             given = float(row["hours_max"]) if keys.mode == "continuous" else keys.hours or 0.0
             hours = stated("hours a day", "given", given, "hour", "storage.lamp")
-        elif max(water.value("total_coliform"), water.value("e_coli")) > row["high_counts"]:
-            hours = stated("hours a day", "high counts: it burns all day", float(row["hours_max"]), "hour", "storage.lamp")
         life = work("lamp", "min(life ÷ max(hours, 0.1) ÷ month_days, most)", "month", "uv.lamp",
                     life=(float(duty.rows["uv"]["lamp_hours"]), "h"), hours=(hours.value, "h/day"), most=(float(row["months_most"]), "month"))  # fmt: skip
-        return {"hours_a_day": figure(lamp, hours), "lamp_interval": figure(life)}
+        return {"hours_a_day": figure(lamp, hours), "hours_needed": figure(lamp, needed), "lamp_interval": figure(life)}
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "holds counts down in standing water"
@@ -87,3 +94,12 @@ class InTankUv(Room[InTankUvKeys]):
 
 
 IN_TANK_UV = InTankUv()
+
+
+@rule("lamp-hours", "train", "storage.lamp", on="in_tank_uv")
+def lamp_hours(audit: Audit, stage: StageRun[InTankUvKeys]) -> Iterator[Hit]:
+    """A lamp in the tank that burns less than this tank and this water ask: the least is four hours a day, in two spells."""
+    burns, needed = stage.figures["hours_a_day"].value, stage.figures["hours_needed"].value
+    if burns < needed * 0.98:
+        yield Hit("caution", f"The lamp burns {audit.show(burns, 'hour')} a day; this tank and this water ask {audit.show(needed, 'hour')}.",
+                  "Let it burn longer, at least 4 h a day in two spells, all day where counts are high or E. coli was found; or fit a stronger lamp. It is no barrier.")  # fmt: skip

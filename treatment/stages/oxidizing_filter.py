@@ -126,10 +126,11 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
 
     def size(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> Sizing:
         if is_cartridge(keys):
-            share = duty.rows["oxidizing_cartridge"]["flow_share"]
-            return Sizing(
-                {"medium": "cartridge", "housing": keys.housing or next((h for h in HOUSINGS if rated(h, share).value >= duty.flow), HOUSINGS[-1])}
-            )
+            row = duty.rows["oxidizing_cartridge"]
+            share = row["flow_share"]
+            count = keys.vessels or next((n for n in range(1, row["most_parallel"] + 1) if rated(HOUSINGS[-1], share).value * n >= duty.flow), row["most_parallel"])
+            housing = keys.housing or next((h for h in HOUSINGS if rated(h, share).value * count >= duty.flow), HOUSINGS[-1])
+            return Sizing({"medium": "cartridge", "housing": housing} | ({"vessels": count} if count > 1 else {}))
         medium = keys.medium or "air_charged"
         name = keys.bed if medium == "air_charged" and keys.bed and keys.bed != BEDS[0] else KINDS[medium][1]
         bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest)
@@ -191,10 +192,12 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
     def _cartridge_figures(self, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row, housing = duty.rows["oxidizing_cartridge"], sizing.params["housing"]
         day = work("iron a day", "Fe × daily ÷ 1000", "g", "iron.cartridge_capacity", Fe=(water.iron, "mg/L"), daily=(duty.daily, "L/day"))
-        holds = float(table("vessels")["cartridges"][housing]["iron_g"])
-        life = work("life", "min(capacity ÷ max(day × month_days, 0.000001), most)", "month", "iron.cartridge_capacity",
+        holds, count = float(table("vessels")["cartridges"][housing]["iron_g"]), float(sizing.params.get("vessels", 1))
+        life = work("life", "min(count × capacity ÷ max(day × month_days, 0.000001), most)", "month", "iron.cartridge_capacity", count=(count, ""),
                     capacity=(holds, "g"), day=(day.value, "g"), most=(float(row["months_most"]), "month"))  # fmt: skip
-        return {"service_flow_limit": figure(rated(housing, row["flow_share"], "iron.feed_cartridge")), "replacement_interval": figure(day, life)}
+        each = rated(housing, row["flow_share"], "iron.feed_cartridge")
+        both = work("side by side", "count × each", "L/min", "iron.feed_cartridge", count=(count, ""), each=(each.value, "L/min"))
+        return {"service_flow_limit": figure(each, both) if count > 1 else figure(each), "replacement_interval": figure(day, life)}
 
     def treat(self, keys: OxidizingFilterKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         ferrous, ferric, mn = water.value("ferrous_iron"), water.value("ferric_iron"), water.get("manganese")
@@ -250,7 +253,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
     def loss(self, keys: OxidizingFilterKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         if sizing.bed is None:
             housing, share = sizing.params["housing"], table("stages")["oxidizing_cartridge"]["flow_share"]
-            clean = square_law(flow, rated(housing, share).value, table("vessels")["cartridges"][housing]["psi"] * PSI)
+            clean = square_law(flow / sizing.params.get("vessels", 1), rated(housing, share).value, table("vessels")["cartridges"][housing]["psi"] * PSI)
             return clean, clean + table("stages")["sediment"]["change_kpa"]
         clean = sizing.bed.loss(flow, temperature)
         return clean, clean * table("stages")["oxidizing_filter"]["dirty_factor"]

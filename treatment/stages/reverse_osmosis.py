@@ -11,6 +11,7 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.carbonate import solve_ph
 from ..chemistry.water import ARSENITE, OPEN_TO_AIR, PERMEATE, Water
+from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.events import busiest_week, storage_for
 from ..house.needs import TAP_GOALS, TASTED
@@ -126,7 +127,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
                     for name in ("total_coliform", "e_coli")
                 ]
             ),
-            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"] + row["sulfide_traces"], cited, "sulfide fouls the membrane", mild),
+            FeedLimit("hydrogen_sulfide", None, row["tap_sulfide_max"] if tap else row["sulfide_traces"], cited, "sulfide fouls the membrane", mild),
         ]
 
     def _need(self, keys: ReverseOsmosisKeys, duty: Duty) -> tuple[Line, tuple[float, ...]]:
@@ -163,6 +164,9 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         softened = water.hardness <= row["concentrate_hardness"] * (1 - row["recovery_business"])
         if keys.recovery is None and scale == "whole_house" and duty.facts.building.events and softened:
             recovery = row["recovery_business"]  # light-commercial units return part of the reject
+        if keys.recovery is None:  # above 1000 mg/L the reject doubles to two and a half times
+            more = interpolate(water.value("tds"), [float(at) for at in row["reject_more"]], [float(times) for times in row["reject_more"].values()])
+            recovery = 1 / (1 + (1 / recovery - 1) * more)
         storage = keys.storage or max(storage_for(week, rated * factor / 24, row["usable"]), float(row["storage_l"][scale]))
         return Sizing({"scale": scale, "rated": rated, "recovery": recovery, "storage": storage})
 
@@ -301,6 +305,11 @@ def ro_undersized(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator
 def recovery_high(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
     """More recovery than the scaling salts of the feed allow."""
     recovery, row, water = stage.sizing.params["recovery"], audit.duty.rows["reverse_osmosis"], stage.water_in
+    built = float(row["recovery_most"][stage.sizing.params["scale"]])
+    if recovery > built * 1.005:
+        yield Hit("fault", f"{recovery:.0%} recovery: units of this kind are built for {built:.0%} at the most; what stays in the reject scales and fouls the element.",
+                  f"At most {built:.0%}, less on salty feed; part of the reject may be used again where hardness and salt allow.")  # fmt: skip
+        return
     for name, most in (("hardness", row["concentrate_hardness"]), ("silica", row["concentrate_silica"])):
         held = water.value(name) / max(1 - recovery, 0.01)
         if stage.keys.recovery is not None and held > most * 1.005:

@@ -24,7 +24,7 @@ from ..language.quantity import unit_named
 from ..language.spec import Choice, Flag, Measure, Number, Record, key
 from ..language.tables import table
 from ..train.keys import BedKeys
-from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun
+from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, fixed_body
 
 LB_FT3 = unit_named("lb/ft3", "salt_dose").factor
 GPG = constant("gpg")
@@ -46,13 +46,21 @@ class SoftenerKeys(BedKeys):
     twin: bool | None = key(Flag(), None, "two vessels taking turns")
     resin: int | None = key(Choice((8, 10)), None, "crosslink, %")
     flow_controls: FlowControls | None = key(Record(FlowControls))
+    nominal: float | None = key(Measure("exchange", "48000 gr", high=1e7, above=True), None, "nominal capacity as it is sold, at 15 lb/ft3 of salt", sometimes=True)
+    form: str | None = key(Choice(("separate", "cabinet")), None, "vessel and brine tank apart, or in one cabinet", identity=True, sometimes=True)
+    brining: str | None = key(Choice(("co_current", "counter_current")), None, "which way the brine runs", identity=True, sometimes=True)
     backwash: float | None = key(FLOW, None, "backwash flow control, where it is fixed")
 
 
-def capacity_per_litre(dose: float) -> float:
-    """Exchange capacity [g CaCO3 per L of resin] at a salt dose [g/L]; straight lines between published points, in proportion below the first."""
+def capacity_per_litre(dose: float, counter: bool = False) -> float:
+    """Exchange capacity [g CaCO3 per L of resin] at a salt dose [g/L]; straight lines between published points, in proportion below the first.
+
+    counter: brined against the flow, which takes about a third less salt for the same capacity.
+    """
     row = table("stages")["softener"]
     least: float = row["dose_lb"][0]
+    if counter:
+        dose /= row["counter_current_salt"]
     grains = interpolate(dose / LB_FT3, row["dose_lb"], row["capacity_gr"]) * min(dose / LB_FT3 / least, 1.0)
     return grains / constant("grains_per_g") / FT3
 
@@ -124,7 +132,8 @@ class Softener(Room[SoftenerKeys]):
             FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "grit and silt cut and pack the resin; filter them first"),
             FeedLimit("free_chlorine", None, chlorine, cited, "chlorine breaks down the resin"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the resin; disinfect first"),
-            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the resin"),
+            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the resin: clean it with salt and caustic as its maker says", "caution"),
+            FeedLimit("tannin", None, row["tannin_most"], cited, "so much tannin fouls the resin in months"),
             FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide blackens the resin and passes it: take it out first", "caution"),
         ]
 
@@ -133,15 +142,19 @@ class Softener(Room[SoftenerKeys]):
         row, aim = duty.rows["softener"], self._aim(water, duty)
         bed = self._bed(keys, water, duty, load.value, aim)
         reserve = 0.0 if keys.twin else load.value
-        dose = self._fixed_dose(keys, duty) or _thriftiest(bed.total_volume, load.value, reserve, aim, row)
+        counter = keys.brining == "counter_current"
+        saved = row["counter_current_salt"] if counter else 1.0
+        dose = self._fixed_dose(keys, duty) or saved * _thriftiest(bed.total_volume, load.value, reserve, aim, row)
         params = {
             "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels, "salt_dose": dose, "hardness_setting": keys.hardness_setting or whole_grains(compensated.value),
             "regeneration": keys.regeneration or "metered", "twin": bool(keys.twin), "resin": keys.resin or 8,
-        }  # fmt: skip
-        left_to_us = keys.volume is None and keys.tank is None and keys.regeneration != "timer"
+        } | {name: held for name, held in (("form", keys.form), ("brining", keys.brining)) if held}  # fmt: skip
+        left_to_us = keys.volume is None and keys.tank is None and keys.nominal is None and keys.regeneration != "timer"
         if keys.every_days:
             params["every_days"] = keys.every_days
-        elif left_to_us and (capacity_per_litre(dose) * bed.total_volume - reserve) > load.value * aim[1] * 1.001:
+        elif keys.regeneration != "timer" and (school := self._school(duty)) and keys.volume is None and keys.tank is None:
+            params["every_days"] = min(school, aim[1])
+        elif left_to_us and (capacity_per_litre(dose, counter) * bed.total_volume - reserve) > load.value * aim[1] * 1.001:
             params["every_days"] = aim[1]  # a bed made large by flow: the valve's own day count keeps it from standing
         return Sizing(params, bed)
 
@@ -165,9 +178,15 @@ class Softener(Room[SoftenerKeys]):
     def _aim(self, water: Water, duty: Duty) -> tuple[float, float]:
         """Least and most days between regenerations that a bed of ours is chosen for: by the school, else by salt and iron."""
         row = duty.rows["softener"]
-        school = {"3_day": 3.0, "7_day": 7.0}.get(duty.facts.schools.regeneration)
-        least, most = (school, float(row["interval_max"])) if school else (float(row["interval_low"]), float(row["interval_high"]))
-        return (least, max(least, min(most, float(row["interval_iron"])))) if self._iron_counts(water, row) else (least, most)
+        school = self._school(duty)
+        least, most = (school, school) if school else (float(row["interval_low"]), float(row["interval_high"]))
+        if self._iron_counts(water, row):
+            most = min(most, float(row["interval_iron"]))
+        return min(least, most), most
+
+    def _school(self, duty: Duty) -> float | None:
+        """The days that the job's school fixes; None where they are weighed up."""
+        return {"3_day": 3.0, "7_day": 7.0}.get(duty.facts.schools.regeneration)
 
     def _bed(self, keys: SoftenerKeys, water: Water, duty: Duty, load: float, aim: tuple[float, float]) -> Bed:
         """The bed whose salt of a year and whose resin together weigh least, and which carries the flow; never so large that it idles."""
@@ -176,18 +195,25 @@ class Softener(Room[SoftenerKeys]):
         idle = load * (row["interval_max"] - 0.5) / capacity_per_litre(dose or row["dose_lb"][0] * LB_FT3)
         least = min(by_flow, max(idle, by_flow * 0.5))
         volume = _worthwhile(dose, least, load, 0.0 if keys.twin else load, aim, row)
-        if keys.volume is not None or keys.tank is not None:
-            each = keys.volume
+        given = keys.volume if keys.volume is not None else self._sold(keys, row)
+        if given is not None or keys.tank is not None:
+            each = given
             if each is None and keys.tank is not None:
                 m = medium("softening_resin")
                 each = min(max(volume / (keys.vessels or 1), least_in(m, keys.tank)), most_in(m, keys.tank))
             return choose_bed("softening_resin", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, each, tallest=duty.tallest)
         return choose_bed("softening_resin", duty.flow, volume, duty.wash, water.temperature, None, keys.vessels, tallest=duty.tallest)
 
+    def _sold(self, keys: SoftenerKeys, row: dict[str, Any]) -> float | None:
+        """The resin [L] behind a nominal size: grains are named at the heaviest salt, 30 to 32 000 a cubic foot."""
+        if keys.nominal is None:
+            return None
+        return float(keys.nominal * constant("grains_per_g") / row["nominal_gr_ft3"] * FT3)
+
     def figures(self, keys: SoftenerKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row, bed, dose = duty.rows["softener"], sizing.vessels, sizing.params["salt_dose"]
         compensated, day = self._load(water, duty)
-        per_litre, resin = capacity_per_litre(dose), (bed.total_volume, "L")
+        per_litre, resin = capacity_per_litre(dose, keys.brining == "counter_current"), (bed.total_volume, "L")
         room = work(
             "capacity", "resin × per_litre", "g CaCO3", "softener.capacity", resin=resin, per_litre=(per_litre, f"g/L at {dose:.4g} g salt/L")
         )
@@ -319,7 +345,7 @@ class Softener(Room[SoftenerKeys]):
             duty.weak or any(water.value(name) > 0 for name in (*MICROBES, "tannin", "nitrate"))
         )
         asked = wishes.soft_water or (wishes.soft_water is None and hard) or makes_way or wishes.high_purity
-        return [SoftenerKeys()] if asked else []
+        return [SoftenerKeys(twin=True if duty.round_the_clock else None)] if asked else []
 
     def refuses_after(self, keys: SoftenerKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the carbon, where the job's school or its water says so: not where carbon spares the resin sulfide."""
@@ -353,6 +379,9 @@ class Softener(Room[SoftenerKeys]):
         if other.water_out.hardness > other.water_in.hardness + 5:
             return f"it would not see the hardness that the {other.said} adds"
         return ""
+
+    def body(self, keys: SoftenerKeys, sizing: Sizing) -> tuple[float, float, float]:
+        return fixed_body("cabinet") if keys.form == "cabinet" else super().body(keys, sizing)
 
     def buys(self, keys: SoftenerKeys, sizing: Sizing) -> list[Purchase]:
         return [salt_bought(sizing.figures["salt_per_year"].value)]
@@ -451,7 +480,7 @@ def interval_iron(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
 def salt_starved(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """A salt dose below the first point of the published curve: capacity falls with it, and hardness leaks."""
     row, dose = audit.duty.rows["softener"], stage.sizing.params["salt_dose"]
-    first = row["dose_lb"][0] * LB_FT3
+    first = row["dose_lb"][0] * LB_FT3 * (row["counter_current_salt"] if stage.keys.brining == "counter_current" else 1.0)
     if dose < first * 0.995:
         yield Hit("caution", f"{audit.show(dose, 'g/L')} of salt is below the {audit.show(first, 'g/L')} at which the published curve of capacity begins: it falls with the dose, "
                   f"and about {audit.show(stage.figures['leakage'].value, 'mg/L CaCO3')} of hardness leaks through.",

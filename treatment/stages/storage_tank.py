@@ -172,3 +172,8 @@ def first_flush_missing(audit: Audit) -> Iterator[Hit]:
     if audit.facts.source.kind == "rain" and any(stage.room.stores for stage in stages) and not any(stage.kind == "first_flush" for stage in stages):
         yield Hit("caution", "Nothing diverts the first water of each rain: what lay on the roof goes to the tank.",
                   "Fit a first-flush diverter behind a leaf screen, before the tank.")  # fmt: skip
+        return
+    flush = next((stage for stage in stages if stage.kind == "first_flush"), None)
+    if flush is not None and any(stage.room.stores for stage in audit.run.earlier(flush)):
+        yield Hit("caution", "The first-flush diverter stands behind the tank: what lay on the roof is in the tank already.",
+                  "Put it before the tank, behind a leaf screen.", stage=flush.id)  # fmt: skip

@@ -87,7 +87,8 @@ class Uv(Room[UvKeys]):
         return [
             FeedLimit("iron", None, row["iron_max"], cited, "iron stains the sleeve and takes the light"),
             FeedLimit("manganese", None, row["manganese_max"], cited, "manganese stains the sleeve and takes the light"),
-            FeedLimit("hardness", None, row["hardness_max"], cited, "scale grows on the warm sleeve"),
+            FeedLimit("hardness", None, row["hardness_max"], cited, "scale grows on the warm sleeve: clean it every 3 months", "caution"),
+            FeedLimit("hardness", None, row["hardness_most"], cited, "scale grows on the warm sleeve faster than it is cleaned"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "particles shade microbes"),
             FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "particles shade microbes"),
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin takes the light"),

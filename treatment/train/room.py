@@ -535,7 +535,8 @@ class StageRun(Generic[K]):
     def room_mm(self) -> float:
         """Width it takes on the wall [mm]: its vessels side by side, its brine tank, and a hand's room between."""
         count = self.sizing.bed.vessels if self.sizing.bed else 1
-        brine = float(table("vessels")["brine_tank_mm"]["width"]) if self.room.uses_salt else 0.0
+        apart = self.room.uses_salt and self.sizing.params.get("form") != "cabinet"
+        brine = float(table("vessels")["brine_tank_mm"]["width"]) if apart else 0.0
         between = table("wall")["between_vessels"]
         return float(count * self.body[0] + (count - 1) * between + brine + 2 * between)
 
