@@ -14,7 +14,6 @@ from ..evidence.symptoms import causes
 from ..house.needs import soften_above
 from ..language.analytes import analytes
 from ..language.tables import table
-from ..stages.softener import GPG
 from ..train.room import StageRun
 
 
@@ -98,7 +97,7 @@ def sample_stale(audit: Audit) -> Iterator[Hit]:
 @rule("sample-treated", "test", "evidence.treated")
 def sample_treated(audit: Audit) -> Iterator[Hit]:
     """A treated or softened sample stands in for raw water."""
-    if audit.evidence.treated_only:
+    if audit.evidence.treated_only and not (audit.facts.source.kind == "town" and all(sample.point == "tap" for sample in audit.facts.samples)):
         yield Hit("caution", "Every sample was taken at a tap or after a unit; none is raw.", "Take a raw sample before all treatment.")
         return
     m, state = audit.evidence.measured, audit.evidence.states
@@ -201,7 +200,7 @@ def tds_inconsistent(audit: Audit) -> Iterator[Hit]:
 def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
     """Hardness that is not what calcium and magnesium make, or is less than its iron counts for."""
     m, states = audit.evidence.measured, audit.evidence.stated
-    iron_counts = table("stages")["softener"]["iron_grains"]["x4"] * GPG
+    iron_counts = DOUBTS["hardness_per_iron"]
     if m("hardness") and m("calcium") and m("magnesium"):
         made = CA_TO_HARDNESS * states["calcium"].design + MG_TO_HARDNESS * states["magnesium"].design
         stated = states["hardness"].design

@@ -64,9 +64,19 @@ def unmet(audit: Audit) -> Iterator[Hit]:
             message = (
                 f"The train itself takes {row.said} to {audit.show(made, row.shown_unit)}; {audit.show(limit.high, row.shown_unit)} is the mark."
             )
-        yield Hit(
-            "caution", message, _UNMAKE.get(limit.analyte, "Less contact or dose, or accept it knowingly."), (limit.analyte,), source=limit.source
-        )
+        yield Hit("caution", message, _UNMAKE.get(limit.analyte) or _unmade(audit, limit.analyte), (limit.analyte,), source=limit.source)
+
+
+def _unmade(audit: Audit, analyte: str) -> str:
+    """What to do about something the train itself makes, by the stage that makes most of it."""
+    made = [(stage.water_out.value(analyte) - stage.water_in.value(analyte), stage) for stage in audit.run.stages if not stage.at_tap]
+    most, stage = max(made, key=lambda pair: abs(pair[0]), default=(0.0, None))
+    if stage is None or not most:
+        return "Another treatment in its place, or accept it knowingly."
+    if "ph" in stage.room.answers:
+        dosed = "less dose" if stage.room.uses_chemical else "less contact, or a blending bypass"
+        return f"Give the {stage.said} {dosed}, or accept it knowingly."
+    return f"It comes from the {stage.said}: another treatment in its place, a membrane at the drinking tap, or accept it knowingly."
 
 
 _UNMAKE = {
@@ -128,12 +138,19 @@ def microbes_untreated(audit: Audit) -> Iterator[Hit]:
     """Microbes were found and reach a tap: that of the house, or of a branch taken off before the barrier."""
     taps = audit.run.at_every_tap
     left = [analytes()[name].name for name in MICROBES if any(water.value(name) > 0 for water in taps) and name not in audit.evidence.carried]
-    if left and audit.facts.wishes.safe_to_drink is not False:
+    if left and audit.facts.wishes.safe_to_drink is not False and not _lamp_too_small(audit):
         yield Hit(
             "danger",
             f"{', '.join(left)} in the raw water, and {_nothing_holds(audit)}.",
             "Add disinfection at the end of the train, before any branch; boil drinking water meanwhile.",
         )
+
+
+def _lamp_too_small(audit: Audit) -> bool:
+    """Whether a lamp stands in the house's line that gives too little light: its own finding says so, once."""
+    lamps = [stage for stage in audit.run.stages if stage.room.way == "uv" and not stage.at_tap]
+    house = any(audit.run.finished.value(name) > 0 for name in MICROBES)
+    return house and any(stage.figures["delivered_dose"].value < stage.sizing.params["required_dose"] * 0.995 for stage in lamps)
 
 
 def _nothing_holds(audit: Audit) -> str:
@@ -148,7 +165,7 @@ def source_risk(audit: Audit) -> Iterator[Hit]:
     kind, carries = audit.facts.source.kind or "", table("assumed")["source"]["carries"]
     if kind not in carries or audit.facts.wishes.safe_to_drink is False:
         return
-    if any(water.value(name) > 0 for water in audit.run.at_every_tap for name in audit.evidence.carried):
+    if any(water.value(name) > 0 for water in audit.run.at_every_tap for name in audit.evidence.carried) and not _lamp_too_small(audit):
         said = carries[kind][0].upper() + carries[kind][1:]
         yield Hit("danger", f"{said} carries microbes by its kind, and {_nothing_holds(audit)}; one clear sample says nothing of next month.",
                   "Add disinfection at the end of the train, and test in wet and in dry seasons; boil drinking water meanwhile.")  # fmt: skip

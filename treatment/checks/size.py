@@ -18,6 +18,9 @@ from ..train.room import StageRun
 def unneeded(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A stage without which this water and these wishes would be served as well."""
     room = stage.room
+    open_ = {need.goal for need in audit.needs if not need.met_by(audit.run.finished, audit.run.tap)}
+    if open_ & set(room.answers):
+        return  # what it is there for is not met yet: that is said, not that it has no purpose
     if room.serves or room.guards or room.purposeful(stage, audit.run, audit.duty, audit.microbes_present) or without(audit, stage):
         return
     yield Hit("caution", f"{stage.name} has no purpose for this water and these wishes: every need and feed limit is met without it.",
@@ -53,7 +56,7 @@ def service_flow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         yield Hit(
             "caution",
             f"{audit.show(flow, 'L/min')} at design flow is above the steady {audit.show(steady, 'L/min')} of the {stage.said}: at "
-            f"such peaks {stage.room.peak_effect}.",
+            f"such peaks {stage.room.at_peak(stage)}.",
             "Accept it for short peaks, or fit a larger unit or two in parallel.",
             (stage.kind,),
         )

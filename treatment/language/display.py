@@ -38,13 +38,16 @@ def digits(value: float, unit: str, system: str) -> str:
     if shown and unit not in ("pH", "degC"):
         leading = floor(log10(abs(shown))) if abs(shown) > 1e-12 else 0
         decimals = min(max(decimals, 1 - leading), 3 if abs(shown) >= 0.001 else 6) if leading < 0 else decimals
+    small = unit in table("display")["plain"]["tenths"] and 0 < abs(shown) < 10
+    if small:
+        decimals = max(decimals, 1)
     if abs(shown) >= 100:
         decimals = 0
     text = f"{shown:.{decimals}f}"
     whole, _, fraction = text.partition(".")
     if len(whole.lstrip("-")) > 4:
         whole = f"{int(whole):,}".replace(",", "\u202f")
-    if decimals > _row(unit, system)[3] or unit in table("display")["plain"]["units"]:
+    if small or decimals > _row(unit, system)[3] or unit in table("display")["plain"]["units"]:
         fraction = fraction.rstrip("0")
     text = f"{whole}.{fraction}" if fraction else whole
     return text.replace("-", "−")

@@ -20,7 +20,7 @@ from ..stages import ROOMS
 from ..train.room import Stage, name_stages
 from ..train.runner import Runner
 from .reasons import why_not
-from .search import Block, Path, Search
+from .search import Block, Path, Search, weighs
 
 __all__ = ["Block", "Plan", "Planner"]
 
@@ -61,7 +61,7 @@ class Planner:
 
     def plan(self) -> Plan:
         """The cheapest train that works; where none does, the one that leaves least undone."""
-        best, train = self._best()
+        best, train = self._eased(*self._best())
         named = tuple(name_stages(train))
         complete = works(best)
         return Plan(named, complete, lambda: why_not(named, complete, self.search, self.duty, self.evidence, self.needs))
@@ -90,6 +90,28 @@ class Planner:
                 for score, stages in self._judged(self.search.finished(path)):
                     if score < best:
                         best, train = score, stages
+        return best, train
+
+    def _eased(self, best: Score, train: tuple[AnyStage, ...]) -> tuple[Score, tuple[AnyStage, ...]]:
+        """The best train with what eases its strained stages put before them, where that leaves it no worse and costs less than the strain."""
+        runner, raw = self.search.runner, self.search.raw
+        for _ in range(2):
+            run = runner.run(name_stages(train), raw, raw)
+            strained = [(s.index, s.room.strain(s.keys, s.sizing, s.water_in, s.duty)) for s in run.stages]
+            easier: list[tuple[Score, tuple[AnyStage, ...]]] = []
+            for at, strain in strained:
+                for aid in train[at].room.aids(train[at].keys) if strain else ():
+                    if aid in train:
+                        continue
+                    other = (*train[:at], aid, *train[at:])
+                    eased = runner.run(name_stages(other), raw, raw)
+                    left = sum(s.room.strain(s.keys, s.sizing, s.water_in, s.duty) for s in eased.stages) - sum(weight for _, weight in strained)
+                    faults = sum(finding.against_the_train for finding in self.judge(name_stages(other)))
+                    score = (*best[:3], faults, best[-1] + weighs(aid) + left)
+                    easier.append((score, other))
+            if not easier or min(easier, key=lambda scored: scored[0])[0] >= best:
+                break
+            best, train = min(easier, key=lambda scored: scored[0])
         return best, train
 
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:

@@ -65,7 +65,7 @@ class Block:
 
 
 @cache
-def _weighs(stage: AnyStage) -> float:
+def weighs(stage: AnyStage) -> float:
     """What a stage adds to the price of a train by itself."""
     return stage.room.cost(stage.keys) + (0.0 if stage.room.serves else float(table("planning")["price"]["stage"]))
 
@@ -312,7 +312,7 @@ class Search:
         if found is None:
             stage, wishes = float(self.row["stage"]), self.duty.facts.wishes
             found = self._answers[goal] = {
-                room.kind: room.cheapest + (0.0 if room.serves else stage) + sum(_weighs(each) for each in room.partners)
+                room.kind: room.cheapest + (0.0 if room.serves else stage) + sum(weighs(each) for each in room.partners)
                 + (self._rungs(room.way or next((each.room.way for each in room.partners if each.room.way), "")) if goal in _ALIVE else 0.0)
                 for room in self.rooms
                 if goal in room.puts_right and not (wishes.no_power and room.way == "uv")
@@ -387,7 +387,7 @@ class Search:
     def _least(self, path: Path, block: Block) -> float:
         """The least a block adds to the price of a path: with what it cannot do without, unless that may stand there already."""
         partners = [each for stage in block.own for each in stage.room.partners] if len(block.own) == 1 else []
-        return sum(_weighs(stage) for stage in (*block.own, *(each for each in partners if each not in path.stages[-1:])))
+        return sum(weighs(stage) for stage in (*block.own, *(each for each in partners if each not in path.stages[-1:])))
 
     def _extend(self, path: Path, block: Block, node: Node | None = None) -> Path | None:
         """The path with a block appended; None where the water stays as it is. node: where it was looked behind."""
@@ -412,7 +412,7 @@ class Search:
             place = stage.room.place
             if place is not None:
                 price += self.row["turned"] * sum(each.room.place is not None and each.room.place > place for each in stages)
-            stages, price = (*stages, stage), price + _weighs(stage)
+            stages, price = (*stages, stage), price + weighs(stage)
         kinds, vetoed = path.kinds | {stage.kind for stage in added}, path.vetoed + asked.vetoed + step.vetoed
         return Path(stages, step.water, step.tap, path.duty, kinds, price, vetoed, path.start)
 
@@ -477,8 +477,10 @@ class Search:
         return Step(here, tap, middle, weight, vetoed)
 
     def _too_small(self, room: Room[Any], keys: Any, sizing: Sizing, water: Water, path: Path, ahead: tuple[AnyStage, ...]) -> bool:
-        """Whether no vessels of it carry the flow, or what the source gives does not lift its bed."""
+        """Whether no vessels of it carry the flow or stand in the room, or what the source gives does not lift its bed."""
         duty = path.duty
+        if duty.tallest is not None and sizing.vessels.height > duty.tallest + 1e-6:
+            return True  # nothing could be filled in, nor its valve lifted off
         if duty.flow > room.peak(keys, sizing) * 1.001:
             return True
         lifted = any(stage.room.pumps for stage in (*path.stages, *ahead))

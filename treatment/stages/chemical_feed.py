@@ -376,6 +376,9 @@ def residual_left(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[H
             f"{audit.show(left, 'mg/L')} of free chlorine reaches the taps{effect}",
             "Feed less, or take it out with carbon after the contact.",
         )
+    elif stage.sizing.params["chemical"] == "chlorine" and left > row["residual_told"]:
+        yield Hit("advice", f"{audit.show(left, 'mg/L')} of free chlorine goes to every tap and keeps the pipe clean; some taste it.",
+                  "Leave it in the pipe and put carbon at the drinking tap, or take it out for the house with carbon and disinfect nothing behind it.")  # fmt: skip
     peroxide = audit.run.finished.value(PEROXIDE)
     if stage.sizing.params["chemical"] == "peroxide" and peroxide > row["peroxide_left"]:
         yield Hit(

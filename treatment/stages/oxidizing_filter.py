@@ -291,6 +291,11 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         """Where the job's school puts iron first, it never follows the neutralizer."""
         return duty.facts.schools.neutralizer_order == "iron_first" and any(other.kind == "neutralizer" for other in others)
 
+    def at_peak(self, stage: StageRun[OxidizingFilterKeys]) -> str:
+        water, traces = stage.water_in, stage.duty.rows["oxidizing_filter"]["traces"]
+        arrive = [words for name, words in (("iron", "iron"), ("manganese", "manganese"), ("hydrogen_sulfide", "sulfide")) if water.value(name) > traces[name]]
+        return f"{' and '.join(arrive)} leak{'s' if len(arrive) == 1 else ''} through" if arrive else "it treats less"
+
     def powered(self, keys: OxidizingFilterKeys) -> bool:
         return not is_cartridge(keys)
 

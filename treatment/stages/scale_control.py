@@ -88,6 +88,9 @@ class ScaleControl(Room[ScaleControlKeys]):
             return []
         return [ScaleControlKeys(method="citrate" if school == "citrate" else "crystallisation")]
 
+    def upright(self, keys: ScaleControlKeys) -> bool:
+        return keys.method != "citrate"
+
     def schools(self, keys: ScaleControlKeys, water: Water, system: str) -> list[str]:
         return ["A softener where soft water is wished (ours); others prefer scale control: no salt, no drain, and hardness stays."]
 

@@ -257,6 +257,10 @@ class Sediment(Room[SedimentKeys]):
         life = self._life(keys, sizing.params["housing"], self._dirt(keys, water, duty), duty).value
         return float(weighs["fault"] if life < row["life_plugged"] else weighs["strain"] if life < row["life_accepted"] * 0.995 else 0.0)
 
+    def aids(self, keys: SedimentKeys) -> tuple[Stage[Any], ...]:
+        """A coarser cartridge, or a flushed screen."""
+        return (COARSE, SCREEN) if micron_of(keys) < 25 else (SCREEN,) if form_of(keys) != "spin_down" else ()
+
     def at_head(self, duty: Duty) -> list[SedimentKeys]:
         """Where the job's school asks for a filter always, and where grit was seen: a flushed screen first."""
         school, grit = duty.facts.schools.prefilter, [SCREEN.keys] if "grit" in duty.facts.observations else []
@@ -324,6 +328,13 @@ CLAY: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=1e-6))
 SCREEN: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(form="spin_down"))
 
 
+def _spared(keys: SedimentKeys) -> str:
+    """What spares a cartridge, in words that follow from it."""
+    coarser = "a flushed screen of 100 µm" if micron_of(keys) >= 25 or form_of(keys) == "dual_gradient" else "a 25 µm cartridge or a flushed screen"
+    larger = "" if keys.housing == HOUSINGS[-1] else ", a larger housing"
+    return f"Put {coarser} before it{larger}, or a backwashing bed in its place."
+
+
 @rule("micron-too-fine", "train", "sediment.purpose", on="sediment")
 def micron_too_fine(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
     """A cartridge that is full of dirt before people accept to change it: put a coarser one before it, or a bed."""
@@ -334,7 +345,7 @@ def micron_too_fine(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit
             "fault" if plugged else "caution",
             f"At {stage.sizing.params['micron']:g} µm the cartridge is full after {audit.show(life.value * constant('month_days'), 'day')}; "
             f"{row['life_accepted']:g} months are what people accept.",
-            "Put a coarser stage before it (25 µm, or a flushed screen), a larger housing, or a backwashing bed.",
+            _spared(stage.keys),
         )
 
 

@@ -235,11 +235,16 @@ class Uv(Room[UvKeys]):
 UV = Uv()
 
 
+def enough_at_design(stage: StageRun[UvKeys]) -> bool:
+    """Whether a lamp holds its dose at the design flow, so that only more than that is too much for it."""
+    return stage.figures["flow_at_dose"].value >= stage.duty.flow * 0.995 and not stage.keys.restrictor
+
+
 @rule("uv-dose", "train", "uv.dose", on="uv")
 def uv_dose(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """The lamp gives less than the dose this water needs, at the greatest flow that can pass."""
     given, required = stage.figures["delivered_dose"].value, stage.sizing.params["required_dose"]
-    if given < required * 0.995:
+    if given < required * 0.995 and not enough_at_design(stage):
         at, risky = stage.figures["flow_at_dose"].value, audit.microbes_present
         yield Hit(
             "danger" if risky else "fault",
@@ -291,8 +296,8 @@ def uvt_unmeasured(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
 def uv_flow_unrestricted(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """The plumbing can pass more than the lamp treats, though the design flow is treated."""
     at, most = stage.figures["flow_at_dose"].value, stage.duty.passable
-    if not stage.keys.restrictor and at < most * 0.995:
-        yield Hit("fault", f"The plumbing can pass {audit.show(most, 'L/min')}; the lamp holds its dose only to {audit.show(at, 'L/min')}.",
+    if at < most * 0.995 and enough_at_design(stage):
+        yield Hit("danger" if audit.microbes_present else "fault", f"The plumbing can pass {audit.show(most, 'L/min')}; the lamp holds its dose only to {audit.show(at, 'L/min')}.",
                   "Fit a flow restrictor before the lamp, or a larger lamp.")  # fmt: skip
 
 

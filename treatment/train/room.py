@@ -306,6 +306,10 @@ class Room(Generic[K]):
         """What it weighs in the search that it works on this water, but people would not live with it; 0 where they would."""
         return 0.0
 
+    def aids(self, keys: K) -> tuple[Stage[Any], ...]:
+        """Stages that ease it where it is strained, put directly before it."""
+        return ()
+
     def at_head(self, duty: Duty) -> list[K]:
         """Keys with which it stands at the head of every train of this job; empty where it need not."""
         return []
@@ -339,6 +343,10 @@ class Room(Generic[K]):
         """Why it is there, where trying without it does not tell; microbes: whether some were found."""
         return ""
 
+    def at_peak(self, stage: StageRun[K]) -> str:
+        """What a short peak above its steady flow does, in words that follow from what arrives."""
+        return self.peak_effect
+
     def purposeful(self, stage: StageRun[K], run: TrainRun, duty: Duty, microbes: bool) -> bool:
         """Whether it has a purpose that taking it out does not show."""
         return False
@@ -361,6 +369,10 @@ class Room(Generic[K]):
     def pulled(self, sizing: Sizing) -> float:
         """How much room above it something pulled straight out wants [mm]."""
         return 0.0
+
+    def upright(self, keys: K) -> bool:
+        """Whether it holds loose medium without being a bed of ours, so that it has to stand upright."""
+        return False
 
     def lifted(self, keys: K, sizing: Sizing) -> float:
         """How much room above it something lifted out in service wants [mm], where that is asked of a place; 0 where it is not."""

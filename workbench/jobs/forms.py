@@ -34,7 +34,8 @@ OBSERVATION_WORDS = {
     "slime": "Slime in the toilet tank", "black_stains": "Black stains", "rotten_egg_cold": "Rotten egg, cold and hot", "rotten_egg_hot_only": "Rotten egg, hot only",
     "blue_green_stains": "Blue-green stains", "metallic_taste": "Metallic taste", "white_crust": "White crust, soap scum", "bleach_smell": "Bleach smell or taste",
     "cloudy_clears_upward": "Cloudy, clears from below", "cloudy_after_rain": "Cloudy after rain", "illness": "Stomach illness", "grit": "Sand or grit",
-    "pressure_fading": "Pressure fading over weeks", "salty_taste": "Salty taste",
+    "pressure_fading": "Pressure fading over weeks", "salty_taste": "Salty taste", "musty_taste": "Musty taste or smell",
+    "earthy_taste": "Earthy taste or smell", "fishy_smell": "Fishy or tidal smell", "medicinal_taste": "Medicinal taste",
 }  # fmt: skip
 
 
