@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import datetime as dt
+from collections.abc import Iterable, Iterator
 from itertools import groupby
 from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import CA_TO_HARDNESS, MG_TO_HARDNESS
-from ..evidence.samples import RAW_POINTS
+from ..chemistry.water import ARSENITE, CA_TO_HARDNESS, MG_TO_HARDNESS
+from ..evidence.gather import charges, sum_of_ions
+from ..evidence.samples import RAW_POINTS, sample_values
 from ..evidence.symptoms import causes
 from ..house.needs import soften_above
+from ..job.facts import SampleFacts
 from ..language.analytes import analytes
 from ..language.tables import table
 from ..train.room import StageRun
@@ -26,6 +29,13 @@ def microbes_untested(audit: Audit) -> Iterator[Hit]:
             "No test for total coliform or E. coli: nobody knows whether this water is safe.",
             "Test before design is settled, and after any flood or repair.",
         )
+        return
+    methods = {s.method for s in audit.facts.samples for name in ("total_coliform", "e_coli") if name in s.readings}
+    absent = not audit.microbes_found
+    if audit.facts.source.kind != "town" and methods and methods <= {"strip", "field"}:
+        said = "absent" if absent else "present"
+        yield Hit("caution", f"Microbes were tested by a home vial only ({said}): a hint, no proof.",
+                  "Have a certified laboratory test total coliform and E. coli before the design is settled.")  # fmt: skip
 
 
 @rule("test-missing/<analyte>", "test", "safety.evidence")
@@ -65,6 +75,23 @@ def iron_form_unknown(audit: Audit) -> Iterator[Hit]:
                   "Stand a glass for 30 minutes: clear water that turns orange holds dissolved iron; orange at once is rust.")  # fmt: skip
 
 
+@rule("arsenic-form-unknown", "test water", "evidence.arsenic_form")
+def arsenic_form_unknown(audit: Audit) -> Iterator[Hit]:
+    """Arsenic over its limit, and nobody knows in which form: trivalent, it passes membranes and media until it is oxidised."""
+    limit = audit.limit("arsenic")
+    arsenic = audit.run.raw.value("arsenic")
+    if limit is None or arsenic <= limit or audit.evidence.measured("free_chlorine") and audit.run.raw.value("free_chlorine") > 0:
+        return
+    reduced = audit.run.raw.value(ARSENITE) > 0
+    if not reduced and audit.evidence.measured("dissolved_oxygen"):
+        return
+    why = "beside ferrous iron, sulfide or without oxygen it is mostly trivalent" if reduced else "dissolved oxygen was not measured"
+    still = audit.run.finished.value(ARSENITE) > 0
+    says = "; nothing in this train oxidises it, so that neither membrane nor medium is credited" if reduced and still else ""
+    yield Hit("caution", f"Arsenic {audit.show(arsenic, 'mg/L trace')}: its form is not known, {why}{says}.",
+              "Ask the laboratory for arsenic III and V, measure dissolved oxygen on site; oxidise it first with chlorine or permanganate (air does not), and refer.")  # fmt: skip
+
+
 DOUBTS = table("assumed")["doubts"]
 MEASURED_FOR_BALANCE = ("hardness", "alkalinity", "sodium", "chloride", "sulfate")
 
@@ -85,6 +112,12 @@ def sample_stale(audit: Audit) -> Iterator[Hit]:
                 f"The microbe test is {(today - max(microbes)).days // 30} months old.",
                 "Repeat the microbe test: it holds for half a year at most.",
             )
+        aged = _aged(audit, dated)
+        if age <= DOUBTS["stale_days"] and aged:
+            names = ", ".join(analytes()[name].said for name in aged)
+            oldest = max((today - day).days for day in aged.values()) // 30
+            yield Hit("caution", f"The design stands on readings up to {oldest} months old beside newer ones: {names}.",
+                      "Repeat these with the next test; water moves as a whole.")  # fmt: skip
     event = audit.facts.source.last_event
     if event in ("flood", "repair") and any(audit.evidence.measured(name) for name in ("total_coliform", "e_coli")) and not audit.microbes_found:
         yield Hit(
@@ -92,6 +125,18 @@ def sample_stale(audit: Audit) -> Iterator[Hit]:
             f"There was a {event} at the source; a clear microbe test from before says nothing of now.",
             "Test for coliform and E. coli again.",
         )
+
+
+def _aged(audit: Audit, dated: list[SampleFacts]) -> dict[str, dt.date]:
+    """Analytes the design stands on whose newest reading is older than a full test may be, with its day."""
+    newest: dict[str, dt.date] = {}
+    for sample in dated:
+        for name in sample.readings:
+            if sample.taken_on and name in audit.evidence.stated and not analytes()[name].is_microbe:
+                newest[name] = max(newest.get(name, sample.taken_on), sample.taken_on)
+    today = audit.facts.as_of
+    used = {need.goal for need in audit.needs} | {limit.limit.reads for broken in audit.broken for limit in broken} | {"hardness", "iron", "ph", "alkalinity"}
+    return {name: day for name, day in newest.items() if today and name in used and (today - day).days > DOUBTS["stale_days"]}
 
 
 @rule("sample-treated", "test", "evidence.treated")
@@ -158,18 +203,33 @@ def strip_only(audit: Audit) -> Iterator[Hit]:
             )
 
 
+def _whole(audit: Audit, asked: Iterable[str]) -> Iterator[tuple[str, dict[str, float]]]:
+    """Each sample that tells all of some analytes, its values [canonical units], and its name where there are several.
+
+    Seasons are several waters: each is judged by itself. Without a sample that tells all, what all samples tell together.
+    """
+    found = [sample_values(sample) for sample in audit.facts.samples if sample.point in (*RAW_POINTS, "tap")]
+    whole = [(i, values) for i, values in enumerate(found) if set(asked) <= set(values)]
+    for i, values in whole:
+        day = audit.facts.samples[i].taken_on
+        yield (f"Sample {i + 1}{f' of {day}' if day else ''}: " if len(found) > 1 else ""), values
+    if not whole and len(found) > 1 and all(audit.evidence.measured(name) for name in asked):
+        yield "All samples together: ", {name: state.design for name, state in audit.evidence.stated.items()}
+
+
 @rule("ion-balance", "test", "evidence.balance")
 def ion_balance(audit: Audit) -> Iterator[Hit]:
     """Cations and anions that do not balance: something was misread or not tested."""
-    cations, anions = audit.evidence.ions
-    if all(audit.evidence.measured(name) for name in MEASURED_FOR_BALANCE) and cations + anions > 0:
-        off = abs(cations - anions) / (cations + anions)
+    for name, values in _whole(audit, MEASURED_FOR_BALANCE):
+        cations, anions = (sum(part for _, part in parts) for parts in charges(values))
+        off = abs(cations - anions) / max(cations + anions, 1e-9)
         if off > DOUBTS["balance"]:
             yield Hit(
                 "caution",
-                f"Cations {cations:.2f} and anions {anions:.2f} meq/L differ by {off:.0%}; {DOUBTS['balance'] * 100:.0f} % is the mark.",
+                f"{name}Cations {cations:.2f} and anions {anions:.2f} meq/L differ by {off:.0%}; {DOUBTS['balance'] * 100:.0f} % is the mark.",
                 "Look for a misread unit or an ion that was not tested; repeat the test.",
             )
+            return
 
 
 @rule("tds-inconsistent", "test", "evidence.solids")
@@ -187,13 +247,15 @@ def tds_inconsistent(audit: Audit) -> Iterator[Hit]:
                 "caution", f"Dissolved solids are {ratio:.2f} of conductivity; {least} to {most} is usual.", "Check both readings and their units."
             )
     if all(m(name) for name in MEASURED_FOR_BALANCE):
-        total = audit.evidence.sum_of_ions
-        if abs(tds - total) > DOUBTS["solids"] * max(tds, total):
-            yield Hit(
-                "caution",
-                f"Dissolved solids {audit.show(tds, 'mg/L')}, but the ions add up to {audit.show(total, 'mg/L')}.",
-                "Look for a misread unit or a missing ion.",
-            )
+        for name, values in _whole(audit, ("tds", *MEASURED_FOR_BALANCE)):
+            own, total = values["tds"], sum_of_ions(values)
+            if abs(own - total) > DOUBTS["solids"] * max(own, total):
+                yield Hit(
+                    "caution",
+                    f"{name}Dissolved solids {audit.show(own, 'mg/L')}, but the ions add up to {audit.show(total, 'mg/L')}.",
+                    "Look for a misread unit or a missing ion.",
+                )
+                return
 
 
 @rule("hardness-inconsistent", "test", "evidence.hardness")
@@ -201,17 +263,19 @@ def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
     """Hardness that is not what calcium and magnesium make, or is less than its iron counts for."""
     m, states = audit.evidence.measured, audit.evidence.stated
     iron_counts = DOUBTS["hardness_per_iron"]
-    if m("hardness") and m("calcium") and m("magnesium"):
-        made = CA_TO_HARDNESS * states["calcium"].design + MG_TO_HARDNESS * states["magnesium"].design
-        stated = states["hardness"].design
+    for name, values in _whole(audit, ("hardness", "calcium", "magnesium")):
+        made = CA_TO_HARDNESS * values["calcium"] + MG_TO_HARDNESS * values["magnesium"]
+        stated = values["hardness"]
         if abs(made - stated) > DOUBTS["hardness"] * max(made, stated, 1e-9) and abs(made - stated) > DOUBTS["hardness_mg_l"]:
             yield Hit(
                 "caution",
-                f"Calcium and magnesium make {audit.show(made, 'mg/L CaCO3')}, hardness reads {audit.show(stated, 'mg/L CaCO3')}.",
+                f"{name}Calcium and magnesium make {audit.show(made, 'mg/L CaCO3')}, hardness reads {audit.show(stated, 'mg/L CaCO3')}.",
                 "One of them is misread, often “as CaCO₃” against “as Ca”.",
             )
-    elif (
-        m("hardness")
+            return
+    if (
+        not (m("calcium") and m("magnesium"))
+        and m("hardness")
         and m("iron")
         and 0 < states["hardness"].design < iron_counts * states["iron"].design
         and states["iron"].design > DOUBTS["iron_of_little"]

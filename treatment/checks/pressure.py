@@ -52,8 +52,7 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
         stage.room.reduces for stage in audit.run.stages
     ):
         yield Hit("caution", f"{audit.show(supply.pressure_high, 'kPa')} by day on a town main, and the night was not read: mains rise when nobody draws.",
-                  f"Read a gauge overnight; above {audit.show(row['house_max_kpa'], 'kPa')} fit a pressure-reducing valve first in line, set to "
-                  f"{audit.show(row['valve_set_kpa'][0], 'kPa')} to {audit.show(row['valve_set_kpa'][1], 'kPa')}.")  # fmt: skip
+                  f"Read a gauge overnight; above {audit.show(row['house_max_kpa'], 'kPa')} fit a pressure-reducing valve first in line, set to {_set(audit)}.")  # fmt: skip
     when = " at night" if supply.night_pressure and supply.night_pressure >= most else ""
     broken = next((stage.index for stage in audit.run.stages if stage.room.stores), None)
     if broken is not None and not [stage for stage in audit.run.stages[:broken] if stage.sizing.bed or "housing" in stage.sizing.params]:
@@ -88,13 +87,19 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
         )
 
 
+def _set(audit: Audit) -> str:
+    """What a reducing valve is set to, in words."""
+    low, high = (audit.show(float(kpa), "kPa") for kpa in audit.duty.rows["house"]["valve_set_kpa"])
+    return f"{low} to {high}"
+
+
 def _set_too_high(audit: Audit, valve: StageRun[Any], most: float) -> Iterator[Hit]:
     """A reducing valve that lets through more than what follows it bears. most: the greatest pressure that comes [kPa]."""
     row, set_to = audit.duty.rows["house"], float(valve.sizing.params["set"])
     held = min(set_to, most)
     if held <= row["house_max_kpa"] * 1.005 < set_to:
         yield Hit("caution", f"The {valve.said} is set to {audit.show(set_to, 'kPa')}: it holds nothing back at the {audit.show(most, 'kPa')} that were read, and too little once more comes.",
-                  f"Set it to {audit.show(row['valve_set_kpa'][0], 'kPa')} to {audit.show(row['valve_set_kpa'][1], 'kPa')}.", stage=valve.id)  # fmt: skip
+                  f"Set it to {_set(audit)}.", stage=valve.id)  # fmt: skip
     elif held > row["vessel_max_kpa"]:
         yield Hit("fault", f"The {valve.said} is set to {audit.show(held, 'kPa')}; vessels and housings bear {audit.show(row['vessel_max_kpa'], 'kPa')}.",
                   f"Set it to {audit.show(row['house_max_kpa'], 'kPa')} or less.", stage=valve.id)  # fmt: skip

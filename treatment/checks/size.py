@@ -124,10 +124,6 @@ def filter_blind(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         what = f"{audit.show(rust, 'mg/L')} of rust" if rust > rows["softener"]["ferric_max"] else f"{audit.show(dirt, 'mg/L')} of solids"
         yield Hit("fault", f"{what} arrive at the {stage.said}, which nothing washes: it blinds.",
                   "Filter before it, or take a bed that is backwashed.")  # fmt: skip
-    elif stage.kind == "neutralizer" and stage.water_in.value("ferrous_iron") > rows["softener"]["ferric_max"]:
-        iron = audit.show(stage.water_in.value("ferrous_iron"), "mg/L")
-        yield Hit("caution", f"{iron} of dissolved iron arrive at the {stage.said}: it rusts on the stone as the pH rises, and nothing washes it.",
-                  "Take the iron out first, or take a bed that is backwashed.")  # fmt: skip
 
 
 @rule("regeneration-clash", "train", "safety.schedule")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from math import log10
 from typing import Any
@@ -75,10 +76,7 @@ class Evidence:
     @property
     def ion_parts(self) -> tuple[list[tuple[str, float]], list[tuple[str, float]]]:
         """Each cation and each anion of the design water with its charge [meq/L]."""
-        value = self.adverse.value
-        cations = [(name, charge * value(name) / mass) for name, charge, mass in CATIONS]
-        anions = [("alkalinity", value("alkalinity") / EQ * 1000)] + [(name, charge * value(name) / mass) for name, charge, mass in ANIONS]
-        return cations, anions
+        return charges(self.adverse.known())
 
     @property
     def ions(self) -> tuple[float, float]:
@@ -86,10 +84,17 @@ class Evidence:
         cations, anions = self.ion_parts
         return sum(value for _, value in cations), sum(value for _, value in anions)
 
-    @property
-    def sum_of_ions(self) -> float:
-        """Dissolved solids by adding up what was measured, bicarbonate as dried [mg/L]."""
-        return sum(self.states[name].design * weight for name, weight in ION_WEIGHTS.items() if name in self.states)
+
+def charges(values: Mapping[str, float]) -> tuple[list[tuple[str, float]], list[tuple[str, float]]]:
+    """Each cation and each anion of a water with its charge [meq/L]; values: canonical units, by analyte."""
+    cations = [(name, charge * values.get(name, 0.0) / mass) for name, charge, mass in CATIONS]
+    anions = [("alkalinity", values.get("alkalinity", 0.0) / EQ * 1000)] + [(name, charge * values.get(name, 0.0) / mass) for name, charge, mass in ANIONS]
+    return cations, anions
+
+
+def sum_of_ions(values: Mapping[str, float]) -> float:
+    """Dissolved solids by adding up what was measured, bicarbonate as dried [mg/L]; values: canonical units, by analyte."""
+    return sum(values[name] * weight for name, weight in ION_WEIGHTS.items() if name in values)
 
 
 def gather(facts: Facts) -> Evidence:

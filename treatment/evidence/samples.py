@@ -6,6 +6,7 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import Any
 
+from ..chemistry.water import CA_TO_HARDNESS, MG_TO_HARDNESS
 from ..job.facts import Basis, Facts, SampleFacts
 from ..language.analytes import Analyte, analytes, shown_in
 from ..language.display import show
@@ -15,6 +16,7 @@ from ..language.tables import table
 RAW_POINTS = ("raw", "pressure_tank")
 #: metals that pipe and fittings give to the water on its way to the tap
 PLUMBING = shown_in("plumbing")
+HARDNESS_OF = {"calcium": CA_TO_HARDNESS, "magnesium": MG_TO_HARDNESS}
 Found = tuple[int, SampleFacts, Reading]
 
 
@@ -90,7 +92,7 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
                 Assumption(
                     f"$.design_water.{name}",
                     f"{state.design:g} {analyte.unit}",
-                    f"the reading is above the test's range: more than {state.low:g} {analyte.unit}, nobody knows how much; a test of a wider range decides",
+                    f"the reading is above the test's range: more than {state.low:g} {analyte.unit}, perhaps far more: a test of a wider range decides",
                 )
             )
         if basis.by != "worst":
@@ -99,6 +101,17 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
             notes.append(Assumption(f"$.design_basis.{name}", f"{analyte.name} {show(state.design, analyte.shown_unit, facts.job.units)}", why))
         states[name] = state
     return states
+
+
+def sample_values(sample: SampleFacts) -> dict[str, float]:
+    """What one sample tells, each analyte at its adverse end [canonical unit]; iron told only in total is taken as dissolved."""
+    found = {name: reading.low if analytes()[name].adverse == "low" else top_of(reading) for name, reading in sample.readings.items()}
+    if "iron" in found and "ferrous_iron" not in found:
+        found["ferrous_iron"] = max(found["iron"] - found.get("ferric_iron", 0.0), 0.0)
+    if "hardness" in found and "calcium" not in found:
+        share = table("stages")["water"]["calcium_share"]
+        found["calcium"], found["magnesium"] = found["hardness"] * share / HARDNESS_OF["calcium"], found["hardness"] * (1 - share) / HARDNESS_OF["magnesium"]
+    return found
 
 
 def at_taps(facts: Facts) -> dict[str, AnalyteState]:

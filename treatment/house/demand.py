@@ -57,13 +57,13 @@ def behind_a_pump(before: Demand) -> Demand:
     return Demand(before.daily_use, peak, given, design, figure(work("greatest flow", "gives", "L/min", "demand.stored", gives=(given, "L/min"))))
 
 
-def feeding(before: Demand, permeate: float, recovery: float, flow: float) -> Demand:
+def feeding(before: Demand, permeate: float, recovery: float, flow: float, wash: float = 0.0) -> Demand:
     """What stands before a membrane for a house: it treats the feed, permeate and reject, at the flow of the feed.
 
-    permeate: of a day [L/day]; recovery [-]; flow: of the feed [L/min].
+    permeate: of a day [L/day]; recovery [-]; flow: of the feed [L/min]; wash: what a bed behind it takes to be washed [L/min].
     """
     daily = work("feed of a day", "permeate ÷ recovery", "L/day", "membrane.feed_days", permeate=(permeate, "L/day"), recovery=(recovery, ""))
-    feed = figure(work("feed flow", "feed", "L/min", "membrane.feed_days", feed=(flow, "L/min")))
+    feed = figure(work("feed flow", "max(feed, wash)", "L/min", "membrane.feed_days", feed=(flow, "L/min"), wash=(wash, "L/min")))
     return Demand(figure(daily), feed, before.supply_flow, feed, feed)
 
 

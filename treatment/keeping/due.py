@@ -81,7 +81,7 @@ def _after_microbes(task: Task, log: Log, use: Use) -> Interval | None:
     if task.id != "site/microbes":
         return None
     row = _TABLE["after_microbes"]
-    seen = sorted((on, value.value > 0) for key in MICROBES for on, value in log.points.get(key, []))
+    seen = sorted((on, value.low > 0) for key in MICROBES for on, value in log.points.get(key, []))
     positive = max((on for on, found in seen if found), default=log.started_on if use.microbes_found else None)
     if positive is None:
         return None

@@ -15,7 +15,7 @@ from ..train.room import StageRun
 WHO = ("owner", "service")
 BASES = ("consumption", "hours", "calendar", "condition")
 #: sections of the table that hold no tasks, and those that are no treatment
-OTHER = ("learned", "moves", "called", "spread", "limits", "gather", "marks", "tells")
+OTHER = ("learned", "after_microbes", "moves", "called", "spread", "limits", "gather", "marks", "tells")
 COMMON = ("site", "bed", "brine", *OTHER)
 DAY, HOUR = "day", "hour"
 #: words of the table -> the figure that they are worked out from

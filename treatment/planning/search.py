@@ -442,10 +442,8 @@ class Search:
             if vetoed or index == len(added) - 1:
                 break
             passed = self.runner.through(room, keys, arrives, duty)
-            if strained := room.strain(keys, passed.sizing, arrives, duty):
+            if room.strain(keys, passed.sizing, arrives, duty):
                 blocked.update(room.answers)
-                if strained >= self.row["fault"]:
-                    break
             here = here if room.at_tap(keys) else passed.water
         if breaks:  # particles are caught once nothing else is in the way
             blocked -= _STRAINED_OUT

@@ -64,6 +64,9 @@ def tasks(keys: CarbonKeys, water: Water, duty: Duty) -> dict[str, float]:
         limit = strictest(standard, name, day)
         if limit and water.value(name) > row["organics_noticed"] * limit.high:
             found["organics"] = rows["organics"]
+    limit = strictest(standard, "odour", day)
+    if limit and water.value("odour") > limit.high:
+        found["odour"] = rows["odour"]
     limit = strictest(standard, "pfas", day)
     if limit and water.value("pfas") > row["organics_noticed"] * limit.high:
         found["pfas"] = rows["pfas"]
@@ -244,7 +247,9 @@ class Carbon(Room[CarbonKeys]):
         return duty.carbon_first(raw) and any(other.kind == "softener" for other in others)
 
     def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
-        """Chlorine or a smell is a purpose."""
+        """Chlorine or a smell is a purpose; so is peroxide that was fed."""
+        if stage.water_in.value(PEROXIDE) > duty.rows["chemical_feed"]["peroxide_left"]:
+            return True
         tasted = max(stage.water_in.value(name) for name in CHLORINE) > TASTED
         return tasted or bool({"bleach_smell", "rotten_egg_cold"} & set(duty.facts.observations))
 

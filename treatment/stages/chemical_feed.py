@@ -197,7 +197,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
             acid = rusted * ACID_OF_IRON
         if water.get("hydrogen_sulfide") is not None:
             changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") * (1 - share)
-            if chemical == "chlorine":
+            if water.value("hydrogen_sulfide") > 0:
                 changes[SULFUR_MADE] = water.value(SULFUR_MADE) + water.value("hydrogen_sulfide") * share * SULFUR
         left = max(dose - need, 0.0)
         if left > 0 and water.value(ARSENITE) > 0 and chemical == "chlorine":

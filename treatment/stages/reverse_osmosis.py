@@ -151,6 +151,9 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         params = self.size(keys, raw, duty).params
         return self._need(keys, duty)[0].value, params["recovery"], params["rated"] / params["recovery"] / 1440
 
+    def draws(self, keys: ReverseOsmosisKeys) -> bool:
+        return not self.at_tap(keys)
+
     def _warm(self, water: Water, duty: Duty) -> Line:
         coldest = duty.facts.supply.coldest if duty.facts.supply.coldest is not None else water.temperature
         return output_at(coldest, duty.facts.schools.ro_temperature)

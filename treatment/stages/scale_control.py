@@ -92,7 +92,10 @@ class ScaleControl(Room[ScaleControlKeys]):
         return keys.method != "citrate"
 
     def schools(self, keys: ScaleControlKeys, water: Water, system: str) -> list[str]:
-        return ["A softener where soft water is wished (ours); others prefer scale control: no salt, no drain, and hardness stays."]
+        return [
+            "A softener where soft water is wished (ours); others prefer scale control: no salt, no drain, and hardness stays.",
+            "Water heater: scale wants 60 °C or less, keeping legionella down wants 60 °C or more in the store; local rules decide.",
+        ]
 
     def forks(self, keys: ScaleControlKeys, others: frozenset[str]) -> list[Fork]:
         return [Fork("A softener instead of scale control", 1, schools=(("hardness", "exchange"),))]

@@ -246,6 +246,9 @@ class Sediment(Room[SedimentKeys]):
         rusty = water.value("ferric_iron") > table("stages")["sediment_forms"]["rust_wanted"]
         return self.puts_right if rusty else self.puts_right - {"iron", "ferric_iron"}
 
+    def passes_washes(self, keys: SedimentKeys) -> bool:
+        return form_of(keys) != "backwashing"
+
     def powered(self, keys: SedimentKeys) -> bool:
         return form_of(keys) == "backwashing"
 

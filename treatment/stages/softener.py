@@ -364,6 +364,7 @@ class Softener(Room[SoftenerKeys]):
                 f"×{school[1:]} gives {show(compensated_hardness(water, school, None).value, 'mg/L CaCO3', system)}" for school in ("x3", "x4", "x5")
             )
             said.insert(0, f"Iron counted in grains per mg/L: {each}; ×4 is ours.")
+        said.append("Water heater: scale wants 60 °C or less, keeping legionella down wants 60 °C or more in the store; local rules decide.")
         return said
 
     def forks(self, keys: SoftenerKeys, others: frozenset[str]) -> list[Fork]:

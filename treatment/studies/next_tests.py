@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from ..design import Design
-from ..evidence.samples import PLUMBING, first_drawn
+from ..evidence.samples import PLUMBING, AnalyteState, first_drawn
 from ..job.facts import Facts, SampleFacts
+from ..job.limits import limits_of
 from ..job_file import Job
 from ..language.analytes import analytes
 from ..language.display import show
@@ -17,6 +18,7 @@ from ..stages import ROOMS
 
 MATTERS = 1.2  # a fifth more medium is worth a test; less is not
 SOON = 96  # hours: a bottle that has to be hurried is said
+DEMANDED = 12.0
 STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS, EXPLAINS = 10.0, 3.0, 30.0, 15.0, 8.0
 
 
@@ -37,16 +39,47 @@ class NextTest:
 def next_tests(design: Design) -> list[NextTest]:
     """Tests that would change the design, the most telling for its price first."""
     found = []
-    seen = _pointed_at(design)
+    seen, demanded = _pointed_at(design), _demanded(design)
     for name, ends in (seen_ends(seen) | _uncertain(design)).items():
-        mild, adverse = (Design(Job(_with(design.facts, name, end), None)) for end in ends)
+        mild, adverse = (_at(design, name, end) for end in ends)
         decides, worth = _differences(mild, adverse, name)
+        if name in demanded:
+            decides, worth = decides or [demanded.pop(name)], worth + DEMANDED
         if name in seen:
             decides, worth = [*decides, f"what is behind it: {seen[name][0].lower()}{seen[name][1:]}"], worth + EXPLAINS
         if decides:
             price = price_class(name)
             found.append(NextTest(name, tuple(decides), worth / price, price, ends))
+    told = {test.analyte for test in found}
+    for name, says in demanded.items():
+        if name not in told:
+            price = price_class(name)
+            found.append(NextTest(name, (says,), DEMANDED / price, price, (0.0, 0.0)))
     return sorted(found, key=lambda test: (-test.worth, test.analyte))
+
+
+def _at(design: Design, name: str, value: float) -> Design:
+    """The design, had the test of one analyte given this value; the design itself where it stands on that already."""
+    state = design.evidence.stated.get(name)
+    if state is not None and state.design == value == state.low == state.high and design.job.train is None:
+        return design
+    return Design(Job(_with(design.facts, name, value), None))
+
+
+def _demanded(design: Design) -> dict[str, str]:
+    """What the findings of the proposal ask to be tested: analyte -> what it decides, in words."""
+    rows, found = table("tests")["demanded"], dict[str, str]()
+    for finding in design.proposal.findings:
+        base, _, part = finding.rule.partition("/")
+        row = rows.get(finding.rule) or rows.get(base)
+        for name in row["tests"] if row else ():
+            analyte = part if name == "*" else name
+            if analyte in analytes():
+                found.setdefault(analyte, row["decides"])
+    for name, state in design.evidence.stated.items():
+        if state.high is None and not analytes()[name].is_microbe:
+            found.setdefault(name, "how far it is beyond the range of the first test")
+    return found
 
 
 def price_class(analyte: str) -> int:
@@ -85,6 +118,8 @@ def _uncertain(design: Design) -> dict[str, tuple[float, float]]:
     evidence, facts = design.evidence, design.facts
     ends: dict[str, tuple[float, float]] = {}
     for name, state in evidence.stated.items():
+        if not _decides(design, name, state):
+            continue
         if state.high is not None and state.high > state.low and not analytes()[name].is_microbe and name not in ("ferrous_iron", "ferric_iron"):
             ends[name] = (state.low, state.high) if analytes()[name].adverse == "high" else (state.high, state.low)
     private = facts.source.kind != "town"
@@ -99,6 +134,15 @@ def _uncertain(design: Design) -> dict[str, tuple[float, float]]:
         if assumed or (row.get("always") and private) or row.get("with") in kinds or (row.get("metal") and not drawn and _eats_metal(design)):
             ends[name] = (float(row["ends"][0]), float(row["ends"][1]))
     return ends
+
+
+def _decides(design: Design, name: str, state: AnalyteState) -> bool:
+    """Whether it matters where in its interval a reading lies: not where both ends are far within every limit of health, taste and treatment."""
+    if name not in table("tests")["beneath"] or state.high is None:
+        return True
+    marks = [limit.high for limit in limits_of(design.facts) if limit.analyte == name]
+    marks += [float(table("tests")["beneath"][name])] if table("tests")["beneath"][name] else []
+    return not marks or state.high > min(marks)
 
 
 def _with(facts: Facts, name: str, value: float) -> Facts:

@@ -81,6 +81,11 @@ def tank(**more: bool) -> dict[str, Any]:
     return job(readings=HARD_ONLY, train=[{"kind": "storage_tank"} | more, PUMP, SEDIMENT, UV])
 
 
+def tank_lamp(**more: Any) -> dict[str, Any]:
+    """A lamp hung in the tank of a well."""
+    return job(readings=HARD_ONLY, train=[{"kind": "storage_tank"}, {"kind": "in_tank_uv"} | more, PUMP, SEDIMENT, UV])
+
+
 def tap(**more: Any) -> dict[str, Any]:
     """A membrane at the drinking tap on water of 10 grains."""
     readings = HARD_ONLY | {"hardness": "10 gpg", "nitrate": "18 mg/L as N"}
@@ -168,7 +173,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "bed-shallow": (soft(volume="0.75 ft3"), soft()),
     "freeboard-short": (soft(volume="2.25 ft3"), soft()),
     "uv-dose": (job(train=[*SOUND[:4], UV | {"rated_flow": "6 gpm"}]), job(train=SOUND)),
-    "uv-flow-unrestricted": (job(train=[*SOUND[:4], UV | {"rated_flow": "6 gpm"}]), job(train=[*SOUND[:4], UV | {"rated_flow": "12 gpm", "restrictor": "8 gpm"}])),
+    "uv-flow-unrestricted": (job(train=[*SOUND[:4], UV | {"rated_flow": "10 gpm"}]), job(train=[*SOUND[:4], UV | {"rated_flow": "12 gpm", "restrictor": "8 gpm"}])),
     "calcite-too-acid": (job(readings={"ph": "5.2"}, train=SOUND), job(train=SOUND)),
     "calcite-idle": (job(readings=HARD_ONLY, train=[NEUTRALIZER, SOFTENER]), job(train=SOUND)),
     "regeneration-clash": (job(train=[NEUTRALIZER | {"hour": "02:00"}, IRON, SOFTENER | {"hour": "02:00"}]),
@@ -261,11 +266,22 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "unneeded/carbon": (job(readings=HARD_ONLY, train=[CARBON, SOFTENER]), town(CARBON, SOFTENER, free_chlorine="1 mg/L")),
     "feed-limit/softener/hydrogen_sulfide": (job(readings=HARD_ONLY | {"hydrogen_sulfide": "0.6 mg/L"}, train=[SOFTENER]), soft()),
     "outdoor-taps-softened": (soft(install={"branch": "outdoor"}), soft(install={"branch": "main"})),
+    "tap-only/nitrate": (tap(), job(readings=HARD_ONLY, train=[SOFTENER])),
+    "element-prefilter": (job(readings=HARD_ONLY | {"turbidity": "2 NTU"}, train=[BARRIER]), job(readings=HARD_ONLY | {"turbidity": "2 NTU"}, train=[SEDIMENT, BARRIER])),
+    "viruses-pass": (job(readings=HARD_ONLY | {"e_coli": "present"}, train=[SEDIMENT, BARRIER]), job(readings=HARD_ONLY | {"e_coli": "present"}, train=[SEDIMENT, BARRIER, UV])),
+    "clearance/barrier_filter": (job(readings=HARD_ONLY, train=[BARRIER | {"install": {"clearance_above": "4 in"}}]),
+    job(readings=HARD_ONLY, train=[BARRIER | {"install": {"clearance_above": "30 in"}}])),
+    "orientation/scale_control": (job(readings=HARD_ONLY, train=[{"kind": "scale_control", "install": {"orientation": "horizontal"}}]),
+    job(readings=HARD_ONLY, train=[{"kind": "scale_control", "install": {"orientation": "vertical"}}])),
+    "crust-made/neutralizer": (job({"observations": ["white_crust"]}, train=[NEUTRALIZER]), job({"observations": ["white_crust"]}, train=[NEUTRALIZER, SOFTENER])),
+    "what-it-adds": (job(train=[NEUTRALIZER]), job(readings=HARD_ONLY, train=[NEUTRALIZER])),
+    "lamp-hours": (tank_lamp(hours=1), tank_lamp(hours=24)),
+    "arsenic-form-unknown": (job(readings={"arsenic": "24 ug/L"}, train=SOUND), job(readings=HARD_ONLY | {"arsenic": "24 ug/L", "dissolved_oxygen": "6 mg/L"}, train=[])),
 }  # fmt: skip
 
 
 #: rules that only ever give advice
-ADVICE = ("uv-warm", "bore-shrunk", "no-sample-tap")
+ADVICE = ("uv-warm", "bore-shrunk", "no-sample-tap", "what-it-adds", "viruses-pass")
 
 
 class ReducingValves(TestCase):

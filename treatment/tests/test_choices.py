@@ -38,7 +38,7 @@ class Schools(TestCase):
         """Each school ends the train its own way."""
         water = HARD_ONLY | {"hardness": "60 mg/L as CaCO3", "total_coliform": "present", "turbidity": "0.3 NTU"}
         self.assertEqual(kinds(job(readings=water)), ["sediment", "uv"])
-        self.assertEqual(kinds(job({"schools": {"disinfection": "barrier"}}, readings=water)), ["barrier_filter"])
+        self.assertEqual(kinds(job({"schools": {"disinfection": "barrier"}}, readings=water)), ["sediment", "barrier_filter"])
         chlorine = kinds(job({"schools": {"disinfection": "chlorine"}}, readings=water))
         self.assertEqual(chlorine[:2], ["chemical_feed", "retention_tank"])
 

@@ -49,9 +49,10 @@ class DesignWater(TestCase):
         self.assertEqual(found.favourable.iron, 0.0)
 
     def test_an_open_end_is_said(self) -> None:
-        """>20 NTU is at least 20; the assumption says that it may be more."""
+        """>20 NTU is more than 20: the design stands on half as much again, 30, and the assumption says that it may be more."""
         found = evidence(job(readings={"turbidity": ">20 NTU"}))
-        self.assertEqual(found.adverse.value("turbidity"), 20.0)
+        self.assertEqual(found.states["turbidity"].low, 20.0)
+        self.assertEqual(found.adverse.value("turbidity"), 30.0)
         self.assertIsNone(found.states["turbidity"].high)
         self.assertTrue(any("perhaps more" in note.why for note in found.assumptions))
 

@@ -171,10 +171,10 @@ class AlongTheTrain(TestCase):
 class WhereNothingMeetsEveryNeed(TestCase):
     """The train that comes nearest is judged like any other: what can be mended in it is."""
 
-    HOPELESS = {"tannin": "6 mg/L", "trihalomethanes": "140 ug/L"}
+    HOPELESS = {"tannin": "6 mg/L", "zinc": "9 mg/L"}
 
     def test_it_gets_its_pump(self) -> None:
-        """Trihalomethanes are referred, so no plan is complete; at 22 psi it still gets the pump that its valves want."""
+        """Nothing here takes zinc out, so no plan is complete; at 22 psi it still gets the pump that its valves want."""
         weak = {"supply": {"pressure_low": "22 psi", "pressure_high": "40 psi"}}
         design = worked(job(weak, readings=self.HOPELESS))
         self.assertFalse(design.plan.complete)

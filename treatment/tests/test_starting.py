@@ -424,7 +424,7 @@ class Amounts(TestCase):
         )
         self.assertRegex(" ".join(found.by_id["softener/program"].do("us")), r"Hardness to set: [\d.]+ gpg.*Hour of the night: 0\d:00")
         self.assertIn("Pre-charge: 38 psi", found.by_id["tank/precharge"].do("us"))
-        self.assertRegex(" ".join(found.by_id["softener/brine_fill"].do("metric")), r"First water: \d+ L")
+        self.assertRegex(" ".join(found.by_id["softener/brine_fill"].do("metric")), r"First water: \d+(\.\d)? L")
 
 
 class Tables(TestCase):

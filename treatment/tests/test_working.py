@@ -36,7 +36,7 @@ SHOWN: dict[str, list[tuple[list[dict[str, Any]], dict[str, str | None], dict[st
     "anion_exchange": [([{"kind": "anion_exchange", "target": target}], {"nitrate": "20 mg/L as N", "tannin": "3 mg/L"}, {}) for target in ("nitrate", "tannin")],
     "storage": [([{"kind": "storage_tank"}], {}, RAIN)],
     "first_flush": [([{"kind": "first_flush"}], {}, RAIN)],
-    "reverse_osmosis": [([{"kind": "reverse_osmosis", "scale": "point_of_use"}], {"nitrate": "20 mg/L as N", "arsenic": "30 ug/L", "fluoride": "5 mg/L", "tds": "900 mg/L"}, {}),
+    "reverse_osmosis": [([{"kind": "reverse_osmosis", "scale": "point_of_use"}], {"nitrate": "20 mg/L as N", "arsenic": "30 ug/L", "iron": "<0.05 mg/L", "ferrous_iron": None, "fluoride": "5 mg/L", "tds": "900 mg/L"}, {}),
                         ([{"kind": "reverse_osmosis", "scale": "whole_house"}], {"tds": "900 mg/L"}, {})],
     "house": [([{"kind": "softener"}], {}, {"supply": {"pressure_low": "30 psi"}})],
 }  # fmt: skip

@@ -254,6 +254,14 @@ class Room(Generic[K]):
         """Where it draws other than the house does: permeate of a day [L/day], recovery [-], flow of its feed [L/min]."""
         return None
 
+    def draws(self, keys: K) -> bool:
+        """Whether it draws other than the house does: a membrane with its own storage."""
+        return False
+
+    def passes_washes(self, keys: K) -> bool:
+        """Whether the wash of a bed behind it runs through it at a flow that it has to carry: a cartridge."""
+        return False
+
     def runners_up(self, keys: K, sizing: Sizing, duty: Duty, temperature: float) -> list[RunnerUp]:
         """The vessels next to the one taken, and why each was not; empty where it has none, or where the job fixed it."""
         bed = sizing.bed

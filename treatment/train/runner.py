@@ -48,11 +48,35 @@ class Runner:
                 here = self._duty((), lambda: behind_a_pump(self.duty.demand))
             found.append(here)
         for index, stage in enumerate(train):
-            fed = stage.room.fed(stage.keys, raw, found[index])
+            if not stage.room.draws(stage.keys):
+                continue
+            fed = stage.room.fed(stage.keys, self._arrives(train, raw, found, index), found[index])
             if fed is not None:
                 before = self._duty(fed, lambda fed=fed: feeding(self.duty.demand, *fed))  # type: ignore[misc]
                 found[:index] = [each if other.at_tap else before for each, other in zip(found[:index], train[:index], strict=True)]
+                self._pass_washes(train, raw, found, index, fed)
         return found
+
+    def _arrives(self, train: Sequence[Stage[Any]], raw: Water, duties: Sequence[Duty], index: int) -> Water:
+        """The water that reaches a stage of a train whose stages serve these duties."""
+        here = raw
+        for stage, duty in zip(train[:index], duties, strict=False):
+            if not stage.at_tap:
+                here = self.through(stage.room, stage.keys, here, duty).water
+        return here
+
+    def _pass_washes(self, train: Sequence[Stage[Any]], raw: Water, found: list[Duty], index: int, fed: tuple[float, float, float]) -> None:
+        """What stands before a bed that is washed passes its wash, though the membrane behind them draws far less."""
+        here, washes = raw, list[float]()
+        for stage, duty in zip(train[:index], found, strict=False):
+            sizing = self.through(stage.room, stage.keys, here, duty).sizing
+            washed = sizing.bed is not None and stage.room.washes(stage.keys)
+            washes.append(sizing.vessels.backwash_flow(here.temperature) if washed else 0.0)
+            here = here if stage.at_tap else self.through(stage.room, stage.keys, here, duty).water
+        for at, stage in enumerate(train[:index]):
+            most = max(washes[at + 1 :], default=0.0)
+            if most > fed[2] * 1.001 and stage.room.passes_washes(stage.keys) and not stage.at_tap:
+                found[at] = self._duty((*fed, most), lambda most=most: feeding(self.duty.demand, *fed, most))  # type: ignore[misc]
 
     def _duty(self, key: tuple[float, ...], make: Callable[[], Demand]) -> Duty:
         if key not in self._duties:
