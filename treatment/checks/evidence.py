@@ -80,7 +80,7 @@ def arsenic_form_unknown(audit: Audit) -> Iterator[Hit]:
     """Arsenic over its limit, and nobody knows in which form: trivalent, it passes membranes and media until it is oxidised."""
     limit = audit.limit("arsenic")
     arsenic = audit.run.raw.value("arsenic")
-    if limit is None or arsenic <= limit or audit.evidence.measured("free_chlorine") and audit.run.raw.value("free_chlorine") > 0:
+    if limit is None or arsenic <= limit or (audit.evidence.measured("free_chlorine") and audit.run.raw.value("free_chlorine") > 0):
         return
     reduced = audit.run.raw.value(ARSENITE) > 0
     if not reduced and audit.evidence.measured("dissolved_oxygen"):
@@ -135,7 +135,11 @@ def _aged(audit: Audit, dated: list[SampleFacts]) -> dict[str, dt.date]:
             if sample.taken_on and name in audit.evidence.stated and not analytes()[name].is_microbe:
                 newest[name] = max(newest.get(name, sample.taken_on), sample.taken_on)
     today = audit.facts.as_of
-    used = {need.goal for need in audit.needs} | {limit.limit.reads for broken in audit.broken for limit in broken} | {"hardness", "iron", "ph", "alkalinity"}
+    used = (
+        {need.goal for need in audit.needs}
+        | {limit.limit.reads for broken in audit.broken for limit in broken}
+        | {"hardness", "iron", "ph", "alkalinity"}
+    )
     return {name: day for name, day in newest.items() if today and name in used and (today - day).days > DOUBTS["stale_days"]}
 
 

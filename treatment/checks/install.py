@@ -260,7 +260,12 @@ def orientation(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     lies = stage.keys.install.orientation if stage.keys.install else None
     if lies in ("horizontal", "upside_down") and (stage.sizing.bed is not None or stage.room.upright(stage.keys)):
         how = "lies down" if lies == "horizontal" else "stands on its head"
-        yield Hit("fault", f"The {stage.said} {how}: its medium falls to one side, and water passes it by.", "Stand it upright, on its foot or its bracket.", (stage.kind,))
+        yield Hit(
+            "fault",
+            f"The {stage.said} {how}: its medium falls to one side, and water passes it by.",
+            "Stand it upright, on its foot or its bracket.",
+            (stage.kind,),
+        )
 
 
 @rule("headroom", "place", "install.room", on="*")
@@ -290,8 +295,11 @@ def does_not_fit(audit: Audit) -> Iterator[Hit]:
                 yield Hit(
                     "fault",
                     f"The {stage.said} stands {audit.show(height + foot, 'mm')} high; the ceiling is at {audit.show(site.ceiling * 1000, 'mm')}.",
-                    "Choose shorter vessels, or another room." if stage.sizing.bed else
-                    "Lie it down, with room to pull it sideways." if stage.room.pulled(stage.sizing) > 0 else "Mount it lower, take smaller units, or another room.",
+                    "Choose shorter vessels, or another room."
+                    if stage.sizing.bed
+                    else "Lie it down, with room to pull it sideways."
+                    if stage.room.pulled(stage.sizing) > 0
+                    else "Mount it lower, take smaller units, or another room.",
                     stage=stage.id,
                 )
     if site.wall_width is not None and bodies:

@@ -114,7 +114,11 @@ def tap_only(audit: Audit) -> Iterator[Hit]:
             continue
         row = analytes()[need.goal]
         first = "For infants' formula, drinking, cooking and teeth take only the treated tap; tell everybody in the house, and label the others."
-        pipe = " Flush other taps until they run cold; have lead and brass parts replaced, and lead service lines found." if need.goal in PLUMBING else ""
+        pipe = (
+            " Flush other taps until they run cold; have lead and brass parts replaced, and lead service lines found."
+            if need.goal in PLUMBING
+            else ""
+        )
         yield Hit("caution", f"{row.name} is treated at the drinking tap only: every other tap still gives {audit.show(everywhere, row.shown_unit)}, "
                   f"above {audit.show(need.high or 0.0, row.shown_unit)}.", first + pipe, (need.goal,), source=need.source)  # fmt: skip
 
@@ -202,7 +206,8 @@ def gas_hazard(audit: Audit) -> Iterator[Hit]:
             yield Hit("danger", f"{row.name} {audit.show(value, row.shown_unit)}: the gas leaves the water and gathers in closed rooms.",
                       "Ventilate, keep flames away, and have a licensed contractor design vented aeration.")  # fmt: skip
         elif name != "hydrogen_sulfide" and value >= level * audit.duty.rows["gas"]["told_from"]:
-            yield Hit("caution", f"{row.name} {audit.show(value, row.shown_unit)} was measured: below {audit.show(level, row.shown_unit)}, yet it leaves the water and gathers in closed rooms.",
+            said, mark = audit.show(value, row.shown_unit), audit.show(level, row.shown_unit)
+            yield Hit("caution", f"{row.name} {said} was measured: below {mark}, yet it leaves the water and gathers in closed rooms.",
                       "Ventilate pump house and rooms, keep flames away, measure again, and have a licensed contractor look.")  # fmt: skip
 
 

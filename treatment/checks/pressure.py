@@ -48,8 +48,11 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
     row, supply = audit.duty.rows["house"], audit.duty.supply
     most = max(supply.pressure_high, supply.night_pressure or 0.0)
     asked = row["night_asked_kpa"]
-    if audit.facts.source.kind == "town" and supply.night_pressure is None and asked <= supply.pressure_high <= row["house_max_kpa"] and not any(
-        stage.room.reduces for stage in audit.run.stages
+    if (
+        audit.facts.source.kind == "town"
+        and supply.night_pressure is None
+        and asked <= supply.pressure_high <= row["house_max_kpa"]
+        and not any(stage.room.reduces for stage in audit.run.stages)
     ):
         yield Hit("caution", f"{audit.show(supply.pressure_high, 'kPa')} by day on a town main, and the night was not read: mains rise when nobody draws.",
                   f"Read a gauge overnight; above {audit.show(row['house_max_kpa'], 'kPa')} fit a pressure-reducing valve first in line, set to {_set(audit)}.")  # fmt: skip
@@ -98,7 +101,8 @@ def _set_too_high(audit: Audit, valve: StageRun[Any], most: float) -> Iterator[H
     row, set_to = audit.duty.rows["house"], float(valve.sizing.params["set"])
     held = min(set_to, most)
     if held <= row["house_max_kpa"] * 1.005 < set_to:
-        yield Hit("caution", f"The {valve.said} is set to {audit.show(set_to, 'kPa')}: it holds nothing back at the {audit.show(most, 'kPa')} that were read, and too little once more comes.",
+        at, read = audit.show(set_to, "kPa"), audit.show(most, "kPa")
+        yield Hit("caution", f"The {valve.said} is set to {at}: it holds nothing back at the {read} that were read, and too little once more comes.",
                   f"Set it to {_set(audit)}.", stage=valve.id)  # fmt: skip
     elif held > row["vessel_max_kpa"]:
         yield Hit("fault", f"The {valve.said} is set to {audit.show(held, 'kPa')}; vessels and housings bear {audit.show(row['vessel_max_kpa'], 'kPa')}.",

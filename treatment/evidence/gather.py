@@ -88,7 +88,9 @@ class Evidence:
 def charges(values: Mapping[str, float]) -> tuple[list[tuple[str, float]], list[tuple[str, float]]]:
     """Each cation and each anion of a water with its charge [meq/L]; values: canonical units, by analyte."""
     cations = [(name, charge * values.get(name, 0.0) / mass) for name, charge, mass in CATIONS]
-    anions = [("alkalinity", values.get("alkalinity", 0.0) / EQ * 1000)] + [(name, charge * values.get(name, 0.0) / mass) for name, charge, mass in ANIONS]
+    anions = [("alkalinity", values.get("alkalinity", 0.0) / EQ * 1000)] + [
+        (name, charge * values.get(name, 0.0) / mass) for name, charge, mass in ANIONS
+    ]
     return cations, anions
 
 

@@ -110,7 +110,10 @@ def sample_values(sample: SampleFacts) -> dict[str, float]:
         found["ferrous_iron"] = max(found["iron"] - found.get("ferric_iron", 0.0), 0.0)
     if "hardness" in found and "calcium" not in found:
         share = table("stages")["water"]["calcium_share"]
-        found["calcium"], found["magnesium"] = found["hardness"] * share / HARDNESS_OF["calcium"], found["hardness"] * (1 - share) / HARDNESS_OF["magnesium"]
+        found["calcium"], found["magnesium"] = (
+            found["hardness"] * share / HARDNESS_OF["calcium"],
+            found["hardness"] * (1 - share) / HARDNESS_OF["magnesium"],
+        )
     return found
 
 
@@ -171,7 +174,7 @@ def top_of(reading: Reading) -> float:
     analyte, row = analytes()[reading.analyte], table("assumed")["open_end"]
     if analyte.is_microbe or analyte.adverse == "low":
         return reading.low
-    return reading.low + row["ph"] if analyte.unit == "pH" else reading.low * row["times"]
+    return float(reading.low + row["ph"] if analyte.unit == "pH" else reading.low * row["times"])
 
 
 def _bottom(reading: Reading, analyte: Analyte) -> float:

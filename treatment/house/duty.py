@@ -10,6 +10,7 @@ from ..job.facts import Facts
 from ..language.tables import table
 from .beds import INCH
 from .demand import Demand
+from .events import hours_between
 from .hydraulics import GPM, Supply
 from .needs import TASTED
 from .pump import flow_at, known
@@ -89,15 +90,13 @@ class Duty:
         found: set[int] = set()
         for event in self.facts.building.events:
             if event.hours:
-                first, last = event.hours
-                span = last - first if last > first else last - first + 24
-                found |= {int(first + hour) % 24 for hour in range(max(int(-(-span // 1)), 1))}
+                found.update(hours_between(*event.hours))
         return frozenset(found)
 
     @property
     def round_the_clock(self) -> bool:
         """Whether water is used at every hour, so that nothing can regenerate unnoticed."""
-        return len(self.busy_hours) >= self.rows["schedule"]["round_the_clock"]
+        return len(self.busy_hours) >= int(self.rows["schedule"]["round_the_clock"])
 
     @property
     def no_drain(self) -> bool:

@@ -3,9 +3,19 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from math import ceil
 
 from ..job.facts import Facts
 from ..language.tables import table
+
+
+def hours_between(first: float, last: float) -> list[int]:
+    """The hours of a day from one time to another, past midnight where the second comes before; both the same: all day.
+
+    >>> hours_between(22.0, 2.0)
+    [22, 23, 0, 1]
+    """
+    return [(int(first) + step) % 24 for step in range(max(ceil((last - first) % 24), 1) if first != last else 24)]
 
 
 def busiest_week(facts: Facts, daily: float) -> tuple[float, ...]:
@@ -20,7 +30,7 @@ def busiest_week(facts: Facts, daily: float) -> tuple[float, ...]:
         days = per_day if isinstance(per_day, tuple) else (per_day,) * 7
         busiest += (event.volume or 0.0) * max(days)
         first, last = event.hours or use["event_hours"]
-        hours = [hour for hour in range(24) if first <= hour < max(last, first + 1)] or [int(first) % 24]
+        hours = hours_between(first, last)
         for day, count in enumerate(days):
             for hour in hours:
                 week[day * 24 + hour] += (event.volume or 0.0) * count / len(hours)

@@ -156,15 +156,22 @@ def metals_over(facts: Facts, evidence: Evidence) -> list[str]:
 def _corrosion(facts: Facts, evidence: Evidence, found: dict[str, Need]) -> dict[str, Need]:
     """Where a metal of the pipe is over its limit the water eats metal, at any pH: its pH and alkalinity are raised and held."""
     metals, row = metals_over(facts, evidence), table("stages")["house"]
-    if not metals or facts.wishes.no_power and facts.wishes.no_chemicals and evidence.adverse.ph >= row["held_ph"]:
+    if not metals or (facts.wishes.no_power and facts.wishes.no_chemicals and evidence.adverse.ph >= row["held_ph"]):
         return {}
-    why = f"the water dissolves {' and '.join(analytes()[name].said for name in metals)} from pipe and fittings: pH and alkalinity are raised and held"
+    why = (
+        f"the water dissolves {' and '.join(analytes()[name].said for name in metals)} from pipe and fittings: pH and alkalinity are raised and held"
+    )
     water, needs_ = evidence.adverse, dict[str, Need]()
-    low, high = float(row["held_ph_peak"]), found["ph"].high if "ph" in found else max((limit.high for limit in limits_of(facts) if limit.analyte == "ph"), default=None)
+    low, high = (
+        float(row["held_ph_peak"]),
+        found["ph"].high if "ph" in found else max((limit.high for limit in limits_of(facts) if limit.analyte == "ph"), default=None),
+    )
     if water.ph < row["held_ph"]:
         needs_["ph"] = Need("ph", why, low, high, water.ph, "pH", False, source("safety.corrosion"))
     if water.value("alkalinity") < row["held_alkalinity"] and "alkalinity" in evidence.stated:
-        needs_["alkalinity"] = Need("alkalinity", why, float(row["held_alkalinity"]), None, water.value("alkalinity"), "mg/L CaCO3", False, source("safety.corrosion"))
+        needs_["alkalinity"] = Need(
+            "alkalinity", why, float(row["held_alkalinity"]), None, water.value("alkalinity"), "mg/L CaCO3", False, source("safety.corrosion")
+        )
     return needs_
 
 

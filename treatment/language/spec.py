@@ -22,7 +22,7 @@ from .quantity import canonical_unit, parse_number, parse_quantity, split_number
 BAD: Any = object()
 #: characters that neither a database nor XML takes: control characters other than tab and line breaks, half a pair, what is no character
 UNFIT = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
-_TIME = re.compile(r"^([01]?\d|2[0-3]):([0-5]\d)$")
+_TIME = re.compile(r"^([01]?\d|2[0-3]):([0-5]\d)$|^(24):(00)$")
 
 
 def _show(raw: Any) -> str:
@@ -226,7 +226,7 @@ class Day(Spec):
 
 @dataclass(frozen=True)
 class TimeOfDay(Spec):
-    """``"02:00"``; held as hours after midnight."""
+    """``"02:00"``; held as hours after midnight; the end of a day, ``"24:00"``, is the midnight that begins the next."""
 
     expected = "a time of day such as “02:00”"
 
@@ -234,7 +234,7 @@ class TimeOfDay(Spec):
         match = _TIME.match(raw) if isinstance(raw, str) else None
         if not match:
             return self.refuse(raw, path, faults)
-        return int(match.group(1)) + int(match.group(2)) / 60
+        return int(match.group(1) or 0) + int(match.group(2) or 0) / 60
 
     def write(self, held: Any) -> Any:
         return f"{int(held):02d}:{round(held % 1 * 60):02d}"

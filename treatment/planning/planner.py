@@ -64,7 +64,7 @@ class Planner:
         best, train = self._eased(*self._best())
         named = tuple(name_stages(train))
         complete = works(best)
-        return Plan(named, complete, lambda: why_not(named, complete, self.search, self.duty, self.evidence, self.needs))
+        return Plan(named, complete, lambda: why_not(named, self.search, self.duty, self.evidence, self.needs))
 
     def _best(self) -> tuple[Score, tuple[AnyStage, ...]]:
         best: Score = (float("inf"),)
@@ -137,7 +137,8 @@ class Planner:
         own = next((at for at, stage in enumerate(path.stages) if stage.room.pumps), None)
         if own is None:
             room = next(room for room in ROOMS.values() if room.pumps)
-            keys = room.Keys() if pressure == usual else replace(room.Keys(), pressure=pressure)
+            keys: Any = room.Keys()
+            keys = keys if pressure == usual else replace(keys, pressure=pressure)
             pump = Stage(room, keys)
             return path._replace(stages=(pump, *path.stages), price=path.price + room.cost(keys))
         pump = path.stages[own]

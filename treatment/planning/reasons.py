@@ -15,15 +15,18 @@ from ..train.room import Room, Stage
 from .search import Search
 
 
-def why_not(train: Sequence[Stage[Any]], complete: bool, search: Search, duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
+def why_not(train: Sequence[Stage[Any]], search: Search, duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
     """For every treatment that is not in the train: why it is not, in the terms of the search that composed it."""
     used = {stage.kind for stage in train}
     tested = any(evidence.measured(name) for name in MICROBES[:2])
-    return {kind: _why_not(room, complete, tested, search, duty, evidence, needs) for kind, room in ROOMS.items() if kind not in used}
+    run = search.runner.run(list(train), evidence.adverse, evidence.adverse)
+    left = [need.goal for need in needs if not need.met_by(run.finished, run.tap)]
+    return {kind: _why_not(room, left, tested, search, duty, evidence, needs) for kind, room in ROOMS.items() if kind not in used}
 
 
-def _why_not(room: Room[Any], complete: bool, tested: bool, search: Search, duty: Duty, evidence: Evidence, needs: list[Need]) -> str:
-    raw, wanted = evidence.adverse, any(need.goal in room.answers for need in needs)
+def _why_not(room: Room[Any], left: list[str], tested: bool, search: Search, duty: Duty, evidence: Evidence, needs: list[Need]) -> str:
+    """left: needs that the train leaves open."""
+    raw, wanted = evidence.adverse, any(need.goal in room.answers for need in needs if not need.standing)
     system, wishes = duty.facts.job.units, duty.facts.wishes
 
     def refused() -> list[str]:
@@ -37,6 +40,8 @@ def _why_not(room: Room[Any], complete: bool, tested: bool, search: Search, duty
         return "it would help, but where it would stand " + "; ".join(stopped)
     if (wishes.no_salt and room.uses_salt) or (wishes.no_power and room.uses_power) or (wishes.no_chemicals and room.uses_chemical):
         return "the wishes rule it out" if wanted or room.kind in search.stood else room.absent
+    if still := [analytes()[goal].said for goal in left if goal in room.answers and goal in analytes()]:
+        return f"{', '.join(still)}: no train was found in which it would put that right and stand"
     if room.kind in search.stood:
         return "another treatment in the train does its work with fewer stages, or at less cost"
     if not wanted:

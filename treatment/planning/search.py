@@ -60,8 +60,13 @@ class Block:
 
     def behind(self, stages: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
         """What it adds behind these stages: a companion that stands there already serves."""
-        stands = bool(self.before) and stages[-len(self.before) :] == self.before
+        stands = bool(self.before) and (stages[-len(self.before) :] == self.before or _stands(stages, self.before))
         return (() if stands else self.before) + self.own + self.after
+
+
+def _stands(stages: tuple[AnyStage, ...], asked: tuple[AnyStage, ...]) -> bool:
+    """Whether what stands last does what is asked for."""
+    return bool(stages) and len(asked) == 1 and stages[-1].room.stands_for(stages[-1].keys, asked[0])
 
 
 @cache
@@ -177,11 +182,12 @@ class Search:
         while self._queue:
             if self.expanded >= patient and self._haste == 1.0:
                 self._hurry()
-            _, _, _, least, path, node, block = heappop(self._queue)
-            if path is None:
+            _, _, _, least, found, node, block = heappop(self._queue)
+            if found is None:
                 assert node is not None and block is not None
                 self._try(node, block, least)
                 continue
+            path = found
             known = (path.water, path.tap, path.kinds, id(path.duty))
             if known in seen:
                 continue
@@ -524,7 +530,9 @@ def _standing(duty: Duty) -> list[Need]:
     """What no train may leave behind, whatever the raw water: a tank open to air and nothing after it, an oxidant, milky sulfur."""
     feed = duty.rows["chemical_feed"]
     marks: Mapping[str, tuple[float, str]] = {PEROXIDE: (feed["peroxide_left"], "feed.peroxide"), SULFUR: (feed["sulfur_matters"], "feed.sulfur")}
-    found = [Need(mark, "the train makes it", None, float(most), 0.0, "mg/L", False, source(cited), standing=True) for mark, (most, cited) in marks.items()]
+    found = [
+        Need(mark, "the train makes it", None, float(most), 0.0, "mg/L", False, source(cited), standing=True) for mark, (most, cited) in marks.items()
+    ]
     if duty.drunk:
         found.append(Need(OPEN_TO_AIR, "water stands open to air", None, 0.0, 0.0, "1", True, source("storage.open"), standing=True))
     return found

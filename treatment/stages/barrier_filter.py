@@ -88,9 +88,11 @@ class BarrierFilter(Room[BarrierKeys]):
     def figures(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row, element = duty.rows["barrier"], sizing.params["element"]
         flows, daily = self._flow(keys, duty), duty.drinking_daily if self.at_tap(keys) else duty.daily
-        month = work("dirt a month", "solids × daily ÷ 1000 × month_days", "g", "barrier.life", solids=(solids(water, duty), "mg/L"), daily=(daily, "L/day"))
+        month = work(
+            "dirt a month", "solids × daily ÷ 1000 × month_days", "g", "barrier.life", solids=(solids(water, duty), "mg/L"), daily=(daily, "L/day")
+        )
         life = work("life", "min(count × holds ÷ max(dirt, 0.000001), most)", "month", "barrier.life", count=(flows["elements"].value, ""),
-                    holds=(float(row[f"{element}_dirt_g"]), "g"), dirt=(month.value, "g"), most=(float(row[f"{element}_months"]), "month"))  # fmt: skip
+                    holds=(float(row[f"{element}_dirt"]), "g"), dirt=(month.value, "g"), most=(float(row[f"{element}_months"]), "month"))  # fmt: skip
         return flows | {"replacement_interval": figure(month, life)}
 
     def treat(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
@@ -108,7 +110,7 @@ class BarrierFilter(Room[BarrierKeys]):
         return [BarrierKeys(element="ultrafiltration")] if any(water.value(name) > 0 for name in (*self.answers, OPEN_TO_AIR)) else []
 
     def lifted(self, keys: BarrierKeys, sizing: Sizing) -> float:
-        return float(table("stages")["barrier"][f"{sizing.params['element']}_lift_mm"])
+        return float(table("stages")["barrier"][f"{sizing.params['element']}_lift"])
 
     def schools(self, keys: BarrierKeys, water: Water, system: str) -> list[str]:
         return ["Light as the default (ours); a barrier where there is no power: it holds bacteria and cysts, not viruses."]

@@ -164,7 +164,9 @@ class Carbon(Room[CarbonKeys]):
         row, asked, litres = duty.rows["carbon"], tasks(keys, water, duty), (self._litres(sizing), "L")
         flow, daily = self._flows(keys, duty)
         density = sizing.bed.medium.density if sizing.bed else float(row["block_kg_l"])
-        cap = float(row["cartridge_months"] if in_housing(keys) else row["organics_months"] if {"organics", "pfas"} & set(asked) else row["years"] * 12)
+        cap = float(
+            row["cartridge_months"] if in_housing(keys) else row["organics_months"] if {"organics", "pfas"} & set(asked) else row["years"] * 12
+        )
         yearly = work("chlorine a year", "chlorine × daily × 365 ÷ 1000000", "kg", "carbon.life",
                       chlorine=(max(water.value("total_chlorine"), water.value("free_chlorine")), "mg/L"), daily=(daily, "L/day"))  # fmt: skip
         life = work("life", "min(litres × density × capacity ÷ max(year ÷ 12, 0.000000001), cap)", "month", "carbon.life",
@@ -184,8 +186,21 @@ class Carbon(Room[CarbonKeys]):
         return float(row["left"][task] ** min(contact / needed, 2.0))
 
     def treat(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
-        asked, changes = tasks(keys, water, duty), {}
+        changes = self._held(keys, water, duty) | self._chlorine_left(keys, sizing, water, duty)
         row, rows = duty.rows["carbon"], duty.rows["carbon"]["contact"]
+        if "sulfide" in tasks(keys, water, duty):
+            held = min(water.value("hydrogen_sulfide"), row["sulfide_max"])
+            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") - held * (1 - self._left(keys, sizing, duty, "sulfide", rows["sulfide"]))
+        for name in (*ORGANICS, "odour"):
+            if water.get(name) is not None:
+                changes[name] = water.value(name) * self._left(keys, sizing, duty, "organics", rows["organics"])
+        if water.get("pfas") is not None:
+            changes["pfas"] = water.value("pfas") * self._left(keys, sizing, duty, "pfas", rows["pfas"])
+        return water.with_(**changes) if changes else water
+
+    def _chlorine_left(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, float]:
+        """Free chlorine and chloramine behind it [mg/L], each by its own contact."""
+        rows, changes = duty.rows["carbon"]["contact"], {}
         free, combined = water.value("free_chlorine"), chloramine(water)
         if free > 0:
             free *= self._left(keys, sizing, duty, "chlorine", rows["chlorine"])
@@ -195,14 +210,11 @@ class Carbon(Room[CarbonKeys]):
             changes["free_chlorine"] = free
         if water.get("total_chlorine") is not None:
             changes["total_chlorine"] = free + combined
-        if "sulfide" in asked:
-            held = min(water.value("hydrogen_sulfide"), row["sulfide_max"])
-            changes["hydrogen_sulfide"] = water.value("hydrogen_sulfide") - held * (1 - self._left(keys, sizing, duty, "sulfide", rows["sulfide"]))
-        for name in (*ORGANICS, "odour"):
-            if water.get(name) is not None:
-                changes[name] = water.value(name) * self._left(keys, sizing, duty, "organics", rows["organics"])
-        if water.get("pfas") is not None:
-            changes["pfas"] = water.value("pfas") * self._left(keys, sizing, duty, "pfas", rows["pfas"])
+        return changes
+
+    def _held(self, keys: CarbonKeys, water: Water, duty: Duty) -> dict[str, float]:
+        """What a block holds as a filter of its micron; peroxide that catalytic carbon breaks up; sulfur that was made."""
+        row, changes = duty.rows["carbon"], dict[str, float]()
         if is_block(keys):
             for name in ("turbidity", "tss"):
                 if water.get(name) is not None:
@@ -213,7 +225,7 @@ class Carbon(Room[CarbonKeys]):
             changes[PEROXIDE] = 0.0
         if water.value(SULFUR) > 0:
             changes[SULFUR] = water.value(SULFUR) * duty.rows["oxidizing_filter"]["particles_left"]
-        return water.with_(**changes) if changes else water
+        return changes
 
     def loss(self, keys: CarbonKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         row = table("stages")["carbon"]
@@ -307,6 +319,10 @@ def contact_short(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
             grave = task in ("organics", "pfas") or (task == "chloramine" and given < row["contact_peak"] * needed)
             severity = "fault" if grave or given < 0.6 * needed else "caution"
             own = stage.figures["contact_time"].value
-            counted = f"{own:.2g} min of contact in the block at design flow, ground so fine that it counts as {given:.1f}" if is_block(stage.keys) else f"{given:.1f} min of contact at design flow"
+            counted = (
+                f"{own:.2g} min of contact in the block at design flow, ground so fine that it counts as {given:.1f}"
+                if is_block(stage.keys)
+                else f"{given:.1f} min of contact at design flow"
+            )
             yield Hit(severity, f"{counted}; {task} asks {needed:g} min.",
                       "More carbon, a second vessel, catalytic carbon for chloramine, or less flow.", ("carbon",))  # fmt: skip

@@ -237,9 +237,9 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         if fed:
             return found
         held_by_it = duty.facts.schools.disinfection == "chlorine"
-        if much or slimes or water.value(ARSENITE) > 0 or (alive and held_by_it):
+        if (much or slimes or water.value(ARSENITE) > 0) and not (alive and held_by_it):
             found.append(ChemicalFeedKeys(chemical="chlorine"))
-        if alive and not held_by_it:
+        if alive:
             found.append(ChemicalFeedKeys(chemical="chlorine", residual=rows["chemical_feed"]["residual"]))
         if much and not slimes:
             found.append(ChemicalFeedKeys(chemical="peroxide"))

@@ -69,7 +69,8 @@ class InTankUv(Room[InTankUvKeys]):
             watt=(keys.power or float(row["lamp_watt"]), "W"),
             germicidal=(row["germicidal"], ""),
         )
-        needed = work("hours a day", "max(min(dose × max(volume, daily) ÷ layer ÷ (lamp × share) ÷ 3600, most), least)", "hour", "storage.lamp", least=(float(row["hours_least"]), "h"),
+        burning = "max(min(dose × max(volume, daily) ÷ layer ÷ (lamp × share) ÷ 3600, most), least)"
+        needed = work("hours a day", burning, "hour", "storage.lamp", least=(float(row["hours_least"]), "h"),
                      dose=(float(row["dose"]), "mJ/cm2"), volume=(volume, "L"), daily=(duty.daily, "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(lamp.value, "W at 254 nm"),
                      share=(share, ""), most=(float(row["hours_max"]), "h"))  # fmt: skip
         if water.value("total_coliform") > row["high_counts"] or water.value("e_coli") > 0:
@@ -102,4 +103,4 @@ def lamp_hours(audit: Audit, stage: StageRun[InTankUvKeys]) -> Iterator[Hit]:
     burns, needed = stage.figures["hours_a_day"].value, stage.figures["hours_needed"].value
     if burns < needed * 0.98:
         yield Hit("caution", f"The lamp burns {audit.show(burns, 'hour')} a day; this tank and this water ask {audit.show(needed, 'hour')}.",
-                  "Let it burn longer, at least 4 h a day in two spells, all day where counts are high or E. coli was found; or fit a stronger lamp. It is no barrier.")  # fmt: skip
+                  "Let it burn longer, at least 4 h a day in two spells, all day where counts are high or E. coli was found; or fit a stronger one. It is no barrier.")  # fmt: skip

@@ -16,7 +16,6 @@ from ..house.beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figu
 from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, Line, figure, solved, source, stated, work
-
 from ..language.spec import Choice, Fraction, Number, key
 from ..language.tables import table
 from ..train.keys import BedKeys
@@ -305,7 +304,7 @@ class Neutralizer(Room[NeutralizerKeys]):
 
     def forks(self, keys: NeutralizerKeys, others: frozenset[str]) -> list[Fork]:
         feed = Stage(CHEMICAL_FEED, ChemicalFeedKeys(chemical="soda_ash"))
-        return [Fork("Soda-ash feed instead of calcite", 4, avoid=frozenset({self.kind}), offer=(feed,))]
+        return [Fork("Soda-ash feed instead of calcite", 4, avoid=frozenset({self.kind}), offer=(feed,), has=frozenset({"soda_ash"}))]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return f"raises pH from {before.ph:.1f} to {after.ph:.1f}; dissolving, it adds hardness"
@@ -368,7 +367,8 @@ def what_it_adds(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit
     hardness = audit.show(stage.water_out.hardness, "mg/L CaCO3")
     if stage.keys.medium == "blend":
         standing = stage.figures["ph_standing"].value
-        yield Hit("advice", f"The blend adds {audit.show(added, 'mg/L CaCO3')} of hardness, {hardness} in all, and after a night's standing the pH behind it reaches about {standing:.1f}.",
+        adds = audit.show(added, "mg/L CaCO3")
+        yield Hit("advice", f"The blend adds {adds} of hardness, {hardness} in all; after a night's standing the pH behind it reaches about {standing:.1f}.",
                   "Flush a tap in the morning; test hardness behind it, and the pH standing and running.")  # fmt: skip
         return
     peak, most = stage.figures["calcite_dissolved_at_peak"].value, stage.figures["hardness_ceiling"].value

@@ -128,7 +128,9 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         if is_cartridge(keys):
             row = duty.rows["oxidizing_cartridge"]
             share = row["flow_share"]
-            count = keys.vessels or next((n for n in range(1, row["most_parallel"] + 1) if rated(HOUSINGS[-1], share).value * n >= duty.flow), row["most_parallel"])
+            count = keys.vessels or next(
+                (n for n in range(1, row["most_parallel"] + 1) if rated(HOUSINGS[-1], share).value * n >= duty.flow), row["most_parallel"]
+            )
             housing = keys.housing or next((h for h in HOUSINGS if rated(h, share).value * count >= duty.flow), HOUSINGS[-1])
             return Sizing({"medium": "cartridge", "housing": housing} | ({"vessels": count} if count > 1 else {}))
         medium = keys.medium or "air_charged"
@@ -253,7 +255,9 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
     def loss(self, keys: OxidizingFilterKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         if sizing.bed is None:
             housing, share = sizing.params["housing"], table("stages")["oxidizing_cartridge"]["flow_share"]
-            clean = square_law(flow / sizing.params.get("vessels", 1), rated(housing, share).value, table("vessels")["cartridges"][housing]["psi"] * PSI)
+            clean = square_law(
+                flow / sizing.params.get("vessels", 1), rated(housing, share).value, table("vessels")["cartridges"][housing]["psi"] * PSI
+            )
             return clean, clean + table("stages")["sediment"]["change_kpa"]
         clean = sizing.bed.loss(flow, temperature)
         return clean, clean * table("stages")["oxidizing_filter"]["dirty_factor"]
@@ -280,7 +284,11 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 or (water.value("manganese") > row["manganese_matters"] and water.ph < row["ph_min_manganese"])
             ):
                 options.append(OxidizingFilterKeys(medium="greensand"))
-            much = water.value("hydrogen_sulfide") > row["sulfide_max"] or water.iron > row["iron_much"] or water.value("manganese") > row["manganese_max"]
+            much = (
+                water.value("hydrogen_sulfide") > row["sulfide_max"]
+                or water.iron > row["iron_much"]
+                or water.value("manganese") > row["manganese_max"]
+            )
             if much or water.value("ferric_iron") > row["iron_much"] or water.value(SULFUR) > 0:
                 options.append(OxidizingFilterKeys(medium="manganese_dioxide"))
         if water.iron <= duty.rows["oxidizing_cartridge"]["iron_max"]:
@@ -293,7 +301,11 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
 
     def at_peak(self, stage: StageRun[OxidizingFilterKeys]) -> str:
         water, traces = stage.water_in, stage.duty.rows["oxidizing_filter"]["traces"]
-        arrive = [words for name, words in (("iron", "iron"), ("manganese", "manganese"), ("hydrogen_sulfide", "sulfide")) if water.value(name) > traces[name]]
+        arrive = [
+            words
+            for name, words in (("iron", "iron"), ("manganese", "manganese"), ("hydrogen_sulfide", "sulfide"))
+            if water.value(name) > traces[name]
+        ]
         return f"{' and '.join(arrive)} leak{'s' if len(arrive) == 1 else ''} through" if arrive else "it treats less"
 
     def powered(self, keys: OxidizingFilterKeys) -> bool:
@@ -322,8 +334,13 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
             Stage(CHEMICAL_FEED, ChemicalFeedKeys(chemical="chlorine")), Stage(RETENTION_TANK, RetentionTankKeys()),
             Stage(self, OxidizingFilterKeys(medium="greensand")), Stage(CARBON, CarbonKeys(medium="granular")),
         )  # fmt: skip
+        peroxide = (
+            Stage(CHEMICAL_FEED, ChemicalFeedKeys(chemical="peroxide")), Stage(RETENTION_TANK, RetentionTankKeys()),
+            Stage(CARBON, CarbonKeys(medium="catalytic")),
+        )  # fmt: skip
         return [
-            Fork("Chlorine feed, contact and greensand", 2, avoid=frozenset({"air_charged", "cartridge", "greensand", "carbon"}), offer=fed),
+            Fork("Chlorine feed, contact and greensand", 2, offer=fed, lacks=frozenset({"air_charged", "cartridge"}), has=frozenset({"chlorine", "greensand"})),
+            Fork("Peroxide feed, contact and catalytic carbon", 2, avoid=frozenset({self.kind}), offer=peroxide, has=frozenset({"peroxide", "catalytic"})),
             *found,
         ]
 

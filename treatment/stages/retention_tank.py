@@ -16,7 +16,6 @@ from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, tank_body
 from .storage_tank import tank_bought
 
-
 #: what chlorine makes harmless by its CT, and what a tank open to air asks
 DISINFECTED = ("total_coliform", "e_coli", OPEN_TO_AIR)
 

@@ -264,6 +264,10 @@ class Sediment(Room[SedimentKeys]):
         """A coarser cartridge, or a flushed screen."""
         return (COARSE, SCREEN) if micron_of(keys) < 25 else (SCREEN,) if form_of(keys) != "spin_down" else ()
 
+    def stands_for(self, keys: SedimentKeys, companion: Stage[Any]) -> bool:
+        """A cartridge as fine as the one that is asked; a bed that is washed sheds at times."""
+        return companion.kind == self.kind and form_of(keys) != "backwashing" and micron_of(keys) <= micron_of(companion.keys)
+
     def at_head(self, duty: Duty) -> list[SedimentKeys]:
         """Where the job's school asks for a filter always, and where grit was seen: a flushed screen first."""
         school, grit = duty.facts.schools.prefilter, [SCREEN.keys] if "grit" in duty.facts.observations else []
@@ -291,7 +295,6 @@ class Sediment(Room[SedimentKeys]):
 
     def why_absent(self, wanted: bool, raw: Water, duty: Duty, tested: bool, refused: Callable[[], list[str]]) -> str:
         return self.absent
-
 
     def refuses_after(self, keys: SedimentKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """Three particle filters at the most; directly behind another only a finer one, or a guard behind a bed."""

@@ -46,7 +46,9 @@ class SoftenerKeys(BedKeys):
     twin: bool | None = key(Flag(), None, "two vessels taking turns")
     resin: int | None = key(Choice((8, 10)), None, "crosslink, %")
     flow_controls: FlowControls | None = key(Record(FlowControls))
-    nominal: float | None = key(Measure("exchange", "48000 gr", high=1e7, above=True), None, "nominal capacity as it is sold, at 15 lb/ft3 of salt", sometimes=True)
+    nominal: float | None = key(
+        Measure("exchange", "48000 gr", high=1e7, above=True), None, "nominal capacity as it is sold, at 15 lb/ft3 of salt", sometimes=True
+    )
     form: str | None = key(Choice(("separate", "cabinet")), None, "vessel and brine tank apart, or in one cabinet", identity=True, sometimes=True)
     brining: str | None = key(Choice(("co_current", "counter_current")), None, "which way the brine runs", identity=True, sometimes=True)
     backwash: float | None = key(FLOW, None, "backwash flow control, where it is fixed")
@@ -132,7 +134,9 @@ class Softener(Room[SoftenerKeys]):
             FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "grit and silt cut and pack the resin; filter them first"),
             FeedLimit("free_chlorine", None, chlorine, cited, "chlorine breaks down the resin"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the resin; disinfect first"),
-            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the resin: clean it with salt and caustic as its maker says", "caution"),
+            FeedLimit(
+                "tannin", None, row["tannin_max"], cited, "tannin fouls the resin: clean it with salt and caustic as its maker says", "caution"
+            ),
             FeedLimit("tannin", None, row["tannin_most"], cited, "so much tannin fouls the resin in months"),
             FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide blackens the resin and passes it: take it out first", "caution"),
         ]
@@ -368,7 +372,7 @@ class Softener(Room[SoftenerKeys]):
         return said
 
     def forks(self, keys: SoftenerKeys, others: frozenset[str]) -> list[Fork]:
-        return [Fork("Scale control instead of a softener", 1, schools=(("hardness", "scale_control"),))]
+        return [Fork("Scale control instead of a softener", 1, schools=(("hardness", "scale_control"),), has=frozenset({"scale_control"}), lacks=frozenset({self.kind}))]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         taken = [f"hardness from {digits(before.hardness, 'mg/L CaCO3', system)} to {show(after.hardness, 'mg/L CaCO3', system)}"]

@@ -19,7 +19,7 @@ from ..language.figure import Figure, Line, figure, source, work
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..language.tables import table
 from ..train.keys import StageKeys
-from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun
+from ..train.room import Fork, Purchase, Room, Sizing, StageRun, TrainRun
 from .sediment import FINE
 
 INACTIVATED = ("total_coliform", "e_coli", "heterotrophic_count", "protozoa")
@@ -213,8 +213,8 @@ class Uv(Room[UvKeys]):
 
     def forks(self, keys: UvKeys, others: frozenset[str]) -> list[Fork]:
         return [
-            Fork("Barrier filter instead of light", 3, schools=(("disinfection", "barrier"),)),
-            Fork("Chlorine and contact instead of light", 3, schools=(("disinfection", "chlorine"),)),
+            Fork("Barrier filter instead of light", 3, ways=("barrier",), has=frozenset({"barrier_filter"}), lacks=frozenset({self.kind})),
+            Fork("Chlorine and contact instead of light", 3, ways=("chlorine",), has=frozenset({"chlorine", "retention_tank"}), lacks=frozenset({self.kind})),
         ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:

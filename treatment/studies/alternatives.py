@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -9,7 +10,7 @@ from ..design import Design
 from ..job_file import Job
 from ..planning.planner import Block
 from ..planning.variant import Variant
-from ..train.room import Fork
+from ..train.room import Fork, Stage
 
 MOST = 3
 
@@ -28,9 +29,11 @@ def alternatives(design: Design) -> list[Alternative]:
     found: list[Alternative] = []
     for fork in _forks(design.proposal):
         other = _by_school(design, dict(fork.schools)) if fork.schools else design
-        plan = other.ground.planned(fork.avoid, (Block(fork.offer),) if fork.offer else ())
-        variant = design.variant(other.variant(plan.train).as_built) if "disinfection" in dict(fork.schools) else other.variant(plan.train)
-        if variant.run.stages and _kinds(variant) != _kinds(design.proposal) and (plan.complete or not design.plan.complete):
+        plan = other.ground.planned(fork.avoid | fork.lacks, (Block(fork.offer),) if fork.offer else (), fork.ways)
+        if not plan.train or not fork.true_of(_held(plan.train)):
+            continue
+        variant = other.variant(plan.train)
+        if _kinds(variant) != _kinds(design.proposal) and (plan.complete or not design.plan.complete):
             found.append(Alternative(fork.title, variant, plan.complete))
         if len(found) == MOST:
             break
@@ -42,6 +45,11 @@ def _forks(proposal: Variant) -> list[Fork]:
     kinds = frozenset(stage.kind for stage in proposal.train)
     found = [fork for stage in proposal.train for fork in stage.room.forks(stage.keys, kinds)]
     return sorted(dict.fromkeys(found), key=lambda fork: fork.order)
+
+
+def _held(train: Sequence[Stage[Any]]) -> frozenset[str]:
+    """The kinds, media and chemicals of a train."""
+    return frozenset(str(name) for stage in train for name in (stage.kind, *stage.room.choices(stage.keys).values()) if name)
 
 
 def _kinds(variant: Variant) -> list[tuple[str, Any]]:

@@ -19,6 +19,7 @@ from ..stages import ROOMS
 MATTERS = 1.2  # a fifth more medium is worth a test; less is not
 SOON = 96  # hours: a bottle that has to be hurried is said
 DEMANDED = 12.0
+FOUNDED = 90.0  # a proposed stage stands on a value that is only assumed: before all else
 STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS, EXPLAINS = 10.0, 3.0, 30.0, 15.0, 8.0
 
 
@@ -44,7 +45,8 @@ def next_tests(design: Design) -> list[NextTest]:
         mild, adverse = (_at(design, name, end) for end in ends)
         decides, worth = _differences(mild, adverse, name)
         if name in demanded:
-            decides, worth = decides or [demanded.pop(name)], worth + DEMANDED
+            assumed = name in design.evidence.states and design.evidence.states[name].origin == "assumed"
+            decides, worth = decides or [demanded.pop(name)], worth + (FOUNDED if assumed else DEMANDED)
         if name in seen:
             decides, worth = [*decides, f"what is behind it: {seen[name][0].lower()}{seen[name][1:]}"], worth + EXPLAINS
         if decides:

@@ -54,7 +54,7 @@ class DesignWater(TestCase):
         self.assertEqual(found.states["turbidity"].low, 20.0)
         self.assertEqual(found.adverse.value("turbidity"), 30.0)
         self.assertIsNone(found.states["turbidity"].high)
-        self.assertTrue(any("perhaps more" in note.why for note in found.assumptions))
+        self.assertTrue(any("perhaps far more" in note.why for note in found.assumptions))
 
     def test_forms_of_iron(self) -> None:
         """Total less ferrous is rust; ferrous and ferric add up; a form that was not told is assumed by the source."""

@@ -68,7 +68,8 @@ class Purchase:
 class Fork:
     """Where practitioners differ about a stage: the other way's title, what is then avoided, stages to offer, schools to follow.
 
-    order: forks asked first.
+    order: forks asked first. ways: of holding microbes, the preferred first. has, lacks: kinds, media or chemicals that a
+    train must and must not hold to be what the title says.
     """
 
     title: str
@@ -76,6 +77,13 @@ class Fork:
     avoid: frozenset[str] = frozenset()
     offer: tuple[Stage[Any], ...] = ()
     schools: tuple[tuple[str, str], ...] = ()
+    ways: tuple[str, ...] = ()
+    has: frozenset[str] = frozenset()
+    lacks: frozenset[str] = frozenset()
+
+    def true_of(self, held: frozenset[str]) -> bool:
+        """Whether a train that holds these kinds, media and chemicals is what the title says."""
+        return self.has <= held and not (self.lacks | self.avoid) & held
 
 
 class Room(Generic[K]):
@@ -317,6 +325,10 @@ class Room(Generic[K]):
     def aids(self, keys: K) -> tuple[Stage[Any], ...]:
         """Stages that ease it where it is strained, put directly before it."""
         return ()
+
+    def stands_for(self, keys: K, companion: Stage[Any]) -> bool:
+        """Whether a stage that stands there already does what a companion would."""
+        return False
 
     def at_head(self, duty: Duty) -> list[K]:
         """Keys with which it stands at the head of every train of this job; empty where it need not."""

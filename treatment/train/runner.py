@@ -136,7 +136,17 @@ class Runner:
         adverse_walk = self._walk(train, adverse, size)
         mild_walk = self._walk(train, mild, beside)
         runs = [
-            StageRun(i, stage.id, stage.keys, stage.room, by.sizing, *one, *other, *stage.room.loss(stage.keys, by.sizing, duty.flow, one[0].temperature), duty)
+            StageRun(
+                i,
+                stage.id,
+                stage.keys,
+                stage.room,
+                by.sizing,
+                *one,
+                *other,
+                *stage.room.loss(stage.keys, by.sizing, duty.flow, one[0].temperature),
+                duty,
+            )
             for i, (stage, by, one, other, duty) in enumerate(zip(train, passed, adverse_walk.met, mild_walk.met, duties, strict=True))
         ]
         return TrainRun(tuple(runs), adverse, adverse_walk.house, mild_walk.house, adverse_walk.tap)
