@@ -22,6 +22,7 @@ from ..keeping.chart import HEIGHT, WIDTH, chart
 from ..keeping.diagnosis import Diagnosis, diagnosis_schema
 from ..keeping.due import gathered
 from ..keeping.log import FORMAT, read_log
+from ..keeping.redesign import redesign
 from ..keeping.signs import ALL
 from ..keeping.trend import alone, trend
 from ..keeping.upkeep import upkeep
@@ -520,6 +521,17 @@ class OfThePlace(Read):
         """Smell in hot water only; in cold, too, it is not the heater."""
         hot = [{"on": day(100), "seen": ["rotten_egg_hot_only"]}]
         self.fires("heater", self.well, hot, [*hot, {"on": day(100), "seen": ["rotten_egg_cold"]}])
+
+    def test_the_stone_hardens_the_water(self) -> None:
+        """White crust behind calcite on soft water is the stone's own hardness, with a softener as redesign; with one behind it, it is not."""
+        soft = {"hardness": "2 gpg", "iron": "<0.05 mg/L", "ferrous_iron": None, "manganese": "<0.02 mg/L"}
+        bare = variant_of([{"kind": "neutralizer", "id": "stone"}], soft)
+        crust = [{"on": day(200), "seen": ["white_crust"]}]
+        found = self.fires("hardness-made", bare, crust, [{"on": day(200), "note": "fine"}])
+        self.assertNotIn("hardness-made/stone", self.causes(variant_of([{"kind": "neutralizer", "id": "stone"}, {"kind": "softener"}], soft), crust))
+        other = redesign(worked(job(readings=soft)), found)
+        assert other is not None
+        self.assertIn("softener", [stage.kind for stage in other.variant.run.stages])
 
     def test_first_flush_blocked(self) -> None:
         """Cloudy after rain, and the screen long overdue; clear water is not."""

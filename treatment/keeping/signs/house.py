@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ...language.log_keys import log_key
+from ...language.tables import table
 from ...train.room import StageRun
 from ..log import Entry
 from ..trend import trend
@@ -78,6 +79,22 @@ def _train_strong(s: Signs) -> Sign | None:
                 ((last[0], key),),
             )
     return None
+
+
+@sign
+def _crust_seen(s: Signs) -> Sign | None:
+    return s.seen("white_crust", "white crust told")
+
+
+@sign
+def _stone_hardens(s: Signs) -> Sign | None:
+    """Whether a neutralizer's own hardness, with no softener behind it, leaves a crust where the source alone would not."""
+    assert s.stage is not None
+    run, crust = s.look.variant.run, float(table("assumed")["doubts"]["crust"])
+    if any(other.kind == "softener" for other in run.stages[s.stage.index :]):
+        return no("a softener stands behind it")
+    came, adds = s.stage.water_in.hardness, s.stage.water_out.hardness - s.stage.water_in.hardness
+    return Sign(adds > crust, f"of {s.reads('hardness', came + adds)} of hardness behind it, {s.reads('hardness', adds)} is its own stone")
 
 
 @sign
