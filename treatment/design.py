@@ -21,8 +21,10 @@ from .job.facts import Facts
 from .job.working import rows_of, told, working_values
 from .job_file import Job
 from .language.analytes import MICROBES, analytes
+from .language.memory import uncollected
 from .language.spec import taken
 from .planning.planner import Block, Plan, Planner
+from .planning.search import Remembered
 from .planning.variant import Variant
 from .train.pressure import pressure_line
 from .train.room import Stage, name_stages
@@ -50,6 +52,7 @@ class Ground:
         self.needs, wishes = needs(facts, self.evidence)
         self._notes = (*notes, *more, *wishes)
         self._runner = Runner(self.duty, self.evidence.plumbing)
+        self._remembered = Remembered()
         self._audits: dict[tuple[Stage[Any], ...], Audit] = {}
 
     @cached_property
@@ -76,7 +79,8 @@ class Ground:
 
     def planned(self, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (), ways: tuple[str, ...] = ()) -> Plan:
         """What the planner composes when it may not use some kinds or media, may use some blocks more, or holds microbes in other ways."""
-        return Planner(self.duty, self.evidence, self.needs, self._runner, self._quickly, avoid, extra, ways).plan()
+        with uncollected():
+            return Planner(self.duty, self.evidence, self.needs, self._runner, self._quickly, avoid, extra, ways, self._remembered).plan()
 
     def _quickly(self, train: Sequence[Stage[Any]]) -> list[Finding]:
         return self._audit(train).findings(quick=True)

@@ -239,10 +239,16 @@ def choose_bed(
     for n in counts:
         good: Bed | None = None
         offered = (tank,) if tank else _tanks_for(m, given, tallest)
+        asked = measured_out(volume / n)
         for name in offered:
-            each = _volume_for(m, name, volume / n, given, fixed=tank is not None or (n == counts[-1] and name == offered[-1]))
+            each = given
             if each is None:
-                continue
+                low, high = _holds(key, name)
+                each = max(low, asked)
+                if each > high:
+                    if tank is None and (n != counts[-1] or name != offered[-1]):
+                        continue  # the tank cannot hold it
+                    each = max(high, low)
             bed = Bed(m, name, n, each)
             peak, wash_flow = bed.peak_limit, bed.backwash_flow(temperature)
             if largest is None or peak > largest.peak_limit:
@@ -260,17 +266,6 @@ def choose_bed(
 
 def _order(bed: Bed) -> tuple[float, ...]:
     return (bed.vessels, bed.total_volume, bed.area)
-
-
-def _volume_for(m: Medium, tank: str, each: float, given: float | None, fixed: bool) -> float | None:
-    """Medium [L] for one vessel of this size: at least ``each``; None where the tank cannot hold it."""
-    if given is not None:
-        return given
-    low, high = _holds(m.key, tank)
-    wanted = max(low, measured_out(each))
-    if wanted <= high:
-        return wanted
-    return max(high, low) if fixed else None
 
 
 @lru_cache(maxsize=1024)

@@ -20,7 +20,7 @@ from ..stages import ROOMS
 from ..train.room import Stage, name_stages
 from ..train.runner import Runner
 from .reasons import why_not
-from .search import Block, Path, Search, weighs
+from .search import Block, Path, Remembered, Search, weighs
 
 __all__ = ["Block", "Plan", "Planner"]
 
@@ -52,11 +52,11 @@ class Planner:
 
     def __init__(
         self, duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judge: Callable[[list[AnyStage]], list[Finding]],
-        avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (), ways: tuple[str, ...] = (),
+        avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (), ways: tuple[str, ...] = (), remembered: Remembered | None = None,
     ):  # fmt: skip
         self.duty, self.evidence, self.needs, self.judge = duty, evidence, needs, judge
         school = duty.facts.schools.disinfection
-        self.search = Search(duty, evidence.adverse, needs, runner, avoid, extra, ways or (school,))
+        self.search = Search(duty, evidence.adverse, needs, runner, avoid, extra, ways or (school,), remembered)
         self.row = self.search.row
 
     def plan(self) -> Plan:

@@ -9,8 +9,8 @@ its price (``data/planning.toml``).
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Set
-from dataclasses import dataclass
-from functools import cache
+from dataclasses import dataclass, field
+from functools import cache, cached_property
 from heapq import heappop, heappush
 from itertools import count
 from typing import Any, NamedTuple
@@ -34,13 +34,29 @@ _STRAINED_OUT = frozenset({"turbidity", "tss", "ferric_iron"})
 DISINFECTION: tuple[str, ...] = tuple(table("planning")["disinfection"])
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Block:
     """What may be added in one step: stages, and the companions they cannot do without before and after them."""
 
     own: tuple[AnyStage, ...]
     before: tuple[AnyStage, ...] = ()
     after: tuple[AnyStage, ...] = ()
+    _hash: int = field(default=0, init=False, repr=False, compare=False)
+
+    def __hash__(self) -> int:
+        if not self._hash:
+            object.__setattr__(self, "_hash", hash((self.own, self.before, self.after)) or 1)
+        return self._hash
+
+    @cached_property
+    def partners(self) -> tuple[AnyStage, ...]:
+        """What its one stage cannot do without, unless that stands there already."""
+        return tuple(self.own[0].room.partners) if len(self.own) == 1 else ()
+
+    @cached_property
+    def weighs(self) -> float:
+        """What its own stages add to the price of a train by themselves."""
+        return sum(weighs(stage) for stage in self.own)
 
     def helps(self, water: Water) -> frozenset[str]:
         """The analytes of a water that it can put right."""
@@ -48,7 +64,7 @@ class Block:
             return self.own[0].room.helped(self.own[0].keys, water)
         return frozenset(name for stage in self.own for name in stage.room.puts_right)
 
-    @property
+    @cached_property
     def ends(self) -> bool:
         """Whether nothing, or nothing but a tap, follows it."""
         return any(stage.room.ends or stage.at_tap for stage in self.own)
@@ -126,6 +142,16 @@ class Step(NamedTuple):
     vetoed: int
 
 
+class Remembered:
+    """What one job's searches found out about stages behind a water: the limits met, the water they leave. Shared by all of them."""
+
+    __slots__ = ("limits", "steps")
+
+    def __init__(self) -> None:
+        self.limits: dict[Any, Asked] = {}
+        self.steps: dict[Any, Step] = {}
+
+
 class Node:
     """A path that is looked behind: what is still open there, and what was put into the queue already."""
 
@@ -145,7 +171,7 @@ class Search:
 
     def __init__(
         self, duty: Duty, raw: Water, needs: Iterable[Need], runner: Runner, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (),
-        ways: tuple[str, ...] = (),
+        ways: tuple[str, ...] = (), remembered: Remembered | None = None,
     ):  # fmt: skip
         self.duty, self.raw, self.runner, self.avoid, self.extra = duty, raw, runner, avoid, tuple(extra)
         self.needs = [*needs, *_standing(duty)]
@@ -154,8 +180,9 @@ class Search:
         self.rooms = [room for room in ROOMS.values() if room.offers and room.kind not in self.avoid]
         self.at_tap = frozenset(need.goal for need in self.needs if need.tap)
         self._tapped = frozenset(goal for goal in self.at_tap if any(goal in room.answers for room in self.rooms))
-        self._steps: dict[Any, Step] = {}
-        self._limits: dict[Any, Asked] = {}
+        remembered = remembered or Remembered()
+        self._steps, self._limits = remembered.steps, remembered.limits
+        self._left: dict[tuple[Water, Water | None], frozenset[str]] = {}
         self._offers: dict[tuple[str, Water, int], list[tuple[Block, frozenset[str]]]] = {}
         self._bounds: dict[frozenset[str], float] = {}
         self._answers: dict[str, dict[str, float]] = {}
@@ -213,7 +240,11 @@ class Search:
 
     def _open(self, path: Path) -> frozenset[str]:
         """The needs that a path leaves open."""
-        return frozenset(need.goal for need in self.needs if not path.meets(need))
+        known = (path.water, path.tap)
+        found = self._left.get(known)
+        if found is None:
+            found = self._left[known] = frozenset(need.goal for need in self.needs if not need.met_by(path.water, path.tap))
+        return found
 
     def _look_behind(self, node: Node, goals: Set[str]) -> None:
         """Put into the queue what answers one of these goals and is offered to the water here."""
@@ -392,8 +423,7 @@ class Search:
 
     def _least(self, path: Path, block: Block) -> float:
         """The least a block adds to the price of a path: with what it cannot do without, unless that may stand there already."""
-        partners = [each for stage in block.own for each in stage.room.partners] if len(block.own) == 1 else []
-        return sum(weighs(stage) for stage in (*block.own, *(each for each in partners if each not in path.stages[-1:])))
+        return block.weighs + sum(weighs(each) for each in block.partners if each not in path.stages[-1:])
 
     def _extend(self, path: Path, block: Block, node: Node | None = None) -> Path | None:
         """The path with a block appended; None where the water stays as it is. node: where it was looked behind."""

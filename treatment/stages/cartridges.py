@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from math import ceil
 
 from ..language.figure import Line, work
@@ -11,6 +12,7 @@ from ..train.room import Purchase, Sizing
 HOUSINGS = tuple(table("vessels")["cartridges"])
 
 
+@cache
 def rated(housing: str, share: float, source: str = "sediment.flow") -> Line:
     """Flow at the clean loss of the table [L/min]; share: of it that this cartridge passes."""
     gpm = float(table("vessels")["cartridges"][housing]["gpm"])

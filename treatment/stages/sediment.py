@@ -141,8 +141,8 @@ class Sediment(Room[SedimentKeys]):
         housing = keys.housing
         if housing is None:
             carrying = [each for each in offered if rated(each, fine).value >= duty.flow] or [offered[-1]]
-            least, dirt = duty.rows["sediment"]["life_accepted"], self._dirt(keys, water, duty)
-            housing = next((each for each in carrying if self._life(keys, each, dirt, duty).value >= least), carrying[-1])
+            least = duty.rows["sediment"]["life_accepted"] * self._dirt(keys, water, duty).value
+            housing = next((each for each in carrying if self._capacity(keys, each, duty) >= least), carrying[-1])
         params = {"form": form, "micron": micron, "housing": housing}
         return Sizing(params | ({"outer_micron": self._outer(keys)} if form == "dual_gradient" else {}))
 
@@ -176,12 +176,15 @@ class Sediment(Room[SedimentKeys]):
 
     def _life(self, keys: SedimentKeys, housing: str, month: Line, duty: Duty) -> Line:
         """Months until a cartridge of this housing is full, or as long as one is left in; month: the dirt it holds in one."""
-        row = duty.rows["sediment"]
-        dirt = table("vessels")["cartridges"][housing]["dirt_g"]
-        dirt *= duty.rows["sediment_forms"]["dual_dirt"] if form_of(keys) == "dual_gradient" else 1.0
-        dirt *= row["dirt_at_1um"] if micron_of(keys) < 2 else 1.0
+        cap = duty.rows["sediment"]["life_days"] / constant("month_days")
         return work("life", "min(capacity ÷ max(month, 0.000001), cap)", "month", "sediment.life",
-                    capacity=(float(dirt), "g"), month=(month.value, "g"), cap=(row["life_days"] / constant("month_days"), "month"))  # fmt: skip
+                    capacity=(self._capacity(keys, housing, duty), "g"), month=(month.value, "g"), cap=(cap, "month"))  # fmt: skip
+
+    def _capacity(self, keys: SedimentKeys, housing: str, duty: Duty) -> float:
+        """Dirt [g] that a cartridge of this housing takes until it has to be changed."""
+        dirt = float(table("vessels")["cartridges"][housing]["dirt_g"])
+        dirt *= duty.rows["sediment_forms"]["dual_dirt"] if form_of(keys) == "dual_gradient" else 1.0
+        return dirt * (duty.rows["sediment"]["dirt_at_1um"] if micron_of(keys) < 2 else 1.0)
 
     def _cartridge_figures(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         housing, dirt = sizing.params["housing"], self._dirt(keys, water, duty)

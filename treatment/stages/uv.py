@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from math import ceil, log
 from typing import Any
 
@@ -52,6 +53,16 @@ def light_through(transmittance: float, layer: float) -> float:
         return 1.0
     absorbed = -layer * log(max(transmittance, 1e-6))
     return float((1 - max(transmittance, 1e-6) ** layer) / absorbed)
+
+
+CLEAREST = 0.999999  # per cm: water through which all light goes has no layer
+
+
+@lru_cache(maxsize=512)
+def _light(symbol: str, transmittance: float, layer: float) -> Line:
+    """Mean light in a water layer [cm] of a transmittance [per cm], beside that at its surface."""
+    through = (min(max(transmittance, 1e-6), CLEAREST), "per cm")
+    return work(symbol, "(1 − T^L) ÷ (0 − L × ln(T))", "", "uv.geometry", T=through, L=(layer, "cm"))
 
 
 class Uv(Room[UvKeys]):
@@ -119,13 +130,8 @@ class Uv(Room[UvKeys]):
 
     def _light(self, params: dict[str, Any], water: Water) -> tuple[Line, Line]:
         """Mean light in the water layer, now and as rated [-]; Beer-Lambert."""
-        clearest = 0.999999
-
-        def light(symbol: str, transmittance: float) -> Line:
-            through = (min(max(transmittance, 1e-6), clearest), "per cm")
-            return work(symbol, "(1 − T^L) ÷ (0 − L × ln(T))", "", "uv.geometry", T=through, L=(params["water_layer"] * 100, "cm"))
-
-        return light("light now", water.value("uvt") / 100), light("light as rated", params["rated_uvt"])
+        layer = params["water_layer"] * 100
+        return _light("light now", water.value("uvt") / 100, layer), _light("light as rated", params["rated_uvt"], layer)
 
     def _dose(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> tuple[Line, Line, Line]:
         """The dose it gives at the flow it has to treat [mJ/cm2], with the light before it."""

@@ -7,7 +7,7 @@ A room declares all that is known of its kind. What it leaves out, the contract 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from functools import cache, cached_property
 from math import ceil, pi
 from typing import Any, ClassVar, Generic, TypeVar
@@ -456,6 +456,12 @@ class Stage(Generic[K]):
     room: Room[K]
     keys: K
     id: str = ""
+    _hash: int = field(default=0, init=False, repr=False, compare=False)
+
+    def __hash__(self) -> int:
+        if not self._hash:  # asked for at every step of a search
+            object.__setattr__(self, "_hash", hash((self.room.kind, self.keys, self.id)) or 1)
+        return self._hash
 
     @property
     def kind(self) -> str:

@@ -90,7 +90,7 @@ def bothy(job: Job, days: int, pick: random.Random) -> Entries:
     """A cartridge at a peaty spring that dies earlier each year; the water is turbid each spring, and was before."""
     found: Entries = []
     run = design_of(job, shown_stages(job)).chosen.run
-    mixed = next(stage for stage in run.stages if stage.kind == "retention_tank")
+    stone = next(stage for stage in run.stages if stage.kind == "neutralizer")
     day, life = 0, 62.0
     while day < days:
         day += round(life)
@@ -98,13 +98,14 @@ def bothy(job: Job, days: int, pick: random.Random) -> Entries:
         found.append((day, {"did": "sediment/cartridge", "note": pick.choice(["", "Brown through and through.", "Stained inside."])}))
     for month in range(1, days // 30 + 1):
         at = 30 * month
-        found.append((at, {"readings": {f"{mixed.id}.ph_out": f"{mixed.water_out.ph + pick.uniform(-0.1, 0.1):.1f}", "anion_exchange.salt_level": f"{12 + 3 * (month % 2)} in",
+        found.append((at, {"readings": {f"{stone.id}.ph_out": f"{stone.water_out.ph + pick.uniform(-0.1, 0.1):.1f}", "anion_exchange.salt_level": f"{12 + 3 * (month % 2)} in",
                                         "uv.lamp_hours": 720 * (month % 12 or 12), "meter": f"{at * 235} L"}}))  # fmt: skip
         if month % 12 == 0:
             found += [(at + 1, {"did": "uv/lamp"}), (at + 2, {"readings": {"tap.total_coliform": "absent", "tap.e_coli": "absent"}})]
         found += [(at - 10, {"did": "anion_exchange/salt", "amount": "40 kg"}), (at + 4, {"did": "anion_exchange/salt", "amount": "40 kg"})]
-        if month % 2 == 0:
-            found.append((at + 1, {"did": "chemical_feed/solution"}))
+        found.append((at + 4, {"did": "softener/salt", "amount": "25 kg"}))
+        if month % 4 == 0:
+            found.append((at + 1, {"did": "neutralizer/medium", "amount": f"{stone.figures['media_per_year'].value / 3:.0f} kg"}))
     return found
 
 
