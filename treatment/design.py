@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from functools import cached_property
 from typing import Any
 
@@ -23,8 +23,8 @@ from .job_file import Job
 from .language.analytes import MICROBES, analytes
 from .language.memory import uncollected
 from .language.spec import taken
-from .planning.planner import Block, Plan, Planner
-from .planning.search import Remembered
+from .planning.planner import Plan, Planner
+from .planning.search import Remembered, Terms
 from .planning.variant import Variant
 from .train.pressure import pressure_line
 from .train.room import Stage, name_stages
@@ -77,10 +77,10 @@ class Ground:
         """Run and audit any train for this job."""
         return Variant(train, self._audit(train))
 
-    def planned(self, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (), ways: tuple[str, ...] = ()) -> Plan:
-        """What the planner composes when it may not use some kinds or media, may use some blocks more, or holds microbes in other ways."""
+    def planned(self, terms: Terms | None = None) -> Plan:
+        """What the planner composes by some terms: without some kinds, with some blocks more, with another way to hold microbes."""
         with uncollected():
-            return Planner(self.duty, self.evidence, self.needs, self._runner, self._quickly, avoid, extra, ways, self._remembered).plan()
+            return Planner(self.duty, self.evidence, self.needs, self._runner, self._quickly, terms, self._remembered).plan()
 
     def _quickly(self, train: Sequence[Stage[Any]]) -> list[Finding]:
         return self._audit(train).findings(quick=True)

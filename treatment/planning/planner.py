@@ -20,9 +20,7 @@ from ..stages import ROOMS
 from ..train.room import Stage, name_stages
 from ..train.runner import Runner
 from .reasons import why_not
-from .search import Block, Path, Remembered, Search, weighs
-
-__all__ = ["Block", "Plan", "Planner"]
+from .search import Path, Remembered, Search, Terms, weighs
 
 NEAREST = 3  # trains that are looked at where none meets every need
 Score = tuple[float, ...]
@@ -46,17 +44,15 @@ class Plan:
 class Planner:
     """One search, and how its trains are judged.
 
-    judge: audits a train and returns its findings; avoid: kinds, media or forms not to be used; extra: blocks to try
-    beside the rooms' own; ways: of holding microbes, in the order of preference.
+    judge: audits a train and returns its findings; terms: what it is composed by; remembered: by this job's searches before.
     """
 
     def __init__(
         self, duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judge: Callable[[list[AnyStage]], list[Finding]],
-        avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (), ways: tuple[str, ...] = (), remembered: Remembered | None = None,
+        terms: Terms | None = None, remembered: Remembered | None = None,
     ):  # fmt: skip
-        self.duty, self.evidence, self.needs, self.judge = duty, evidence, needs, judge
-        school = duty.facts.schools.disinfection
-        self.search = Search(duty, evidence.adverse, needs, runner, avoid, extra, ways or (school,), remembered)
+        self.duty, self.evidence, self.needs, self.judge, self.terms = duty, evidence, needs, judge, terms or Terms()
+        self.search = Search(duty, evidence.adverse, needs, runner, self.terms, remembered or Remembered())
         self.row = self.search.row
 
     def plan(self) -> Plan:
@@ -85,7 +81,7 @@ class Planner:
                 judged[path.start] += 1
                 if score < best:
                     best, train = score, stages
-        if not works(best):
+        if not works(best) and not self.terms.other:
             for _, path in sorted(near, key=lambda scored: scored[0])[:NEAREST]:
                 for score, stages in self._judged(self.search.finished(path)):
                     if score < best:

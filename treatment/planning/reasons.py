@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from ..audit.audit import Audit, breaches, without
+from ..chemistry.water import Water
 from ..evidence.gather import Evidence
 from ..house.duty import Duty
 from ..house.needs import Need
@@ -14,6 +15,8 @@ from ..stages import ROOMS
 from ..train.room import Room, Stage
 from .search import Search
 
+WAYS = {"uv": "light", "chlorine": "chlorine with contact time", "barrier": "a barrier filter"}
+
 
 def why_not(train: Sequence[Stage[Any]], search: Search, duty: Duty, evidence: Evidence, needs: list[Need]) -> dict[str, str]:
     """For every treatment that is not in the train: why it is not, in the terms of the search that composed it."""
@@ -21,13 +24,25 @@ def why_not(train: Sequence[Stage[Any]], search: Search, duty: Duty, evidence: E
     tested = any(evidence.measured(name) for name in MICROBES[:2])
     run = search.runner.run(list(train), evidence.adverse, evidence.adverse)
     left = [need.goal for need in needs if not need.met_by(run.finished, run.tap)]
-    return {kind: _why_not(room, left, tested, search, duty, evidence, needs) for kind, room in ROOMS.items() if kind not in used}
+    return {kind: _why_not(room, train, left, tested, search, duty, evidence, needs) for kind, room in ROOMS.items() if kind not in used}
 
 
-def _why_not(room: Room[Any], left: list[str], tested: bool, search: Search, duty: Duty, evidence: Evidence, needs: list[Need]) -> str:
+def _ways(room: Room[Any]) -> set[str]:
+    """The ways of holding microbes that a treatment is part of."""
+    return {way for way in (room.way, *(each.room.way for each in room.partners)) if way}
+
+
+def _held_by(train: Sequence[Stage[Any]]) -> str:
+    """The way in which a train holds microbes; empty where it does in none."""
+    return next((stage.room.way for stage in reversed(train) if stage.room.way), "")
+
+
+def _why_not(
+    room: Room[Any], train: Sequence[Stage[Any]], left: list[str], tested: bool, search: Search, duty: Duty, evidence: Evidence, needs: list[Need]
+) -> str:
     """left: needs that the train leaves open."""
     raw, wanted = evidence.adverse, any(need.goal in room.answers for need in needs if not need.standing)
-    system, wishes = duty.facts.job.units, duty.facts.wishes
+    system, asked = duty.facts.job.units, any(need.goal in room.puts_right for need in needs if not need.standing)
 
     def refused() -> list[str]:
         return [breach.said(system) for breach in search.barred.get(room.kind, ())]
@@ -38,28 +53,51 @@ def _why_not(room: Room[Any], left: list[str], tested: bool, search: Search, dut
         return room.absent
     if stopped := refused():
         return "it would help, but where it would stand " + "; ".join(stopped)
-    if (wishes.no_salt and room.uses_salt) or (wishes.no_power and room.uses_power) or (wishes.no_chemicals and room.uses_chemical):
-        return "the wishes rule it out" if wanted or room.kind in search.stood else room.absent
-    if still := [analytes()[goal].said for goal in left if goal in room.answers and goal in analytes()]:
-        return f"{', '.join(still)}: no train was found in which it would put that right and stand"
-    if room.kind in search.stood:
-        return "another treatment in the train does its work with fewer stages, or at less cost"
-    if not wanted:
-        names = ", ".join(analytes()[name].said for name in room.answers)
-        return f"no need for it: {names} lie within the limits and wishes" if room.answers and room.candidates(raw, duty) else room.absent
+    if _wished_away(room, duty):
+        return "the wishes rule it out" if asked or room.kind in search.stood else room.absent
+    if room.kind in search.stood or not wanted:
+        return _outdone(room, train, wanted, left, search, raw, duty)
+    if still := _still_open(room, left):
+        return still
     if room.way and room.way != search.ways[0]:
         return "the job's school holds microbes in another way, and that one works here"
     return "another treatment in the train does its work with fewer stages"
 
 
+def _wished_away(room: Room[Any], duty: Duty) -> bool:
+    wishes = duty.facts.wishes
+    return (wishes.no_salt and room.uses_salt) or (wishes.no_power and room.uses_power) or (wishes.no_chemicals and room.uses_chemical)
+
+
+def _still_open(room: Room[Any], left: list[str]) -> str:
+    """What it might answer and the train leaves open, in words; empty where there is nothing."""
+    still = [analytes()[goal].said for goal in left if goal in room.answers and goal in analytes()]
+    return f"{', '.join(still)}: no train was found in which it would put that right and stand" if still else ""
+
+
+def _outdone(room: Room[Any], train: Sequence[Stage[Any]], wanted: bool, left: list[str], search: Search, raw: Water, duty: Duty) -> str:
+    """Why a treatment that stood in a train that was tried, or that nothing asks for, is not in this one."""
+    if search.ways[0] in _ways(room) and wanted and room.kind in search.stood and (other := _held_by(train)) not in ("", search.ways[0]):
+        return f"the job's school, yet with what this water asks before it {WAYS[other]} takes fewer stages, or costs less"
+    if still := _still_open(room, left):
+        return still
+    if room.kind in search.stood:
+        return "another treatment in the train does its work with fewer stages, or at less cost"
+    names = ", ".join(analytes()[name].said for name in room.answers)
+    return f"no need for it: {names} lie within the limits and wishes" if room.answers and room.candidates(raw, duty) else room.absent
+
+
 def explain(audit: Audit, train: Sequence[Stage[Any]]) -> dict[str, list[str]]:
     """For every stage of a train: why it is there, and why at this place."""
     reasons: dict[str, list[str]] = {}
+    school = audit.facts.schools.disinfection
     for stage in audit.run.stages:
         said = [f"Here because without it {trouble}." for trouble in list(dict.fromkeys(without(audit, stage)))[:2]]
         own = stage.room.why_here(stage, audit.run, audit.microbes_found)
         if own and (stage.room.tells_why or not said):
             said = [own]
+        if audit.microbes_present and stage.room.way and _held_by(train) == stage.room.way != school:
+            said.append(f"It holds microbes in place of {WAYS[school]}, the job's school: see why that one is not used.")
         if swapped := _swap_breaks(audit, train, stage.index):
             said.append(f"After the {audit.run.stages[stage.index - 1].said}: put before it, {swapped}.")
         reasons[stage.id] = said

@@ -162,25 +162,33 @@ class Node:
         self.tried: set[Block] = set()
 
 
-class Search:
-    """The paths of one job, the cheapest first.
+@dataclass(frozen=True)
+class Terms:
+    """What a train is composed by, beside its job's facts.
 
-    avoid: kinds, media or forms not to be used; extra: blocks to try beside the rooms' own; ways: of holding microbes, in the
-    order of preference.
+    avoid: kinds, media or forms not to be used; extra: blocks to try beside the rooms' own; ways: of holding microbes, the
+    preferred first, in place of the job's school; other: an alternative to a train that works, not looked for so far and given
+    up where nothing works.
     """
 
-    def __init__(
-        self, duty: Duty, raw: Water, needs: Iterable[Need], runner: Runner, avoid: frozenset[str] = frozenset(), extra: Iterable[Block] = (),
-        ways: tuple[str, ...] = (), remembered: Remembered | None = None,
-    ):  # fmt: skip
-        self.duty, self.raw, self.runner, self.avoid, self.extra = duty, raw, runner, avoid, tuple(extra)
+    avoid: frozenset[str] = frozenset()
+    extra: tuple[Block, ...] = ()
+    ways: tuple[str, ...] = ()
+    other: bool = False
+
+
+class Search:
+    """The paths of one job, the cheapest first."""
+
+    def __init__(self, duty: Duty, raw: Water, needs: Iterable[Need], runner: Runner, terms: Terms, remembered: Remembered):
+        self.duty, self.raw, self.runner, self.avoid, self.extra, other = duty, raw, runner, terms.avoid, terms.extra, terms.other
         self.needs = [*needs, *_standing(duty)]
+        ways = terms.ways or (duty.facts.schools.disinfection,)
         self.ways = (*ways, *(way for way in DISINFECTION if way not in ways))
         self.row = table("planning")["price"]
         self.rooms = [room for room in ROOMS.values() if room.offers and room.kind not in self.avoid]
         self.at_tap = frozenset(need.goal for need in self.needs if need.tap)
         self._tapped = frozenset(goal for goal in self.at_tap if any(goal in room.answers for room in self.rooms))
-        remembered = remembered or Remembered()
         self._steps, self._limits = remembered.steps, remembered.limits
         self._left: dict[tuple[Water, Water | None], frozenset[str]] = {}
         self._offers: dict[tuple[str, Water, int], list[tuple[Block, frozenset[str]]]] = {}
@@ -195,6 +203,9 @@ class Search:
         self.barred: dict[str, tuple[Breach, ...]] = {}
         self.stood: set[str] = set()
         self.expanded = 0
+        #: what no train may weigh: an alternative bears no fault
+        self.worst = float(self.row["fault"]) if other else float("inf")
+        self.most, self.patient = (int(self.row[name + ("_other" if other else "_most")]) for name in ("expanded", "patient"))
 
     # --- the order of the search --------------------------------------------------------------------------------------
     def paths(self) -> Iterator[tuple[Path, float]]:
@@ -205,11 +216,13 @@ class Search:
         seen = set()
         for path in self._starts():
             self._push(path.price, self._bound(self._open(path)), path=path)
-        most, patient = int(self.row["expanded_most"]), int(self.row["patient"])
+        most, patient = self.most, self.patient
         while self._queue:
             if self.expanded >= patient and self._haste == 1.0:
                 self._hurry()
-            _, _, _, least, found, node, block = heappop(self._queue)
+            estimate, _, _, least, found, node, block = heappop(self._queue)
+            if estimate >= self.worst:
+                return
             if found is None:
                 assert node is not None and block is not None
                 self._try(node, block, least)

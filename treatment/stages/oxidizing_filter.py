@@ -339,8 +339,20 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
             Stage(CARBON, CarbonKeys(medium="catalytic")),
         )  # fmt: skip
         return [
-            Fork("Chlorine feed, contact and greensand", 2, offer=fed, lacks=frozenset({"air_charged", "cartridge"}), has=frozenset({"chlorine", "greensand"})),
-            Fork("Peroxide feed, contact and catalytic carbon", 2, avoid=frozenset({self.kind}), offer=peroxide, has=frozenset({"peroxide", "catalytic"})),
+            Fork(
+                "Chlorine feed, contact and greensand",
+                2,
+                offer=fed,
+                lacks=frozenset({"air_charged", "cartridge"}),
+                has=frozenset({"chlorine", "greensand"}),
+            ),
+            Fork(
+                "Peroxide feed, contact and catalytic carbon",
+                2,
+                avoid=frozenset({self.kind}),
+                offer=peroxide,
+                has=frozenset({"peroxide", "catalytic"}),
+            ),
             *found,
         ]
 

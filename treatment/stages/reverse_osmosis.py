@@ -274,7 +274,15 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
 
     def forks(self, keys: ReverseOsmosisKeys, others: frozenset[str]) -> list[Fork]:
         exchange = Stage(ANION_EXCHANGE, AnionExchangeKeys(target="nitrate"))
-        return [Fork("Nitrate exchange for the whole house instead of a membrane at the tap", 5, avoid=frozenset({self.kind}), offer=(exchange,), has=frozenset({ANION_EXCHANGE.kind}))]
+        return [
+            Fork(
+                "Nitrate exchange for the whole house instead of a membrane at the tap",
+                5,
+                avoid=frozenset({self.kind}),
+                offer=(exchange,),
+                has=frozenset({ANION_EXCHANGE.kind}),
+            )
+        ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return f"holds back salts: dissolved solids from {before.value('tds'):.0f} to {after.value('tds'):.0f} mg/L"

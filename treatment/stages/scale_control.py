@@ -98,7 +98,15 @@ class ScaleControl(Room[ScaleControlKeys]):
         ]
 
     def forks(self, keys: ScaleControlKeys, others: frozenset[str]) -> list[Fork]:
-        return [Fork("A softener instead of scale control", 1, schools=(("hardness", "exchange"),), has=frozenset({"softener"}), lacks=frozenset({self.kind}))]
+        return [
+            Fork(
+                "A softener instead of scale control",
+                1,
+                schools=(("hardness", "exchange"),),
+                has=frozenset({"softener"}),
+                lacks=frozenset({self.kind}),
+            )
+        ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "keeps scale from sticking; hardness stays in the water"

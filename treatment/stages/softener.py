@@ -372,7 +372,15 @@ class Softener(Room[SoftenerKeys]):
         return said
 
     def forks(self, keys: SoftenerKeys, others: frozenset[str]) -> list[Fork]:
-        return [Fork("Scale control instead of a softener", 1, schools=(("hardness", "scale_control"),), has=frozenset({"scale_control"}), lacks=frozenset({self.kind}))]
+        return [
+            Fork(
+                "Scale control instead of a softener",
+                1,
+                schools=(("hardness", "scale_control"),),
+                has=frozenset({"scale_control"}),
+                lacks=frozenset({self.kind}),
+            )
+        ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         taken = [f"hardness from {digits(before.hardness, 'mg/L CaCO3', system)} to {show(after.hardness, 'mg/L CaCO3', system)}"]

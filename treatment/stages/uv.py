@@ -220,7 +220,13 @@ class Uv(Room[UvKeys]):
     def forks(self, keys: UvKeys, others: frozenset[str]) -> list[Fork]:
         return [
             Fork("Barrier filter instead of light", 3, ways=("barrier",), has=frozenset({"barrier_filter"}), lacks=frozenset({self.kind})),
-            Fork("Chlorine and contact instead of light", 3, ways=("chlorine",), has=frozenset({"chlorine", "retention_tank"}), lacks=frozenset({self.kind})),
+            Fork(
+                "Chlorine and contact instead of light",
+                3,
+                ways=("chlorine",),
+                has=frozenset({"chlorine", "retention_tank"}),
+                lacks=frozenset({self.kind}),
+            ),
         ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:

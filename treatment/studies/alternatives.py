@@ -8,7 +8,7 @@ from typing import Any
 
 from ..design import Design
 from ..job_file import Job
-from ..planning.planner import Block
+from ..planning.search import Block, Terms
 from ..planning.variant import Variant
 from ..train.room import Fork, Stage
 
@@ -29,7 +29,8 @@ def alternatives(design: Design) -> list[Alternative]:
     found: list[Alternative] = []
     for fork in _forks(design.proposal):
         other = _by_school(design, dict(fork.schools)) if fork.schools else design
-        plan = other.ground.planned(fork.avoid | fork.lacks, (Block(fork.offer),) if fork.offer else (), fork.ways)
+        terms = Terms(fork.avoid | fork.lacks, (Block(fork.offer),) if fork.offer else (), fork.ways, other=design.plan.complete)
+        plan = other.ground.planned(terms)
         if not plan.train or not fork.true_of(_held(plan.train)):
             continue
         variant = other.variant(plan.train)

@@ -273,6 +273,26 @@ class Seasons(TestCase):
         self.assertIn("ion-balance", ids(worked(document).chosen.findings))
 
 
+class SchoolsSaid(TestCase):
+    def test_a_school_that_is_not_followed_is_said(self) -> None:
+        """Each school is followed on clear water and nothing is said; where there is no power, a barrier stands for light and for chlorine, and says so."""
+        water = QUIET | {"total_coliform": "present"}
+        for school, power, way in (
+            ("uv", True, "uv"),
+            ("chlorine", True, "chlorine"),
+            ("barrier", True, "barrier"),
+            ("uv", False, "barrier"),
+            ("chlorine", False, "barrier"),
+        ):
+            design = worked(job({"schools": {"disinfection": school}, "wishes": {} if power else {"no_power": True}}, readings=water))
+            held = [stage.room.way for stage in design.proposal.run.stages if stage.room.way]
+            self.assertEqual(held, [way])
+            told = any("the job's school: see" in said for reasons in design.proposal.reasons.values() for said in reasons)
+            self.assertEqual(told, way != school, school)
+            if not power:
+                self.assertIn("wishes", design.plan.not_used["uv" if school == "uv" else "chemical_feed"])
+
+
 class AcidWater(TestCase):
     def test_unmeasured_alkalinity_keeps_carbon_dioxide_plausible(self) -> None:
         """pH 5.5 by strip: 100 mg/L of CO2 at the most is 100 × 10^-0.85 × 50 ÷ 44 = 16.05 mg/L of alkalinity; calcite, and alkalinity asked first."""

@@ -13,7 +13,14 @@ from ..papers.design_file import design_document, train_document
 from .example import job, worked
 
 OPEN = {"ferrous_iron": None}
-FOR_A_MEMBRANE = {"iron": "<0.05 mg/L", "ferrous_iron": None}
+FOR_A_MEMBRANE = {
+    "nitrate": "20 mg/L as N",
+    "arsenic": "30 ug/L",
+    "fluoride": "5 mg/L",
+    "tds": "900 mg/L",
+    "iron": "<0.05 mg/L",
+    "ferrous_iron": None,
+}
 ORGANIC = {"voc": "20 ug/L", "free_chlorine": "1 mg/L", "total_chlorine": "2.5 mg/L"}
 RAIN = {"source": {"kind": "rain", "rain": {"roof_area": "1500 ft2", "monthly_rain": ["80 mm"] * 12}}}
 FED = [{"kind": "chemical_feed", "chemical": "chlorine"}, {"kind": "retention_tank"}]
@@ -37,7 +44,7 @@ SHOWN: dict[str, list[tuple[list[dict[str, Any]], dict[str, str | None], dict[st
     "anion_exchange": [([{"kind": "anion_exchange", "target": target}], {"nitrate": "20 mg/L as N", "tannin": "3 mg/L"}, {}) for target in ("nitrate", "tannin")],
     "storage": [([{"kind": "storage_tank"}], {}, RAIN)],
     "first_flush": [([{"kind": "first_flush"}], {}, RAIN)],
-    "reverse_osmosis": [([{"kind": "reverse_osmosis", "scale": "point_of_use"}], FOR_A_MEMBRANE | {"nitrate": "20 mg/L as N", "arsenic": "30 ug/L", "fluoride": "5 mg/L", "tds": "900 mg/L"}, {}),
+    "reverse_osmosis": [([{"kind": "reverse_osmosis", "scale": "point_of_use"}], FOR_A_MEMBRANE, {}),
                         ([{"kind": "reverse_osmosis", "scale": "whole_house"}], {"tds": "900 mg/L"}, {})],
     "house": [([{"kind": "softener"}], {}, {"supply": {"pressure_low": "30 psi"}})],
 }  # fmt: skip
