@@ -72,7 +72,7 @@ class BarrierFilter(Room[BarrierKeys]):
         ]
 
     def size(self, keys: BarrierKeys, water: Water, duty: Duty) -> Sizing:
-        return Sizing({"element": keys.element or "ultrafiltration"})
+        return Sizing({"element": keys.element or "ultrafiltration", "elements": int(self._flow(keys, duty)["elements"].value)})
 
     def _flow(self, keys: BarrierKeys, duty: Duty) -> dict[str, Figure]:
         each = (float(duty.rows["barrier"][f"{keys.element or 'ultrafiltration'}_gpm"]), "gpm")

@@ -123,8 +123,12 @@ def disinfected_after(run: TrainRun, stage: StageRun[Any]) -> bool:
 
 @rule("storage-not-disinfected", "train", "storage.open", on=("storage_tank", "reverse_osmosis"))
 def storage_not_disinfected(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """Water stands in a tank open to air, and nothing disinfects it afterwards."""
+    """Water stands in a tank open to air, and nothing disinfects it afterwards, or a branch to drink from leaves before that."""
     stands = stage.water_out.value(OPEN_TO_AIR) > 0 and stage.water_in.value(OPEN_TO_AIR) == 0
+    branch = next((other for other in audit.run.later(stage) if other.at_tap and other.water_out.value(OPEN_TO_AIR) > 0), None)
+    if stands and stage.duty.drunk and branch is not None and not stage.at_tap and disinfected_after(audit.run, stage):
+        yield Hit("fault", f"Water stands in the {stage.said}, open to air, and the {branch.said} leaves before it is disinfected.",
+                  "Take the drinking tap off behind the lamp or the contact tank.", stage=branch.id)  # fmt: skip
     if stands and stage.duty.drunk and not stage.at_tap and not disinfected_after(audit.run, stage):
         yield Hit("fault", f"Water stands in the {stage.said}, open to air, and nothing disinfects it afterwards.",
                   "Put a lamp (with its 5 µm filter) or chlorine with contact after the tank and its pump.")  # fmt: skip

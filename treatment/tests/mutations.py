@@ -16,7 +16,7 @@ from ..design import Design
 from ..language.errors import BadDocument
 from ..planning.variant import Variant
 from .example import worked
-from .test_own_trains import again, house
+from .test_own_trains import SITUATIONS, again, house
 
 Train = list[dict[str, Any]]
 Spoil = Callable[[Train], Train | None]
@@ -111,6 +111,65 @@ def same_hour(train: Train) -> Train | None:
     return train
 
 
+def behind(kind: str, other: str) -> Spoil:
+    """Put directly behind a stage that it has to stand before."""
+
+    def spoil(train: Train) -> Train | None:
+        at, after = _of(train, kind), _of(train, other)
+        if at is None or after is None or at > after:
+            return None
+        stage = train.pop(at)
+        return [*train[:after], stage, *train[after:]]
+
+    return spoil
+
+
+def after(kind: str, stage: dict[str, Any]) -> Spoil:
+    """A stage put directly behind another."""
+
+    def spoil(train: Train) -> Train | None:
+        at = _of(train, kind)
+        return None if at is None else [*train[: at + 1], dict(stage), *train[at + 1 :]]
+
+    return spoil
+
+
+def bare(kind: str) -> Spoil:
+    """The particle filters before a stage left out."""
+
+    def spoil(train: Train) -> Train | None:
+        at = _of(train, kind)
+        if at is None or not any(stage["kind"] == "sediment" for stage in train[:at]):
+            return None
+        return [stage for i, stage in enumerate(train) if i >= at or stage["kind"] != "sediment"]
+
+    return spoil
+
+
+def before_the_membrane(train: Train) -> Train | None:
+    """All that stands before a membrane left out, but what holds pressure."""
+    at = _of(train, "reverse_osmosis")
+    if not at:
+        return None
+    return [
+        stage
+        for i, stage in enumerate(train)
+        if i >= at or stage["kind"] in ("booster_pump", "pressure_reducing_valve", "storage_tank", "first_flush")
+    ]
+
+
+def up_flow_in_rust(train: Train) -> Train | None:
+    """A neutralizer that is never washed, behind where iron was turned to rust and before it is held."""
+    at, bed = _of(train, "retention_tank"), _of(train, "neutralizer")
+    if at is None or bed is None or _of(train, "chemical_feed", chemical="chlorine") is None:
+        return None
+    stage = train.pop(bed) | {"form": "upflow"}
+    stage.pop("hour", None)
+    at = _of(train, "retention_tank")
+    assert at is not None
+    return [*train[: at + 1], stage, *train[at + 1 :]]
+
+
 def _twice(stage: dict[str, Any], factor: float) -> str:
     return f"{stage['hardness_setting']['value'] * factor} mg/L as CaCO3"
 
@@ -132,6 +191,21 @@ MUTATIONS: dict[str, Spoil] = {
     "small retention": changed("retention_tank", volume="10 gal"),
     "small storage membrane": changed("reverse_osmosis", where=lambda stage: stage.get("scale") == "whole_house", rated="20 gal/day"),
     "recovery too high": changed("reverse_osmosis", recovery=0.85),
+    "recovery of nine tenths": changed("reverse_osmosis", recovery=0.9),
+    "no pretreatment of the membrane": before_the_membrane,
+    "first flush behind the tank": behind("first_flush", "storage_tank"),
+    "pump before the tank": behind("storage_tank", "booster_pump"),
+    "calcite from below in rust": up_flow_in_rust,
+    "a neutralizer that is never washed": changed("neutralizer", where=lambda stage: stage.get("form") != "upflow", form="upflow", hour=None),
+    "softener behind the membrane": behind("softener", "reverse_osmosis"),
+    "elements of one": changed("barrier_filter", where=lambda stage: stage.get("elements", 1) > 1, elements=1),
+    "no fine filter before the elements": bare("barrier_filter"),
+    "barrier first": moved("barrier_filter", True),
+    "a lamp in the tank that burns an hour": after("storage_tank", {"kind": "in_tank_uv", "hours": 1}),
+    "carbon as granules in a cartridge": changed(
+        "carbon", where=lambda stage: "tank" in stage, form="cartridge", medium="granular", tank=None, volume=None, vessels=None, bed=None, hour=None
+    ),
+    "a hydraulic valve at 30 psi": changed("pressure_reducing_valve", set="30 psi"),
     "setting halved": changed("softener", hardness_setting=lambda stage: _twice(stage, 0.5)),
     "setting doubled": changed("softener", hardness_setting=lambda stage: _twice(stage, 2.0)),
     "salt at 15": changed("softener", salt_dose="15 lb/ft3"),
@@ -232,7 +306,7 @@ def sound_trains(count: int, seed: int) -> Iterator[tuple[int, dict[str, Any], D
     """Jobs whose own train is complete, each with its document."""
     pick = random.Random(seed)
     for n in range(count):
-        document = house(pick)
+        document = house(pick, **copy.deepcopy(SITUATIONS[n % len(SITUATIONS)]))
         design = worked(document)
         if design.plan.complete and design.plan.train:
             yield n, document, design

@@ -273,6 +273,19 @@ class Seasons(TestCase):
         self.assertIn("ion-balance", ids(worked(document).chosen.findings))
 
 
+class Branches(TestCase):
+    def test_a_drinking_tap_behind_the_tank_waits_for_the_lamp(self) -> None:
+        """Roof water, a lamp last: a tap taken off between tank and lamp drinks what stood open; behind the lamp it does not."""
+        tap, tail = (
+            {"kind": "reverse_osmosis", "scale": "point_of_use", "install": {"branch": "drinking_tap"}},
+            [{"kind": "sediment"}, {"kind": "uv"}],
+        )
+        head = [{"kind": "first_flush"}, {"kind": "storage_tank"}, {"kind": "booster_pump"}]
+        for train, found in (([*head, tap, *tail], True), ([*head, *tail, tap], False)):
+            rules = ids(worked(job({"source": {"kind": "rain"}}, readings=QUIET, train=train)).chosen.findings)
+            self.assertEqual("storage-not-disinfected" in rules, found)
+
+
 class SchoolsSaid(TestCase):
     def test_a_school_that_is_not_followed_is_said(self) -> None:
         """Each school is followed on clear water and nothing is said; where there is no power, a barrier stands for light and for chlorine, and says so."""

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..design import Design
+from ..job.facts import OBSERVATIONS
 from ..papers.design_file import design_document, train_document
 from ..planning.variant import Variant
 from ..stages import ROOMS
@@ -26,6 +27,18 @@ FORMS: list[dict[str, Any]] = [
     {"kind": "reverse_osmosis", "scale": "whole_house"}, {"kind": "barrier_filter", "element": "ceramic"}, {"kind": "neutralizer", "medium": "blend"},
     {"kind": "neutralizer", "flow": "up"},
 ]  # fmt: skip
+#: by turns: houses as they come, other ways to hold microbes, a main at high pressure, a roof, a business that rinses
+SITUATIONS: tuple[dict[str, Any], ...] = (
+    {},
+    {},
+    {"schools": {"disinfection": "barrier"}},
+    {},
+    {"supply": {"pressure_low": "75 psi", "pressure_high": "95 psi", "night_pressure": "100 psi", "flow": "12 gpm"}},
+    {"schools": {"disinfection": "chlorine"}},
+    {},
+    {"source": {"kind": "rain", "rain": {"roof_area": "2500 ft2", "monthly_rain": ["90 mm"] * 12}}},
+    {"wishes": {"high_purity": True}},
+)
 #: about the water itself, whatever the train
 OF_THE_WATER = {"boil-water", "nitrate-infants", "gas-hazard"}
 
@@ -126,3 +139,47 @@ class NeverWorse(TestCase):
         wide = worked(job(readings={name: f"{low}..{high} {unit}", "ferrous_iron": None}))
         narrow = worked(job(readings={name: f"{low + at * (high - low):.4f} {unit}", "ferrous_iron": None}))
         self.assertLessEqual(left_undone(narrow), left_undone(wide))
+
+    @given(st.integers(0, 10**6), st.sampled_from(OBSERVATIONS))
+    @fuzz(30)
+    def test_an_observation_adds(self, seed: int, seen: str) -> None:
+        """What is proposed once something was seen does no less for the water as it was tested."""
+        document = house(random.Random(seed))
+        plain, told = worked(document), worked(document | {"observations": sorted({*document.get("observations", []), seen})})
+        self.assertLessEqual(plain.ground.undone(told.plan.train), left_undone(plain))
+
+    @given(st.integers(0, 10**6), st.sampled_from(["no_salt", "no_power", "no_chemicals"]))
+    @fuzz(25)
+    def test_a_wish_let_go(self, seed: int, wish: str) -> None:
+        """Without a wish that rules treatments out nothing more is left undone."""
+        bound, free = (left_undone(worked(house(random.Random(seed), wishes=wishes))) for wishes in ({wish: True}, {}))
+        self.assertLessEqual(free, bound)
+
+
+class Proposals(TestCase):
+    @given(st.integers(0, 10**6), st.integers(0, len(SITUATIONS) - 1))
+    @fuzz(40)
+    def test_what_is_in_reach_is_taken(self, seed: int, at: int) -> None:
+        """A proposal that works bears no stage that does nothing and no cartridge of weeks; one that does not says what none could hold."""
+        design = worked(house(random.Random(seed), **SITUATIONS[at]))
+        found = design.proposal.findings
+        if design.plan.complete:
+            self.assertEqual({f.rule for f in found if f.severity in ("fault", "danger") and not f.rule.startswith("refer/")} - OF_THE_WATER, set())
+            self.assertEqual([f.rule for f in found if f.severity == "caution" and f.rule.startswith(("unneeded/", "micron-too-fine"))], [])
+        else:
+            self.assertTrue(any(f.rule.startswith(("unmet/", "health/", "refer/")) or f.severity in ("fault", "danger") for f in found))
+        self.assertEqual(set(design.plan.not_used), set(ROOMS) - {stage.kind for stage in design.plan.train})
+        self.assertTrue(all(design.plan.not_used.values()))
+
+    @given(st.integers(0, 10**6), st.sampled_from(FORMS))
+    @fuzz(40)
+    def test_a_limit_barely_passed_is_a_caution(self, seed: int, stage: dict[str, Any]) -> None:
+        """Passed by less than a tenth (of pH: a tenth of a unit), no limit is a fault, and none bars a treatment."""
+        chosen = worked(house(random.Random(seed)) | {"train": [stage]}).chosen
+        faults = {finding.rule for finding in chosen.findings if finding.severity in ("fault", "danger")}
+        for run, broken in zip(chosen.run.stages, chosen.audit.broken, strict=True):
+            for breach in broken:
+                if breach.excess < 0.1 - 1e-9:
+                    self.assertFalse(breach.barred)
+                    others = [each for each in broken if each.limit.analyte == breach.limit.analyte and each.excess >= 0.1 - 1e-9]
+                    self.assertTrue(others or f"feed-limit/{run.kind}/{breach.limit.analyte}" not in faults, breach)
