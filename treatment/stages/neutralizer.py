@@ -361,8 +361,9 @@ def contact_short(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hi
 @rule("what-it-adds", "water train", "neutralizer.blend", on="neutralizer")
 def what_it_adds(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit]:
     """What a bed that dissolves gives to the water: hardness; of a blend, the pH of a night's standing."""
-    added = stage.figures["hardness_added"].value
-    if added < audit.duty.rows["neutralizer"]["added_told"]:
+    added, softened = stage.figures["hardness_added"].value, [other.index for other in audit.run.stages if other.kind == "softener"]
+    undone = bool(softened) and max(softened) < stage.index and stage.keys.medium != "blend"  # told at the softener, as a fault
+    if added < audit.duty.rows["neutralizer"]["added_told"] or undone:
         return
     hardness = audit.show(stage.water_out.hardness, "mg/L CaCO3")
     if stage.keys.medium == "blend":
