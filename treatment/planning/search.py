@@ -515,7 +515,7 @@ class Search:
             arrives = self.runner.arriving(room, keys, here)
             passed = self.runner.through(room, keys, arrives, duty)
             weight += room.strain(keys, passed.sizing, arrives, duty)
-            if passed.sizing.bed is not None and self._too_small(room, keys, passed.sizing, passed.water, path, added[:index]):
+            if self._too_small(room, keys, passed.sizing, passed.water, path, added[:index]):
                 weight, vetoed = weight + self.row["fault"], vetoed + 1
             if room.at_tap(keys):
                 tap = passed.water
@@ -526,6 +526,8 @@ class Search:
     def _too_small(self, room: Room[Any], keys: Any, sizing: Sizing, water: Water, path: Path, ahead: tuple[AnyStage, ...]) -> bool:
         """Whether no vessels of it carry the flow or stand in the room, or what the source gives does not lift its bed."""
         duty = path.duty
+        if sizing.bed is None:
+            return "housing" in sizing.params and not room.at_tap(keys) and duty.flow > room.peak(keys, sizing) * 1.001
         if duty.tallest is not None and sizing.vessels.height > duty.tallest + 1e-6:
             return True  # nothing could be filled in, nor its valve lifted off
         if duty.flow > room.peak(keys, sizing) * 1.001:

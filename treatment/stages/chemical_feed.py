@@ -274,8 +274,8 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         return [other.kind for other in others].count(self.kind) > 1 or any(other.kind == "softener" for other in others)
 
     def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
-        """With contact behind it, it disinfects."""
-        return microbes and any(run.of(RetentionTank))
+        """With contact behind it, it disinfects: what was found, or what stood open to air."""
+        return (microbes or stage.water_in.value(OPEN_TO_AIR) > 0) and any(run.of(RetentionTank))
 
     def buys(self, keys: ChemicalFeedKeys, sizing: Sizing) -> list[Purchase]:
         solution = Purchase("chemical", sizing.figures["feed_rate"].value * constant("year_days"), note=self.name(keys), yearly=True)

@@ -234,11 +234,10 @@ class Sediment(Room[SedimentKeys]):
         washed = [] if duty.facts.wishes.no_power or duty.no_drain else [SedimentKeys(form="backwashing")]
         if dirt < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"] and water.value("turbidity") < row["turbidity_wanted"]:
             return []
-        clay = [CLAY.keys] if water.value("turbidity") > row["turbidity_clay"] else []
+        clay = [CLAY.keys] if water.value("turbidity") > row["turbidity_clay"] or water.value("ferric_iron") > row["rust_wanted"] else []
         if not self._soon_full(FINE.keys, water, duty):
             return [FINE.keys, *clay, *(washed if dirt > row["solids_heavy"] else [])]
-        screen = [SCREEN.keys] if self._soon_full(COARSE.keys, water, duty) else []
-        return [FINE.keys, COARSE.keys, *screen, SedimentKeys(form="dual_gradient", micron=5e-6), *washed]
+        return [FINE.keys, *clay, COARSE.keys, SedimentKeys(form="dual_gradient", micron=5e-6), *washed]
 
     def _soon_full(self, keys: SedimentKeys, water: Water, duty: Duty) -> bool:
         """Whether a cartridge does not last as long as people accept."""
@@ -379,14 +378,25 @@ def micron_too_coarse(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[H
         )
 
 
+#: stages that neither make particles nor shed any
+QUIET = frozenset({"scale_control", "pressure_tank", "uv"})
+
+
 @rule("unneeded/<kind>", "train", "safety.short", on="sediment")
 def unneeded_sediment(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
-    """A particle filter directly after one that is as fine or finer."""
+    """A particle filter after one that is as fine or finer, with nothing between them that makes particles or sheds them."""
     before = audit.run.before(stage)
+    while before is not None and (before.room.pumps or before.room.reduces or before.kind in QUIET):
+        before = audit.run.before(before)
     finer = before is not None and before.kind == "sediment" and before.sizing.params["micron"] <= stage.sizing.params["micron"]
     if before and finer and before.sizing.params["form"] != "backwashing":
         held, own = before.sizing.params["micron"], stage.sizing.params["micron"]
-        yield Hit("caution", f"A {own:g} µm filter directly after one of {held:g} µm holds nothing more.", "Leave it out.", ("sediment",))
+        yield Hit(
+            "caution",
+            f"A {own:g} µm filter after one of {held:g} µm holds nothing more: nothing between them makes particles.",
+            "Leave it out.",
+            ("sediment",),
+        )
 
 
 @rule("ferrous-passes", "train", "iron.removal", on="sediment")

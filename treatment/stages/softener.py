@@ -139,6 +139,7 @@ class Softener(Room[SoftenerKeys]):
             ),
             FeedLimit("tannin", None, row["tannin_most"], cited, "so much tannin fouls the resin in months"),
             FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide blackens the resin and passes it: take it out first", "caution"),
+            FeedLimit("hydrogen_sulfide", None, row["sulfide_most"], cited, "so much sulfide blackens the resin in months: take it out first"),
         ]
 
     def size(self, keys: SoftenerKeys, water: Water, duty: Duty) -> Sizing:

@@ -273,6 +273,18 @@ class Seasons(TestCase):
         self.assertIn("ion-balance", ids(worked(document).chosen.findings))
 
 
+class Twice(TestCase):
+    def test_the_same_micron_twice_needs_a_reason(self) -> None:
+        """5 µm, scale control, 5 µm: the second holds nothing more. With a bed between them, which sheds, or behind an oxidant, it may."""
+        for between, found in (
+            ([{"kind": "scale_control"}], True),
+            ([{"kind": "softener"}], False),
+            ([{"kind": "chemical_feed"}, {"kind": "retention_tank"}], False),
+        ):
+            train = [{"kind": "sediment"}, *between, {"kind": "sediment"}, {"kind": "uv"}]
+            self.assertEqual("unneeded/sediment" in ids(worked(job(readings=QUIET, train=train)).chosen.findings), found, between)
+
+
 class Branches(TestCase):
     def test_a_drinking_tap_behind_the_tank_waits_for_the_lamp(self) -> None:
         """Roof water, a lamp last: a tap taken off between tank and lamp drinks what stood open; behind the lamp it does not."""
