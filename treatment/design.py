@@ -80,10 +80,13 @@ class Ground:
     def planned(self, terms: Terms | None = None) -> Plan:
         """What the planner composes by some terms: without some kinds, with some blocks more, with another way to hold microbes."""
         with uncollected():
-            return Planner(self.duty, self.evidence, self.needs, self._runner, self._quickly, terms, self._remembered).plan()
+            return Planner(self.duty, self.evidence, self.needs, self._runner, self._quickly, terms, self._remembered, self._idle).plan()
 
     def _quickly(self, train: Sequence[Stage[Any]]) -> list[Finding]:
         return self._audit(train).findings(quick=True)
+
+    def _idle(self, train: Sequence[Stage[Any]]) -> bool:
+        return any(finding.rule.startswith("unneeded/") for finding in self._audit(train).findings())
 
     @cached_property
     def plan(self) -> Plan:

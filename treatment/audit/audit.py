@@ -79,11 +79,16 @@ class Audit:
         if self._quick is None:
             self._quick = [finding for known in rules_for("") for finding in self._findings_of(known, None)]
             self._quick += self._of_stages(tries=False)
-        found = self._quick if quick else [*self._quick, *self._of_stages(tries=True)]
+        found = self._quick if quick else [*self._quick, *self._tried]
         if self.facts.waivers:
             found = accepted(found, self.facts.waivers)
         place = {stage.id: stage.index for stage in self.run.stages}
         return sorted(found, key=lambda finding: (SEVERITIES.index(finding.severity), place.get(finding.stage, -1), finding.rule))
+
+    @cached_property
+    def _tried(self) -> list[Finding]:
+        """What the rules find that try trains of their own."""
+        return self._of_stages(tries=True)
 
     def _of_stages(self, tries: bool) -> list[Finding]:
         """What the rules of each stage find: those that try trains of their own, or the others."""

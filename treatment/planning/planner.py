@@ -44,13 +44,15 @@ class Plan:
 class Planner:
     """One search, and how its trains are judged.
 
-    judge: audits a train and returns its findings; terms: what it is composed by; remembered: by this job's searches before.
+    judge: audits a train and returns its findings; idle: whether a train holds a stage without a purpose; terms: what it is
+    composed by; remembered: by this job's searches before.
     """
 
     def __init__(
         self, duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judge: Callable[[list[AnyStage]], list[Finding]],
-        terms: Terms | None = None, remembered: Remembered | None = None,
+        terms: Terms | None = None, remembered: Remembered | None = None, idle: Callable[[list[AnyStage]], bool] = lambda train: False,
     ):  # fmt: skip
+        self.idle = idle
         self.duty, self.evidence, self.needs, self.judge, self.terms = duty, evidence, needs, judge, terms or Terms()
         self.search = Search(duty, evidence.adverse, needs, runner, self.terms, remembered or Remembered())
         self.row = self.search.row
@@ -58,6 +60,8 @@ class Planner:
     def plan(self) -> Plan:
         """The cheapest train that works; where none does, the one that leaves least undone."""
         best, train = self._eased(*self._best())
+        if works(best) and (self.search.hurried or self.idle(name_stages(train))):
+            train = self._lean(train)
         named = tuple(name_stages(train))
         complete = works(best)
         return Plan(named, complete, lambda: why_not(named, self.search, self.duty, self.evidence, self.needs))
@@ -109,6 +113,23 @@ class Planner:
                 break
             best, train = min(easier, key=lambda scored: scored[0])
         return best, train
+
+    def _lean(self, train: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
+        """The train without what it does as well without: where the search was cut short, it need not be the shortest."""
+        raw, cautions = self.search.raw, self._against(train)
+        for at in reversed(range(len(train))):
+            other = (*train[:at], *train[at + 1 :])
+            if train[at].room.serves or not other:
+                continue
+            run = self.search.runner.run(name_stages(other), raw, raw)
+            if all(need.met_by(run.finished, run.tap) for need in self.search.needs) and (left := self._against(other)) <= cautions:
+                train, cautions = other, left
+        return train
+
+    def _against(self, train: tuple[AnyStage, ...]) -> tuple[int, int]:
+        """Faults that another train would mend, and cautions about stages."""
+        found = self.judge(name_stages(train))
+        return sum(each.against_the_train for each in found), sum(each.severity == "caution" and bool(each.stage) for each in found)
 
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:
         """A path audited; with a pump as well, in steps of its pressure, where the source's own is too low for it."""

@@ -241,6 +241,11 @@ class Search:
         deep = len(path.stages) if path is not None else len(node.path.stages) if node is not None else 0
         heappush(self._queue, (round(price + self._haste * bound, 6), -deep, next(self._ticket), price + bound, path, node, block))
 
+    @property
+    def hurried(self) -> bool:
+        """Whether it no longer took the cheapest first."""
+        return self._haste > 1.0
+
     def _hurry(self) -> None:
         """Where the cheapest first takes too long, what is still open weighs more than what it costs to come there."""
         self._haste = float(self.row["haste"])
