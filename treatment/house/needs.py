@@ -206,6 +206,8 @@ def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | Non
     without = "salt" if facts.wishes.no_salt else "power" if facts.wishes.no_power else "a drain" if drain and drain.kind == "none" else ""
     if wished and above and without and school != "none":
         return need(f"soft water is wished; without {without} scale is kept from sticking instead", mark=SCALE_GUARD)
+    if wished and above and school in ("scale_control", "citrate"):
+        return need("soft water is wished; by the job's school scale is kept from sticking instead", mark=SCALE_GUARD)
     if wished and above:
         return need("soft water is wished")
     if school in ("scale_control", "citrate") and above:

@@ -16,6 +16,7 @@ from ..audit.rules import Finding
 from ..evidence.gather import Evidence
 from ..house.duty import Duty
 from ..house.needs import Need
+from ..language.analytes import MICROBES
 from ..stages import ROOMS
 from ..train.room import Stage, name_stages
 from ..train.runner import Runner
@@ -116,20 +117,26 @@ class Planner:
 
     def _lean(self, train: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
         """The train without what it does as well without: where the search was cut short, it need not be the shortest."""
-        raw, cautions = self.search.raw, self._against(train)
-        for at in reversed(range(len(train))):
+        raw, told, at = self.search.raw, self._against(train), len(train)
+        while at > 0:
+            at -= 1
             other = (*train[:at], *train[at + 1 :])
-            if train[at].room.serves or not other:
+            if train[at].room.serves or not other or self._purposeful(train, at):
                 continue
             run = self.search.runner.run(name_stages(other), raw, raw)
-            if all(need.met_by(run.finished, run.tap) for need in self.search.needs) and (left := self._against(other)) <= cautions:
-                train, cautions = other, left
+            if all(need.met_by(run.finished, run.tap) for need in self.search.needs) and (left := self._against(other)) <= told:
+                train, told, at = other, left, len(other)  # what served it may be idle now
         return train
 
-    def _against(self, train: tuple[AnyStage, ...]) -> tuple[int, int]:
-        """Faults that another train would mend, and cautions about stages."""
-        found = self.judge(name_stages(train))
-        return sum(each.against_the_train for each in found), sum(each.severity == "caution" and bool(each.stage) for each in found)
+    def _purposeful(self, train: tuple[AnyStage, ...], at: int) -> bool:
+        """Whether a stage is there for something that no need shows."""
+        run, raw = self.search.runner.run(name_stages(train), self.search.raw, self.search.raw), self.search.raw
+        stage = run.stages[at]
+        return bool(stage.room.purposeful(stage, run, stage.duty, any(raw.value(name) > 0 for name in MICROBES)))
+
+    def _against(self, train: tuple[AnyStage, ...]) -> frozenset[str]:
+        """What is said against a train: faults that another one would mend, and cautions."""
+        return frozenset(each.rule for each in self.judge(name_stages(train)) if each.against_the_train or each.severity == "caution")
 
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:
         """A path audited; with a pump as well, in steps of its pressure, where the source's own is too low for it."""

@@ -81,7 +81,7 @@ class Carbon(Room[CarbonKeys]):
     answers = (*CHLORINE, "hydrogen_sulfide", *ORGANICS, "pfas", "odour")
     helps = (PEROXIDE, SULFUR)
     price = 2.5
-    fuss = {"catalytic": 0.3, "backwashing": 0.7}
+    fuss = {"catalytic": 0.2, "backwashing": 0.7}
     place = 9
     bypassed = True
     absent = "nothing in this water asks for it"
@@ -115,6 +115,16 @@ class Carbon(Room[CarbonKeys]):
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the bed; disinfect first"),
         ]
         if keys.medium == "catalytic":
+            limits.append(
+                FeedLimit(
+                    "hydrogen_sulfide",
+                    None,
+                    row["sulfide_alone"],
+                    cited,
+                    "so much sulfide soon spends the carbon; an oxidising bed comes first",
+                    "caution",
+                )
+            )
             limits.append(FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "more sulfide than carbon takes"))
         return limits
 

@@ -274,7 +274,9 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         return [other.kind for other in others].count(self.kind) > 1 or any(other.kind == "softener" for other in others)
 
     def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
-        """With contact behind it, it disinfects: what was found, or what stood open to air."""
+        """With contact behind it, it disinfects what was found, or what stood open to air; arsenic that is held only once oxidised."""
+        if stage.water_in.value(ARSENITE) > 0 and chemical_of(stage.keys) == "chlorine":
+            return True
         return (microbes or stage.water_in.value(OPEN_TO_AIR) > 0) and any(run.of(RetentionTank))
 
     def buys(self, keys: ChemicalFeedKeys, sizing: Sizing) -> list[Purchase]:

@@ -234,7 +234,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
             return {}
         reduced = 0.0 if keys.medium == "greensand" and water.value("free_chlorine") <= 0 else water.value(ARSENITE)  # permanganate oxidises it
         if iron_held < row["iron_per_arsenic"] * arsenic:
-            return {ARSENITE: reduced} if reduced != water.value(ARSENITE) else {}
+            return {}  # what a bed that is regenerated now and then turns is not counted on
         return {"arsenic": reduced + (arsenic - reduced) * row["arsenic_left"], ARSENITE: reduced}
 
     def _oxidise(self, water: Water, iron: float, manganese: float, changes: dict[str, float]) -> Water:
@@ -263,8 +263,8 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         return clean, clean * table("stages")["oxidizing_filter"]["dirty_factor"]
 
     def candidates(self, water: Water, duty: Duty) -> list[OxidizingFilterKeys]:
-        traces = duty.rows["oxidizing_filter"]["traces"]
-        if all(water.value(name) <= trace or duty.not_found(name, water.value(name)) for name, trace in traces.items()):
+        traces, milky = duty.rows["oxidizing_filter"]["traces"], water.value(SULFUR) > duty.rows["chemical_feed"]["sulfur_matters"]
+        if not milky and all(water.value(name) <= trace or duty.not_found(name, water.value(name)) for name, trace in traces.items()):
             return []
         options: list[OxidizingFilterKeys] = []
         if not duty.facts.wishes.no_power:
@@ -280,6 +280,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 or water.ph < row["ph_min"]
                 or water.value("tannin") > row["tannin_max"]
                 or water.value("iron_bacteria") > 0
+                or water.value("free_chlorine") > row["chlorine_max"]  # fed, or the town's: it keeps greensand going
                 or water.value("manganese") > row["manganese_hard"]
                 or (water.value("manganese") > row["manganese_matters"] and water.ph < row["ph_min_manganese"])
             ):
@@ -289,7 +290,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
                 or water.iron > row["iron_much"]
                 or water.value("manganese") > row["manganese_max"]
             )
-            if much or water.value("ferric_iron") > row["iron_much"] or water.value(SULFUR) > 0:
+            if much or water.value("ferric_iron") > row["iron_much"] or milky:
                 options.append(OxidizingFilterKeys(medium="manganese_dioxide"))
         if water.iron <= duty.rows["oxidizing_cartridge"]["iron_max"]:
             options.append(OxidizingFilterKeys(medium="cartridge"))

@@ -66,7 +66,7 @@ def holds(keys: SedimentKeys) -> tuple[float, float]:
 
 
 def solids(water: Water, duty: Duty) -> float:
-    """Suspended solids [mg/L], from turbidity where they were not measured or not found; rust counts as its hydroxide.
+    """Suspended solids [mg/L], from turbidity where they were not measured or not found; rust counts as its hydroxide, sulfur that was made as itself.
 
     What a test did not find counts as none, unless the water is turbid: fine clay weighs little, at most what the test would miss.
     """
@@ -81,7 +81,7 @@ def solids(water: Water, duty: Duty) -> float:
         measured = turbid
     elif measured == 0.0:
         measured = min(turbid, water.value("tss"))
-    return float(measured + row["solids_per_rust"] * (there("ferric_iron") or 0.0))
+    return float(measured + row["solids_per_rust"] * (there("ferric_iron") or 0.0) + water.value(SULFUR))
 
 
 class Sediment(Room[SedimentKeys]):
@@ -232,7 +232,13 @@ class Sediment(Room[SedimentKeys]):
         """A fine cartridge where there is something to hold; where it would soon be full, what spares it: a coarser one, a screen, a bed."""
         row, dirt = duty.rows["sediment_forms"], solids(water, duty)
         washed = [] if duty.facts.wishes.no_power or duty.no_drain else [SedimentKeys(form="backwashing")]
-        if dirt < row["solids_wanted"] and water.value("ferric_iron") < row["rust_wanted"] and water.value("turbidity") < row["turbidity_wanted"]:
+        milky = water.value(SULFUR) > duty.rows["chemical_feed"]["sulfur_matters"]
+        if (
+            not milky
+            and dirt < row["solids_wanted"]
+            and water.value("ferric_iron") < row["rust_wanted"]
+            and water.value("turbidity") < row["turbidity_wanted"]
+        ):
             return []
         clay = [CLAY.keys] if water.value("turbidity") > row["turbidity_clay"] or water.value("ferric_iron") > row["rust_wanted"] else []
         if not self._soon_full(FINE.keys, water, duty):
