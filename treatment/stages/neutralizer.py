@@ -373,8 +373,11 @@ def what_it_adds(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit
                   "Flush a tap in the morning; test hardness behind it, and the pH standing and running.")  # fmt: skip
         return
     peak, most = stage.figures["calcite_dissolved_at_peak"].value, stage.figures["hardness_ceiling"].value
-    yield Hit("advice", f"The calcite adds {audit.show(added, 'mg/L CaCO3')} of hardness at a running tap, {hardness} in all; "
-              f"{audit.show(peak, 'mg/L CaCO3')} at design flow, up to {audit.show(most, 'mg/L CaCO3')} in all after standing.",
+    adds, standing_words = audit.show(added, "mg/L CaCO3"), audit.show(most, "mg/L CaCO3")
+    apart = standing_words != hardness or audit.show(peak, "mg/L CaCO3") != adds
+    yield Hit("advice", f"The calcite adds {adds} of hardness at a running tap, {hardness} in all; "
+              f"{audit.show(peak, 'mg/L CaCO3')} at design flow, up to {standing_words} in all after standing." if apart else
+              f"The calcite adds {adds} of hardness, {hardness} in all, at any flow.",
               "Expect white crust where nothing softens it; test hardness behind the bed.", source=source("neutralizer.low_flow"))  # fmt: skip
 
 
