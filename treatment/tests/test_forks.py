@@ -273,6 +273,51 @@ class Seasons(TestCase):
         self.assertIn("ion-balance", ids(worked(document).chosen.findings))
 
 
+class Answers(TestCase):
+    """What a practitioner would draw, job by job: the kinds in their order, media and forms where they matter."""
+
+    def test_answers(self) -> None:
+        """Each with the reason it is so."""
+        town, beds = {"source": {"kind": "town"}}, "oxidizing_filter"
+        for why, changes, readings, expected in (
+            ("0.2 mg/L of sulfide: carbon alone", {}, {"hydrogen_sulfide": "0.2 mg/L"}, [("carbon", "catalytic")]),
+            ("2 mg/L: an air-charged bed first", {}, {"hydrogen_sulfide": "2 mg/L"}, [(beds, "air_charged"), ("carbon", "catalytic")]),
+            ("8 mg/L: chlorine, time, and the milky sulfur is filtered", {}, {"hydrogen_sulfide": "8 mg/L"},
+             [("chemical_feed", "chlorine"), ("retention_tank", None), ("sediment", "backwashing"), ("sediment", None)]),
+            ("chlorine spoils air-charged media: greensand", town, {"iron": "3 mg/L", "ferric_iron": "3 mg/L", "free_chlorine": "0.8 mg/L"}, [(beds, "greensand")]),
+            ("iron bacteria: chlorine, time, greensand", {}, {"iron": "3 mg/L", "ferrous_iron": "3 mg/L", "iron_bacteria": "present"},
+             [("chemical_feed", "chlorine"), ("retention_tank", None), (beds, "greensand")]),
+            ("arsenic beside fifty times as much iron, no oxygen: oxidised, then held with the rust", {},
+             {"arsenic": "40 ug/L", "iron": "2 mg/L", "ferrous_iron": "2 mg/L", "dissolved_oxygen": "0.2 mg/L"},
+             [("chemical_feed", "chlorine"), ("retention_tank", None), (beds, "greensand")]),
+            ("soft water wished, scale control the school", {"schools": {"hardness": "scale_control"}}, {"hardness": "22 gpg"}, [("scale_control", None)]),
+            ("a roof over all that is acid, soft and alive", {"source": {"kind": "rain"}}, {"ph": "5.8", "alkalinity": "5 mg/L as CaCO3", "hardness": "8 mg/L as CaCO3"},
+             [("first_flush", None), ("storage_tank", None), ("booster_pump", None), ("neutralizer", None), ("sediment", None), ("uv", None)]),
+        ):  # fmt: skip
+            with self.subTest(why):
+                design = worked(job(changes, readings=QUIET | readings))
+                held = [
+                    (stage.kind, next((value for value in stage.room.choices(stage.keys).values() if value == wanted), None))
+                    for stage, (_, wanted) in zip(design.plan.train, expected, strict=False)
+                ]
+                self.assertEqual(held, expected, names(design))
+                self.assertEqual(len(design.plan.train), len(expected), names(design))
+
+    def test_nothing_idle_is_proposed(self) -> None:
+        """Sulfide that one bed puts right gets one, whatever the way the search came."""
+        readings = {
+            "hardness": "1.5 gpg",
+            "ph": "7.5",
+            "alkalinity": "40 mg/L as CaCO3",
+            "turbidity": "4 NTU",
+            "hydrogen_sulfide": "0.25 mg/L",
+            "total_coliform": "present",
+        }
+        design = worked(job({"wishes": {"high_purity": True}}, readings=QUIET | readings))
+        self.assertEqual(len({"oxidizing_filter", "carbon"} & set(kinds(design))), 1)
+        self.assertEqual([f.rule for f in design.proposal.findings if f.rule.startswith("unneeded/")], [])
+
+
 class Twice(TestCase):
     def test_the_same_micron_twice_needs_a_reason(self) -> None:
         """5 µm, scale control, 5 µm: the second holds nothing more. With a bed between them, which sheds, or behind an oxidant, it may."""
