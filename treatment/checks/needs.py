@@ -224,6 +224,11 @@ def refer(audit: Audit) -> Iterator[Hit]:
                 "Refer it to a specialist and the local authority; use other water for drinking until then.",
                 (need.goal,),
             )
+    for name, state in audit.evidence.stated.items():
+        row = analytes()[name]
+        if "referred" in row.places and row.family != "gas" and state.low > 0 and audit.limit(name) is None:
+            yield Hit("caution", f"{row.name} {audit.show(state.design, row.shown_unit)} was found, and the limits of this job name none for it.",
+                      "Have the substances told apart by the laboratory; refer it to a specialist and the local authority.", (name,))  # fmt: skip
 
 
 @rule("lead-plumbing", "water", "safety.lead")

@@ -318,6 +318,14 @@ class Answers(TestCase):
         self.assertEqual([f.rule for f in design.proposal.findings if f.rule.startswith("unneeded/")], [])
 
 
+class Unlimited(TestCase):
+    def test_what_no_limit_names_is_not_passed_over(self) -> None:
+        """Volatile organics found where the set has no limit for the group: referred; below detection, or with a limit that holds, quiet."""
+        for text, found in (("20 ug/L", True), ("<0.5 ug/L", False)):
+            self.assertEqual("refer/voc" in ids(well({"voc": text}).proposal.findings), found)
+        self.assertNotIn("refer/arsenic", ids(well({"arsenic": "2 ug/L"}).proposal.findings))
+
+
 class Twice(TestCase):
     def test_the_same_micron_twice_needs_a_reason(self) -> None:
         """5 µm, scale control, 5 µm: the second holds nothing more. With a bed between them, which sheds, or behind an oxidant, it may."""
