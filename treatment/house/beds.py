@@ -211,6 +211,10 @@ def least_in(medium_: Medium, tank: str) -> float:
     return measured_out(medium_.min_bed * area * 1000)
 
 
+#: vessels, medium in all, cross-section of one: the smaller the better; the tank and its medium
+Choice = tuple[int, float, float, str, float]
+
+
 @lru_cache(maxsize=4096)
 def choose_bed(
     key: str,
@@ -233,11 +237,12 @@ def choose_bed(
     m = medium(key)
     if vessels is None and (tank is not None or given is not None):
         vessels = 1  # a vessel that is named stands alone unless the job says otherwise
-    best_carrying: Bed | None = None
-    largest: Bed | None = None
+    carrying: Choice | None = None
+    largest: Choice | None = None
+    most, cold = -1.0, cold_factor(temperature)
     counts = (vessels,) if vessels else (1, 2, 3, 4)
     for n in counts:
-        good: Bed | None = None
+        good: Choice | None = None
         offered = (tank,) if tank else _tanks_for(m, given, tallest)
         asked = measured_out(volume / n)
         for name in offered:
@@ -249,23 +254,26 @@ def choose_bed(
                     if tank is None and (n != counts[-1] or name != offered[-1]):
                         continue  # the tank cannot hold it
                     each = max(high, low)
-            bed = Bed(m, name, n, each)
-            peak, wash_flow = bed.peak_limit, bed.backwash_flow(temperature)
-            if largest is None or peak > largest.peak_limit:
-                largest = bed
-            if peak >= flow - 1e-9 and (best_carrying is None or _order(bed) < _order(best_carrying)):
-                best_carrying = bed
-            if peak >= flow - 1e-9 and (wash is None or wash_flow <= wash + 1e-9) and (good is None or _order(bed) < _order(good)):
-                good = bed
+            area = _area(name)
+            peak, this = m.peak * (area * n), (n, each * n, area, name, each)
+            if peak > most:
+                largest, most = this, peak
+            if peak < flow - 1e-9:
+                continue
+            if carrying is None or this < carrying:
+                carrying = this
+            if (good is None or this < good) and (wash is None or m.backwash * area * cold <= wash + 1e-9):
+                good = this
         if good is not None:
-            return good
-    found = best_carrying or largest
+            return _made(m, good)
+    found = carrying or largest
     assert found is not None
-    return found
+    return _made(m, found)
 
 
-def _order(bed: Bed) -> tuple[float, ...]:
-    return (bed.vessels, bed.total_volume, bed.area)
+def _made(m: Medium, chosen: Choice) -> Bed:
+    n, _, _, name, each = chosen
+    return Bed(m, name, n, each)
 
 
 @lru_cache(maxsize=1024)

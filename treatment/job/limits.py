@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 
 from ..language.analytes import analytes
 from ..language.figure import source
@@ -53,6 +53,8 @@ def limits(standard: str, on: dt.date | None = None) -> tuple[Limit, ...]:
 def limits_of(facts: Facts) -> tuple[Limit, ...]:
     """The limits of a job: those of its set, replaced where the designer gives one of their own with a reason."""
     own = {name: row for name, row in facts.limits.items() if isinstance(row.high, Reading)}
+    if not own:
+        return _of_the_set(facts.job.standard, facts.as_of)
     found = [limit for limit in limits(facts.job.standard, facts.as_of) if limit.analyte not in own]
     for name, row in own.items():
         assert isinstance(row.high, Reading)
@@ -60,6 +62,11 @@ def limits_of(facts: Facts) -> tuple[Limit, ...]:
         high = row.high.low if row.high.high is None else row.high.high
         found.append(Limit(name, None, high, health, f"the designer's own limit: {row.reason}"))
     return tuple(sorted(found, key=lambda limit: not limit.health))
+
+
+@lru_cache(maxsize=64)
+def _of_the_set(standard: str, on: dt.date | None) -> tuple[Limit, ...]:
+    return tuple(sorted(limits(standard, on), key=lambda limit: not limit.health))
 
 
 def strictest(standard: str, analyte: str, on: dt.date | None = None) -> Limit | None:

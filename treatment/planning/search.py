@@ -190,7 +190,7 @@ class Search:
         self.at_tap = frozenset(need.goal for need in self.needs if need.tap)
         self._tapped = frozenset(goal for goal in self.at_tap if any(goal in room.answers for room in self.rooms))
         self._steps, self._limits = remembered.steps, remembered.limits
-        self._left: dict[tuple[Water, Water | None], frozenset[str]] = {}
+        self._left: dict[tuple[Water, Water | None], tuple[frozenset[str], tuple[int, int, int]]] = {}
         self._offers: dict[tuple[str, Water, int], list[tuple[Block, frozenset[str]]]] = {}
         self._bounds: dict[frozenset[str], float] = {}
         self._answers: dict[str, dict[str, float]] = {}
@@ -258,10 +258,16 @@ class Search:
 
     def _open(self, path: Path) -> frozenset[str]:
         """The needs that a path leaves open."""
+        return self._leaves(path)[0]
+
+    def _leaves(self, path: Path) -> tuple[frozenset[str], tuple[int, int, int]]:
+        """The needs a path leaves open; and how many: of microbes alive, of health, in all. Remembered."""
         known = (path.water, path.tap)
         found = self._left.get(known)
         if found is None:
-            found = self._left[known] = frozenset(need.goal for need in self.needs if not need.met_by(path.water, path.tap))
+            left = [need for need in self.needs if not need.met_by(path.water, path.tap)]
+            alive = sum(need.goal in MICROBES or need.goal == OPEN_TO_AIR for need in left)
+            found = self._left[known] = frozenset(need.goal for need in left), (alive, sum(need.health for need in left), len(left))
         return found
 
     def _look_behind(self, node: Node, goals: Set[str]) -> None:
@@ -344,8 +350,7 @@ class Search:
 
     def unmet(self, path: Path) -> tuple[int, int, int]:
         """Health needs and needs that a path leaves open, microbes alive among them first."""
-        left = [need for need in self.needs if not path.meets(need)]
-        return sum(need.goal in MICROBES or need.goal == OPEN_TO_AIR for need in left), sum(need.health for need in left), len(left)
+        return self._leaves(path)[1]
 
     def _bound(self, left: frozenset[str]) -> float:
         """The least that needs cost: of those that no one treatment answers together, each its cheapest."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from math import ceil
 from typing import Any
 
@@ -54,6 +55,7 @@ class SoftenerKeys(BedKeys):
     backwash: float | None = key(FLOW, None, "backwash flow control, where it is fixed")
 
 
+@lru_cache(maxsize=1024)
 def capacity_per_litre(dose: float, counter: bool = False) -> float:
     """Exchange capacity [g CaCO3 per L of resin] at a salt dose [g/L]; straight lines between published points, in proportion below the first.
 
