@@ -111,9 +111,6 @@ class Path(NamedTuple):
     last: tuple[Node, Block] | None = None
     sharing: tuple[tuple[AnyStage, ...], Path] | None = None
 
-    def meets(self, need: Need) -> bool:
-        return need.met_by(self.water, self.tap)
-
 
 class Asked(NamedTuple):
     """Which limits a water passes where some stages would stand: what they weigh, and how many are no caution.
@@ -510,7 +507,8 @@ class Search:
 
     def _step(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> Step:
         """What some stages do to the water of a path; remembered, since many orders bring the same water."""
-        known = (path.water, path.tap, added, id(path.duty))
+        lifted = any(stage.room.pumps for stage in path.stages)  # what a pump before them washes
+        known = (path.water, path.tap, added, id(path.duty), lifted)
         found = self._steps.get(known)
         if found is None:
             found = self._steps[known] = self._through(path, added, after)

@@ -18,7 +18,7 @@ from ..stages import ROOMS
 
 MATTERS = 1.2  # a fifth more medium is worth a test; less is not
 SOON = 96  # hours: a bottle that has to be hurried is said
-DEMANDED = 12.0
+DEMANDED = 12.0  # a finding of the proposal asks for it: between a stage that appears and a sum that shows enough
 FOUNDED = 90.0  # a proposed stage stands on a value that is only assumed: before all else
 STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS, EXPLAINS = 10.0, 3.0, 30.0, 15.0, 8.0
 
