@@ -55,6 +55,12 @@ class WorkbenchTestCase(TestCase):
         self.client.force_login(self.designer)
 
 
+def has_focus(page: Page, id: str) -> None:
+    """What is typed goes to the element with this id. Asked of the document alone: whether the window of a headless browser counts as
+    the one in front is no matter of the page."""
+    page.wait_for_function("id => document.activeElement?.id === id", arg=id)
+
+
 @tag("browser")
 class BrowserTestCase(StaticLiveServerTestCase):
     """Tests in headless Chromium. A console error or warning on any page fails the test."""

@@ -20,7 +20,7 @@ from workbench.logs import services as logs
 from workbench.samples.models import KitRun, Reading, Sample
 from workbench.trains.services import shown_stages
 
-from .base import BrowserTestCase
+from .base import BrowserTestCase, has_focus
 from .test_starts import with_train
 
 
@@ -314,7 +314,7 @@ class EditingTheTrain(BrowserTestCase):
         expect(page.locator('#stage-oxidizing_filter[aria-current="true"]')).to_have_count(1)
         page.keyboard.press("ArrowRight")
         expect(page.locator('#stage-softener[aria-current="true"]')).to_have_count(1)
-        expect(page.locator("#stage-softener")).to_be_focused()
+        has_focus(page, "stage-softener")
         page.keyboard.press("Delete")
         expect(page.locator("#bench .stage")).to_have_count(4)
         page.keyboard.press("u")
@@ -325,9 +325,9 @@ class EditingTheTrain(BrowserTestCase):
         for _ in range(3):
             page.keyboard.press("ArrowRight")
         expect(page.locator('#stage-sediment[aria-current="true"]')).to_have_count(1)
-        expect(page.locator("#stage-sediment")).to_be_focused()
+        has_focus(page, "stage-sediment")
         page.keyboard.press("a")
-        expect(page.locator("#shelf")).to_be_focused()
+        has_focus(page, "shelf")
         page.keyboard.press("Escape")
         page.locator("body").click(position={"x": 5, "y": 5})
         page.keyboard.press("2")
