@@ -13,7 +13,7 @@ from ..audit.rules import Hit, rule
 from ..house.beds import INCH
 from ..language.tables import table
 from ..train.drains import drain_by_losses, drain_of, drain_rule
-from ..train.keys import PipeEnd
+from ..train.keys import BypassGroup, Install, PipeEnd
 from ..train.room import StageRun
 
 METAL = ("copper", "stainless")
@@ -32,10 +32,15 @@ def no_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
                   "Fit a three-valve bypass, or the valve's own.", (stage.kind,))  # fmt: skip
 
 
+def open_to_all(install: Install) -> bool:
+    """Whether it has a bypass that anybody can open: one of its own, or one it shares, that is not said to be locked."""
+    return install.bypass is True or isinstance(install.bypass, BypassGroup)
+
+
 @rule("uv-bypass", "place train", "install.bypass", on="uv")
 def uv_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A bypass round the lamp that anybody can open."""
-    if stage.keys.install and stage.keys.install.bypass is True:
+    if stage.keys.install and open_to_all(stage.keys.install):
         severity = "danger" if audit.microbes_present else "fault"
         yield Hit(
             severity,
@@ -47,7 +52,7 @@ def uv_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 @rule("barrier-bypass", "place train", "install.bypass", on="*")
 def barrier_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """An open way round an element that holds microbes."""
-    if stage.disinfects and stage.kind != "uv" and stage.keys.install and stage.keys.install.bypass is True:
+    if stage.disinfects and stage.kind != "uv" and stage.keys.install and open_to_all(stage.keys.install):
         yield Hit(
             "danger" if audit.microbes_present else "fault",
             f"A bypass round the {stage.said} is not locked: opened, it lets unsafe water by.",
@@ -59,10 +64,11 @@ def barrier_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 def uv_plastic(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Plastic pipe where the lamp shines into it."""
     install, least = stage.keys.install, _marks()["uv_metal_m"]
-    if install is None or stage.keys.ports == "shielded":
+    if install is None:
         return
-    for end, words in ((install.pipe_in, "inlet"), (install.pipe_out, "outlet")):
-        if _too_little_metal(end, least):
+    ends = ((install.pipe_in, "inlet"), (install.pipe_out, "outlet"))
+    for (end, words), lit in zip(ends, stage.room.lit_ends(stage.keys), strict=True):
+        if lit and _too_little_metal(end, least):
             metal = end.metal_length if end and end.metal_length is not None else 0.0
             yield Hit("fault", f"At the {words} the first {audit.show(metal * 1000, 'mm')} are metal, then plastic: the light makes it brittle, and it cracks.",
                       f"Copper or stainless for {audit.show(least * 1000, 'mm')} from the port; ask the maker.")  # fmt: skip

@@ -240,8 +240,12 @@ class Uv(Room[UvKeys]):
         """The lamp comes straight out: as long as its chamber."""
         return float(sizing.params["chamber_length"] * 1000)
 
-    def lit(self, keys: UvKeys) -> bool:
-        return keys.ports != "shielded"
+    def lit_ends(self, keys: UvKeys) -> tuple[bool, bool]:
+        """What is said of an end counts before what is said of both."""
+        ends = (keys.install.pipe_in, keys.install.pipe_out) if keys.install else (None, None)
+        usual = keys.ports != "shielded"
+        one, other = (usual if end is None or end.shielded is None else not end.shielded for end in ends)
+        return one, other
 
 
 UV = Uv()

@@ -32,7 +32,7 @@ def totals(found: Sheet, coming: tuple[Visit, ...]) -> dict[str, Any]:
     """Work of hands, time from the first step to the end of the last, clock time without water, number of visits."""
     return {
         "hands_on": lasting(found.hands_on),
-        "elapsed": lasting(coming[-1].work[-1].end - coming[0].work[0].begin if coming else 0.0),
+        "elapsed": lasting(coming[-1].end - coming[0].work[0].begin if coming else 0.0),
         "water_off": lasting(sum(visit.water_off for visit in coming)),
         "visits": len(coming),
     }

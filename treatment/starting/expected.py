@@ -8,13 +8,13 @@ from functools import cached_property
 from typing import Any
 
 from ..language.analytes import MICROBES, analytes
-from ..language.figure import Line, figure, stated, work
+from ..language.figure import Line, stated, work
 from ..language.log_keys import LogKey, log_key
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.pressure import pressure_along
 from ..train.room import StageRun
-from .step import CLOCK, Amount, Step
+from .step import Step
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,6 +151,18 @@ class Expectations:
                 flow = work("flow", "daily ÷ 1440", "L/min", "commissioning.readings", daily=(daily.value, daily.unit))
                 yield self._around(f"{stage.id}.{what}", flow, *daily.working)
 
+    def residual(self, stage: StageRun[Any]) -> Iterator[Reading]:
+        """The free chlorine that a feed leaves behind it: as designed, give or take what a test tells and a share."""
+        left = stage.water_out.get("free_chlorine")
+        if left:
+            key, tells = log_key(f"{stage.id}.free_chlorine_out", self.ids), (self.tells["free_chlorine"], "mg/L")
+            share = (self.slack["residual_share"], "")
+            least = work(
+                "least", "max(tells, left × (1 − share))", key.unit, "commissioning.readings", left=(left, key.unit), share=share, tells=tells
+            )
+            most = work("most", "left × (1 + share) + tells", key.unit, "commissioning.readings", left=(left, key.unit), share=share, tells=tells)
+            yield self._reading(key.key, least, most)
+
     def hours(self, stage: StageRun[Any]) -> Iterator[Reading]:
         """A counter just set to zero."""
         yield self._reading(
@@ -163,23 +175,6 @@ class Expectations:
         least = work("least", f"{line.symbol} × (1 − share)", line.unit, "commissioning.readings", **{line.symbol: value, "share": share})
         most = work("most", f"{line.symbol} × (1 + share)", line.unit, "commissioning.readings", **{line.symbol: value, "share": share})
         return self._reading(key, least, most, *before, line)
-
-
-def amounts(stage: StageRun[Any], names: tuple[str, ...], hours: dict[str, float]) -> list[Amount]:
-    """What a sheet names with a step, of what this stage has. hours: stage id -> hour of the night."""
-    words = table("commissioning")["amounts"]
-    found: list[Amount] = []
-    for name in names:
-        if name in stage.figures:
-            found.append(Amount(name, words[name], stage.figures[name]))
-        elif name == "refill" and (fill := refill(stage)) is not None:
-            found.append(Amount(name, words[name], figure(fill)))
-        elif name == "precharge":
-            given = {"cut_in": (stage.duty.supply.pressure_low, "kPa"), "below": (table("commissioning")["expected"]["precharge_below"], "kPa")}
-            found.append(Amount(name, words[name], figure(work("pre-charge", "cut_in − below", "kPa", "commissioning.practice", **given))))
-        elif name == "hour" and stage.id in hours:
-            found.append(Amount(name, words[name], figure(stated("hour", "hour after midnight", hours[stage.id], CLOCK))))
-    return found
 
 
 def refill(stage: StageRun[Any]) -> Line | None:
@@ -199,6 +194,7 @@ UNIT: dict[str, Callable[[Expectations, StageRun[Any]], Iterator[Reading]]] = {
     "feed": Expectations.feed,
     "membrane": Expectations.membrane,
     "hours": Expectations.hours,
+    "residual": Expectations.residual,
 }
 PLACE: dict[str, Callable[[Expectations], Iterator[Reading]]] = {
     "resting": Expectations.resting,

@@ -8,9 +8,9 @@ from collections.abc import Iterator, Sequence
 from ..language.display import show_within
 from ..planning.variant import Variant
 from .expected import Expectations, Reading
-from .sheet import sheet
+from .sheet import OFF, WARM, sheet
 from .step import Step
-from .visits import OFF, WARM, Visit, minute_of, visits
+from .visits import Visit, minute_of, visits
 
 HEADINGS = {
     "before": "Before the day",
@@ -56,7 +56,7 @@ def markdown(variant: Variant, start: dt.datetime | None = None) -> Iterator[str
     yield ""
     yield "## Visits"
     yield ""
-    yield "One pair of hands, one step after another; the fewest visits that the waits allow."
+    yield "One pair of hands of each trade, one step after another; the fewest visits that the waits allow."
     for visit in coming:
         yield ""
         yield from _visit(visit, numbers, start)

@@ -16,17 +16,16 @@ INCH = 0.0254
 
 
 def states(found: Sheet, step: Step) -> dict[str, str]:
-    """How the units that can be bypassed stand when a step is done: stage id -> service or bypass; empty where it shows no wall.
+    """How the units stand that water can go round, when a step is done: stage id -> service or bypass; empty while there is no water.
 
-    While the lines are flushed all are bypassed; a unit is opened after those before it; one that soaks in bypass stays there.
+    While the lines are flushed all are bypassed. A unit is in service once it is open, one that joins later once it has joined.
     """
-    if step.row.shows not in ("bypass", "opened", "soaking"):
+    here = found.steps.index(step)
+    passed = {each.id for each in found.steps[: here + 1]}
+    if "site/restore_main" not in passed:
         return {}
-    bypassed = [each.stage for each in found.steps if each.row.verb == "open" and each.stage is not None and each.stage.room.bypassed]
-    if step.row.shows == "bypass" or step.stage is None:
-        return {stage.id: "bypass" for stage in bypassed}
-    at = step.stage.index if step.row.shows == "opened" else step.stage.index - 1
-    return {stage.id: "service" if stage.index <= at else "bypass" for stage in bypassed}
+    units = {each.stage.id: each for each in found.steps if each.stage is not None and {"own_way", "shared_way"} & each.occasion}
+    return {id: "service" if f"{id}/{'vent_house' if id in found.late else 'open'}" in passed else "bypass" for id in units}
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+import re
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
@@ -19,9 +20,40 @@ WHO = ("installer", "plumber", "electrician", "site_work", "owner")
 WHERE = ("house", "workshop", "either")
 #: unit of a figure that is an hour after midnight
 CLOCK = "o'clock"
+#: unit of a figure that is read on a watch
+SECONDS = "s"
 #: sections of the table that hold no steps, and those that are no treatment
-OTHER = ("hazards", "occasion", "visits", "amounts", "tells", "expected")
-COMMON = ("site", "unit", "bed", "valve", "brine", *OTHER)
+OTHER = ("hazards", "occasion", "visits", "amounts", "tells", "expected", "joining", "joints")
+COMMON = ("site", "unit", "bed", "valve", "brine", "hosed", *OTHER)
+#: a line that is said on some jobs only: ``[bypass,!group] …``; what is named in braces is a figure of the job
+_WHEN, _NAMED = re.compile(r"\[([a-z_,! ]+)\] *"), re.compile(r"\{(\w+)\}")
+
+
+def true_of(words: Collection[str], occasion: Collection[str]) -> bool:
+    """Whether facts hold that are asked for by word; ``!`` before a word asks that it does not."""
+    return all((word[1:] not in occasion) if word.startswith("!") else word in occasion for word in words)
+
+
+def said(line: str, occasion: Collection[str], told: Mapping[str, str]) -> str | None:
+    """A line of the table as this job hears it: the first of its ways, parted by ``|``, whose facts hold and whose figures are known.
+
+    None where it has nothing to say here.
+
+    >>> said("[bypass] Flush through the bypass|Flush {metres} of pipe|Flush", {"well"}, {"metres": "4 m"})
+    'Flush 4 m of pipe'
+    """
+    for way in line.split("|"):
+        when = _WHEN.match(way)
+        words = when.group(1).replace(" ", "").split(",") if when else []
+        text = way[when.end() :] if when else way
+        if true_of(words, occasion) and all(name in told for name in _NAMED.findall(text)):
+            return _NAMED.sub(lambda found: told[found.group(1)], text)
+    return None
+
+
+def names_in(lines: Collection[str]) -> list[str]:
+    """The figures that some lines name."""
+    return list(dict.fromkeys(name for line in lines for name in _NAMED.findall(line)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,8 +63,10 @@ class Row:
     after: minutes that must have passed since the needs written with a "+"; *_bounds: the least and most that a job's own may be.
     readings: words of what is read (see ``expected``); amounts: figures of its stage that the sheet names with it.
     shows: a drawing beside it; own: what the job says in place of ours, in words.
-    only, unless: choices of its stage for which it applies, or does not; when: facts of the job that it asks for; clears: its
-    unit feeds the next one only afterwards; ahead: its unit opens only afterwards; in_bypass: the house is served meanwhile.
+    only, unless: choices of its stage for which it applies, or does not; when: facts of the job that it asks for, see ``true_of``;
+    clears: its unit feeds the next one only afterwards; ahead: its unit opens only afterwards; at_source: done before the house's pipe
+    gets water where its unit stands at the source.
+    per: minutes of work for each of what is counted, beside hands_on (see ``Situation.counts``); longer: fact -> so many times the wait.
     """
 
     verb: str
@@ -63,13 +97,34 @@ class Row:
     when: tuple[str, ...] = ()
     clears: bool = False
     ahead: bool = False
-    in_bypass: bool = False
+    at_source: bool = False
+    per: dict[str, float] = field(default_factory=dict)
+    longer: dict[str, float] = field(default_factory=dict)
 
     def applies(self, choices: dict[str, Any], occasion: frozenset[str]) -> bool:
         """Whether a stage of these choices, on a job of these facts, has this step."""
         wanted = all(choices.get(name) in held for name, held in self.only.items())
         spared = any(choices.get(name) in held for name, held in self.unless.items())
-        return wanted and not spared and occasion.issuperset(self.when)
+        return wanted and not spared and true_of(self.when, occasion)
+
+    def spoken(self, occasion: frozenset[str]) -> Row:
+        """The row with its title, reason, bad sign, hazards, tools, needs and wait as a job of these facts has them."""
+        title, why, bad = (said(text, occasion, {}) or "" for text in (self.title, self.why, self.bad_sign))
+        tools, hazards, needs = (
+            tuple(text for each in held if (text := said(each, occasion, {})) is not None) for held in (self.tools, self.hazards, self.needs)
+        )
+        wait = self.wait
+        for word, times in self.longer.items():
+            wait = wait * times if wait is not None and word in occasion else wait
+        return replace(
+            self, title=title, why=why, bad_sign=bad, tools=tools, hazards=hazards, needs=needs, wait=wait, where=said(self.where, occasion, {}) or ""
+        )
+
+    def scaled(self, counts: Mapping[str, float]) -> Row:
+        """The row with the work of hands that this job makes of it: so many minutes, and more for each of what is counted."""
+        if not self.per:
+            return self
+        return replace(self, hands_on=float(round(self.hands_on + sum(each * counts.get(name, 0.0) for name, each in self.per.items()))))
 
     @property
     def source(self) -> str:
@@ -89,17 +144,34 @@ _SOURCES = {
 
 @dataclass(frozen=True, slots=True)
 class Amount:
-    """What a sheet names with a step: the name of the figure, words, and the figure."""
+    """What a sheet names with a step: the name of the figure, words, and the figure. long: a length that people say in metres or feet."""
 
     name: str
     words: str
     figure: Figure
+    long: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    """Words that a line speaks of where it names them."""
+
+    name: str
+    words: str
+
+
+#: stands behind every unit of a train
+LAST = 1000
 
 
 def _amount(amount: Amount, system: str) -> str:
     value, unit = amount.figure.value, amount.figure.unit
     if unit == CLOCK:
         return f"{int(value):02d}:{round(value % 1 * 60):02d}"
+    if unit in (SECONDS, ""):
+        return f"{value:.0f}{' s' if unit else ''}"
+    if amount.long:
+        return show(value, unit, system)
     return show(value * 1000, "mm", system) if unit == "m" else show(value, media_hint(amount.name, unit), system)
 
 
@@ -115,7 +187,7 @@ class Need:
 class Step:
     """A step on a sheet. stage: its unit, None for a step of the place; phase: the heading under which it is done.
 
-    amounts: what the sheet names with it.
+    amounts: what the sheet names with it; told: figures and names that its lines speak of; occasion: the facts it is said for.
     """
 
     id: str
@@ -124,10 +196,14 @@ class Step:
     phase: str
     needs: tuple[Need, ...] = ()
     amounts: tuple[Amount, ...] = ()
+    told: tuple[Amount | Name, ...] = ()
+    occasion: frozenset[str] = frozenset()
 
     def do(self, system: str) -> list[str]:
         """What to do, a line each; what the sheet names with it in the units people read."""
-        return [*self.row.do, *(f"{each.words}: {_amount(each, system)}" for each in self.amounts)]
+        told = {each.name: each.words if isinstance(each, Name) else _amount(each, system) for each in self.told}
+        lines = (said(line, self.occasion, told) for line in self.row.do)
+        return [*(line for line in lines if line), *(f"{each.words}: {_amount(each, system)}" for each in self.amounts)]
 
     @property
     def hazards(self) -> list[str]:
@@ -136,8 +212,12 @@ class Step:
 
     @property
     def rank(self) -> tuple[int, int]:
-        """Its place among steps that could be done at the same time: by phase, the place first, then the order of the water."""
-        return PHASES.index(self.phase), -1 if self.stage is None else self.stage.index
+        """Its place among steps that could be done at the same time: by phase, the place first, then the order of the water.
+
+        Units are proven before the place is.
+        """
+        last = PHASES.index(self.phase) >= PHASES.index("prove")
+        return PHASES.index(self.phase), (LAST if last else -1) if self.stage is None else self.stage.index
 
 
 def with_own(row: Row, own: Mapping[str, OwnValue]) -> Row:
@@ -163,16 +243,30 @@ def _row(section: str, verb: str, entry: dict[str, Any]) -> Row:
 
 
 def rows_of(stage: StageRun[Any], occasion: frozenset[str]) -> Iterator[Row]:
-    """The steps of one stage: those of its vessel, head and brine, its own, and its opening. Its own stand for common ones of the same verb."""
+    """The steps of one stage, as it hears them: those of its vessel, head and brine, its own, and its opening.
+
+    Its own stand for common ones of the same verb; what is done by hose before the tank is piped stands for both.
+    """
     choices = stage.room.choices(stage.keys) | stage.sizing.params
     own = [row for row in rows(stage.kind) if row.applies(choices, occasion)]
-    common = [*rows("unit")]
+    common = [row for row in rows("unit") if row.applies(choices, occasion)]
     if stage.sizing.bed is not None:
         common += rows("bed")
     if stage.regenerates and stage.powered:
         common += rows("valve")
     if stage.room.uses_salt:
         common += rows("brine")
+    if "hosed" in occasion:
+        hosed = {row.verb: row for row in rows("hosed") if row.applies(choices, occasion)}
+        soak = next((row for row in own if row.verb == "soak"), None)
+        if soak is not None:  # as long as its medium wants
+            hosed["soak"] = replace(
+                hosed["soak"], section=soak.section, title=soak.title, hands_on=soak.hands_on, wait=soak.wait, wait_bounds=soak.wait_bounds
+            )
+        own = [*hosed.values(), *(row for row in own if row.verb not in hosed)]
     verbs = {row.verb for row in own}
-    yield from (row for row in common if row.verb not in verbs)
-    yield from own
+    for row in (*(row for row in common if row.verb not in verbs), *own):
+        if row.applies(choices, occasion) and not (
+            "loaded" in occasion and row.verb in ("load", "fill") and (stage.sizing.bed is not None or "hosed" in occasion)
+        ):
+            yield row.spoken(occasion)

@@ -59,7 +59,7 @@ class Axis:
         for visit in coming:
             self.points.append((visit.work[0].begin, at))
             at += max(visit.length * MINUTE, LEAST)
-            self.points.append((visit.work[-1].end, at))
+            self.points.append((visit.end, at))
             at += GAP
         self.end = at
 
@@ -79,8 +79,8 @@ def timeline(coming: tuple[Visit, ...], days: tuple[str, ...] = ()) -> Timeline:
     blocks = tuple(_block(visit, axis, days[i] if i < len(days) else f"day {visit.day}") for i, visit in enumerate(coming))
     gaps = []
     for before, after in pairwise(coming):
-        x = (axis.x(before.work[-1].end) + axis.x(after.work[0].begin)) / 2
-        nights = int(after.work[0].begin // DAY) - int(before.work[-1].end // DAY)
+        x = (axis.x(before.end) + axis.x(after.work[0].begin)) / 2
+        nights = int(after.work[0].begin // DAY) - int(before.end // DAY)
         gaps.append(Label(x, TOP + ROW / 2 + 4, f"{nights} day{'s' if nights != 1 else ''}" if nights else "", "gap"))
     bars = _bars([done for visit in coming for done in visit.work], axis)
     height = max([TOP + ROW + 24, *(bar.box.bottom + 8 for bar in bars)])
@@ -96,11 +96,11 @@ def timeline(coming: tuple[Visit, ...], days: tuple[str, ...] = ()) -> Timeline:
 
 
 def _block(visit: Visit, axis: Axis, day: str) -> Block:
-    x, right = axis.x(visit.work[0].begin), axis.x(visit.work[-1].end)
+    x, right = axis.x(visit.work[0].begin), axis.x(visit.end)
     box = Box(x, TOP, right - x, ROW, "visit", 3)
     dry = [done for done in visit.work if done.step.row.water_off]
-    shut = Box(axis.x(dry[0].begin), TOP + ROW - 7, axis.x(dry[-1].end) - axis.x(dry[0].begin), 7, "dry") if dry else None
-    end = visit.work[-1].end % DAY
+    shut = Box(axis.x(dry[0].begin), TOP + ROW - 7, axis.x(max(done.end for done in dry)) - axis.x(dry[0].begin), 7, "dry") if dry else None
+    end = visit.end % DAY
     hours = f"{day}, {visit.at}–{int(end // 60):02d}:{round(end % 60):02d}"
     return Block(
         box, visit.number, Label(x + 8, TOP + 16, f"Visit {visit.number}", "number", "start"), Label(x, TOP - 10, hours, "hours", "start"), shut

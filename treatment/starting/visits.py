@@ -2,7 +2,7 @@
 
 One pair of hands works one step after another; a wait runs while other steps are done. What is longer than people wait
 beside their work parts two visits. So the least number of visits is the most such waits on any way through the sheet, and
-more only where a day's work is full.
+more only where a day's work is full. Two trades work side by side: that shortens the day, not the work.
 """
 
 from __future__ import annotations
@@ -12,18 +12,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from ..language.tables import table
-from .sheet import Sheet, ahead_of
-from .step import Step
+from .sheet import OFF, WARM, Sheet, ahead_of, behind_of
+from .step import Need, Step
 
 DAY = 1440.0  # min
 #: the usual hour at which work begins
 OPENS = (dt.datetime.min + dt.timedelta(minutes=table("commissioning")["visits"]["opens"])).time()
-#: the last step of the piece of work during which the house is without water
-BACK = "site/flush_lines"
-#: its first
-OFF = "site/heater_off"
-#: the step that gives the house its hot water back
-WARM = "site/heater_on"
+#: steps that end a piece of work during which the house is without water, the last of them that a sheet has
+BACK = ("site/refill", "site/flush_lines")
+#: who works side by side with whom: a plumber and an installer are one pair of hands
+TRADE = {"electrician": "electrician", "site_work": "site_work"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,15 +56,20 @@ class Visit:
         return f"{hour:02d}:{minute:02d}"
 
     @property
+    def end(self) -> float:
+        """When the last hands are done [min]: where two trades work, not always the step begun last."""
+        return max(done.end for done in self.work)
+
+    @property
     def length(self) -> float:
         """From its first step to the end of its last [min]."""
-        return self.work[-1].end - self.work[0].begin
+        return self.end - self.work[0].begin
 
     @property
     def water_off(self) -> float:
         """How long the house is without water, by the clock [min]."""
         dry = [done for done in self.work if done.step.row.water_off]
-        return dry[-1].end - dry[0].begin if dry else 0.0
+        return max(done.end for done in dry) - dry[0].begin if dry else 0.0
 
     @property
     def hands_on(self) -> float:
@@ -83,6 +86,15 @@ def minute_of(when: dt.datetime, first: dt.datetime | None = None) -> float:
     """A moment [min after midnight of the first visit's day]; first: when that begins, its own day where it is not said."""
     midnight = dt.datetime.combine((first or when).date(), dt.time())
     return (when - midnight).total_seconds() / 60
+
+
+@dataclass(frozen=True, slots=True)
+class Late:
+    """A wait that was begun later than planned, so that what hangs on it comes later. by: so many minutes; number: the visit that waits for it."""
+
+    step: Step
+    by: float
+    number: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,10 +117,17 @@ def visits(found: Sheet, hour: float | None = None, moved: Mapping[int, float] |
 
 
 class Calendar:
-    """The days on which a sheet is worked through. misfits: visits that could not be moved where they were wanted."""
+    """The days on which a sheet is worked through.
 
-    def __init__(self, found: Sheet, hour: float | None = None, moved: Mapping[int, float] | None = None):
+    ticked: steps that were done, and when [min after midnight of the first visit's day]: a wait that was begun later than planned
+    moves what hangs on it. misfits: visits that could not be moved where they were wanted; late: waits that moved something.
+    """
+
+    def __init__(self, found: Sheet, hour: float | None = None, moved: Mapping[int, float] | None = None, ticked: Mapping[str, float] | None = None):
         self.found = found
+        self.ticked = dict(ticked or {})
+        self.late: list[Late] = []
+        self.back = next((id for id in BACK if id in found.by_id), BACK[-1])
         hours = table("commissioning")["visits"]
         self.opens, self.latest, self.stand = float(hours["opens"]), float(hours["latest"]), float(hours["stand"])
         self.length, self.most = float(hours["length"]), float(hours["most"])
@@ -118,6 +137,7 @@ class Calendar:
         self.done: dict[str, Done] = {}
         self.place = {step.id: i for i, step in enumerate(found.steps)}
         self.warming = ahead_of(found.by_id, [WARM])
+        self.cold = self.warming & behind_of(found.by_id, OFF)
         self.block = self._block()
 
     def visits(self) -> tuple[Visit, ...]:
@@ -133,36 +153,33 @@ class Calendar:
         return tuple(Visit(number, tuple(work)) for number, work in enumerate(days, 1))
 
     # --- which round a step belongs to --------------------------------------------------------------------------------
-    def _apart(self, after: float | None) -> int:
-        return int((after or 0.0) > self.stand)
+    def _apart(self, need: Need) -> int:
+        """Whether people go home between two steps; while the house is without water they stay."""
+        return int((need.after or 0.0) > self.stand and not self.found.by_id[need.id].row.water_off)
 
     def _block(self) -> frozenset[str]:
         """Heater off to lines flushed: what is done while the house is without water, in one piece."""
-        behind: set[str] = {OFF}
-        for step in self.found.steps:
-            if any(need.id in behind for need in step.needs):
-                behind.add(step.id)
-        return ahead_of(self.found.by_id, [BACK]) & behind
+        return ahead_of(self.found.by_id, [self.back]) & behind_of(self.found.by_id, OFF)
 
     def _levels(self) -> dict[str, int]:
         """The round of each step: as few as its waits allow. What waits long by itself goes into the round whose day comes no later for it."""
         first: dict[str, int] = {}
         for step in self.found.steps:
-            first[step.id] = max((first[need.id] + self._apart(need.after) for need in step.needs), default=0)
+            first[step.id] = max((first[need.id] + self._apart(need) for need in step.needs), default=0)
         rounds = max(first.values(), default=0)
         last = dict.fromkeys(first, rounds)
         for step in reversed(self.found.steps):
             for need in step.needs:
-                last[need.id] = min(last[need.id], last[step.id] - self._apart(need.after))
+                last[need.id] = min(last[need.id], last[step.id] - self._apart(need))
         together = min((last[id] for id in self.block), default=0)
         fixed = [id for id in first if first[id] == last[id]]
         day = [max((self.found.soonest[id] for id in fixed if first[id] == level), default=0.0) for level in range(rounds + 1)]
         taken: dict[str, int] = {}
         for step in self.found.steps:
-            least = max((taken[need.id] + self._apart(need.after) for need in step.needs), default=0)
+            least = max((taken[need.id] + self._apart(need) for need in step.needs), default=0)
             if step.id in self.block:
                 least = max(least, together)
-            elif any(self._apart(need.after) for need in step.needs):
+            elif any(self._apart(need) for need in step.needs):
                 least = next((level for level in range(least, last[step.id] + 1) if day[level] >= self.found.soonest[step.id]), least)
             taken[step.id] = least
         return taken
@@ -172,7 +189,12 @@ class Calendar:
         """From when on a step may begin; None while a need of it is not done."""
         if any(need.id not in self.done for need in step.needs):
             return None
-        return max((self.done[need.id].end + (need.after or 0.0) for need in step.needs), default=0.0)
+        return max((self._over(need) for need in step.needs), default=0.0)
+
+    def _over(self, need: Need) -> float:
+        """When a need's wait is over: counted from when its step was ticked, where that is later than it was planned."""
+        planned = self.done[need.id].end
+        return (max(self.ticked.get(need.id, planned), planned) if need.after else planned) + (need.after or 0.0)
 
     def _begin(self, left: Sequence[Step], number: int) -> float:
         """When the next visit begins: all long waits over, within working hours, not on the day of the one before.
@@ -181,14 +203,12 @@ class Calendar:
         else as soon as they are, which is told.
         """
         wanted = self.moved.get(number)
-        over = [
-            (self.done[need.id].end + need.after, self.done[need.id].step)
-            for step in left
-            for need in step.needs
-            if need.after and need.id in self.done
-        ]
+        over = [(self._over(need), self.done[need.id].step) for step in left for need in step.needs if need.after and need.id in self.done]
         waits, ruling = max(over, key=lambda each: each[0], default=(0.0, None))
         last = max((done.end for done in self.done.values()), default=0.0)
+        behind = 0.0 if ruling is None else self.ticked.get(ruling.id, 0.0) - self.done[ruling.id].end
+        if ruling is not None and behind > 0 and waits - behind < waits and waits > last:
+            self.late.append(Late(ruling, behind, number))
         if wanted is not None and wanted >= max(waits, last):
             return wanted
         if not self.done:
@@ -207,20 +227,25 @@ class Calendar:
 
     def _day(self, begin: float, left: Sequence[Step], later: Sequence[Step]) -> list[Done]:
         """One day's work, step after step, until the day is full. Steps of later rounds whose waits happen to be over are done with it."""
-        now = begin
+        free: dict[str, float] = {}
         work: list[Done] = []
+
+        def now(step: Step) -> float:
+            return free.get(TRADE.get(step.row.who, ""), begin)
+
         while True:
-            ready = [(max(at, now), step) for step in left if step.id not in self.done and (at := self._ready(step)) is not None]
-            ready += [(now, step) for step in later if step.id not in self.done and (at := self._ready(step)) is not None and at <= now]
+            ready = [(max(at, now(step)), step) for step in left if step.id not in self.done and (at := self._ready(step)) is not None]
+            ready += [(now(step), step) for step in later if step.id not in self.done and (at := self._ready(step)) is not None and at <= now(step)]
             if not ready:
-                return work
+                break
             soon = min(at for at, _ in ready)
             step = min((step for at, step in ready if at == soon), key=self._choice)
             if work and self._full(step, soon - begin):
-                return work
-            now = soon + step.row.hands_on
-            self.done[step.id] = Done(step, soon, now)
+                break
+            self.done[step.id] = Done(step, soon, soon + step.row.hands_on)
+            free[TRADE.get(step.row.who, "")] = self.done[step.id].end
             work.append(self.done[step.id])
+        return sorted(work, key=lambda done: done.begin)
 
     def _between(self, begin: str, end: str) -> bool:
         """Whether the work stands between two steps of the sheet."""
@@ -232,12 +257,15 @@ class Calendar:
         The water is shut last of all.
         """
         id = step.id
-        dry, cold = self._between(OFF, BACK), self._between(OFF, WARM)
+        dry, cold = self._between(OFF, self.back), self._between(OFF, WARM)
         return dry and id not in self.block, cold and id not in self.warming, id == OFF, self.place[id]
 
     def _full(self, step: Step, passed: float) -> bool:
         """Whether a step is left for the next day: the day is full, and nobody is left without water, or hot water, by stopping."""
-        if self._between(OFF, BACK):
+        if self._between(OFF, self.back):
             return False
-        piece = sum(self.found.by_id[id].row.hands_on for id in self.block) if step.id == OFF else step.row.hands_on
-        return passed + piece > (self.most if self._between(OFF, WARM) else self.length)
+        if step.id != OFF:
+            return passed + step.row.hands_on > (self.most if self._between(OFF, WARM) else self.length)
+        rest = [self.found.by_id[id].row for id in self.cold if id not in self.done]
+        piece = sum(row.hands_on + (row.wait or 0.0) for row in rest if (row.wait or 0.0) <= self.stand and row.who not in TRADE)
+        return passed + piece > self.most

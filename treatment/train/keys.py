@@ -7,12 +7,14 @@ from dataclasses import dataclass
 from ..job.facts import LENGTH, LIFT, OBSTRUCTIONS, VOLUME
 from ..job.feed_limits import OwnFeedLimit, OwnFeedLimits
 from ..language.spec import Choice, Either, Flag, ListOf, Measure, Number, Record, Text, TimeOfDay, Vessel, key
+from ..language.tables import table
 
 
 @dataclass(frozen=True, slots=True)
 class PipeEnd:
     material: str | None = key(Choice(("copper", "stainless", "pex_expansion", "pex_crimp", "pex", "cpvc", "pvc40", "pvc", "pe")))
     metal_length: float | None = key(LENGTH)
+    shielded: bool | None = key(Flag(), None, "no light of a lamp shines into it")
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +31,13 @@ class Overflow:
 
 
 @dataclass(frozen=True, slots=True)
+class BypassGroup:
+    """A bypass that units share which stand next to each other: three valves round all of them."""
+
+    group: str = key(Text(40), "", "its name; units of one name, next to each other, share it")
+
+
+@dataclass(frozen=True, slots=True)
 class Spot:
     """Where it stands on the wall: its left edge from the left end, its foot above the floor."""
 
@@ -40,7 +49,7 @@ class Spot:
 class Install:
     """How a stage is built in. What is absent is unknown."""
 
-    bypass: bool | str | None = key(Either((Flag(), Choice(("locked",)))))
+    bypass: bool | str | BypassGroup | None = key(Either((Flag(), Choice(("locked",)), Record(BypassGroup))))
     feed: str | None = key(Choice(("cold", "hot")))
     pipe_in: PipeEnd | None = key(Record(PipeEnd))
     pipe_out: PipeEnd | None = key(Record(PipeEnd))
@@ -68,6 +77,15 @@ class StageKeys:
     install: Install | None = key(Record(Install), None, "how it is built in; what is absent is unknown", identity=True)
     reason: str | None = key(Text(200), None, "why the designer fixed its sizes or choices", identity=True)
     feed_limits: tuple[OwnFeedLimit, ...] = key(OwnFeedLimits(), (), "what it takes, in place of our feed limits", identity=True)
+    loaded: bool | None = key(Flag(), None, "it comes loaded with its medium", identity=True, sometimes=True)
+
+
+@dataclass(frozen=True, slots=True)
+class Layer:
+    """One medium of a layered bed."""
+
+    medium: str = key(Choice(tuple(table("media"))), "")
+    volume: float = key(VOLUME, 0.0)
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,9 +93,10 @@ class BedKeys(StageKeys):
     """Keys of every treatment that may stand in mineral tanks."""
 
     volume: float | None = key(VOLUME, None, "medium in each vessel", sometimes=True)
+    layers: tuple[Layer, ...] = key(ListOf(Record(Layer)), (), "media in each vessel from the bottom up", sometimes=True)
     tank: str | None = key(Vessel(), None, "vessel", sometimes=True)
     vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time", sometimes=True)
 
 
 #: identity keys that are not of the kind: who it is in this train, how it is built in, why, what it takes
-OF_EVERY_STAGE = frozenset({"id", "install", "reason", "feed_limits"})
+OF_EVERY_STAGE = frozenset({"id", "install", "reason", "feed_limits", "loaded"})

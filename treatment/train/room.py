@@ -398,9 +398,9 @@ class Room(Generic[K]):
         """How much room above it something lifted out in service wants [mm], where that is asked of a place; 0 where it is not."""
         return 0.0
 
-    def lit(self, keys: K) -> bool:
-        """Whether it shines into its ports, so that they want metal."""
-        return False
+    def lit_ends(self, keys: K) -> tuple[bool, bool]:
+        """Whether it shines into its inlet, and into its outlet, so that they want metal."""
+        return False, False
 
 
 @cache

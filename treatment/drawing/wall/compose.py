@@ -9,6 +9,7 @@ from dataclasses import replace
 
 from ...audit.rules import accepted
 from ...design import Design
+from ...job.facts import Facts
 from ...language.display import show
 from ...language.tables import table
 from ...planning.variant import Variant
@@ -19,15 +20,20 @@ from .placing import obstacles_of, place
 
 
 def compose(design: Design, variant: Variant, states: dict[str, str] | None = None) -> Wall:
+    """The wall of a train of a design, see ``wall_of``."""
+    return wall_of(design.facts, variant, states)
+
+
+def wall_of(facts: Facts, variant: Variant, states: dict[str, str] | None = None) -> Wall:
     """The wall of a train: units where the job puts them, else side by side in the order of the water, clear of what is there.
 
     states: stage id -> service, bypass or shut; what is not named is in service. The drawing always comes; what does not
     fit, collides or cannot be reached is a finding.
     """
-    site, rows = design.facts.site, table("wall")["place"]
+    site, rows = facts.site, table("wall")["place"]
     states = {name: state for name, state in (states or {}).items() if state in STATES}
     ceiling = (site.ceiling or rows["ceiling"] / 1000) * 1000
-    obstacles = obstacles_of(design)
+    obstacles = obstacles_of(facts)
     units = place(variant, obstacles, ceiling)
     ports = [z for unit in units for z in (unit.inlet[1], unit.outlet[1])]
     header = min(
@@ -48,15 +54,15 @@ def compose(design: Design, variant: Variant, states: dict[str, str] | None = No
     runs, fittings = pipe(units, header, leaves, max(ceiling, header), states, leaves < width)
     wall = Wall(
         width, max(ceiling, max([unit.outline.top for unit in units] + [0.0])), site.wall_depth * 1000 if site.wall_depth else None, site.wall_width is not None,
-        units, obstacles, runs, fittings, _dimensions(units, design), (), header, leaves,
+        units, obstacles, runs, fittings, _dimensions(units, facts), (), header, leaves,
         site.wall_width * 1000 if site.wall_width is not None and site.wall_width * 1000 < width - 1 else None, states,
     )  # fmt: skip
-    return replace(wall, findings=tuple(accepted(findings_on(wall, design, ceiling), design.facts.waivers)))
+    return replace(wall, findings=tuple(accepted(findings_on(wall, facts, ceiling), facts.waivers)))
 
 
-def _dimensions(units: tuple[Unit, ...], design: Design) -> tuple[Dimension, ...]:
+def _dimensions(units: tuple[Unit, ...], facts: Facts) -> tuple[Dimension, ...]:
     """The left edge of each unit from the end of the wall, and its width, along the floor; port heights."""
-    system = design.facts.job.units
+    system = facts.job.units
     found: list[Dimension] = []
     last = 0.0
     for unit in sorted(units, key=lambda unit: unit.outline.x):

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from itertools import combinations, pairwise
 
 from ...audit.rules import SEVERITIES, Finding
-from ...design import Design
+from ...job.facts import Facts
 from ...language.display import show
 from ...language.figure import source
 from .parts import Rect, Run, Unit, Wall, Zone
@@ -17,7 +17,7 @@ PLACE = frozenset({"place"})
 Say = Callable[[str, str, str, str, str], None]
 
 
-def findings_on(wall: Wall, design: Design, ceiling: float) -> list[Finding]:
+def findings_on(wall: Wall, facts: Facts, ceiling: float) -> list[Finding]:
     """What does not fit, collides, or cannot be reached; at the unit it concerns."""
     found: list[Finding] = []
 
@@ -26,9 +26,9 @@ def findings_on(wall: Wall, design: Design, ceiling: float) -> list[Finding]:
 
     _collisions(wall, say)
     for unit in wall.units:
-        _beyond(wall, unit, design, ceiling, say)
+        _beyond(wall, unit, facts, ceiling, say)
         for zone in unit.zones:
-            _zone(wall, unit, zone, ceiling if design.facts.site.ceiling is not None else None, design.facts.job.units, say)
+            _zone(wall, unit, zone, ceiling if facts.site.ceiling is not None else None, facts.job.units, say)
         _obstacles(wall, unit, say)
     _pipe_at_the_panel(wall, say)
     order = [unit.id for unit in wall.units] + [""]
@@ -42,12 +42,12 @@ def _collisions(wall: Wall, say: Say) -> None:
             say("does-not-fit", "fault", other.id, f"{other.name} and {unit.name.lower()} stand in the same place.", "Move one of them.")
 
 
-def _beyond(wall: Wall, unit: Unit, design: Design, ceiling: float, say: Say) -> None:
+def _beyond(wall: Wall, unit: Unit, facts: Facts, ceiling: float, say: Say) -> None:
     """Whether a unit reaches beyond the wall, the ceiling, the floor or the room before it."""
-    site = design.facts.site
+    site = facts.site
 
     def length(value: float) -> str:
-        return show(value, "mm", design.facts.job.units)
+        return show(value, "mm", facts.job.units)
 
     if site.wall_width is not None and unit.outline.right > site.wall_width * 1000 + 1:
         message = f"It ends {length(unit.outline.right)} along a wall of {length(site.wall_width * 1000)}."

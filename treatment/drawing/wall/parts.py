@@ -43,7 +43,11 @@ class Zone:
 
 @dataclass(frozen=True, slots=True)
 class Unit:
-    """A unit on the wall: its outline, its solid parts (vessels, brine tank), its ports, what it keeps free, its depth."""
+    """A unit on the wall: its outline, its solid parts (vessels, brine tank), its ports, what it keeps free, its depth.
+
+    bypassed: it has a bypass, its own, or one shared with the units of ``group`` (their ids, in the order of the water); lit: into
+    its inlet, into its outlet.
+    """
 
     id: str
     kind: str
@@ -59,10 +63,11 @@ class Unit:
     at_tap: bool
     drained: bool
     placed: bool
-    lit: bool
+    lit: tuple[bool, bool]
     powered: bool
     turns: bool = False
     lies: bool = False
+    group: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,6 +150,10 @@ class Wall:
     def count(self, kind: str) -> int:
         return sum(fitting.kind == kind for fitting in self.fittings)
 
+    def state_of(self, unit: Unit) -> str:
+        """How its valves stand: those of a shared bypass stand as any of its units is said to."""
+        return next((self.states[id] for id in unit.group or (unit.id,) if id in self.states), "service")
+
     @property
     def water_path(self) -> tuple[Point, ...]:
         """The way the water takes with the valves as they stand: through a unit, round it in bypass; it ends where one is shut."""
@@ -152,11 +161,12 @@ class Wall:
         units = {unit.id: unit for unit in self.units if not unit.at_tap}
         path: list[Point] = []
         for run, after in zip(mains, [*mains[1:], None], strict=True):
-            path += run.points
             unit = units.get(run.unit)
+            if unit is None or self.state_of(unit) != "bypass" or unit.id == (unit.group or (unit.id,))[0]:
+                path += run.points
             if unit is None or after is None:
                 continue
-            state, leave = self.states.get(unit.id, "service"), after.points[0]
+            state, leave = self.state_of(unit), after.points[0]
             if state == "shut" and unit.bypassed:
                 return tuple(path)
             if state != "bypass" or not unit.bypassed:

@@ -16,17 +16,20 @@ def pipe(
     runs: list[Run] = []
     fittings: list[Fitting] = []
     here: Point = (0.0, header)
+    first: tuple[Unit, float] | None = None  # of a bypass that is not closed yet: its first unit, and where its leg leaves the header
     for unit in units:
         right_of_vessels = max(rect.right for name, rect in unit.parts if name != "brine")
         enter, leave = unit.outline.x - rows["leg"], right_of_vessels + rows["leg"]
         if unit.at_tap:
-            _tap(unit, enter, header, here, runs, fittings)
-            here = (max(enter, here[0]), header)
+            _tap(unit, enter, here[1], here, runs, fittings)
+            here = (max(enter, here[0]), here[1])
             continue
-        runs.append(Run(_square(here, (enter, header)), "main", unit.id))
-        state = states.get(unit.id, "service")
-        down: Run = Run(((enter, header), (enter, unit.inlet[1]), unit.inlet), "leg", unit.id)
-        up: Run = Run((unit.outlet, (leave, unit.outlet[1]), (leave, header)), "leg", unit.id)
+        opens, closes = (not unit.group or unit.id == unit.group[at] for at in (0, -1))
+        before, behind = (header if outer else header - rows["within"] for outer in (opens, closes))
+        first = (unit, enter) if opens or first is None else first
+        runs.append(Run(_square(here, (enter, before)), "main", unit.id))
+        down: Run = Run(((enter, before), (enter, unit.inlet[1]), unit.inlet), "leg", unit.id)
+        up: Run = Run((unit.outlet, (leave, unit.outlet[1]), (leave, behind)), "leg", unit.id)
         runs += _metalled(down, up, unit)
         if unit.shape == "feeder" or len([name for name, _ in unit.parts if name != "brine"]) > 1:
             runs.append(Run((unit.inlet, (unit.outlet[0], unit.inlet[1])), "leg", unit.id))
@@ -35,10 +38,15 @@ def pipe(
             Fitting("union", (enter + unit.inlet[0]) / 2, unit.inlet[1], "h", unit.id), Fitting("union", (leave + unit.outlet[0]) / 2, unit.outlet[1], "h", unit.id),
         ]  # fmt: skip
         if unit.bypassed:
-            _bypass(unit, enter, leave, header, state, runs, fittings)
-        else:
-            fittings += [Fitting("elbow", enter, header, "h", unit.id), Fitting("elbow", leave, header, "h", unit.id)]
-        here = (leave, header)
+            _taps(unit, enter, leave, before, behind, fittings)
+        if unit.bypassed and closes:
+            _bypass(first, (unit, leave), header, next((states[id] for id in unit.group or (unit.id,) if id in states), "service"), runs, fittings)
+        fittings += [
+            Fitting("elbow", x, level, "h", unit.id)
+            for x, level, outer in ((enter, before, opens), (leave, behind, closes))
+            if not (unit.bypassed and outer)
+        ]
+        here = (leave, behind)
     runs.append(Run((*_square(here, (width, header)), *([(width, ceiling)] if upwards else [])), "main", ""))
     if upwards:
         fittings.append(Fitting("elbow", width, header, "h", ""))
@@ -66,21 +74,28 @@ def _square(start: Point, end: Point) -> tuple[Point, ...]:
     return (start, (start[0], over), (end[0], over), end)
 
 
-def _bypass(unit: Unit, enter: float, leave: float, header: float, state: str, runs: list[Run], fittings: list[Fitting]) -> None:
+def _bypass(first: tuple[Unit, float], last: tuple[Unit, float], header: float, state: str, runs: list[Run], fittings: list[Fitting]) -> None:
+    """Three valves and two tees round one unit, or round all from the first to the last."""
+    (unit, enter), (end, leave) = first, last
+    name = unit.name if unit is end else f"{unit.name} to {end.name[:1].lower()}{end.name[1:]}"
     runs.append(Run(((enter, header), (leave, header)), "bypass", unit.id))
     opened = {"service": (True, True, False), "bypass": (False, False, True), "shut": (False, False, False)}[state]
     places = (
         (enter, (header + unit.inlet[1]) / 2, "v", "inlet"),
-        (leave, (header + unit.outlet[1]) / 2, "v", "outlet"),
+        (leave, (header + end.outlet[1]) / 2, "v", "outlet"),
         ((enter + leave) / 2, header, "h", "bypass"),
     )
     for (x, z, along, part), is_open in zip(places, opened, strict=True):
-        fittings.append(Fitting("valve", x, z, along, unit.id, f"{unit.name}, {part}", part, is_open))
-    fittings += [Fitting("tee", enter, header, "h", unit.id), Fitting("tee", leave, header, "h", unit.id)]
-    for x, port in ((enter, unit.inlet), (leave, unit.outlet)):
-        fittings.append(Fitting("sample_tap", x, port[1] + (header - port[1]) * 0.22, "v", unit.id))
+        fittings.append(Fitting("valve", x, z, along, end.id if part == "outlet" else unit.id, f"{name}, {part}", part, is_open))
+    fittings += [Fitting("tee", enter, header, "h", unit.id), Fitting("tee", leave, header, "h", end.id)]
+
+
+def _taps(unit: Unit, enter: float, leave: float, before: float, behind: float, fittings: list[Fitting]) -> None:
+    """Sample taps on both legs of a unit, and gauges at a cartridge."""
+    for x, port, level in ((enter, unit.inlet, before), (leave, unit.outlet, behind)):
+        fittings.append(Fitting("sample_tap", x, port[1] + (level - port[1]) * 0.22, "v", unit.id))
         if unit.shape == "cartridge":
-            fittings.append(Fitting("gauge", x, port[1] + (header - port[1]) * 0.78, "v", unit.id))
+            fittings.append(Fitting("gauge", x, port[1] + (level - port[1]) * 0.78, "v", unit.id))
 
 
 def _tap(unit: Unit, enter: float, header: float, here: Point, runs: list[Run], fittings: list[Fitting]) -> None:
@@ -98,14 +113,13 @@ def _tap(unit: Unit, enter: float, header: float, here: Point, runs: list[Run], 
 
 
 def _metalled(down: Run, up: Run, unit: Unit) -> list[Run]:
-    """The legs of a lamp, the part next to its ports in metal; other legs as they are."""
-    if not unit.lit:
-        return [down, up]
+    """The legs of a lamp, the part next to a lit port in metal; other legs as they are."""
     needed = table("stages")["install"]["uv_metal_m"] * 1000
-    metal_up, rest_up = _split(up.points, needed)
-    metal_down, rest_down = _split(tuple(reversed(down.points)), needed)
-    found = [Run(metal_up, "metal", unit.id), Run(tuple(reversed(metal_down)), "metal", unit.id)]
-    return found + [Run(points, "leg", unit.id) for points in (rest_up, tuple(reversed(rest_down))) if len(points) > 1]
+    found: list[Run] = []
+    for leg, lit, from_port in ((down, unit.lit[0], -1), (up, unit.lit[1], 1)):
+        metal, rest = _split(leg.points[::from_port], needed) if lit else ((), leg.points[::from_port])
+        found += [Run(points[::from_port], role, unit.id) for points, role in ((metal, "metal"), (rest, "leg")) if len(points) > 1]
+    return found
 
 
 def _split(points: tuple[Point, ...], length: float) -> tuple[tuple[Point, ...], tuple[Point, ...]]:

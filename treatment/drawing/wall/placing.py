@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
-from ...design import Design
-from ...job.facts import OBSTRUCTIONS
+from ...job.facts import OBSTRUCTIONS, Facts
 from ...language.tables import table
 from ...planning.variant import Variant
 from ...train.room import StageRun
+from ...train.ways import ways_round
 from .parts import Obstacle, Point, Rect, Unit, Wall, Zone
 
 
@@ -52,8 +53,8 @@ def usual_size(name: str) -> tuple[float, float, float]:
     return width, foot, height
 
 
-def obstacles_of(design: Design) -> tuple[Obstacle, ...]:
-    places, zones = design.facts.site.places, table("wall")["zones"]
+def obstacles_of(facts: Facts) -> tuple[Obstacle, ...]:
+    places, zones = facts.site.places, table("wall")["zones"]
     kept_free, tall = zones["obstruction"], zones["obstruction_height"]
     found = []
     for name in OBSTRUCTIONS:
@@ -82,6 +83,7 @@ def place(variant: Variant, obstacles: tuple[Obstacle, ...], ceiling: float) -> 
     cursor = float(rows["left"])
     fixed: list[Rect] = []
     units: list[Unit] = []
+    ways = ways_round(variant.run.stages)
     wanted = [_fixed(stage) for stage in variant.run.stages]
     for stage, place in zip(variant.run.stages, wanted, strict=True):
         unit = _unit(stage, 0.0, place[1], ceiling)
@@ -101,7 +103,8 @@ def place(variant: Variant, obstacles: tuple[Obstacle, ...], ceiling: float) -> 
             unit = tried
             cursor = unit.outline.right + rows["between"] + 2 * rows["leg"]
         fixed += [rect for _, rect in unit.parts]
-        units.append(unit)
+        way = ways.get(stage.id)
+        units.append(replace(unit, bypassed=way is not None, group=way.units if way is not None and way.shared else ()))
     return tuple(units)
 
 
@@ -148,7 +151,7 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
     depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
-        stage.room.bypassed and not stage.at_tap, stage.at_tap, stage.drains, placed, stage.room.lit(stage.keys), stage.powered, pulled > 0, lies,
+        False, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies,
     )  # fmt: skip
 
 
