@@ -121,7 +121,19 @@ function prepare() {
   if (!forms) return;
   document.querySelectorAll(".start-more[open]").forEach(fill);
   turn();
+  atDesk();
 }
+/* at a desk one step stands open beside the list, with its picture: what is next, until somebody chooses another */
+const desk = window.matchMedia("(min-width: 64rem)");
+function atDesk() {
+  if (!desk.matches || document.querySelector(".start-more[open]")) return;
+  const next = document.querySelector(".start-next[data-go]")?.dataset.go, row = document.getElementById(next) ?? document.querySelector(".start-step");
+  if (!row) return;
+  row.querySelector("details").open = true;
+  const list = document.querySelector(".start-lists");
+  if (list) list.scrollTop = row.offsetTop - list.offsetTop - 60;
+}
+desk.addEventListener("change", atDesk);
 function fill(details) {
   const place = details.querySelector(".start-tellers"), row = details.closest("li");
   if (!place || place.childElementCount) return;
@@ -132,7 +144,12 @@ function fill(details) {
     if (form.elements.kind.value === "skip") form.hidden = row.dataset.state !== "open";
   });
 }
-document.addEventListener("toggle", (e) => { if (e.target.matches?.(".start-more") && e.target.open) fill(e.target); }, true);
+document.addEventListener("toggle", (e) => {
+  if (!e.target.matches?.(".start-more") || !e.target.open) return;
+  fill(e.target);
+  if (desk.matches) e.target.closest("li").scrollIntoView({ block: "nearest" });
+  if (desk.matches) document.querySelectorAll(".start-more[open]").forEach((other) => { if (other !== e.target) other.open = false; });
+}, true);
 
 /* what waits is shown at its step, before the server has heard of it */
 async function show() {

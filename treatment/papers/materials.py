@@ -12,6 +12,7 @@ from ..drawing.wall.parts import Wall
 from ..house.beds import INCH
 from ..language.tables import table
 from ..planning.variant import Variant
+from ..starting.situation import joined_by, joints_on
 from ..train.drains import drain_of
 from ..train.room import Purchase, StageRun
 
@@ -48,7 +49,12 @@ def materials(variant: Variant, wall: Wall, prices: Mapping[str, float] | None =
     bought: list[Purchase] = []
     for stage in variant.run.stages:
         bought += [*_equipment(stage), *stage.room.buys(stage.keys, stage.sizing)]
-    bought = [*(each for each in bought if not each.yearly), *_on_the_wall(wall, _to_drain(variant)), *(each for each in bought if each.yearly)]
+    bought = [
+        *(each for each in bought if not each.yearly),
+        *_on_the_wall(wall, _to_drain(variant)),
+        *_to_join(wall, variant),
+        *(each for each in bought if each.yearly),
+    ]
     rows = [_priced(each, prices or {}) for each in bought if each.quantity > 0]
     merged: dict[tuple[str, str, str], Row] = {}
     for row in rows:
@@ -82,7 +88,7 @@ def _equipment(stage: StageRun[Any]) -> Iterator[Purchase]:
     bed, name = stage.sizing.bed, stage.name
     if bed is not None:
         yield Purchase("vessel", float(bed.vessels), f"Mineral tank {bed.tank} in", name, bed.diameter / INCH)
-        yield Purchase("valve_head", float(bed.vessels), note=name)
+        yield Purchase("valve_head" if stage.regenerates else "in_out_head", float(bed.vessels), note=name)
         bags = ceil(bed.total_volume / PACKING["bag_l"] - 1e-6)
         yield Purchase(bed.medium.key, bed.total_volume * bed.medium.density, bed.medium.name, f"{bags} bag{'s' if bags > 1 else ''} of 1 ft³")
         yield Purchase("gravel", bed.total_area * table("vessels")["underbed_in"] * INCH * 1000 * PACKING["gravel_kg_l"])
@@ -97,6 +103,20 @@ def _to_drain(variant: Variant) -> float:
     """How far the drain lines run [m]: of each unit that sends water to drain, its own distance and lift, else the site's."""
     told = (drain_of(variant.audit.facts, stage.keys) for stage in variant.run.stages if stage.drains)
     return sum((drain.distance or 0.0) + max(drain.lift or 0.0, 0.0) for drain in told if drain is not None)
+
+
+def _to_join(wall: Wall, variant: Variant) -> Iterator[Purchase]:
+    """What the joints use by the job's own way of joining, clamps for the pipe, and what the units hang on."""
+    joints = joints_on(wall)
+    for key, each in table("prices")["joining"].get(joined_by(variant.audit.facts), {}).items():
+        yield Purchase(key, each * joints, note=f"for {joints:g} joints")
+    piped = wall.pipe_length("main", "leg", "bypass", "tap", "metal")
+    yield Purchase("clamp", float(ceil(piped / PACKING["clamp_m"])))
+    yield Purchase("thread_tape", float(bool(wall.units)))
+    hung = [unit for unit in wall.units if unit.outline.z > 0]
+    if hung:
+        yield Purchase("backing_board", (max(unit.outline.right for unit in hung) - min(unit.outline.x for unit in hung)) / 1000)
+        yield Purchase("anchor", float(PACKING["anchors"] * len(hung)))
 
 
 def _on_the_wall(wall: Wall, far: float) -> Iterator[Purchase]:

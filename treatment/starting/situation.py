@@ -9,6 +9,7 @@ from typing import Any
 
 from ..drawing.wall.compose import wall_of
 from ..drawing.wall.parts import Wall
+from ..job.facts import Facts
 from ..language.figure import Line, work
 from ..language.tables import table
 from ..planning.variant import Variant
@@ -43,16 +44,11 @@ class Situation:
     # --- pipe ---------------------------------------------------------------------------------------------------------
     @cached_property
     def method(self) -> str:
-        """How pipe is joined: as the job says, else as its pipe usually is; empty where neither is said."""
-        if self.facts.site.joining is not None:
-            return self.facts.site.joining
-        pipe = self.facts.supply.pipe
-        return str(self.rows["joining"]["usual"].get(pipe.material, "")) if pipe is not None else ""
+        return joined_by(self.facts)
 
     @cached_property
     def joints(self) -> float:
-        """Ends of pipe to be joined on the wall."""
-        return float(sum(each * self.wall.count(kind) for kind, each in self.rows["joints"].items()))
+        return joints_on(self.wall)
 
     @cached_property
     def bare(self) -> frozenset[str]:
@@ -162,6 +158,19 @@ class Situation:
             "bare_units": listed(called[stage.id] for stage in self.stages if stage.id in self.bare),
         }
         return {name: words for name, words in found.items() if words}
+
+
+def joined_by(facts: Facts) -> str:
+    """How pipe is joined: as the job says, else as its pipe usually is; empty where neither is said."""
+    if facts.site.joining is not None:
+        return facts.site.joining
+    pipe = facts.supply.pipe
+    return str(table("commissioning")["joining"]["usual"].get(pipe.material, "")) if pipe is not None else ""
+
+
+def joints_on(wall: Wall) -> float:
+    """Ends of pipe to be joined on a wall."""
+    return float(sum(each * wall.count(kind) for kind, each in table("commissioning")["joints"].items()))
 
 
 def listed(words: Iterable[str]) -> str:

@@ -42,7 +42,7 @@ def recorded(job: Job, user: Any) -> None:
     """Every step done at the time of its visit, every reading within what is expected; the advice lifted by a sample of the tap."""
     _, sheet, expected = services.worked(job)
     coming = visits(sheet)
-    last = coming[-1].work[-1].end
+    last = coming[-1].end
     first = dt.datetime.combine(timezone.localdate() - dt.timedelta(days=int(last // 1440) + 2), dt.time())
     services.plan(job, 1, user, start=timezone.make_aware(first + dt.timedelta(minutes=coming[0].work[0].begin)))
     for number, done in enumerate(done for visit in coming for done in visit.work):

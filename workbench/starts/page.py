@@ -17,10 +17,11 @@ from treatment.starting.expected import Reading
 from treatment.starting.printed import HEADINGS, WHERE, band, minutes, people
 from treatment.starting.record import LIFTED, SANITISED, advice_stands, lifted
 from treatment.starting.run import Event, Missing, Run, Standing
+from treatment.starting.sheet import Sheet
 from treatment.starting.shown import Vessel, states, vessel
 from treatment.starting.step import Step
 from treatment.starting.timeline import Timeline, timeline
-from treatment.starting.visits import OPENS, Calendar, Misfit, Visit, minute_of
+from treatment.starting.visits import OPENS, Calendar, Late, Misfit, Visit, minute_of
 
 from ..jobs.models import Job
 from .models import StartPhoto, StartRun
@@ -54,7 +55,12 @@ class About:
     hazards: tuple[str, ...]
     tools: tuple[str, ...]
     source: str
+    title: str
+    unit: str
     wall: str
+    #: whether the picture belongs to the step itself, on a phone too
+    shows: bool
+    valves: str
     vessel: Vessel | None
 
 
@@ -132,12 +138,25 @@ def _row(
 ) -> Row:
     row, standing = step.row, run.of(step.id)
     missing = run.missing(step, now) if standing.state == "open" else []
-    bypasses = states(run.sheet, step)
+    valves = states(run.sheet, step)
     facts = [row.who.replace("_", " "), minutes(row.hands_on), WHERE[row.where]]
     facts += [f"then waits {minutes(row.wait)}"] if row.wait else []
     facts += ["water off"] if row.water_off else []
-    drawing = f"{wall}?{urlencode(bypasses)}" if bypasses else ""
-    about = About(tuple(step.do(job.units)), row.why, row.bad_sign, tuple(step.hazards), row.tools, row.source, drawing, vessel(step, job.units))
+    loads, unit = vessel(step, job.units), step.stage.name if step.stage is not None else ""
+    about = About(
+        do=tuple(step.do(job.units)),
+        why=row.why,
+        bad_sign=row.bad_sign,
+        hazards=tuple(step.hazards),
+        tools=row.tools,
+        source=row.source,
+        title=row.title,
+        unit=unit,
+        wall="" if loads is not None else f"{wall}?{urlencode({'near': step.stage.id if step.stage is not None else ''} | valves)}",
+        shows=bool(row.shows),
+        valves=said_valves(run.sheet, valves),
+        vessel=loads,
+    )
     return Row(
         number=numbers[step.id],
         id=step.id,
@@ -147,7 +166,7 @@ def _row(
         ends=0 if (timer := run.timer(step)) is None else round(timer.ends.timestamp() * 1000),
         bad_sign=row.bad_sign,
         step=step,
-        unit=step.stage.name if step.stage is not None else "",
+        unit=unit,
         standing=standing,
         facts=tuple(fact for fact in facts if fact),
         missing=_some(missing, numbers),
@@ -180,10 +199,25 @@ def _reading(reading: Reading, standing: Standing, system: str) -> ReadingRow:
     return ReadingRow(reading, band(reading, system), event, holds)
 
 
+def said_valves(sheet: Sheet, valves: dict[str, str]) -> str:
+    """How the valves stand, in words: which units are in service and which in bypass; empty while there is no water."""
+    called = {step.stage.id: step.stage.name for step in sheet.steps if step.stage is not None}
+    held = [(state, [called[id] for id, each in valves.items() if each == state]) for state in ("service", "bypass")]
+    return "; ".join(f"in {state}: {', '.join(names)}" for state, names in held if names)
+
+
+def calendar_of(row: StartRun | None, run: Run) -> Calendar:
+    """The visits as they are planned and as the work went: a wait that was ticked late moves what hangs on it."""
+    start = first_day(row)
+    ticks = {step.id: mark for step in run.sheet.steps if step.row.wait and (mark := run.of(step.id).mark) is not None and mark.kind == "tick"}
+    ticked = {id: minute_of(timezone.localtime(mark.at).replace(tzinfo=None), start) for id, mark in ticks.items()}
+    return Calendar(run.sheet, minute_of(start), row.wanted if row else {}, ticked)
+
+
 def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: str) -> dict[str, Any]:
     """All that the page shows."""
     start = first_day(row)
-    calendar = Calendar(run.sheet, minute_of(start), row.wanted if row else {})
+    calendar = calendar_of(row, run)
     coming = calendar.visits()
     rows = rows_of(job, run, now)
     held = {each.step.id: each for each in rows}
@@ -200,7 +234,7 @@ def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: s
         "by": by,
         "groups": _by_visit(coming, dates, held) if by == "visit" else _by_phase(rows),
         "visits": [(visit, date, ", ".join(people(visit))) for visit, date in zip(coming, dates, strict=True)],
-        "misfits": [_misfit(each, start, held) for each in calendar.misfits],
+        "misfits": [_misfit(each, start, held) for each in calendar.misfits] + [_late(each, held) for each in calendar.late],
         "moved": set(row.wanted if row else ()),
         "timeline": _timeline(coming, dates),
         "running": running,
@@ -245,6 +279,13 @@ def _misfit(misfit: Misfit, start: dt.datetime, held: dict[str, Row]) -> str:
         row = held[misfit.step.id]
         why = f"step {row.number}, {row.unit + ': ' if row.unit else ''}{row.step.row.title}, is not over"
     return f"Visit {misfit.number} does not fit {wanted}: {why}. It stands at {begin}."
+
+
+def _late(late: Late, held: dict[str, Row]) -> str:
+    """What a wait that was begun late has moved, in words."""
+    row = held[late.step.id]
+    unit = f"{row.unit}: " if row.unit else ""
+    return f"Step {row.number}, {unit}{row.title}, was begun {minutes(late.by)} later than planned: visit {late.number} and what follows come later."
 
 
 def _by_phase(rows: list[Row]) -> list[Group]:

@@ -18,7 +18,7 @@ from treatment.papers.design_file import STANDING_CAUTION
 from treatment.starting.ical import ical
 from treatment.starting.printed import band
 from treatment.starting.record import record
-from treatment.starting.visits import minute_of, visits
+from treatment.starting.visits import minute_of
 
 from ..accounts.access import job_for
 from ..attached import attached, attached_json
@@ -28,7 +28,7 @@ from ..request import Request, version_of, whole
 from ..steps import steps
 from . import services
 from .models import StartPhoto
-from .page import context_of, first_day, said
+from .page import calendar_of, context_of, first_day, said
 from .photos import LARGEST
 from .services import StalePlan, Taken, Told
 
@@ -147,11 +147,8 @@ def calendar(request: Request, pk: int) -> HttpResponse:
     """The visits as iCalendar."""
     job = job_for(request, pk)
     row = services.run_of(job)
-    _, sheet, _ = services.worked(job)
-    start = first_day(row)
-    return attached(
-        ical(job.name, visits(sheet, minute_of(start), row.wanted if row else {}), start), "text/calendar; charset=utf-8", job, "visits.ics"
-    )
+    _, run = services.state_of(job, row)
+    return attached(ical(job.name, calendar_of(row, run).visits(), first_day(row)), "text/calendar; charset=utf-8", job, "visits.ics")
 
 
 def _record(job: Job) -> dict[str, Any]:

@@ -206,18 +206,27 @@ class Planned(Starts):
     def test_the_first_visit_and_a_moved_one(self) -> None:
         """Begun on a Monday at 08:00 the second comes two days later; moved to Friday it is there, and back again it is on Wednesday."""
         self.assertEqual(self.plan(visit=1, when="2027-12-06T08:00").status_code, 302)
-        self.assertIn("Wed 8 Dec, 10:45", self.page())
+        self.assertIn("Wed 8 Dec, 10:00", self.page())
         self.plan(visit=2, when="2027-12-10T09:30")
         self.assertIn("Fri 10 Dec, 09:30", self.page())
         self.plan(visit=2, back="1")
-        self.assertIn("Wed 8 Dec, 10:45", self.page())
+        self.assertIn("Wed 8 Dec, 10:00", self.page())
 
     def test_what_does_not_fit_is_said(self) -> None:
         """Wanted while the carbon soaks: it stands when the soak is over, and that is said by step and hour."""
         self.plan(visit=1, when="2027-12-06T08:00")
         self.plan(visit=2, when="2027-12-07T09:00")
         self.assertIn("Visit 2 does not fit Tue 7 Dec, 09:00", self.page())
-        self.assertRegex(self.page(), r"Soak the carbon for two days, is not over. It stands at Wed 8 Dec, 10:45")
+        self.assertRegex(self.page(), r"Soak the carbon for two days, is not over. It stands at Wed 8 Dec, 10:00")
+
+    def test_a_soak_begun_late_moves_the_next_visit(self) -> None:
+        """Planned for 08:00 of the day before yesterday and ticked a day later: it is said by step, and the visit comes a day later."""
+        start = timezone.localtime().replace(hour=8, minute=0, second=0, microsecond=0) - dt.timedelta(days=2)
+        services.plan(self.job, 1, self.designer, start=start)
+        for number, step in enumerate(("site/kit_check", "site/main_valve", "carbon/place", "carbon/load", "carbon/fill", "carbon/soak")):
+            told = services.Told(f"late-{number}", step, "tick", at=start + dt.timedelta(days=1, minutes=number))
+            self.assertEqual(services.take(self.job, told, self.designer).status, "kept")
+        self.assertRegex(self.page(), r"Soak the carbon for two days, was begun 22 h \d+ min later than planned: visit 2 and what follows come later")
 
     def test_bad_days_and_stale_plans(self) -> None:
         """No day is told beside the field and kept; a plan somebody else changed is not written over."""
@@ -331,8 +340,9 @@ class Recorded(Starts):
     def test_drawings(self) -> None:
         """Bypasses as they stand at a step, a vessel with its layers."""
         page = self.page()
-        self.assertIn("wall.svg?carbon=bypass&amp;softener=bypass", page)
-        self.assertIn("wall.svg?carbon=service&amp;softener=bypass", page)
+        self.assertIn("wall.svg?near=&amp;carbon=bypass&amp;softener=bypass", page)
+        self.assertIn("wall.svg?near=carbon&amp;carbon=service&amp;softener=bypass", page)
+        self.assertIn("Valves now: in service: Carbon filter; in bypass: Softener", page)
         self.assertIn("Riser, capped while it is loaded", page)
 
 

@@ -57,6 +57,31 @@ class RunSheet(BrowserTestCase):
         self.step(page, id).locator("summary").first.click()
         return self.step(page, id)
 
+    def test_at_a_desk_list_step_and_picture_stand_on_one_screen(self) -> None:
+        """What is next stands open beside the list with the wall; another chosen takes its place; nothing has to be scrolled for it."""
+        page = self.page
+        page.goto(self.where)
+        expect(page.locator(".start-more[open]")).to_have_count(1)
+        self.open_step(page, "softener/open")
+        expect(page.locator(".start-more[open]")).to_have_count(1)
+        picture, words = page.locator(".start-more[open] .start-wall"), page.locator(".start-more[open] .start-do")
+        expect(picture).to_be_visible()
+        expect(page.locator(".start-more[open] figcaption")).to_contain_text("Valves now")
+        listed = self.step(page, "softener/open").locator("summary").bounding_box()
+        for box in (picture.bounding_box(), words.bounding_box(), listed):
+            assert box is not None
+            self.assertLess(box["y"] + box["height"], 800)
+        shown, beside = picture.bounding_box(), listed
+        assert shown is not None and beside is not None
+        self.assertGreater(shown["x"], beside["x"] + beside["width"])
+
+    def test_no_word_breaks_inside_on_a_phone(self) -> None:
+        """The word before what is next stands on one line."""
+        page = self.phone("dora")
+        box = page.locator(".start-next > .faint").bounding_box()
+        assert box is not None
+        self.assertLess(box["height"], 32)
+
     def told(self, *steps: str, hours: float = 0) -> None:
         """What was ticked before, so many hours ago."""
         at = timezone.now() - dt.timedelta(hours=hours)

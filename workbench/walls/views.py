@@ -164,8 +164,10 @@ def _number(request: Request, name: str) -> float:
 
 @require_GET
 def wall_svg(request: Request, pk: int) -> HttpResponse:
-    """The wall as a picture file that stands alone, at 1:20."""
+    """The wall as a picture file that stands alone, at 1:20; ``near``: framed to a unit, or to what hangs on the wall where it names none."""
     job = job_for(request, pk)
     _, wall, shapes = drawn(job, states_of(request))
+    if "near" in request.GET:
+        shapes = shapes.elevation(wall, request.GET["near"])
     shown = {"view": shapes, "wall": wall, "job": job, "scale": 20, "style": svg_style("wall")}
     return attached(render(request, "walls/standalone.svg", shown).content, "image/svg+xml", job, "wall.svg")

@@ -6,10 +6,11 @@ Every shape has a role; how a role looks is decided where it is drawn.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ...audit.rules import SEVERITIES
 from ...language.display import show
+from ...language.tables import table
 from ...planning.variant import Variant
 from ..shapes import Box, Label, Line, n
 from .parts import Fitting, Obstacle, Rect, Run, Unit, Wall
@@ -70,6 +71,18 @@ class WallView:
     def size(self) -> str:
         """How wide the drawing wants to be shown where there is little room: its letters stay readable."""
         return next((word for most, word in ((3000, "narrow"), (5000, "middle"), (8000, "long")) if self.width <= most), "longest")
+
+    def elevation(self, wall: Wall, near: str = "") -> WallView:
+        """The same drawing framed to what hangs on the wall, without the plan below it; near: a unit and what stands beside it."""
+        rows = table("wall")["near"]
+        unit = next((each for each in wall.units if each.id == near), None)
+        bottom = self.floor + rows["below"]
+        if unit is None:
+            return replace(self, height=bottom - self.top)
+        wide = max(unit.outline.width + 2 * rows["beside"], rows["least"])
+        highest = max([wall.header, *(zone.rect.top for zone in unit.zones), unit.outline.top])
+        top = max(self.floor - highest - rows["above"], self.top)
+        return replace(self, left=unit.outline.x + unit.outline.width / 2 - wide / 2, top=top, width=wide, height=bottom - top)
 
     @property
     def viewbox(self) -> str:
