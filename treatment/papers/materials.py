@@ -109,7 +109,7 @@ def _to_join(wall: Wall, variant: Variant) -> Iterator[Purchase]:
     """What the joints use by the job's own way of joining, clamps for the pipe, and what the units hang on."""
     joints = joints_on(wall)
     for key, each in table("prices")["joining"].get(joined_by(variant.audit.facts), {}).items():
-        yield Purchase(key, each * joints, note=f"for {joints:g} joints")
+        yield Purchase(key, float(ceil(each * joints - 1e-9)), note=f"for {joints:g} joints")
     piped = wall.pipe_length("main", "leg", "bypass", "tap", "metal")
     yield Purchase("clamp", float(ceil(piped / PACKING["clamp_m"])))
     yield Purchase("thread_tape", float(bool(wall.units)))

@@ -50,6 +50,11 @@ class Situation:
     def joints(self) -> float:
         return joints_on(self.wall)
 
+    @property
+    def joints_ahead(self) -> float:
+        """Of these, whole ones that are made on the bench while the house still has its water."""
+        return float(ceil(self.joints * float(self.rows["joining"]["share"]["ahead"])))
+
     @cached_property
     def bare(self) -> frozenset[str]:
         """Units of cartridges or elements that no water can go round: their housings are flushed empty."""
@@ -74,9 +79,11 @@ class Situation:
 
     @cached_property
     def counts(self) -> dict[str, float]:
-        """What makes work: joints, units, drain lines, metres of pipe."""
+        """What makes work: minutes of joining, on the bench and on the wall, units, drain lines, metres of pipe."""
+        each = float(self.rows["joining"]["minutes"].get(self.method, self.rows["joining"]["minutes"]["other"]))
         return {
-            "joints": self.joints * float(self.rows["joining"]["minutes"].get(self.method, self.rows["joining"]["minutes"]["other"])),
+            "joints_ahead": self.joints_ahead * each,
+            "joints_last": (self.joints - self.joints_ahead) * each,
             "units": float(len(self.stages)),
             "drains": float(sum(stage.drains for stage in self.stages)),
             "metres": self.wall.pipe_length("main", "leg", "metal", "bypass"),

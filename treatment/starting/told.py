@@ -200,6 +200,17 @@ def _joints(situation: Situation) -> Told | None:
     return Amount("joints", "joints", figure(stated("joints", "counted on the wall", situation.joints, "", "commissioning.practice")))
 
 
+def _ahead(situation: Situation) -> Told | None:
+    line = work("on the bench", "ceil(joints × share)", "", "commissioning.practice",
+                joints=(situation.joints, ""), share=(float(table("commissioning")["joining"]["share"]["ahead"]), ""))  # fmt: skip
+    return Amount("joints_ahead", "joints", figure(line))
+
+
+def _last(situation: Situation) -> Told | None:
+    line = work("on the wall", "joints − ahead", "", "commissioning.practice", joints=(situation.joints, ""), ahead=(situation.joints_ahead, ""))
+    return Amount("joints_last", "joints", figure(line))
+
+
 PLACE: dict[str, Callable[[Situation], Told | None]] = {
     "air_gap": _air_gap,
     "heaviest": _heaviest,
@@ -207,4 +218,6 @@ PLACE: dict[str, Callable[[Situation], Told | None]] = {
     "site_lift": _site_run("lift"),
     "site_bore": _site_bore,
     "joints": _joints,
+    "joints_ahead": _ahead,
+    "joints_last": _last,
 }

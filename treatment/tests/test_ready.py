@@ -433,10 +433,11 @@ class Sheets(TestCase):
 
 class Numbers(TestCase):
     def test_joining_grows_with_the_joints(self) -> None:
-        """A fifth unit adds its own: 19 joints of soldered copper at 2 min are 38 more."""
+        """A second unit adds its own 19 joints of soldered copper at 2 min: 38 min more, on the bench and on the wall together."""
         copper = {"supply": {"flow": "7 gpm", "pipe": {"material": "copper", "size": "1 in", "length": "40 ft"}}}
         one, two = (sheet(chosen_of([SOFTENER | {"id": f"s{i}"} for i in range(count)], HARD_ONLY, **copper)) for count in (1, 2))
-        self.assertEqual(two.by_id["site/join"].row.hands_on - one.by_id["site/join"].row.hands_on, 38)
+        minutes = [sum(found.by_id[id].row.hands_on for id in ("site/make_up", "site/join")) for found in (one, two)]
+        self.assertEqual(minutes[1] - minutes[0], 38)
         self.assertIn("torch", one.by_id["site/join"].row.tools)
         self.assertIn("Open flame", " ".join(one.by_id["site/join"].hazards))
 
@@ -478,6 +479,17 @@ class Ways(TestCase):
         ways = ways_round(chosen_of(train, HARD_ONLY).run.stages)
         self.assertEqual((ways["five"].units, ways["softener"].units, ways["last"].units), (("five", "softener"), ("five", "softener"), ("last",)))
         self.assertTrue(ways["five"].shared and not ways["last"].shared)
+
+    def test_a_group_in_bypass_is_passed_along_the_header(self) -> None:
+        """Whichever of its units is said to be bypassed: the water keeps to the header until the group's end, and goes through the lamp behind it."""
+        design = worked(job({}, train=[*grouped(UPFLOW, FIVE), LAMP]))
+        for id in ("carbon", "five"):
+            wall = compose(design, design.chosen, {id: "bypass"})
+            lamp = next(unit for unit in wall.units if unit.id == "uv")
+            self.assertEqual({z for x, z in wall.water_path if x < lamp.outline.x - 100}, {wall.header})
+            self.assertIn(lamp.inlet, wall.water_path)
+        served = compose(design, design.chosen)
+        self.assertTrue(all(unit.inlet in served.water_path for unit in served.units))
 
     def test_a_lamp_has_none_unless_it_is_said(self) -> None:
         stages = chosen_of([FIVE, LAMP]).run.stages

@@ -91,7 +91,8 @@ class Order(Used):
             self.assertEqual(refusal.wants, wants)
         self.assertIsNone(run.refusal(critical, "skip", NOON, "new valve", sure=True))
         self.assertIsNone(run.refusal(self.sheet.by_id["site/brackets"], "skip", NOON, "standing units"))
-        skipped = self.run_of(*self.ticked("site/kit_check", "site/trades"), Event(3, "s", "site/main_valve", "skip", NOON, "dora", 2, "new valve"))
+        done = self.ticked("site/kit_check", "site/trades", "site/brackets", "site/make_up")
+        skipped = self.run_of(*done, Event(9, "s", "site/main_valve", "skip", NOON, "dora", 8, "new valve"))
         self.assertIsNone(skipped.refusal(self.sheet.by_id["site/heater_off"], "tick", NOON))
 
     def test_a_reading_outside_asks_before_going_on(self) -> None:

@@ -345,6 +345,23 @@ class Extremes(TestCase):
             self.assertGreater(fitting.z, wall.header)
             self.assertLess(fitting.z, wall.height)
 
+    def test_what_joins_the_pipe_and_holds_the_units_is_bought(self) -> None:
+        """Soldered copper: 3 g of a coil of 100 g and 1 g of flux a joint; clamps every 0.8 m; an in/out head where nothing is washed; three valves for a group."""
+        parts = {"supply": {"flow": "7 gpm", "pipe": {"material": "copper", "size": "1 in", "length": "40 ft"}}}
+        shared = {"install": {"bypass": {"group": "one"}}}
+        train = [{"kind": "carbon", "id": "carbon", "form": "upflow"} | shared, {"kind": "sediment", "id": "five", "form": "cartridge"} | shared]
+        design = worked(job(parts, train=train))
+        wall = compose(design, design.chosen)
+        rows = {row.key: row for row in materials(design.chosen, wall)}
+        # inner elbows 2 and outer 4 at 2 ends, 3 valves at 2, 2 tees at 3, 4 unions, 4 sample taps and 2 gauges at a half
+        joints = 2 * wall.count("elbow") + 2 * 3 + 3 * 2 + 4 + (4 + 2) / 2
+        self.assertEqual((wall.count("valve"), wall.count("elbow")), (3, 6))
+        self.assertEqual(rows["solder"].quantity, -(-joints * 3 // 100))
+        self.assertIn(f"{joints:g} joints", rows["solder"].note)
+        self.assertEqual(rows["in_out_head"].quantity, 1)
+        self.assertNotIn("valve_head", rows)
+        self.assertTrue({"clamp", "thread_tape", "backing_board", "anchor", "flux"} <= set(rows))
+
     def test_the_design_document_carries_the_wall_and_the_materials(self) -> None:
         """What the command line prints is what is drawn."""
         document = job({"site": SITE | {"wall_width": "4 ft"}}, train=[{"kind": "neutralizer"}, {"kind": "softener"}])
