@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from .job.facts import Facts
@@ -91,7 +91,12 @@ def read_stage(raw: Any, path: str, faults: list[Fault]) -> Stage[Any] | None:
         return None
     room = ROOMS[str(kind)]
     keys = read_record(room.Keys, raw, path, faults, skip=("kind",))
-    return None if keys is BAD else Stage(room, keys)
+    if keys is BAD:
+        return None
+    layers = getattr(keys, "layers", ())
+    if layers and keys.volume is None:  # a bed holds what its layers hold
+        keys = replace(keys, volume=sum(layer.volume for layer in layers))
+    return Stage(room, keys)
 
 
 def written(train: Iterable[Stage[Any]], typed: Iterable[dict[str, Any]] = ()) -> list[dict[str, Any]]:

@@ -294,6 +294,25 @@ class ReducingValves(TestCase):
             self.assertEqual({finding.severity for finding in found if finding.rule == "pressure-high"}, severity)
 
 
+class Ways(TestCase):
+    def rules(self, document: dict[str, Any]) -> list[str]:
+        return [finding.rule for finding in worked(document).chosen.findings]
+
+    def test_metal_is_asked_of_the_lit_port_alone(self) -> None:
+        """Plastic at both ends: two findings where both are lit, one where a sleeve shields the inlet, none where both are shielded."""
+        plastic = {"material": "pex", "metal_length": "0 in"}
+        for shielded, count in (((False, False), 2), ((True, False), 1), ((True, True), 0)):
+            ends = {f"pipe_{end}": plastic | {"shielded": held} for end, held in zip(("in", "out"), shielded, strict=True)}
+            self.assertEqual(self.rules(lamp(**ends)).count("uv-plastic"), count)
+
+    def test_a_bypass_that_is_shared_is_no_lock(self) -> None:
+        """A lamp within a group can be passed by whoever turns the group's valve; a filter in it has its bypass."""
+        self.assertIn("uv-bypass", self.rules(lamp(bypass={"group": "one"})))
+        self.assertNotIn(
+            "no-bypass/sediment", self.rules(job(train=[{"kind": "sediment", "form": "cartridge", "install": {"bypass": {"group": "one"}}}]))
+        )
+
+
 class EveryRule(TestCase):
     def test_fires_on_its_mistake(self) -> None:
         """The seeded mistake is found, with numbers or names, a remedy and a source."""
