@@ -21,12 +21,20 @@ def without_words(_: Any, __: str, event: dict[str, Any]) -> dict[str, Any]:
     return event
 
 
+def without_addresses(_: Any, __: str, event: dict[str, Any]) -> dict[str, Any]:
+    """Django's own warnings without the address that was asked for: it may be somebody's secret."""
+    if str(event.get("logger", "")).startswith(("django.request", "django.security", "django.server")):
+        event["event"] = str(event["event"]).partition(":")[0]
+    return event
+
+
 SHARED: list[Any] = [
     structlog.contextvars.merge_contextvars,
     structlog.stdlib.add_logger_name,
     structlog.stdlib.add_log_level,
     structlog.processors.TimeStamper(fmt="iso", utc=True),
     without_words,
+    without_addresses,
 ]
 
 

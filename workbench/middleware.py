@@ -8,13 +8,18 @@ from collections.abc import Callable
 
 import structlog
 from django.contrib import messages
-from django.db import IntegrityError
+from django.core.exceptions import ObjectDoesNotExist
+from django.db import IntegrityError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
+from psycopg.errors import DeadlockDetected, LockNotAvailable, SerializationFailure
 
 from treatment.language.spec import UNFIT
 
 from .error_views import told
 from .stale import Stale
+
+#: addresses that are open to who has no log-in, and the most that is read there [bytes]
+DOORS, LONGEST = ("/house/", "/devices/", "/calendar/"), 20_000
 
 log = structlog.get_logger("workbench.request")
 
@@ -47,7 +52,33 @@ class RequestLog:
         """A change on something that somebody else changed, or took away, is refused with a page that says so."""
         if isinstance(exception, IntegrityError):
             log.warning("refused by the database", error=type(exception).__name__)
+        if isinstance(exception, ObjectDoesNotExist):  # taken away between two looks at it
+            return told(request, 404)
+        if isinstance(exception, OperationalError) and isinstance(exception.__cause__, DeadlockDetected | SerializationFailure | LockNotAvailable):
+            log.warning("two at once", error=type(exception.__cause__).__name__)
+            return told(request, 409)
         return told(request, 409) if isinstance(exception, Stale | IntegrityError) else None
+
+
+class Doors:
+    """What comes without a log-in is bounded before any of it is read: one place for all such doors."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        if not request.path.startswith(DOORS):
+            return self.get_response(request)
+        told_length = request.META.get("CONTENT_LENGTH") or "0"
+        fits = told_length.isdecimal() and len(told_length) < 10 and int(told_length) <= LONGEST
+        response = (
+            self.get_response(request)
+            if fits
+            else told(request, 413, f"At most {LONGEST // 1000} kB are read here. Nothing was kept; send it in parts.")
+        )
+        response["X-Robots-Tag"] = "noindex, nofollow"
+        response["Referrer-Policy"] = "same-origin"
+        return response
 
 
 class PlainText:

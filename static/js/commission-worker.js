@@ -14,6 +14,7 @@ async function network(request, sheet) {
   const held = await caches.open(CACHE);
   try {
     const answer = await soon(fetch(request));
+    if (sheet && (answer.status === 401 || answer.type === "opaqueredirect" || answer.redirected)) await caches.delete(CACHE); /* nobody is logged in any more */
     if (sheet && answer.ok && !answer.redirected) await held.put(request.url, answer.clone());
     return answer;
   } catch {

@@ -6,6 +6,8 @@ import * as store from "./waiting.js";
 
 const box = () => document.getElementById("run");
 const CACHE = "cairn-sheet";
+/* answers of a server, or of what stands before it, that is busy or away; how often one is tried that it fails on */
+const BUSY = [408, 429, 502, 503, 504], TRIES = 4;
 let sending = false, again = false, renewed = 0;
 
 const mine = async () => (await store.all()).filter((told) => told.job === box().dataset.job);
@@ -46,6 +48,11 @@ async function send() {
       if (told.user !== box().dataset.user || (told.refused && told.refused.wants !== "missing")) continue;
       const answer = await post(told);
       if (!answer) break;
+      if (answer.status === "failed") { /* the server fails on this one: the rest goes on, and after some tries it is put aside in the open */
+        const tries = (told.tries ?? 0) + 1;
+        await store.change({ ...told, tries, refused: tries >= TRIES ? { wants: "later", words: `The server failed on this ${tries} times. It is kept here and put aside; the rest was sent on.` } : undefined });
+        continue;
+      }
       if (answer.status === "refused") await store.change({ ...told, refused: answer });
       else { await store.drop(told.order); kept += 1; if (answer.clock_s) say("This phone's clock is off; the times were put right.", true); }
     }
@@ -74,8 +81,9 @@ async function post(told, second = false) {
   }
   const never = { 403: "You may look here, not change.", 404: "This job is no longer there.", 413: "This is too large to be sent." }[answer.status];
   if (never) return { status: "refused", wants: "never", words: never };
-  if (answer.status !== 200 && answer.status !== 422) return null; /* busy or broken: it waits */
-  try { return await answer.json(); } catch { return null; }
+  if (BUSY.includes(answer.status)) return null; /* it waits */
+  if (answer.status !== 200 && answer.status !== 422) return { status: "failed" };
+  try { return await answer.json(); } catch { return { status: "failed" }; }
 }
 
 /* --- showing ------------------------------------------------------------------------------------------------------- */
@@ -215,6 +223,12 @@ function ask(told) {
       send();
     }));
   } else if (why.wants === "missing") place.append(button("Send it again", async () => { await send(); }));
+  else if (why.wants === "later") place.append(button("Send it again", async () => {
+    const { refused: _, tries: __, ...plain } = told;
+    await store.put(plain);
+    await show();
+    send();
+  }));
   place.append(button("Let it go", async () => { await store.drop(told.order); await show(); }));
   if (row) row.append(place); else document.getElementById("unsent").after(place);
 }
@@ -292,8 +306,6 @@ async function keep(page) {
     document.querySelectorAll("[data-kept]").forEach((el) => { el.hidden = false; });
   } catch { /* a full phone: the sheet still works while there is reception */ }
 }
-document.addEventListener("submit", (e) => { if (e.target.getAttribute("action")?.endsWith("/logout/")) globalThis.caches?.delete(CACHE); });
-
 if (box()) {
   prepare();
   show().then(send);

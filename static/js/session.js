@@ -1,6 +1,16 @@
 /* A log-in that ended: what was typed stays, a small log-in opens over the page, then what waited is sent. */
 import { say } from "./page.js";
 
+/* pages that are kept for use without reception are one person's: gone when another logs in, when the log-in ended, and at log-out */
+const PAGES = "cairn-sheet", WHOSE = "cairn-pages-of";
+export const forgetPages = () => globalThis.caches?.delete(PAGES);
+const whose = document.body.dataset.user ?? "";
+if (localStorage.getItem(WHOSE) !== whose) {
+  forgetPages();
+  localStorage.setItem(WHOSE, whose);
+}
+document.addEventListener("submit", (e) => { if (e.target.getAttribute("action")?.endsWith("/logout/")) forgetPages(); });
+
 const box = () => document.getElementById("login-again");
 let waiting = []; /* what is sent once somebody is logged in */
 
@@ -19,6 +29,7 @@ export async function renewToken() {
 }
 
 function ask(send) {
+  forgetPages();
   waiting.push(send);
   if (box() && !box().open) box().showModal();
   document.getElementById("again-password")?.focus();

@@ -28,6 +28,8 @@ _IN_AND_OUT = re.compile(r"^(?P<one>(?:pressure\s+)?in\b[^/]*?\d[^/]*?)\s*/?\s*(
 #: words of a level that say nothing is left
 _NOTHING_LEFT = re.compile(r"^(?P<words>.+?)\s+(?:is\s+)?empty$", re.IGNORECASE)
 _BAGS = re.compile(r"\b(bags?|sacks?)\b", re.IGNORECASE)
+#: the longest line that is read [characters]
+LONGEST = 4000
 FILLED = ("salt_level", "solution_level", "medium_level")
 
 
@@ -62,7 +64,9 @@ class Line:
         return self.names.ids
 
     def read(self, line: str) -> list[Piece]:
-        """Each piece of a line, in order; what is not understood carries the reason."""
+        """Each piece of a line, in order; what is not understood carries the reason. A line that is longer than anybody types is not read."""
+        if len(line) > LONGEST:
+            return [Piece(f"{line[:40]} …", problem=f"this is longer than a line takes, {LONGEST} characters; send it in parts")]
         found: list[Piece] = []
         for piece in _PIECES.split(line.strip()):
             both = _IN_AND_OUT.match(piece.strip())

@@ -22,6 +22,17 @@ from .quantity import canonical_unit, parse_number, parse_quantity, split_number
 BAD: Any = object()
 #: characters that neither a database nor XML takes: control characters other than tab and line breaks, half a pair, what is no character
 UNFIT = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff\ufffe\uffff]")
+
+
+def holds_unfit(value: Any) -> bool:
+    """Whether a text anywhere in a value as JSON gives it holds characters that cannot be kept."""
+    if isinstance(value, str):
+        return UNFIT.search(value) is not None
+    if isinstance(value, dict):
+        return any(holds_unfit(each) for pair in value.items() for each in pair)
+    return isinstance(value, list) and any(holds_unfit(each) for each in value)
+
+
 _TIME = re.compile(r"^([01]?\d|2[0-3]):([0-5]\d)$|^(24):(00)$")
 
 

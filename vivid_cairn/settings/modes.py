@@ -7,6 +7,8 @@ from collections.abc import Mapping
 from django.core.exceptions import ImproperlyConfigured
 
 MODES = ("demo", "test", "production")
+#: the least that a secret key has: characters, and different ones among them
+KEY_LENGTH, KEY_LETTERS = 50, 15
 LOOPBACK = ("127.0.0.1", "localhost", "[::1]", "testserver")
 
 
@@ -21,6 +23,12 @@ def mode_of(environment: Mapping[str, str]) -> str:
         for name in ("CAIRN_SECRET_KEY", "CAIRN_HOSTS"):
             if not environment.get(name, "").strip(" ,"):
                 raise ImproperlyConfigured(f"{name} is not set; production needs it.")
+        key = environment["CAIRN_SECRET_KEY"]
+        if len(key) < KEY_LENGTH or len(set(key)) < KEY_LETTERS:
+            raise ImproperlyConfigured(
+                f"CAIRN_SECRET_KEY is weak: at least {KEY_LENGTH} characters, {KEY_LETTERS} of them different. One is made by: "
+                "python3 -c 'import secrets; print(secrets.token_urlsafe(60))'"
+            )
     return mode
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
@@ -13,10 +14,11 @@ from django.views.decorators.http import require_GET, require_POST
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Membership
 from ..jobs.listing import due_by, due_counts, summed
-from ..request import Request
+from ..request import Request, number, whole
 from . import doors, services
 from .models import CalendarLink, JobLog
 from .page import calendar_of
+from .views import logbook_page
 
 #: days that the firm's calendar looks ahead, jobs on a page of it, logs that are worked anew for one
 AHEAD, PER_PAGE, ANEW = 60, 50, 3
@@ -25,13 +27,15 @@ AHEAD, PER_PAGE, ANEW = 60, 50, 3
 @require_GET
 def calendar(request: Request) -> HttpResponse:
     """What is due over all jobs of the firm: danger first, then by day; one page of jobs at a time."""
-    member = membership(request)
+    return _calendar(request, membership(request))
+
+
+def _calendar(request: Request, member: Membership, status: int = 200, **more: Any) -> HttpResponse:
     today = timezone.localdate()
     services.refreshed(member.workspace, ANEW)
     technician, area = request.GET.get("of", "")[:150], request.GET.get("area", "")[:60]
     chosen = ({"technician__username": technician} if technician else {}) | ({"area": area} if area else {})
-    number = request.GET.get("page", "1")
-    start = (int(number) - 1) * PER_PAGE if number.isdecimal() and 0 < int(number) < 10_000 else 0
+    start = (min(max(whole(request.GET.get("page", "1")) or 1, 1), 10_000) - 1) * PER_PAGE
     end = today + dt.timedelta(days=AHEAD)
     logs = JobLog.objects.filter(job__workspace=member.workspace, due_on__lte=end, **chosen).select_related("job", "technician")
     rows = list(logs.order_by("-dangers", "due_on", "pk")[start : start + PER_PAGE + 1])
@@ -46,7 +50,7 @@ def calendar(request: Request) -> HttpResponse:
         "workspace": member.workspace, "counts": due_counts(member.workspace, chosen) if chosen else summed(by_area), "of": technician, "area": area, "members": members,
         "by_technician": due_by(member.workspace, "technician__username"), "by_area": by_area,
         "rows": shown, "today": today, "links": links, "page": start // PER_PAGE + 1, "more": len(rows) > PER_PAGE,
-    })  # fmt: skip
+    } | more, status=status)  # fmt: skip
 
 
 @require_POST
@@ -54,21 +58,33 @@ def link(request: Request) -> HttpResponse:
     """A private address of a calendar is made or ended."""
     member = membership(request)
     may_change(member)
-    job = job_for(request, int(request.POST["job"]), change=True) if request.POST.get("job", "").isdecimal() else None
-    if request.POST.get("end", "").isdecimal():
-        CalendarLink.objects.filter(workspace=member.workspace, pk=int(request.POST["end"])).delete()
-    else:
-        of = Membership.objects.select_related("user").filter(workspace=member.workspace, user__username=request.POST.get("of", "")).first()
-        doors.new_link(member.workspace, job, request.user, of.user if of else None)
-    return redirect(reverse("logbook", args=[job.pk]) + "#tools" if job else reverse("calendar"))
+    asked = number(request, "job")
+    job = job_for(request, asked, change=True) if asked is not None else None
+    if (ended := number(request, "end")) is not None:
+        CalendarLink.objects.filter(workspace=member.workspace, pk=ended).delete()
+        return redirect(reverse("logbook", args=[job.pk]) + "#tools" if job else reverse("calendar"))
+    name = request.POST.get("of", "")
+    of = Membership.objects.select_related("user").filter(workspace=member.workspace, user__username=name).first() if name else None
+    if name and of is None:
+        return _calendar(request, member, 422, problem="That is nobody of this firm; no address was made.")
+    _, secret = doors.new_link(member.workspace, job, request.user, of.user if of else None)
+    address = reverse("calendar-file", args=[secret])
+    if job is not None:
+        return logbook_page(request, job, secret_address=address, secret_of="the calendar of this house")
+    return _calendar(request, member, secret_address=address, secret_of=f"the houses of {name}" if name else "the firm's calendar")
 
 
 @require_GET
 def calendar_file(request: HttpRequest, secret: str) -> HttpResponse:
     """A calendar by its private address, for a program that has no log-in. Ended addresses are not found."""
-    found = CalendarLink.objects.select_related("workspace", "job").filter(secret=secret).first()
+    found = doors.calendar_link(secret)
     if found is None:
         raise Http404
+    if not doors.may_send(found):
+        return HttpResponse("Asked for too often: at most 30 times in a minute.", status=429, content_type="text/plain; charset=utf-8")
+    if found.job is None:
+        services.refreshed(found.workspace, ANEW)
     response = HttpResponse(calendar_of(found), content_type="text/calendar; charset=utf-8")
     response["Content-Disposition"] = 'inline; filename="upkeep.ics"'
+    response["X-Robots-Tag"] = "noindex, nofollow"
     return response

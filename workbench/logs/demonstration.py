@@ -49,16 +49,16 @@ def looked_after(job: Job, days: int, told: set[str]) -> Entries:
     return found
 
 
-def looked_after_by(job: Job, username: str, area: str) -> None:
+def looked_after_by(job: Job, username: str, area: str, user: Any) -> None:
     """Who looks after a house, its area, and an address for its owner."""
     services.look_after(job, username, area)
-    OwnerLink.objects.create(log=job.log, secret=f"larkfell-demo-owner-{job.pk}", by_name="demo")
+    OwnerLink.objects.create(log=job.log, secret_hash=hashed(f"larkfell-demo-owner-{job.pk}"), by=user, by_name=user.get_username())
 
 
-def meter(job: Job) -> None:
+def meter(job: Job, user: Any) -> None:
     """A log that a simulated meter may fill: ``./cairn simulate http://127.0.0.1:8000 larkfell-demo-meter``."""
     log = JobLog.objects.create(job=job, started_on=timezone.localdate() - dt.timedelta(days=30))
-    Device.objects.create(log=log, name="simulated meter", token_hash=hashed("larkfell-demo-meter"))
+    Device.objects.create(log=log, name="simulated meter", token_hash=hashed("larkfell-demo-meter"), by=user)
 
 
 def farm(job: Job, days: int, pick: random.Random) -> Entries:

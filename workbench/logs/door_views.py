@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import json
 import secrets
+from dataclasses import dataclass
 from typing import Any
 
 from django.contrib import messages
@@ -15,15 +16,16 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from treatment.keeping.line import Line
+from treatment.language.spec import holds_unfit
 
 from ..accounts.access import job_for
-from ..request import Request
+from ..request import Request, number
 from . import doors, services
 from .entering import entered
 from .models import OwnerLink
 from .page import EXAMPLES, due_rows, entries_of
 from .services import Book, Refused
-from .views import day_of, logbook_page
+from .views import day_of, kept_words, logbook_page
 
 OWNER = "owner"
 #: entries of the owner's own that are shown again
@@ -35,12 +37,12 @@ SHOWN = 12
 def device(request: Request, pk: int) -> HttpResponse:
     """A device that may write readings: made, its token told once; or ended."""
     job = job_for(request, pk, change=True)
-    if request.POST.get("end", "").isdecimal():
+    if (ended := number(request, "end")) is not None:
         log = services.log_of(job)
         if log is not None:
-            log.devices.filter(pk=int(request.POST["end"])).delete()
+            log.devices.filter(pk=ended).delete()
         return redirect(reverse("logbook", args=[pk]) + "#tools")
-    made, token = doors.new_device(job, request.POST.get("name", ""))
+    made, token = doors.new_device(job, request.POST.get("name", ""), request.user)
     return logbook_page(request, job, token=token, token_of=made.name)
 
 
@@ -56,10 +58,12 @@ def device_door(request: HttpRequest) -> HttpResponse:
         return JsonResponse({"problem": "this token is not known"}, status=401)
     if not doors.may_send(found):
         return JsonResponse({"problem": f"at most {doors.RATE} entries in a minute"}, status=429)
+    if (request.content_type or "").startswith("multipart/"):
+        return JsonResponse({"problem": "expected a JSON object, not a form"}, status=422)
     try:
-        if len(request.body) > 20_000:
-            raise ValueError("at most 20 kB")
         told = json.loads(request.body)
+        if holds_unfit(told):
+            raise ValueError("characters that cannot be kept")
         readings, key = told["readings"], str(told.get("key", ""))[:40]
         on = dt.date.fromisoformat(told["on"]) if "on" in told else timezone.localdate()
         if not isinstance(readings, dict) or not readings:
@@ -78,33 +82,57 @@ def device_door(request: HttpRequest) -> HttpResponse:
 def owner(request: Request, pk: int) -> HttpResponse:
     """A private address for the owner of a house: made, or ended."""
     job = job_for(request, pk, change=True)
-    if request.POST.get("end", "").isdecimal():
-        OwnerLink.objects.filter(log__job=job, pk=int(request.POST["end"])).delete()
+    if (ended := number(request, "end")) is not None:
+        OwnerLink.objects.filter(log__job=job, pk=ended).delete()
         return redirect(reverse("logbook", args=[pk]) + "#tools")
     try:
-        doors.new_owner_link(job, request.user)
+        _, secret = doors.new_owner_link(job, request.user)
     except Refused as error:
         return logbook_page(request, job, 422, owner_problem=str(error))
-    return redirect(reverse("logbook", args=[pk]) + "#tools")
+    return logbook_page(request, job, secret_address=reverse("house", args=[secret]), secret_of="the owner")
 
 
-def _door(secret: str) -> tuple[OwnerLink, Book]:
-    """The owner's door and the log behind it. Raises Http404 for an address that is not, or no longer, one."""
+@dataclass(frozen=True)
+class Door:
+    """An owner at the door of a house: the address they came by, and its secret."""
+
+    link: OwnerLink
+    secret: str
+
+    @property
+    def book(self) -> Book:
+        """The log behind it. Raises Http404 where there is none."""
+        found = services.opened(self.link.log.job)
+        if found is None:
+            raise Http404
+        return found
+
+
+def _door(secret: str) -> Door:
+    """The owner's door. Raises Http404 for an address that is not, or no longer, one."""
     link = doors.owner_link(secret)
-    book = None if link is None else services.opened(link.log.job)
-    if link is None or book is None:
+    if link is None:
         raise Http404
-    return link, book
+    return Door(link, secret)
 
 
-def _house(request: HttpRequest, link: OwnerLink, book: Book, status: int = 200, **more: Any) -> HttpResponse:
+def _refused(request: HttpRequest, door: Door) -> HttpResponse | None:
+    """The answer to who writes too often, before anything is worked out; None for others."""
+    if not doors.may_send(door.link):
+        typed = {name: request.POST.get(name, "")[:2000] for name in ("line", "amount", "task")}
+        shown = {"typed": typed["line"], "task_of": typed["task"], "task_amount": typed["amount"]}
+        return _house(request, door, door.book, 429, problem="That is a lot at once: wait a minute, then send it again.", **shown)
+    return None
+
+
+def _house(request: HttpRequest, door: Door, book: Book, status: int = 200, **more: Any) -> HttpResponse:
     today = timezone.localdate()
     mine = [each for each in book.diagnosis.due if each.task.row.who == OWNER]
     context = {
-        "link": link, "job": book.job, "today": today, "example": EXAMPLES[book.job.units], "key": secrets.token_hex(8),
+        "secret": door.secret, "job": book.job, "today": today, "example": EXAMPLES[book.job.units], "key": secrets.token_hex(8),
         "dangers": [cause for cause in services.standing(book) if cause.severity == "danger"],
         "due": due_rows(mine, book.job.units, book.names, today),
-        "entries": entries_of(book, book.log.entries.filter(gone=False, by_name=OWNER)[:SHOWN]),
+        "entries": entries_of(book, book.log.entries.filter(gone=False, by=None, by_name=OWNER)[:SHOWN]),
     }  # fmt: skip
     response = render(request, "logs/house.html", context | more, status=status)
     response["Referrer-Policy"], response["X-Robots-Tag"] = "same-origin", "noindex, nofollow"
@@ -114,50 +142,55 @@ def _house(request: HttpRequest, link: OwnerLink, book: Book, status: int = 200,
 @require_GET
 def house(request: HttpRequest, secret: str) -> HttpResponse:
     """What the owner of a house has to do, and where they write it down; nothing of any other house, nothing of the design."""
-    return _house(request, *_door(secret))
+    door = _door(secret)
+    return _house(request, door, door.book)
 
 
 @require_POST
 def house_entry(request: HttpRequest, secret: str) -> HttpResponse:
     """A line of the owner's: readings, what was seen, and tasks that are theirs."""
-    link, book = _door(secret)
+    door = _door(secret)
+    if (refused := _refused(request, door)) is not None:
+        return refused
+    book = door.book
     typed, on = request.POST.get("line", ""), day_of(request.POST.get("on", ""))
     form = entered(request.POST, Line(book.design.chosen, book.tasks, book.job.units))
     theirs = {task.id for task in book.tasks if task.row.who == OWNER}
     shown: dict[str, Any] = {"typed": typed, "pieces": form.left, "on": on}
     if on is None:
-        return _house(request, link, book, 422, problem="Give the day of it, such as 2026-11-24.", **shown)
-    if not doors.may_send(link):
-        return _house(request, link, book, 429, problem="That is a lot at once: wait a minute, then send it again.", **shown)
+        return _house(request, door, book, 422, problem="Give the day of it, such as 2026-11-24.", **shown)
     bodies = form.bodies()
     if other := next((body["did"] for body in bodies if "did" in body and body["did"] not in theirs), None):
-        return _house(request, link, book, 422, problem=f"{other} is for whoever services the train: write a note instead.", **shown)
+        return _house(request, door, book, 422, problem=f"{other} is for whoever services the train: write a note instead.", **shown)
     if form.left or not bodies:
-        return _house(request, link, book, 422, problem="" if form.left else "Nothing was typed.", **shown)
-    return _keep(request, link, book, [(on, body) for body in bodies], form.words, shown)
+        return _house(request, door, book, 422, problem="" if form.left else "Nothing was typed.", **shown)
+    return _keep(request, door, book, [(on, body) for body in bodies], form.words, shown)
 
 
 @require_POST
 def house_done(request: HttpRequest, secret: str) -> HttpResponse:
     """A task of the owner's, ticked, with the amount where it takes one."""
-    link, book = _door(secret)
+    door = _door(secret)
+    if (refused := _refused(request, door)) is not None:
+        return refused
+    book = door.book
     task = next((task for task in book.tasks if task.id == request.POST.get("task") and task.row.who == OWNER), None)
     amount = request.POST.get("amount", "").strip()
-    on = day_of(request.POST.get("on", "")) or timezone.localdate()
+    on = day_of(request.POST.get("on", "")) if request.POST.get("on") else timezone.localdate()
     shown = {"task_of": request.POST.get("task", ""), "task_amount": amount, "task_on": request.POST.get("on", "")}
     if task is None:
-        return _house(request, link, book, 422, problem="That is for whoever services the train.", **shown)
-    if not doors.may_send(link):
-        return _house(request, link, book, 429, problem="That is a lot at once: wait a minute, then send it again.", **shown)
-    return _keep(request, link, book, [(on, {"did": task.id} | ({"amount": amount} if amount else {}))], task.row.task, shown)
+        return _house(request, door, book, 422, problem="That is for whoever services the train.", **shown)
+    if on is None:
+        return _house(request, door, book, 422, problem="Give the day of it, such as 2026-11-24.", **shown)
+    return _keep(request, door, book, [(on, {"did": task.id} | ({"amount": amount} if amount else {}))], task.row.task, shown)
 
 
 def _keep(
-    request: HttpRequest, link: OwnerLink, book: Book, entries: list[tuple[dt.date, dict[str, Any]]], words: str, shown: dict[str, Any]
+    request: HttpRequest, door: Door, book: Book, entries: list[tuple[dt.date, dict[str, Any]]], words: str, shown: dict[str, Any]
 ) -> HttpResponse:
     try:
-        made = services.add(book.job, entries, None, f"o{link.pk}-{request.POST.get('key', '')[:40]}", by=OWNER)
+        made = services.add(book.job, entries, None, f"o{door.link.pk}-{request.POST.get('key', '')[:40]}", by=OWNER)
     except Refused as error:
-        return _house(request, link, book, 422, problem=str(error), **shown)
-    messages.success(request, f"Kept: {words}." if made else "That was kept before; it counts once.")
-    return redirect("house", link.secret)
+        return _house(request, door, book, 422, problem=str(error), **shown)
+    messages.success(request, kept_words(f"Kept: {words}.", len(made), len(entries)))
+    return redirect("house", door.secret)

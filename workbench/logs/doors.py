@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 from django.db import transaction
 from django.utils import timezone
 
-from ..accounts.models import Workspace
+from ..accounts.models import Membership, Workspace
 from ..jobs.models import Job
 from .models import CalendarLink, Device, OwnerLink, Sender
 from .services import Refused, log_of, started
@@ -36,34 +36,49 @@ def may_send(sender: S) -> bool:
     return bool(held.count <= RATE)
 
 
-def new_device(job: Job, name: str) -> tuple[Device, str]:
+def stands(sender: Sender, workspace: Workspace) -> bool:
+    """Whether whoever let somebody in still works in the firm; a door whose maker is not known any more is shut."""
+    return Membership.objects.filter(workspace=workspace, user=sender.by_id, user__is_active=True, role=Membership.Role.DESIGNER).exists()
+
+
+def new_device(job: Job, name: str, user: Any) -> tuple[Device, str]:
     """A device and its token, which is told this once."""
     log = log_of(job) or started(job, timezone.localdate())
     token = secrets.token_urlsafe(24)
-    return Device.objects.create(log=log, name=name.strip()[:60] or "device", token_hash=hashed(token)), token
+    return Device.objects.create(log=log, name=name.strip()[:60] or "device", token_hash=hashed(token), by=user), token
 
 
 def device_of(token: str) -> Device | None:
-    """The device of a token; None for any other."""
-    return Device.objects.select_related("log__job__survey", "log__job__workspace").filter(token_hash=hashed(token)).first() if token else None
+    """The device of a token; None for any other, and where its maker left the firm."""
+    found = Device.objects.select_related("log__job__survey", "log__job__workspace").filter(token_hash=hashed(token)).first() if token else None
+    return found if found is not None and stands(found, found.log.job.workspace) else None
 
 
-def new_owner_link(job: Job, user: Any) -> OwnerLink:
-    """A private address of a house for its owner. Raises Refused where the firm does not allow them."""
+def new_owner_link(job: Job, user: Any) -> tuple[OwnerLink, str]:
+    """A private address of a house for its owner, and its secret, which is told this once. Raises Refused where the firm does not allow them."""
     if not job.workspace.owner_links:
         raise Refused("The firm does not allow owners' addresses; its page has the switch.")
-    log = log_of(job) or started(job, timezone.localdate())
-    return OwnerLink.objects.create(log=log, secret=secrets.token_urlsafe(24), by_name=user.get_username())
+    log, secret = log_of(job) or started(job, timezone.localdate()), secrets.token_urlsafe(24)
+    return OwnerLink.objects.create(log=log, secret_hash=hashed(secret), by=user, by_name=user.get_username()), secret
 
 
 def owner_link(secret: str) -> OwnerLink | None:
-    """The owner's door of an address; None for any other, for one that was ended, and where the firm no longer allows them."""
-    found = OwnerLink.objects.select_related("log__job__survey", "log__job__workspace").filter(secret=secret).first()
-    return found if found is not None and found.log.job.workspace.owner_links else None
+    """The owner's door of an address; None for any other, for one that was ended, whose maker left, and where the firm no longer allows them."""
+    found = OwnerLink.objects.select_related("log__job__survey", "log__job__workspace").filter(secret_hash=hashed(secret)).first()
+    if found is None or not found.log.job.workspace.owner_links:
+        return None
+    return found if stands(found, found.log.job.workspace) else None
 
 
-def new_link(workspace: Workspace, job: Job | None, user: Any, technician: Any = None) -> CalendarLink:
-    """A private address of a calendar: of a job, of a technician's houses, or of the firm."""
+def new_link(workspace: Workspace, job: Job | None, user: Any, technician: Any = None) -> tuple[CalendarLink, str]:
+    """A private address of a calendar, of a job, of a technician's houses, or of the firm; and its secret, which is told this once."""
+    secret = secrets.token_urlsafe(24)
     return CalendarLink.objects.create(
-        workspace=workspace, job=job, technician=technician, secret=secrets.token_urlsafe(24), by_name=user.get_username()
-    )
+        workspace=workspace, job=job, technician=technician, secret_hash=hashed(secret), by=user, by_name=user.get_username()
+    ), secret
+
+
+def calendar_link(secret: str) -> CalendarLink | None:
+    """The calendar of an address; None for any other, for one that was ended, and where its maker left the firm."""
+    found = CalendarLink.objects.select_related("workspace", "job").filter(secret_hash=hashed(secret)).first()
+    return found if found is not None and stands(found, found.workspace) else None

@@ -9,7 +9,7 @@ from django.db import models
 class JobLog(models.Model):
     """The log of a job. What it comes to is kept with it as last worked out, so that the firm's calendar need not read every log.
 
-    due_on: of the soonest task; coming: day, task, words and who of each; dangers: how many causes are one; worked_on, worked_for: the day,
+    due_on: of the soonest task; coming: day, task, words and who of each; events: its visits for a calendar; dangers: how many causes are one; worked_on, worked_for: the day,
     and the engine and version of the job, that this stands on.
     """
 
@@ -22,6 +22,8 @@ class JobLog(models.Model):
     due_on = models.DateField(null=True, blank=True)
     coming = models.JSONField(default=list, blank=True)
     dangers = models.PositiveIntegerField(default=0)
+    #: its visits of the year that comes, as pieces of a calendar
+    events = models.TextField(blank=True)
     worked_on = models.DateField(null=True, blank=True)
     worked_for = models.CharField(max_length=40, blank=True)
 
@@ -85,8 +87,12 @@ class CauseNote(models.Model):
 
 
 class Sender(models.Model):
-    """Somebody who writes without a log-in. minute, count: how many entries came within the minute that began then."""
+    """Somebody who comes without a log-in, by a secret of which only the hash is kept.
 
+    by: who let them in; it ends when that person leaves the firm. minute, count: how often they came within the minute that began then.
+    """
+
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.CASCADE, related_name="+")
     made_at = models.DateTimeField(auto_now_add=True)
     last_at = models.DateTimeField(null=True, blank=True)
     minute = models.DateTimeField(null=True, blank=True)
@@ -111,21 +117,20 @@ class OwnerLink(Sender):
     """A private address of one house for its owner, who has no account. It ends when its row is taken away, or the firm allows none."""
 
     log = models.ForeignKey(JobLog, on_delete=models.CASCADE, related_name="owner_links")
-    secret = models.CharField(max_length=64, unique=True)
+    secret_hash = models.CharField(max_length=64, unique=True)
     by_name = models.CharField(max_length=150)
 
     def __str__(self) -> str:
         return f"owner's address of {self.log.job}"
 
 
-class CalendarLink(models.Model):
+class CalendarLink(Sender):
     """A private address of a calendar: of one job, of the houses of one technician, or of the firm. It ends when its row is taken away."""
 
     workspace = models.ForeignKey("accounts.Workspace", on_delete=models.CASCADE, related_name="calendar_links")
     job = models.ForeignKey("jobs.Job", null=True, blank=True, on_delete=models.CASCADE, related_name="calendar_links")
     technician = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.CASCADE, related_name="+")
-    secret = models.CharField(max_length=64, unique=True)
-    made_at = models.DateTimeField(auto_now_add=True)
+    secret_hash = models.CharField(max_length=64, unique=True)
     by_name = models.CharField(max_length=150)
 
     def __str__(self) -> str:

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from treatment.keeping.chart import Chart, chart
 from treatment.keeping.due import Due, gathered
-from treatment.keeping.ical import ical, supplies
+from treatment.keeping.ical import supplies, whole
 from treatment.keeping.line import Piece
 from treatment.keeping.series import METER
 from treatment.keeping.year import year
@@ -21,13 +21,12 @@ from treatment.language.log_keys import SOURCE, TAP, log_key
 
 from ..accounts.models import Membership, Workspace
 from ..jobs.forms import OBSERVATION_WORDS
-from ..jobs.models import Job
 from .models import CalendarLink, JobLog, LogEntry
 from .redesign import redesigned
-from .services import Book, notes_of, opened, standing
+from .services import YEAR, Book, notes_of, opened, remember, standing
 
-#: entries that are shown, and days of a year's calendar
-SHOWN, YEAR = 40, 365
+#: entries that are shown
+SHOWN = 40
 #: series in the order in which people ask for them
 FIRST = ("hardness_out", "ph_out", "iron_out", "pressure_drop", "intensity", "lamp_hours", "salt_level", "normal_flow", "passage", "meter")
 
@@ -195,15 +194,14 @@ def _visit(visit: Any, system: str) -> dict[str, Any]:
 
 
 def calendar_of(link: CalendarLink) -> bytes:
-    """The calendar behind a private address: a year of visits of one job, of a technician's houses, or of the firm's."""
-    today = timezone.localdate()
-    until = today + dt.timedelta(days=YEAR)
-    kept = Job.objects.filter(workspace=link.workspace, log__isnull=False).select_related("survey")
-    kept = kept.filter(log__technician=link.technician) if link.technician is not None else kept
-    jobs = [link.job] if link.job is not None else list(kept[:200])
-    named = []
-    for job in jobs:
-        book = opened(job)
+    """The calendar behind a private address: a year of visits of one job, of a technician's houses, or of the firm's.
+
+    Of one job as its log stands now; of more as each log was worked out last, all of them, those that are due first before others.
+    """
+    if link.job is not None:
+        book = opened(link.job)
         if book is not None:
-            named.append((str(job.pk), job.name, gathered(book.diagnosis.due, until, since=today)))
-    return ical(named, timezone.now())
+            remember(book)
+    kept = JobLog.objects.filter(job__workspace=link.workspace)
+    kept = kept.filter(job=link.job) if link.job is not None else kept.filter(technician=link.technician) if link.technician is not None else kept
+    return whole(kept.order_by("due_on", "pk").values_list("events", flat=True).iterator(2000))

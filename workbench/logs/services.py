@@ -7,6 +7,7 @@ import hashlib
 import json
 import re
 import secrets
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -17,24 +18,33 @@ from django.db.models import CharField, F, Q, Value
 from django.db.models.functions import Cast, Concat
 from django.utils import timezone
 
+from intake.pictures import Photo
 from treatment import ENGINE
 from treatment.design import Design
 from treatment.keeping.cause import Cause
 from treatment.keeping.diagnosis import Diagnosis
+from treatment.keeping.due import gathered
+from treatment.keeping.ical import events
 from treatment.keeping.log import FORMAT, loads, read_log
 from treatment.keeping.upkeep import Task, upkeep
 from treatment.language.errors import BadDocument
 from treatment.language.log_keys import SOURCE, TAP
+from treatment.language.spec import holds_unfit
 
 from ..accounts.models import Membership, Workspace
 from ..door import design_of
 from ..jobs.models import Job
 from ..jobs.services import hold
-from ..starts.photos import Photo
 from ..trains import services as trains
 from .models import CauseNote, JobLog, LogEntry, LogPhoto
 
 #: where a fault of an entry stands in its document
+#: days that a calendar looks ahead
+YEAR = 365
+#: the earliest day that is kept
+EARLIEST = dt.date(1980, 1, 1)
+#: how the key of an entry begins that came with a table
+OF_A_TABLE = "table-"
 _PLACE = re.compile(r"^\$\.entries\[\d+\]\.?")
 
 
@@ -132,11 +142,19 @@ def remember(book: Book) -> None:
         "due_on": due[0].due_on if due else None,
         "coming": coming,
         "dangers": dangers,
+        "events": _events(book),
         "worked_on": book.diagnosis.as_of,
         "worked_for": worked_for(book.job),
     }
     if any(getattr(book.log, name) != value for name, value in values.items()):
         JobLog.objects.filter(pk=book.log.pk).update(**values)
+
+
+def _events(book: Book) -> str:
+    """The visits of the year that comes, stamped with the day, so that they are kept anew only where they changed."""
+    today = book.diagnosis.as_of
+    visits = gathered(book.diagnosis.due, today + dt.timedelta(days=YEAR), since=today)
+    return events(str(book.job.pk), book.job.name, visits, dt.datetime.combine(today, dt.time(), dt.UTC))
 
 
 def worked_for(job: Job) -> str:
@@ -150,7 +168,7 @@ def refreshed(workspace: Workspace, most: int | None = None) -> int:
     most: of one call, those longest ago first; all where None.
     """
     stands = Concat(Value(f"{ENGINE}/"), Cast("job__version", CharField()))
-    old = Q(worked_on__lt=timezone.localdate() - dt.timedelta(days=7)) | Q(worked_on=None)
+    old = Q(worked_on__lt=timezone.localdate() - dt.timedelta(days=7)) | Q(worked_on=None) | Q(events="", due_on__isnull=False)
     logs = JobLog.objects.filter(job__workspace=workspace).annotate(stands=stands).filter(~Q(worked_for=F("stands")) | old)
     first = list(logs.order_by("worked_on", "pk").values_list("pk", flat=True)[:most])
     found = JobLog.objects.filter(pk__in=first).select_related("job__survey", "job__workspace") if first else []
@@ -167,9 +185,13 @@ def refreshed(workspace: Workspace, most: int | None = None) -> int:
 
 def check(job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]]) -> None:
     """Whether the log will take entries. Raises Refused with what was expected, and for a day that has not come."""
-    for on, _ in entries:
+    for on, body in entries:
         if on > timezone.localdate():
             raise Refused(f"{on} has not come yet.")
+        if on < EARLIEST:
+            raise Refused(f"{on} is before any log of a train: give the day as 2026-03-14.")
+        if holds_unfit(body):
+            raise Refused("It holds characters that cannot be kept.")
     design = design_of(job, trains.shown_stages(job))
     document = {"format": FORMAT, "started_on": entries[0][0].isoformat(), "entries": [{"on": on.isoformat()} | body for on, body in entries]}
     try:
@@ -187,28 +209,69 @@ def add(
     by: str = "",
     begun: dt.date | None = None,
 ) -> list[LogEntry]:
-    """Keep entries; one that was sent before, by its key, counts once. Raises Refused, and keeps none then.
+    """Keep entries, and return those that stand now and did not before. Raises Refused, and keeps none then.
 
+    What was sent before, by its key, counts once; taken out meanwhile, it stands again. A key that was sent with other content is
+    refused: nothing would be kept of it, and it must not be said to be.
     begun: since when the train runs, where that is told; a log that began later is moved back to it, and to its first entry.
     """
     check(job, entries)
     key, first = key or secrets.token_hex(12), min([on for on, _ in entries] + ([begun] if begun else []))
-    named = [(f"{key}-{number}", on, body) for number, (on, body) in enumerate(entries)]
+    named = {f"{key}-{number}": (on, body) for number, (on, body) in enumerate(entries)}
     with transaction.atomic():
         hold(job)
         log = log_of(job) or started(job, first)
-        held = set(log.entries.filter(key__in=[name for name, _, _ in named]).values_list("key", flat=True))
-        made = LogEntry.objects.bulk_create(
-            LogEntry(log=log, on=on, body=body, key=name, by=user, by_name=by or user.get_username()) for name, on, body in named if name not in held
-        )
-        if photo is not None and made:
-            LogPhoto.objects.create(entry=made[0], image=photo.image, width=photo.width, height=photo.height)
+        held = {entry.key: entry for entry in log.entries.filter(key__in=list(named))}
+        if other := next((entry for name, entry in held.items() if (entry.on, entry.body) != named[name]), None):
+            raise Refused(f"This was sent before with other content, for {other.on}, and that stands. Nothing was kept: send it anew.")
+        back = [entry for entry in held.values() if entry.gone]
+        LogEntry.objects.filter(pk__in=[entry.pk for entry in back]).update(gone=False)
+        fresh = [(name, on, body) for name, (on, body) in named.items() if name not in held]
+        made = back + LogEntry.objects.bulk_create(_row(log, on, body, name, user, by) for name, on, body in fresh)
+        if photo is not None and fresh:
+            LogPhoto.objects.create(entry=made[len(back)], image=photo.image, width=photo.width, height=photo.height)
         if log.started_on > first:
             JobLog.objects.filter(pk=log.pk).update(started_on=first)
     book = opened(job)
     if book is not None:
         remember(book)
     return made
+
+
+def _row(log: JobLog, on: dt.date, body: dict[str, Any], key: str, user: Any, by: str = "") -> LogEntry:
+    return LogEntry(log=log, on=on, body=body, key=key, by=user, by_name=by or user.get_username())
+
+
+def add_table(job: Job, rows: Sequence[tuple[dt.date, dict[str, Any]]], user: Any) -> int:
+    """Keep the rows of a table; how many bring something that no table brought and that stands. Raises Refused, and keeps none then.
+
+    A reading that a table brought on that day counts once, whatever columns stood beside it then; taken out, it is new again.
+    """
+    check(job, rows)
+    with transaction.atomic():
+        hold(job)
+        log = log_of(job) or started(job, min(on for on, _ in rows))
+        held: Counter[tuple[dt.date, str, str]] = Counter()
+        for on, body in log.entries.filter(gone=False, key__startswith=OF_A_TABLE, on__in={on for on, _ in rows}).values_list("on", "body"):
+            held.update((on, key, text) for key, text in body.get("readings", {}).items())
+        made = []
+        for on, body in rows:
+            fresh = {}
+            for key, text in body["readings"].items():
+                if held[on, key, text]:
+                    held[on, key, text] -= 1
+                else:
+                    fresh[key] = text
+            if fresh:
+                made.append(_row(log, on, body | {"readings": fresh}, f"{OF_A_TABLE}{secrets.token_hex(16)}", user))
+        LogEntry.objects.bulk_create(made)
+        first = min(on for on, _ in rows)
+        if log.started_on > first:
+            JobLog.objects.filter(pk=log.pk).update(started_on=first)
+    book = opened(job)
+    if book is not None:
+        remember(book)
+    return len(made)
 
 
 def take_document(job: Job, text: str, user: Any) -> int:
@@ -276,6 +339,9 @@ def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) 
         raise Refused("Say why: the reason is told when the same comes again.")
     if len(reason) > 300:
         raise Refused("This is longer than is kept: at most 300 characters.")
+    book = opened(job)
+    if book is None or not any((each.id, each.stage or "") == (cause, stage) for each in book.diagnosis.causes):
+        raise Refused("The readings no longer show this; look at the causes anew.")
     CauseNote.objects.create(
         log=log, cause=cause[:80], stage=stage[:80], verdict=verdict, reason=reason.strip(), on=timezone.localdate(), by_name=user.get_username()
     )
@@ -289,4 +355,6 @@ def look_after(job: Job, username: str, area: str) -> None:
     member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=username).first()
     if username and member is None:
         raise Refused("That is nobody of this firm.")
+    if log_of(job) is None:
+        raise Refused("Say first since when the train runs: who looks after it is kept with its log.")
     JobLog.objects.filter(job=job).update(technician=member.user if member else None, area=" ".join(area.split())[:60])

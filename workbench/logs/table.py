@@ -15,6 +15,8 @@ from treatment.language.log_keys import SOURCE, TAP, log_key
 from treatment.language.tables import table
 
 MOST = 5000
+#: columns of a table
+COLUMNS = 100
 DAY = "date"
 #: analytes that are offered by name; any other is taken where its heading names it
 USUAL = (
@@ -64,6 +66,8 @@ def understood(
     if len(cells) > MOST:
         return Understood((), (), (), f"This has more than {MOST} rows; send it in parts.")
     head = [cell.strip() for cell in cells[0]]
+    if max(len(row) for row in cells) > COLUMNS:
+        return Understood((), (), (), f"This has more than {COLUMNS} columns; leave out what is not to be kept.")
     day = next((i for i, key in chosen.items() if key == DAY), next((i for i, name in enumerate(head) if fold(name) in DATE_WORDS), None))
     columns = [(name, DAY if i == day else _given(chosen[i], ids) if i in chosen else _key(name, line)) for i, name in enumerate(head)]
     if day is None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Mapping, Sequence
-from hashlib import sha256
 from typing import Any
 from urllib.parse import urlencode
 
@@ -17,6 +16,8 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from intake.apart import rows_apart
 from intake.limits import LARGEST, Unreadable
+from intake.pictures import LARGEST as LARGEST_PHOTO
+from intake.pictures import NoPhoto, photo
 from treatment.job.facts import OBSERVATIONS
 from treatment.keeping.line import Line
 from treatment.keeping.upkeep import upkeep
@@ -28,8 +29,6 @@ from ..jobs.forms import OBSERVATION_WORDS
 from ..jobs.models import Job
 from ..printed import printed
 from ..request import Request
-from ..starts.photos import LARGEST as LARGEST_PHOTO
-from ..starts.photos import NoPhoto, photo
 from ..steps import steps
 from ..trains import services as trains
 from . import services
@@ -94,11 +93,7 @@ def entry(request: Request, pk: int) -> HttpResponse:
         return logbook_page(request, job, 422, typed=typed, line_problem="Give the day of it, such as 2026-11-24.")
     if on > timezone.localdate():
         return logbook_page(request, job, 422, typed=typed, line_problem=f"{on} has not come yet.")
-    if services.log_of(job) is None:
-        services.started(job, on)
-    book = services.opened(job)
-    assert book is not None
-    form = entered(request.POST, Line(book.design.chosen, book.tasks, job.units, here))
+    form = entered(request.POST, _line(job, here))
     shown: dict[str, Any] = {"on": on, "pieces": form.left, "beside": form.beside, "problems": form.problems}
     small = None
     if (upload := request.FILES.get("photo")) is not None:
@@ -117,8 +112,15 @@ def entry(request: Request, pk: int) -> HttpResponse:
     if form.left:
         kept = f"Kept: {form.words}."
         return logbook_page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
-    messages.success(request, f"Kept for {on}: {form.words}." if made else "That was kept before; it counts once.")
+    messages.success(request, kept_words(f"Kept for {on}: {form.words}.", len(made), len(bodies)))
     return redirect(back)
+
+
+def kept_words(words: str, made: int, sent: int) -> str:
+    """What is said of entries, from what was made of them."""
+    if made == sent:
+        return words
+    return f"{made} of {sent} entries kept; the others were kept before and count once." if made else "That was kept before; it counts once."
 
 
 @require_POST
@@ -136,18 +138,23 @@ def read(request: Request, pk: int) -> HttpResponse:
 def done(request: Request, pk: int) -> HttpResponse:
     """A task ticked, with the amount where it takes one."""
     job = job_for(request, pk, change=True)
-    on = day_of(request.POST.get("on", "")) or timezone.localdate()
+    on = day_of(request.POST.get("on", "")) if request.POST.get("on") else timezone.localdate()
     amount = request.POST.get("amount", "").strip()
+    if on is None:
+        problem = "Give the day of it, such as 2026-11-24."
+        return logbook_page(request, job, 422, task_problem=problem, task_of=request.POST.get("task", ""), task_amount=amount, task_on="")
     body = {"did": request.POST.get("task", "")} | ({"amount": amount} if amount else {})
     upload = request.FILES.get("photo")
     try:
         small = photo(upload.read(LARGEST_PHOTO + 1)) if upload is not None else None
-        services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], small)
+        made = services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], small)
     except (Refused, NoPhoto) as error:
         return logbook_page(
             request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount, task_on=request.POST.get("on", "")
         )
-    messages.success(request, f"Done on {on}: {services.task_named(job, body['did'])}. A slip is taken out among the entries.")
+    messages.success(
+        request, kept_words(f"Done on {on}: {services.task_named(job, body['did'])}. A slip is taken out among the entries.", len(made), 1)
+    )
     return redirect(reverse("logbook", args=[pk]) + "#due")
 
 
@@ -203,13 +210,23 @@ def table(request: Request, pk: int) -> HttpResponse:
     found = _understood(job, cells, chosen)
     if found.problem or request.POST.get("keep") != "1":
         return render(request, "logs/table.html", context | _table(job, found, rows_typed), status=422 if found.problem else 200)
-    if found.rows:
-        services.add(job, found.rows, request.user, sha256(rows_typed.encode()).hexdigest()[:40])
+    try:
+        kept = services.add_table(job, found.rows, request.user) if found.rows else 0
+    except Refused as error:
+        return render(request, "logs/table.html", context | _table(job, found, rows_typed) | {"problem": str(error)}, status=422)
     if not found.bad:
-        messages.success(request, f"{len(found.rows)} rows kept.")
+        messages.success(request, _rows_kept(kept, len(found.rows)))
         return redirect("logbook", pk)
     rest = _understood(job, [row.split("\t") for row in found.rest.splitlines()], chosen)
-    return render(request, "logs/table.html", context | _table(job, rest, found.rest) | {"kept": len(found.rows), "left": len(found.bad)})
+    return render(
+        request, "logs/table.html", context | _table(job, rest, found.rest) | {"kept": _rows_kept(kept, len(found.rows)), "left": len(found.bad)}
+    )
+
+
+def _rows_kept(made: int, sent: int) -> str:
+    """What became of the rows of a table, in words."""
+    before = f"{sent - made} of them stood in the logbook before and count once" if sent - made else ""
+    return f"{made} rows kept." if not before else f"{made} of {sent} rows kept: {before}."
 
 
 def _understood(job: Job, cells: Sequence[Sequence[str]], chosen: Mapping[int, str]) -> Understood:
@@ -217,9 +234,9 @@ def _understood(job: Job, cells: Sequence[Sequence[str]], chosen: Mapping[int, s
     return understood(cells, line, line.ids, job.units, timezone.localdate(), chosen)
 
 
-def _line(job: Job) -> Line:
+def _line(job: Job, here: str = "") -> Line:
     design = design_of(job, trains.shown_stages(job))
-    return Line(design.chosen, upkeep(design.chosen), job.units)
+    return Line(design.chosen, upkeep(design.chosen), job.units, here)
 
 
 def _table(job: Job, found: Understood, typed: str) -> dict[str, Any]:

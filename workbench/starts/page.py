@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import groupby
 from typing import Any
 from urllib.parse import urlencode
 
@@ -289,12 +290,8 @@ def _late(late: Late, held: dict[str, Row]) -> str:
 
 
 def _by_phase(rows: list[Row]) -> list[Group]:
-    found: list[Group] = []
-    for phase, title in HEADINGS.items():
-        of = tuple(row for row in rows if row.step.phase == phase)
-        if of:
-            found.append(Group(title, (), of))
-    return found
+    """The steps in the order in which they are done, under the heading of their phase; a heading comes again where its steps do."""
+    return [Group(HEADINGS[phase], (), tuple(of)) for phase, of in groupby(rows, key=lambda row: row.step.phase)]
 
 
 def _by_visit(coming: tuple[Visit, ...], dates: list[dt.datetime], held: dict[str, Row]) -> list[Group]:

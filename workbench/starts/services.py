@@ -11,6 +11,7 @@ from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
+from intake.pictures import NoPhoto, Photo, photo
 from treatment.design import Design
 from treatment.job.facts import SampleFacts
 from treatment.language.analytes import analytes
@@ -29,10 +30,11 @@ from ..samples.models import Sample
 from ..stale import Stale
 from ..trains import services as trains
 from .models import StartEvent, StartPhoto, StartRun
-from .photos import NoPhoto, Photo, photo
 
 #: how far a phone's clock may lie from ours before what it says is put right [s]
 CLOCK = 90
+#: and how far before it tells nothing at all [s]: two years
+FAR = 63_072_000
 MOST_TEXT = 2000
 
 
@@ -192,6 +194,8 @@ def when(told: Told, now: dt.datetime) -> tuple[dt.datetime, int]:
     off = round((now - told.sent_at).total_seconds()) if told.sent_at else 0
     if abs(off) <= CLOCK:
         off = 0
+    if abs(off) > FAR or abs((told.at - now).total_seconds()) > FAR:  # such a clock tells nothing
+        return now, max(min(off, FAR), -FAR)
     return min(told.at + dt.timedelta(seconds=off), now), off
 
 

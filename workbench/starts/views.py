@@ -14,6 +14,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from intake.pictures import LARGEST
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.starting.ical import ical
 from treatment.starting.printed import band
@@ -29,7 +30,6 @@ from ..steps import steps
 from . import services
 from .models import StartPhoto
 from .page import calendar_of, context_of, first_day, said
-from .photos import LARGEST
 from .services import StalePlan, Taken, Told
 
 

@@ -105,10 +105,10 @@ def percent(value: float) -> str:
 @register.filter
 def cause_name(id: str) -> str:
     """A cause as people say it: ``resin-fouled/iron`` is Resin fouled: iron."""
-    kind, _, what = id.partition("/")
+    kind, _, what = str(id or "something that is no longer told").partition("/")
     words = kind.replace("-", " ")
     words = words.replace("ph ", "pH ")
-    return words[0].upper() + words[1:] + (f": {analytes()[what].said if what in analytes() else what}" if what else "")
+    return words[:1].upper() + words[1:] + (f": {analytes()[what].said if what in analytes() else what}" if what else "")
 
 
 @register.filter

@@ -17,7 +17,7 @@ from workbench.door import store
 from workbench.jobs.models import Job
 
 #: how long a browser waits for what should be there [ms]: a busy machine may hold an answer for seconds
-PATIENCE = 15_000
+PATIENCE = 30_000
 
 
 def people() -> tuple[Workspace, Any, Any, Any]:

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 import io
 import json
+import os
+import subprocess
+import sys
 import tempfile
 import zipfile
 from pathlib import Path
 from unittest import mock
 
+from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management import CommandError, call_command
 from django.db import connection, connections
@@ -89,11 +93,101 @@ class Keeping(TransactionTestCase):
             "swapped": _packed({"backup.json": json.dumps(about).encode(), "database.dump": dump[:-9] + b"otherwise"}),
             "later": _packed({"backup.json": json.dumps(about | {"migrations": [["jobs", "9999_next"]]}).encode(), "database.dump": dump}),
         }
+        for name, held in (
+            ("made_at", None),
+            ("made_at", "soon"),
+            ("made_at", 3),
+            ("sha256", ["a"]),
+            ("bytes", "many"),
+            ("engine", {}),
+            ("migrations", [1]),
+            ("migrations", [["a"]]),
+            ("migrations", "x"),
+        ):
+            cases[f"{name} {held}"] = _packed({"backup.json": json.dumps(about | {name: held}).encode(), "database.dump": dump})
+        cases["a name twice"] = _packed({"backup.json": b"[" * 100_000, "database.dump": dump})
+        cases["encrypted"] = _encrypted(content)
         for name, text in cases.items():
             (self.folder / name).write_bytes(text)
         for name in (*cases, "missing"):
             with self.subTest(name), self.assertRaises(NotKept):
                 self.into_an_empty_place(self.folder / name)
+
+    def test_it_says_of_which_database(self) -> None:
+        """In the file and on the screen."""
+        out = io.StringIO()
+        call_command("backup", str(self.folder / "kept"), stdout=out)
+        self.assertIn(f"of the database {connection.settings_dict['NAME']} at ", out.getvalue())
+        with zipfile.ZipFile(self.folder / "kept") as file:
+            self.assertIn(connection.settings_dict["NAME"], json.loads(file.read("backup.json"))["database"])
+
+    def test_a_killed_one_leaves_nothing(self) -> None:
+        """Ended in the middle of packing, and killed outright while it dumps: no file, named or not, is left."""
+        with mock.patch("vivid_cairn.keeping.shutil.copyfileobj", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
+            backup(self.folder / "kept")
+        self.assertEqual(list(self.folder.iterdir()), [])
+        code = (
+            "import django, os, sys; django.setup()\n"
+            "from django.db import connection; connection.settings_dict['NAME'] = sys.argv[2]\n"
+            "from pathlib import Path; from vivid_cairn import keeping\n"
+            "keeping._digest = lambda stream: os.kill(os.getpid(), 9)\n"
+            "keeping.backup(Path(sys.argv[1]))"
+        )
+        environment = os.environ | {"DJANGO_SETTINGS_MODULE": "vivid_cairn.settings"}
+        done = subprocess.run(
+            [sys.executable, "-c", code, str(self.folder / "kept"), connection.settings_dict["NAME"]],
+            env=environment,
+            cwd=settings.BASE_DIR,
+            check=False,
+        )
+        self.assertEqual(done.returncode, -9)
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+
+class TheCommand(TestCase):
+    """``./cairn`` takes the database of the mode, or refuses."""
+
+    def run_as(self, **environment: str) -> subprocess.CompletedProcess[str]:
+        plain = {name: value for name, value in os.environ.items() if not name.startswith(("PG", "CAIRN_MODE"))}
+        return subprocess.run(
+            [str(settings.BASE_DIR / "cairn"), "backup", "/nowhere/kept"], env=plain | environment, capture_output=True, text=True, check=False
+        )
+
+    def test_production_without_a_database_is_refused(self) -> None:
+        done = self.run_as(CAIRN_MODE="production")
+        self.assertEqual((done.returncode, done.stdout), (2, ""))
+        self.assertIn("PGDATABASE names no database", done.stderr)
+
+    def test_a_database_without_a_mode_is_refused(self) -> None:
+        """What somebody set for an installation is never passed over for the private one."""
+        done = self.run_as(PGDATABASE="firm", PGHOST="db")
+        self.assertEqual((done.returncode, done.stdout), (2, ""))
+        self.assertIn("CAIRN_MODE is not set", done.stderr)
+
+    def test_production_asks_the_database_that_it_names(self) -> None:
+        """Nothing answers there: it says so, and no other is taken for it."""
+        done = self.run_as(
+            CAIRN_MODE="production",
+            PGDATABASE="firm",
+            PGHOST="127.0.0.1",
+            PGPORT="1",
+            PGUSER="firm",
+            CAIRN_SECRET_KEY="abcdefghijklmnopqrstuvwxyz0123456789-ABCDEFGHIJKLMNO",
+            CAIRN_HOSTS="example.test",
+        )
+        self.assertNotEqual(done.returncode, 0)
+        self.assertEqual(done.stdout, "")
+
+
+def _encrypted(content: bytes) -> bytes:
+    """An archive whose entries say that they are encrypted."""
+    held = bytearray(content)
+    for mark, at in ((b"PK\x03\x04", 6), (b"PK\x01\x02", 8)):
+        place = held.find(mark)
+        while place >= 0:
+            held[place + at] |= 1
+            place = held.find(mark, place + 4)
+    return bytes(held)
 
 
 def _packed(files: dict[str, bytes]) -> bytes:

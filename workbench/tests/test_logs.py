@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import io
 import json
+import re
 from contextlib import redirect_stderr, redirect_stdout
 from threading import Barrier, Thread
 from typing import Any
@@ -46,6 +47,13 @@ TRAIN = [
 
 def ago(days: int) -> dt.date:
     return timezone.localdate() - dt.timedelta(days=days)
+
+
+def secret_in(page: Any) -> str:
+    """The secret of the private address that a page tells."""
+    found = re.search(r"/(?:house|calendar)/([\w-]{20,})(?:/|\.ics)", page.content.decode())
+    assert found is not None
+    return found.group(1)
 
 
 class Logbook(WorkbenchTestCase):
@@ -295,9 +303,9 @@ class Tables(Logbook):
         for words in ("“soon” is no day", "Row 4: hardness after softener", "may be two days"):
             self.assertContains(answer, words)
         self.assertEqual(LogEntry.objects.count(), 0)
-        for _ in range(2):  # sent twice it counts once; what could not be kept is left in the box, with the reason
+        for said in ("2 rows kept.", "0 of 2 rows kept: 2 of them stood in the logbook before and count once."):
             left = self.client.post(self.where("logbook-table"), {"rows": self.ROWS, "keep": "1"})
-            self.assertContains(left, "<b>2 rows kept.</b> 3 could not be: they stand below")
+            self.assertContains(left, f"<b>{said}</b> 3 could not be: they stand below")
             self.assertContains(left, "soon\t1")
             self.assertNotContains(left, "2025-03-01")
         tomorrow = f"date\tpH after stone\n{ago(-1)}\t7.1\n"
@@ -382,15 +390,19 @@ class Calendars(Logbook):
     def test_a_private_address_that_ends(self) -> None:
         """Of the house and of the firm, read without a log-in; ended, it is not found; a viewer makes none."""
         self.begin()
-        self.client.post(reverse("calendar-link"), {"job": self.job.pk})
-        self.client.post(reverse("calendar-link"), {})
-        for link in CalendarLink.objects.all():
-            found = Client().get(reverse("calendar-file", args=[link.secret]))
+        for body in ({"job": self.job.pk}, {}):
+            told = self.client.post(reverse("calendar-link"), body)
+            link = CalendarLink.objects.order_by("-pk")[0]
+            secret = secret_in(told)
+            self.assertNotContains(self.client.get(self.where("logbook")), secret)  # told once
+            self.assertNotContains(self.client.get(reverse("calendar")), secret)
+            found = Client().get(reverse("calendar-file", args=[secret]))
+            self.assertEqual(found["X-Robots-Tag"], "noindex, nofollow")
             events = Calendar.from_ical(found.content).walk("VEVENT")
             self.assertGreater(len(events), 5)
             self.assertEqual(len(events[0].walk("VALARM")), 1)
             self.client.post(reverse("calendar-link"), {"end": link.pk})
-            self.assertEqual(Client().get(reverse("calendar-file", args=[link.secret])).status_code, 404)
+            self.assertEqual(Client().get(reverse("calendar-file", args=[secret])).status_code, 404)
         viewer = Client()
         viewer.force_login(self.viewer)
         self.assertEqual(viewer.post(reverse("calendar-link"), {}).status_code, 403)
@@ -404,9 +416,11 @@ class Calendars(Logbook):
         self.assertContains(self.client.get(reverse("calendar") + "?of=dirk"), self.job.name)
         self.assertNotContains(self.client.get(reverse("calendar") + "?of=dora"), self.job.name)
         for name, count in (("dirk", True), ("dora", False)):
-            self.client.post(reverse("calendar-link"), {"of": name})
-            link = CalendarLink.objects.order_by("-pk")[0]
-            self.assertEqual(b"VEVENT" in Client().get(reverse("calendar-file", args=[link.secret])).content, count)
+            secret = secret_in(self.client.post(reverse("calendar-link"), {"of": name}))
+            self.assertEqual(b"VEVENT" in Client().get(reverse("calendar-file", args=[secret])).content, count)
+        made = CalendarLink.objects.count()
+        self.assertContains(self.client.post(reverse("calendar-link"), {"of": "stan"}), "nobody of this firm", status_code=422)
+        self.assertEqual(CalendarLink.objects.count(), made)
 
     def test_the_firm_at_a_glance(self) -> None:
         """Overdue, today, this week; another firm's are not counted."""
@@ -453,7 +467,7 @@ class Simulated(StaticLiveServerTestCase):
         """Five messages over HTTP, kept; sent again, counted once; with a wrong token, refused; with nobody there, told."""
         workspace, designer, _, _ = people()
         job = store(job_document(), workspace, designer)
-        _, token = doors.new_device(job, "hall")
+        _, token = doors.new_device(job, "hall", designer)
         for _ in range(2):
             with redirect_stdout(io.StringIO()):
                 self.assertEqual(meter.main([self.live_server_url, token, "--every", "0"]), 0)

@@ -20,7 +20,11 @@ from .base import WorkbenchTestCase
 class Modes(PlainTestCase):
     def test_unset_or_mistyped_nothing_starts(self) -> None:
         """No mode, another word, production with debugging, or without its secret or hosts."""
-        whole = {"CAIRN_MODE": "production", "CAIRN_SECRET_KEY": "x" * 50, "CAIRN_HOSTS": "water.example"}
+        whole = {
+            "CAIRN_MODE": "production",
+            "CAIRN_SECRET_KEY": "abcdefghijklmnopqrstuvwxyz0123456789-ABCDEFGHIJKLMNO",
+            "CAIRN_HOSTS": "water.example",
+        }
         self.assertEqual(mode_of(whole), "production")
         for wrong in (
             {},
@@ -29,6 +33,8 @@ class Modes(PlainTestCase):
             whole | {"CAIRN_DEBUG": "1"},
             whole | {"CAIRN_SECRET_KEY": ""},
             whole | {"CAIRN_HOSTS": " ,"},
+            whole | {"CAIRN_SECRET_KEY": "short"},
+            whole | {"CAIRN_SECRET_KEY": "x" * 60},
         ):
             with self.assertRaises(ImproperlyConfigured):
                 mode_of(wrong)

@@ -17,6 +17,7 @@ from django.utils import timezone
 from icalendar import Calendar
 from PIL import Image
 
+from intake.pictures import SIDE
 from treatment.starting.record import record_schema
 from treatment.tests.example import job as job_document
 
@@ -25,7 +26,6 @@ from ..jobs.models import Job
 from ..samples.models import Reading, Sample
 from ..starts import services
 from ..starts.models import StartEvent, StartPhoto, StartRun
-from ..starts.photos import SIDE
 from ..starts.services import Told, when
 from ..trains.models import Revision, TrainOption
 from .base import WorkbenchTestCase, people

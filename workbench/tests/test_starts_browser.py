@@ -22,6 +22,17 @@ from .base import BrowserTestCase
 from .test_starts import TRAIN, with_train
 
 
+class Forgiving(list[str]):
+    """Problems of a page where the server is meant to fail."""
+
+    def __init__(self, held: list[str]) -> None:
+        super().__init__(each for each in held if "500" not in each)
+
+    def append(self, told: str) -> None:
+        if "500" not in told:
+            super().append(told)
+
+
 class CutLine(QuietWSGIRequestHandler):
     """A server that, while its line is cut, takes no request and answers none."""
 
@@ -196,6 +207,56 @@ class NoReception(RunSheet):
         """Until the worker and the store hold what they need, which the page says."""
         page.wait_for_function("() => navigator.serviceWorker.ready.then((r) => !!r.active)")
         expect(page.get_by_text("kept here for use without reception")).to_be_visible(timeout=15000)
+
+    def test_what_the_server_fails_on_never_stops_the_rest(self) -> None:
+        """A photo that the server breaks on four times is put aside in the open; the note behind it is kept at once; sent again later, it is kept, too."""
+        page = self.phone("dora")
+        step = self.open_step(page, "site/kit_check")
+        broken = {"on": True}
+
+        def answer(route: Route) -> None:
+            if (
+                broken["on"]
+                and "multipart" in route.request.headers.get("content-type", "")
+                and b"photo.png" in (route.request.post_data_buffer or b"")
+            ):
+                route.fulfill(status=500, body="broken")
+            else:
+                route.continue_()
+
+        page.route("**/commission/tell/", answer)
+        self.problems = Forgiving(self.problems)  # the browser tells of the 500s
+        out = io.BytesIO()
+        Image.new("RGB", (40, 30), "white").save(out, "PNG")
+        step.locator('input[type="file"]').set_input_files({"name": "photo.png", "mimeType": "image/png", "buffer": out.getvalue()})
+        step.get_by_role("button", name="Keep the photo").click()
+        step.locator("textarea").fill("all there")
+        step.get_by_role("button", name="Keep the note").click()
+        expect(step.locator(".start-note")).to_contain_text("all there")
+        for _ in range(4):
+            page.evaluate("() => window.dispatchEvent(new Event('online'))")
+            page.wait_for_timeout(300)
+        aside = self.step(page, "site/kit_check").locator(".start-refused")
+        expect(aside).to_contain_text("put aside")
+        broken["on"] = False
+        aside.get_by_role("button", name="Send it again").click()
+        expect(self.step(page, "site/kit_check").locator(".start-photos img")).to_have_count(1)
+        self.assertEqual(StartPhoto.objects.count(), 1)
+
+    def test_kept_pages_are_one_persons(self) -> None:
+        """Kept for dora; gone when dirk logs in on the same phone, and when the log-in ended."""
+        page = self.phone("dora")
+        expect(page.locator("[data-kept]")).to_be_visible()
+        kept = "async () => (await (await caches.open('cairn-sheet')).keys()).filter((each) => each.url.includes('/commission/')).length"
+        page.wait_for_function(kept)
+        page.context.clear_cookies()
+        page.goto("/login/")
+        page.wait_for_function("async () => !(await caches.has('cairn-sheet'))")
+        page.fill("#id_username", "dirk")
+        page.fill("#id_password", "pass-word-1")
+        page.get_by_role("button", name="Log in").click()
+        page.wait_for_url("**/")
+        self.assertFalse(page.evaluate("async () => (await caches.has('cairn-sheet'))"))
 
     def test_nothing_is_lost(self) -> None:
         """Offline: a tick and a note wait and are counted, also after a reload; back again they are sent in order, once, with their time."""

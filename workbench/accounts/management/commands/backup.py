@@ -19,4 +19,4 @@ class Command(BaseCommand):
             about = backup(options["file"].absolute())
         except NotKept as error:
             raise CommandError(f"Not backed up: {error}.") from None
-        self.stdout.write(f"{options['file']}: {about['bytes']} bytes, sha256 {about['sha256']}")
+        self.stdout.write(f"{options['file']}: {about['bytes']} bytes of the database {about['database']}, sha256 {about['sha256']}")

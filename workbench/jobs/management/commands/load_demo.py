@@ -46,9 +46,9 @@ class Command(BaseCommand):
                     _vial(job)
                 if job.name in LOGS:
                     logs.kept(job, user, *LOGS[job.name])
-                    logs.looked_after_by(job, *HOUSES[job.name])
+                    logs.looked_after_by(job, *HOUSES[job.name], user)
                 if job.name == "Quarry Lane 9":
-                    logs.meter(job)
+                    logs.meter(job, user)
                 if job.name in RUNS:
                     RUNS[job.name](job, user)
 
