@@ -126,8 +126,11 @@ def loads(text: str, tasks: Iterable[Task], stages: Iterable[str]) -> Log:
     return read_log(document, tasks, stages)
 
 
-def read_log(document: Any, tasks: Iterable[Task], stages: Iterable[str]) -> Log:
-    """Read a decoded ``cairn-log/1`` document for a train of these tasks and stages. Raises BadDocument with every fault found."""
+def read_log(document: Any, tasks: Iterable[Task], stages: Iterable[str], bounded: bool = True) -> Log:
+    """Read a decoded ``cairn-log/1`` document for a train of these tasks and stages. Raises BadDocument with every fault found.
+
+    bounded: whether it holds at most so many entries as a document may, which one that is put together from a store need not.
+    """
     if not isinstance(document, dict):
         raise BadDocument([Fault("$", f"expected a log document (an object), got {type(document).__name__}")])
     reader = Reader({task.id for task in tasks}, tuple(stages))
@@ -136,7 +139,7 @@ def read_log(document: Any, tasks: Iterable[Task], stages: Iterable[str]) -> Log
     reader.unknown(document, ("format", "started_on", "entries"), "$")
     started = reader.day(document.get("started_on"), "$.started_on")
     raw = document.get("entries", [])
-    if not isinstance(raw, list) or len(raw) > MOST:
+    if not isinstance(raw, list) or (bounded and len(raw) > MOST):
         reader.fault("$.entries", f"expected a list of at most {MOST} entries")
         raw = []
     entries = [found for i, each in enumerate(raw) if (found := reader.entry(each, i)) is not None]

@@ -94,7 +94,9 @@ def said_of(book: Book, entry: LogEntry) -> dict[str, list[str]]:
         place = key.rpartition(".")[0]
         known = place in (SOURCE, TAP) or place in book.names
         words = book.diagnosis.look.readings.series(key).words if known else key
-        tell(place if known else "", f"{'water meter' if key == METER else words} {value}")
+        spread = body.get("thinned", {}).get(key)
+        among = f" (the middle of {spread[3]} that day)" if spread and spread[3] > 1 else ""
+        tell(place if known else "", f"{'water meter' if key == METER else words} {value}{among}")
     if did := body.get("did"):
         task = tasks.get(did)
         words = did if task is None else task.row.task

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+import structlog
 from django.db import transaction
 from django.db.models import CharField, F, Q, Value
 from django.db.models.functions import Cast, Concat
@@ -37,8 +38,12 @@ from ..jobs.models import Job
 from ..jobs.services import hold
 from ..trains import services as trains
 from .models import CauseNote, JobLog, LogEntry, LogPhoto
+from .thinning import DEVICE, thin
 
 #: where a fault of an entry stands in its document
+#: entries from which on what a device writes is worked out when somebody looks, not with each of them
+BUSY = 200
+told = structlog.get_logger("workbench.logs")
 #: days that a calendar looks ahead
 YEAR = 365
 #: the earliest day that is kept
@@ -89,27 +94,29 @@ def started(job: Job, on: dt.date) -> JobLog:
     return log
 
 
-def document_of(log: JobLog) -> dict[str, Any]:
-    """The log as ``cairn-log/1``, all of it."""
-    entries = log.entries.filter(gone=False).order_by("on", "pk").values_list("on", "body")
-    return {"format": FORMAT, "started_on": log.started_on.isoformat(), "entries": [{"on": on.isoformat()} | body for on, body in entries]}
+def document_of(log: JobLog, newest: int | None = None) -> dict[str, Any]:
+    """The log as ``cairn-log/1``, all of it; or its newest entries. Of a thinned day the entry that stands for it."""
+    kept = log.entries.filter(gone=False).order_by("-on", "-pk").values_list("on", "body")
+    entries = list(kept if newest is None else kept[:newest])[::-1]
+    plain = [{"on": on.isoformat()} | {name: value for name, value in body.items() if name != "thinned"} for on, body in entries]
+    return {"format": FORMAT, "started_on": log.started_on.isoformat(), "entries": plain}
 
 
-def opened(job: Job, today: dt.date | None = None) -> Book | None:
+def opened(job: Job, today: dt.date | None = None, newest: int | None = None) -> Book | None:
     """The logbook read against the design that the job follows; None where none was begun.
 
-    What stands at stages or tasks that the train no longer has is left aside, and named.
+    What stands at stages or tasks that the train no longer has is left aside, and named. newest: only so many of its entries are read.
     """
     log = log_of(job)
     if log is None:
         return None
     design = design_of(job, trains.shown_stages(job))
     tasks = upkeep(design.chosen)
-    document = document_of(log)
+    document = document_of(log, newest)
     gone: list[str] = []
     ids = [stage.id for stage in design.chosen.run.stages]
     document["entries"] = [kept for entry in document["entries"] if (kept := _still(entry, ids, {task.id for task in tasks}, gone))]
-    read = read_log(document, tasks, ids)
+    read = read_log(document, tasks, ids, bounded=False)
     return Book(job, log, design, tasks, Diagnosis(design.chosen, read, today or timezone.localdate(), tasks), sorted(set(gone)))
 
 
@@ -175,11 +182,12 @@ def refreshed(workspace: Workspace, most: int | None = None) -> int:
     for log in found:
         try:
             book = opened(log.job)
-        except BadDocument:  # a stored train that can no longer be read: its page says so
+            if book is not None:
+                remember(book)
+        except Exception as error:  # whatever one house breaks on, its page says so; the other houses are worked out
+            if not isinstance(error, BadDocument):
+                told.warning("a log could not be worked out", job=log.job_id, error=type(error).__name__)
             JobLog.objects.filter(pk=log.pk).update(worked_on=timezone.localdate(), worked_for=worked_for(log.job))
-            continue
-        if book is not None:
-            remember(book)
     return len(first)
 
 
@@ -232,6 +240,10 @@ def add(
             LogPhoto.objects.create(entry=made[len(back)], image=photo.image, width=photo.width, height=photo.height)
         if log.started_on > first:
             JobLog.objects.filter(pk=log.pk).update(started_on=first)
+    if user is None and by.startswith(DEVICE) and log.entries.count() > BUSY:
+        thin(log, [stage.id for stage in design_of(job, trains.shown_stages(job)).chosen.run.stages], timezone.localdate())
+        JobLog.objects.filter(pk=log.pk).update(worked_for="")  # worked out anew when somebody looks
+        return made
     book = opened(job)
     if book is not None:
         remember(book)
@@ -280,8 +292,8 @@ def take_document(job: Job, text: str, user: Any) -> int:
     try:
         loads(text, upkeep(design.chosen), [stage.id for stage in design.chosen.run.stages])
     except BadDocument as error:
-        told = "; ".join(f"{fault.path}: {fault.message}" for fault in error.faults[:5])
-        raise Refused(told + (f"; and {len(error.faults) - 5} more" if len(error.faults) > 5 else "")) from None
+        words = "; ".join(f"{fault.path}: {fault.message}" for fault in error.faults[:5])
+        raise Refused(words + (f"; and {len(error.faults) - 5} more" if len(error.faults) > 5 else "")) from None
     document = json.loads(text)
     entries = [(dt.date.fromisoformat(entry.pop("on")), entry) for entry in document["entries"]]
     begun = dt.date.fromisoformat(document["started_on"])

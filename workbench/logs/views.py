@@ -40,6 +40,9 @@ from .redesign import open_redesign
 from .services import Refused
 from .table import Understood, choices, understood
 
+#: entries that are read to say what is expected of what is being typed
+STROKE = 300
+
 
 def logbook_page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
     """The page of a job's logbook, with what else is to be told on it."""
@@ -127,7 +130,7 @@ def kept_words(words: str, made: int, sent: int) -> str:
 def read(request: Request, pk: int) -> HttpResponse:
     """How a line is understood while it is typed, and what is expected of each reading on that day; nothing is kept."""
     job = job_for(request, pk)
-    book = services.opened(job)
+    book = services.opened(job, newest=STROKE)
     line = _line(job) if book is None else Line(book.design.chosen, book.tasks, job.units, request.POST.get("at", ""))
     on = day_of(request.POST.get("on", "")) or timezone.localdate()
     pieces = line.read(request.POST.get("line", "")[:4000])

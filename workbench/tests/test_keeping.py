@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import http.client
 import io
 import json
 import os
+import socket
 import subprocess
 import sys
 import tempfile
+import time
 import zipfile
 from pathlib import Path
 from unittest import mock
@@ -177,6 +180,80 @@ class TheCommand(TestCase):
         )
         self.assertNotEqual(done.returncode, 0)
         self.assertEqual(done.stdout, "")
+
+
+class TheInstallation(TransactionTestCase):
+    """As the handbook says: tables, a firm, its first person, the server; and a backup of this very database."""
+
+    def test_from_nothing_to_a_first_log_in(self) -> None:
+        name = f"{connection.settings_dict['NAME']}_fresh"
+        with connection.cursor() as cursor:
+            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
+            cursor.execute(f'CREATE DATABASE "{name}"')
+        self.addCleanup(self.dropped, name)
+        held = connection.settings_dict
+        environment = {key: value for key, value in os.environ.items() if not key.startswith(("PG", "CAIRN_"))} | {
+            "CAIRN_MODE": "production",
+            "CAIRN_SECRET_KEY": "abcdefghijklmnopqrstuvwxyz0123456789-ABCDEFGHIJKLMNO",
+            "CAIRN_HOSTS": "water.example",
+            "CAIRN_WORKERS": "1",
+            **{f"PG{key}": str(held[at]) for key, at in (("HOST", "HOST"), ("PORT", "PORT"), ("USER", "USER")) if held[at]},
+            "PGDATABASE": name,
+        }
+
+        def run(*arguments: str, typed: str = "") -> str:
+            done = subprocess.run(
+                [sys.executable, "manage.py", *arguments],
+                env=environment,
+                cwd=settings.BASE_DIR,
+                input=typed,
+                capture_output=True,
+                text=True,
+                check=False,
+            )
+            self.assertEqual(done.returncode, 0, done.stderr[-400:])
+            return done.stdout
+
+        run("migrate", "-v", "0")
+        run("people", "firm", "Larkfell Water Design")
+        run("people", "add", "ada", "--firm", "Larkfell Water Design", typed="pass-word-of-ada-1\n")
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            port = free.getsockname()[1]
+        server = subprocess.Popen(
+            [sys.executable, "-m", "gunicorn", "vivid_cairn.wsgi", "-c", "vivid_cairn/gunicorn_conf.py", "--bind", f"127.0.0.1:{port}"],
+            env=environment,
+            cwd=settings.BASE_DIR,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        self.addCleanup(server.wait)
+        self.addCleanup(server.terminate)
+        self.assertEqual(self.asked(port, {"Host": "water.example", "X-Forwarded-Proto": "https"}), 200)
+        self.assertEqual(self.asked(port, {"Host": "water.example"}), 301)
+        self.assertEqual(self.asked(port, {"Host": "another.example", "X-Forwarded-Proto": "https"}), 400)
+        with tempfile.TemporaryDirectory() as folder:
+            self.assertIn(f"of the database {name} at ", run("backup", f"{folder}/kept"))
+
+    def asked(self, port: int, headers: dict[str, str]) -> int:
+        """What ``/health/`` answers; the server is given a while to come up."""
+        until = time.monotonic() + 60
+        while True:
+            line = http.client.HTTPConnection("127.0.0.1", port, timeout=10)
+            try:
+                line.request("GET", "/health/", headers=headers)
+                return line.getresponse().status
+            except OSError:
+                if time.monotonic() > until:
+                    raise
+                time.sleep(0.2)
+            finally:
+                line.close()
+
+    @staticmethod
+    def dropped(name: str) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
 
 
 def _encrypted(content: bytes) -> bytes:

@@ -7,17 +7,20 @@ import struct
 from typing import Any
 from unittest import mock
 
+import jsonschema
 from django.contrib.auth import get_user_model
 from django.test import Client, TestCase
 from django.urls import get_resolver, reverse
 from django.utils import timezone
 
 from intake.pictures import NoPhoto, made_plain, photo
+from treatment.keeping.log import log_schema
 from vivid_cairn.log import without_addresses
 
 from ..accounts.models import Membership
 from ..logs import doors, services
 from ..logs.models import CalendarLink, CauseNote, Device, JobLog, LogEntry, OwnerLink
+from ..logs.thinning import thin
 from ..middleware import DOORS, LONGEST
 from ..starts import services as starts
 from ..starts.services import Told
@@ -265,6 +268,69 @@ class OddAtDoors(Logbook):
         client.force_login(self.designer)
         with mock.patch("workbench.logs.views.services.put_away", side_effect=LogEntry.DoesNotExist):
             self.assertEqual(client.post(self.where("logbook-put", 5), {}).status_code, 404)
+
+
+class WithoutEnd(Logbook):
+    """A log that a meter fills for years."""
+
+    def device(self, days: int, *readings: dict[str, str], note: str = "") -> None:
+        for number, each in enumerate(readings):
+            body: dict[str, Any] = {"readings": each} | ({"note": note} if note else {})
+            LogEntry.objects.create(log=JobLog.objects.get(), on=ago(days), body=body, key=f"d-{days}-{number}-{note}", by_name="device meter")
+
+    def thinned(self) -> int:
+        return thin(JobLog.objects.get(), ["stone", "softener", "five", "uv"], timezone.localdate())
+
+    def test_old_days_are_kept_by_day(self) -> None:
+        """46, 44, 48 psi: the middle one is the entry; 44, 46, 48 and three beside it. Of a running count the last. Twice thinned is once."""
+        self.begin()
+        self.device(
+            10,
+            {"five.pressure_in": "46 psi", "meter": "100 gal"},
+            {"five.pressure_in": "44 psi", "meter": "130 gal"},
+            {"five.pressure_in": "48 psi", "meter": "190 gal"},
+        )
+        self.assertEqual((self.thinned(), self.thinned()), (1, 0))
+        (entry,) = LogEntry.objects.all()
+        self.assertEqual(entry.body["readings"], {"five.pressure_in": "46 psi", "meter": "190 gal"})
+        low, mean, high, count = entry.body["thinned"]["five.pressure_in"]
+        self.assertEqual([round(each / 6.894757) for each in (low, mean, high)] + [count], [44, 46, 48, 3])
+        jsonschema.validate(json.loads(self.client.get(self.where("logbook-file")).content), log_schema())
+        self.assertIn("the middle of 3 that day", self.page())
+
+    def test_what_people_wrote_and_new_days_stay(self) -> None:
+        """An entry with a note, one of a person, and those of the last days are not touched."""
+        self.begin()
+        self.device(10, {"five.pressure_in": "46 psi"}, {"five.pressure_in": "44 psi"}, note="by hand")
+        self.device(1, {"five.pressure_in": "46 psi"}, {"five.pressure_in": "44 psi"})
+        for text in ("in 46 psi, out 44", "in 45 psi, out 43"):
+            self.line(text, days=10)
+        self.thinned()
+        self.assertEqual(LogEntry.objects.count(), 6)
+
+    def test_a_device_thins_as_it_writes(self) -> None:
+        """Above so many entries each message thins what is old, and the log is worked out when somebody looks."""
+        self.begin()
+        self.device(9, *({"five.pressure_in": f"{40 + n % 7} psi"} for n in range(services.BUSY + 5)))
+        with mock.patch("workbench.logs.services.opened", side_effect=AssertionError("worked out")):
+            services.add(self.job, [(ago(0), {"readings": {"five.pressure_in": "45 psi"}})], None, "k", by="device meter")
+        self.assertEqual(LogEntry.objects.count(), 2)
+        self.assertEqual(JobLog.objects.get().worked_for, "")
+
+    def test_the_store_is_not_bounded_as_a_document_is(self) -> None:
+        """More entries than a document may hold: the page, an entry, a device and the calendar still answer."""
+        self.begin()
+        for days in range(9, 3, -1):
+            self.device(days, {"five.pressure_in": "46 psi"})
+        with mock.patch("treatment.keeping.log.MOST", 3):
+            self.assertEqual(self.client.get(self.where("logbook")).status_code, 200)
+            self.assertEqual(self.line("hardness after softener 0").status_code, 302)
+            self.assertEqual(self.client.get(reverse("calendar")).status_code, 200)
+
+    def test_one_house_never_takes_the_calendar_with_it(self) -> None:
+        self.begin()
+        with mock.patch("workbench.logs.services.opened", side_effect=RuntimeError("this house")):
+            self.assertEqual(self.client.get(reverse("calendar")).status_code, 200)
 
 
 class Phones(Logbook):
