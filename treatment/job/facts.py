@@ -183,7 +183,7 @@ class Waivers(Spec):
         found = ListOf(Record(Waiver), most=200).read(raw, path, faults)
         for i, waiver in enumerate(found if isinstance(found, tuple) else ()):
             for name in ("rule", "reason"):
-                if not getattr(waiver, name).strip():
+                if isinstance(waiver, Waiver) and not str(getattr(waiver, name)).strip():
                     faults.append(Fault(f"{path}[{i}].{name}", f"a waiver needs its {name}"))
         return found
 

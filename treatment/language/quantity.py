@@ -20,6 +20,8 @@ _FEET_AND_INCHES = re.compile(
     r"^\s*(?P<feet>\d{1,4})\s*(?:ft|feet|foot|'|′|’)\s*(?P<inches>\d{1,2}(?:[.,]\d+)?(?:\s+\d+/\d+)?|\d+/\d+)\s*(?:in|inch|inches|\"|″|”|'')?\s*$"
 )
 LARGEST = 1e12
+#: signs of the longest fraction that is read
+LONGEST_FRACTION = 24
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +113,8 @@ def parse_number(text: str) -> float:
         plain, point = cleaned.replace(",", ""), cleaned.replace(",", ".", 1)
         raise NotUnderstood(text, f"“{cleaned}” could mean {plain} or {point}: write it without the comma")
     if "/" in cleaned:
+        if len(cleaned) > LONGEST_FRACTION:
+            raise NotUnderstood(text, f"“{cleaned[:20]} …” is longer than a fraction that is meant")
         *whole, fraction = cleaned.split()
         top, bottom = fraction.split("/")
         if int(bottom) == 0:

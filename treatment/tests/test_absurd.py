@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import contextlib
+import copy
 import json
 import random
+from collections.abc import Callable, Iterator
 from typing import Any
 from unittest import TestCase
 
 from ..design import design
 from ..drawing.train.view import draw_train
 from ..job_file import read_job
+from ..keeping.log import read_log
+from ..keeping.upkeep import upkeep
 from ..language.analytes import Analyte, analytes
 from ..language.errors import BadDocument
 from ..papers.design_file import design_document
 from ..stages import ROOMS
+from .example import job, worked
+from .golden import frozen
 
 BEDS = ("neutralizer", "softener", "oxidizing_filter")
 
@@ -84,3 +91,59 @@ class AbsurdJobs(TestCase):
                 draw_train(done, done.chosen, "us")
                 worked += 1
         self.assertGreater(worked, 40)
+
+
+#: what nobody should write, of every kind that JSON has
+NONSENSE: tuple[Any, ...] = (
+    None, True, 3, -1, 1e308, "", "x" * 5000, "9" * 400 + "/1", "1/" + "9" * 400, "9" * 5000, "1e400 mg/L", [], {}, [[]], [{}], [None], {"a": 1}, "nan", "\ud800", "\x00", "²",
+    "5..1 mg/L", ">" * 50, "<", "1,2,3", "0/0",
+)  # fmt: skip
+
+
+class AnyValueInAnyPlace(TestCase):
+    def places(self, document: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
+        """Every place of a document."""
+        for name, each in document.items() if isinstance(document, dict) else enumerate(document) if isinstance(document, list) else ():
+            yield (*path, name)
+            yield from self.places(each, (*path, name))
+
+    def refused_or_read(self, document: Any, read: Callable[[Any], Any]) -> int:
+        """Each place filled with a few of what is nonsense: it is read, or refused with its faults, and nothing else happens."""
+        tried = 0
+        for turn, path in enumerate(self.places(document)):
+            for shift in range(4):
+                odd = copy.deepcopy(document)
+                here = odd
+                for name in path[:-1]:
+                    here = here[name]
+                here[path[-1]] = NONSENSE[(turn * 5 + shift * 7) % len(NONSENSE)]
+                with contextlib.suppress(BadDocument):
+                    read(odd)
+                tried += 1
+        return tried
+
+    def test_of_a_job(self) -> None:
+        waived = {"waivers": [{"rule": "sample-stale", "stage": "", "reason": "known"}]}
+        tried = sum(self.refused_or_read(row["job"] | waived, read_job) for row in frozen()[:6])
+        self.assertGreater(tried, 1500)
+
+    def test_of_a_log(self) -> None:
+        chosen = worked(job(train=[{"kind": "softener", "id": "softener"}, {"kind": "uv", "id": "uv"}])).chosen
+        tasks = upkeep(chosen)
+        log = {
+            "format": "cairn-log/1",
+            "started_on": "2025-01-01",
+            "entries": [
+                {
+                    "on": "2025-02-01",
+                    "at": "23:30",
+                    "readings": {"softener.hardness_out": "0.5 gpg", "uv.lamp_hours": 20},
+                    "seen": ["orange_stains"],
+                    "note": "so",
+                },
+                {"on": "2025-02-02", "did": "softener/salt", "amount": "40 lb"},
+                {"on": "2025-03-02", "alarm": "uv", "away": {"from": "2025-02-10", "to": "2025-02-20"}},
+            ],
+        }
+        read_log(log, tasks, ["softener", "uv"])
+        self.assertGreater(self.refused_or_read(log, lambda odd: read_log(odd, tasks, ["softener", "uv"])), 60)
