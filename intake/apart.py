@@ -7,7 +7,6 @@ settings. At most two read at a time in one worker; the others wait, in the open
 from __future__ import annotations
 
 import json
-import resource
 import sys
 from dataclasses import dataclass
 from typing import Any
@@ -17,7 +16,7 @@ from treatment.evidence.reports.read import read_sheets
 from treatment.evidence.reports.report import Report, as_plain, from_plain
 from treatment.language.errors import NotUnderstood
 
-from .beside import Beside, NoTurn, TookTooLong
+from .beside import Beside, NoTurn, TookTooLong, within
 from .files import sheets_of
 from .limits import LARGEST, Blank, Unreadable
 
@@ -84,13 +83,7 @@ def _answer(question: str, content: bytes, known: dict[str, list[str]]) -> dict[
         raise Unreadable(str(error)) from None
 
 
-def _bounded() -> None:
-    resource.setrlimit(resource.RLIMIT_CPU, (CPU_S, CPU_S))
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-
-
-READER = Beside("intake.apart", WAIT_S, WALL_S, _bounded)
+READER = Beside("intake.apart", WAIT_S, WALL_S, within(CPU_S, MEMORY))
 
 
 def main() -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import resource
 import subprocess
 import sys
 from collections.abc import Callable
@@ -18,6 +19,17 @@ class NoTurn(Exception):
 
 class TookTooLong(Exception):
     """The process took longer than it may."""
+
+
+def within(cpu_s: int, memory: int) -> Callable[[], None]:
+    """Limits that a process sets itself: processor time [s], memory [bytes], and no file of its memory when it fails."""
+
+    def bounded() -> None:
+        resource.setrlimit(resource.RLIMIT_CPU, (cpu_s, cpu_s))
+        resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
+        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+    return bounded
 
 
 @dataclass(frozen=True)

@@ -8,11 +8,10 @@ from __future__ import annotations
 
 import io
 import json
-import resource
 import sys
 from dataclasses import dataclass
 
-from .beside import Beside, NoTurn, TookTooLong
+from .beside import Beside, NoTurn, TookTooLong, within
 
 LARGEST = 10_000_000
 """The largest picture that is taken [bytes]."""
@@ -90,13 +89,7 @@ def made_plain(raw: bytes) -> Photo:
     return Photo(out.getvalue(), *plain.size)
 
 
-def _bounded() -> None:
-    resource.setrlimit(resource.RLIMIT_CPU, (CPU_S, CPU_S))
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-
-
-READER = Beside("intake.pictures", WAIT_S, WALL_S, _bounded)
+READER = Beside("intake.pictures", WAIT_S, WALL_S, within(CPU_S, MEMORY))
 
 
 def main() -> None:
