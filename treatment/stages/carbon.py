@@ -327,7 +327,7 @@ def contact_short(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
     for task, needed in asked.items():
         if given < needed * 0.98:
             grave = task in ("organics", "pfas") or (task == "chloramine" and given < row["contact_peak"] * needed)
-            severity = "fault" if grave or given < 0.6 * needed else "caution"
+            severity = "fault" if grave or given < row["contact_fault"] * needed else "caution"
             own = stage.figures["contact_time"].value
             counted = (
                 f"{own:.2g} min of contact in the block at design flow, ground so fine that it counts as {given:.1f}"

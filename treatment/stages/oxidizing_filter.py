@@ -59,8 +59,9 @@ UNFED = {"hydrogen_sulfide": "sulfide", "iron": "iron", "manganese": "manganese"
 
 def oxidant(water: Water, duty: Duty) -> bool:
     """Whether an oxidant arrives: free chlorine, peroxide, or oxygen enough for the iron and no sulfide."""
-    oxygen = water.value("dissolved_oxygen") >= max(duty.rows["coated_oxygen"]["oxygen_share"] * water.iron, 1.0)
-    return water.value("free_chlorine") > 0 or water.value(PEROXIDE) > 0 or (oxygen and water.value("hydrogen_sulfide") <= 0.05)
+    row = duty.rows["coated_oxygen"]
+    oxygen = water.value("dissolved_oxygen") >= max(row["oxygen_share"] * water.iron, 1.0)
+    return water.value("free_chlorine") > 0 or water.value(PEROXIDE) > 0 or (oxygen and water.value("hydrogen_sulfide") <= row["sulfide_none"])
 
 
 class OxidizingFilter(Room[OxidizingFilterKeys]):
