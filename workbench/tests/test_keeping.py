@@ -215,6 +215,7 @@ class TheInstallation(TransactionTestCase):
             return done.stdout
 
         run("migrate", "-v", "0")
+        run("collectstatic", "--noinput", "-v", "0")
         run("people", "firm", "Larkfell Water Design")
         run("people", "add", "ada", "--firm", "Larkfell Water Design", typed="pass-word-of-ada-1\n")
         with socket.socket() as free:
