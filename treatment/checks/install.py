@@ -12,7 +12,7 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..house.beds import INCH
 from ..language.tables import table
-from ..train.drains import drain_by_losses, drain_of, drain_rule
+from ..train.drains import air_gap_wanted, bore_wanted, drain_of, drain_rule
 from ..train.keys import BypassGroup, Install, PipeEnd
 from ..train.room import StageRun
 
@@ -162,10 +162,10 @@ def drain_missing(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 @rule("drain-air-gap", "place", "install.drain", on="*")
 def drain_air_gap(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A drain line that could suck sewage back."""
-    drain, row = drain_of(audit.facts, stage.keys), _marks()
+    drain = drain_of(audit.facts, stage.keys)
     if drain is None or drain.air_gap is None or not stage.drains:
         return
-    needed = max(row["air_gap_m"], row["air_gap_bores"] * (drain.bore or row["drain_bore_m"]))
+    needed = air_gap_wanted(drain.bore).value
     if drain.air_gap < needed - 1e-4:
         yield Hit(
             "fault",
@@ -181,9 +181,9 @@ def drain_bore(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     drain = drain_of(audit.facts, stage.keys)
     if drain is None or drain.bore is None or not stage.regenerates:
         return
-    by_rule, wash = drain_rule(drain.distance or 0.0), stage.figures["backwash_flow"].value
-    by_losses = drain_by_losses(drain, wash, stage.water_in.temperature, float(audit.duty.rows["house"]["residual_kpa"]))[1].value
-    needed = max(by_rule, by_losses)
+    wash = stage.figures["backwash_flow"].value
+    losses, wanted = bore_wanted(drain, wash, stage.water_in.temperature, float(audit.duty.rows["house"]["residual_kpa"]))
+    needed, by_losses, by_rule = wanted.value, losses.value, drain_rule(drain.distance or 0.0)
     if drain.bore < needed - 1e-4:
         carries = f" to carry {audit.show(wash, 'L/min')}" if by_losses > by_rule else ""
         far = f" over {audit.show(drain.distance, 'm')}" if drain.distance else ""

@@ -16,15 +16,6 @@ from ..planning.variant import Variant
 from ..train.room import StageRun
 from ..train.ways import Way, ways_round
 
-#: kinds that are no vessel under pressure: nothing of them is opened a quarter, vented by a plug, or looked at for a joint that drips
-OPEN_TO_AIR = ("first_flush", "storage_tank", "in_tank_uv")
-#: kinds that may stand at the source, before the house's own pipe
-AT_SOURCE = (*OPEN_TO_AIR, "booster_pump", "pressure_tank")
-#: a bed of these media bears chlorine, whatever else is fed
-BEARS_CHLORINE = ("manganese_dioxide",)
-#: and these where chlorine is what is fed to them
-WITH_CHLORINE = ("greensand",)
-
 
 class Situation:
     """The facts of a job that the steps of its start ask for."""
@@ -65,7 +56,8 @@ class Situation:
         """Units between a tank and the pump that brings its water to the house: they start before the house's pipe gets water."""
         head: list[StageRun[Any]] = []
         for stage in self.stages:
-            if stage.kind not in AT_SOURCE or (stage.kind in OPEN_TO_AIR and any(other.kind not in OPEN_TO_AIR for other in head)):
+            pumped = any(not open_to_air(other) for other in head)
+            if not (open_to_air(stage) and not pumped) and stage.kind not in self.rows["occasion"]["pumped"]:
                 break
             head.append(stage)
         first = next((stage for stage in head if stage.kind != "first_flush"), None)
@@ -131,16 +123,14 @@ class Situation:
             "much_iron": stage.water_in.value("iron") > self.rows["occasion"]["much_iron"],
             "own_way": way is not None and not way.shared,
             "shared_way": way is not None and way.shared,
-            "no_way_round": way is None and not stage.at_tap,
             "at_tap": stage.at_tap,
             "bare_unit": stage.id in self.bare,
             "at_source": stage.id in self.source,
-            "pressed": stage.kind not in OPEN_TO_AIR,
+            "pressed": not open_to_air(stage),
             "hosed": hosed(stage, way),
             "loaded": bool(stage.keys.loaded),
             "heavy": mass is not None and mass.value > most,
-            "bleach": medium in BEARS_CHLORINE or (medium in WITH_CHLORINE and chlorine),
-            "permanganate": medium in WITH_CHLORINE and not chlorine,
+            "bleach": medium in self.rows["occasion"]["bears_chlorine"] or (medium in self.rows["occasion"]["with_chlorine"] and chlorine),
             "chlorine_fed": _feeds_chlorine(stage),
             "lit": any(lit),
             "counter_current": stage.sizing.params.get("brining") == "counter_current",
@@ -184,6 +174,11 @@ def listed(words: Iterable[str]) -> str:
     """``sediment filter, carbon filter and softener``."""
     *most, last = list(words) or [""]
     return f"{', '.join(most)} and {last}" if most else last
+
+
+def open_to_air(stage: StageRun[Any]) -> bool:
+    """Whether it is no vessel under pressure: nothing of it is opened a quarter, vented by a plug, or looked at for a joint that drips."""
+    return stage.kind in table("commissioning")["occasion"]["open_to_air"]
 
 
 def housed(stage: StageRun[Any]) -> bool:

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..language.figure import figure, stated, work
 from ..language.tables import table
-from ..train.drains import drain_by_losses, drain_of, drain_rule
+from ..train.drains import air_gap_wanted, bore_wanted, drain_of
 from ..train.room import StageRun
 from .expected import refill
 from .situation import Situation, filled_mass
@@ -107,10 +107,8 @@ def _drain_bore(situation: Situation, stage: StageRun[Any]) -> Told | None:
     if drain is None or "backwash_flow" not in stage.figures:
         return None
     least = float(situation.variant.audit.duty.rows["house"]["residual_kpa"])
-    by_losses = drain_by_losses(drain, stage.figures["backwash_flow"].value, stage.water_in.temperature, least)[1]
-    rule = (drain_rule(drain.distance or 0.0), "m by its length")
-    line = work("bore", "max(rule, losses)", "m", "install.drain", rule=rule, losses=(by_losses.value, "m"))
-    return Amount("drain_bore", "bore", figure(by_losses, line))
+    wanted = bore_wanted(drain, stage.figures["backwash_flow"].value, stage.water_in.temperature, least)
+    return Amount("drain_bore", "bore", figure(*wanted))
 
 
 def _run(what: str) -> Callable[[Situation, StageRun[Any]], Told | None]:
@@ -168,12 +166,8 @@ UNIT: dict[str, Callable[[Situation, StageRun[Any]], Told | None]] = {
 # --- of the place ---------------------------------------------------------------------------------------------------------
 def _air_gap(situation: Situation) -> Told | None:
     """The air above the receptor that every drain line ends in: two inches, or two bores where that is more."""
-    row, drain = table("stages")["install"], situation.facts.site.drain
-    bore = drain.bore if drain is not None and drain.bore else float(row["drain_bore_m"])
-    line = work(
-        "air gap", "max(least, bores × bore)", "m", "install.drain", least=(row["air_gap_m"], "m"), bores=(row["air_gap_bores"], ""), bore=(bore, "m")
-    )
-    return Amount("air_gap", "air gap", figure(line))
+    drain = situation.facts.site.drain
+    return Amount("air_gap", "air gap", figure(air_gap_wanted(drain.bore if drain is not None else None)))
 
 
 def _heaviest(situation: Situation) -> Told | None:

@@ -207,7 +207,7 @@ class Calendar:
         waits, ruling = max(over, key=lambda each: each[0], default=(0.0, None))
         last = max((done.end for done in self.done.values()), default=0.0)
         behind = 0.0 if ruling is None else self.ticked.get(ruling.id, 0.0) - self.done[ruling.id].end
-        if ruling is not None and behind > 0 and waits - behind < waits and waits > last:
+        if ruling is not None and behind > 0 and waits > last:
             self.late.append(Late(ruling, behind, number))
         if wanted is not None and wanted >= max(waits, last):
             return wanted

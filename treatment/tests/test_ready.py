@@ -19,7 +19,7 @@ from ..stages import ROOMS
 from ..starting import sheet as sheets
 from ..starting.sheet import Sheet, ahead_of, makes_ready, sheet
 from ..starting.shown import states
-from ..starting.situation import OPEN_TO_AIR, Situation
+from ..starting.situation import Situation, open_to_air
 from ..starting.step import said
 from ..starting.visits import Calendar, visits
 from ..train.ways import ways_round
@@ -101,7 +101,7 @@ def unlooked(found: Sheet) -> list[str]:
     wrong = []
     later = {need.id: need.after for need in found.by_id["site/leak_check_next_day"].needs}
     for step in found.steps:
-        if step.row.verb == "open" and step.stage is not None and step.stage.kind not in OPEN_TO_AIR:
+        if step.row.verb == "open" and step.stage is not None and not open_to_air(step.stage):
             look = f"{step.stage.id}/look"
             if look not in found.by_id or step.id not in {need.id for need in found.by_id[look].needs} or later.get(look) != 720:
                 wrong.append(step.id)
@@ -271,6 +271,8 @@ class Sheets(TestCase):
         sand = sheet(chosen_of([{"kind": "oxidizing_filter", "id": "iron", "medium": "greensand"}]))
         self.assertIn("permanganate", self.said(sand, "iron/activate"))
         self.assertNotIn("bleach", self.said(sand, "iron/activate").lower())
+        self.assertIn("Permanganate burns", " ".join(sand.by_id["iron/activate"].hazards))
+        self.assertIn("never mixed with acid", " ".join(found.by_id["iron/activate"].hazards))
         for medium in ("air_charged", "coated_oxygen"):
             self.assertNotIn("iron/activate", sheet(chosen_of([{"kind": "oxidizing_filter", "id": "iron", "medium": medium}])).by_id)
 

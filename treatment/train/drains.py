@@ -37,6 +37,28 @@ def drain_by_losses(told: StageDrain | None, flow: float, temperature: float, va
     return left, bore
 
 
+def air_gap_wanted(bore: float | None) -> Line:
+    """The air that a line of this bore [m] ends in above its receptor [m]; the usual bore where it is not known."""
+    row = table("stages")["install"]
+    given = bore or float(row["drain_bore_m"])
+    return work(
+        "air gap",
+        "max(least, bores × bore)",
+        "m",
+        "install.drain",
+        least=(row["air_gap_m"], "m"),
+        bores=(row["air_gap_bores"], ""),
+        bore=(given, "m"),
+    )
+
+
+def bore_wanted(told: StageDrain | None, flow: float, temperature: float, valve: float) -> tuple[Line, Line]:
+    """The bore [m] that a line wants for a wash: by its length, and by its losses where those ask for more; the second line is it."""
+    losses = drain_by_losses(told, flow, temperature, valve)[1]
+    rule = drain_rule((told and told.distance) or 0.0)
+    return losses, work("wanted", "max(rule, losses)", "m", "install.drain", rule=(rule, "m by its length"), losses=(losses.value, "m"))
+
+
 def drain_rule(length: float) -> float:
     """The bore a drain line wants by the rule of thumb, for its length [m]."""
     row = table("stages")["install"]

@@ -35,9 +35,9 @@ def raw(log: JobLog) -> QuerySet[LogEntry]:
 
 
 def thin(log: JobLog, ids: Sequence[str], today: dt.date) -> int:
-    """Thin the days that are old; how many were. ids: of the train's stages."""
+    """Thin the days that are old, the newest of them first, so that days nobody can read any more never stand before others; how many were. ids: of the train's stages."""
     old = raw(log).filter(on__lt=today - dt.timedelta(days=WHOLE_DAYS))
-    days = list(old.values("on").annotate(count=Count("pk")).filter(count__gt=1).order_by("on").values_list("on", flat=True)[:AT_ONCE])
+    days = list(old.values("on").annotate(count=Count("pk")).filter(count__gt=1).order_by("-on").values_list("on", flat=True)[:AT_ONCE])
     for day in days:
         with transaction.atomic():
             hold(log.job)

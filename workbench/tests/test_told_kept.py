@@ -20,7 +20,7 @@ from vivid_cairn.log import without_addresses
 from ..accounts.models import Membership
 from ..logs import doors, services
 from ..logs.models import CalendarLink, CauseNote, Device, JobLog, LogEntry, OwnerLink
-from ..logs.thinning import thin
+from ..logs.thinning import AT_ONCE, thin
 from ..middleware import DOORS, LONGEST
 from ..starts import services as starts
 from ..starts.services import Told
@@ -297,6 +297,16 @@ class WithoutEnd(Logbook):
         self.assertEqual([round(each / 6.894757) for each in (low, mean, high)] + [count], [44, 46, 48, 3])
         jsonschema.validate(json.loads(self.client.get(self.where("logbook-file")).content), log_schema())
         self.assertIn("the middle of 3 that day", self.page())
+
+    def test_days_that_cannot_be_read_never_stand_before_others(self) -> None:
+        """A unit that the train no longer has wrote for more days than are thinned at once: the days after it are thinned all the same."""
+        self.begin()
+        for days in range(60, 60 - AT_ONCE - 2, -1):
+            self.device(days, {"gone.pressure_in": "46 psi"}, {"gone.pressure_in": "44 psi"})
+        self.device(10, {"five.pressure_in": "46 psi"}, {"five.pressure_in": "44 psi"})
+        self.thinned()
+        self.assertEqual(LogEntry.objects.filter(on=ago(10)).count(), 1)
+        self.assertEqual(LogEntry.objects.exclude(on=ago(10)).count(), 2 * (AT_ONCE + 2))
 
     def test_what_people_wrote_and_new_days_stay(self) -> None:
         """An entry with a note, one of a person, and those of the last days are not touched."""
