@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Set
 from dataclasses import dataclass, field
-from functools import cache, cached_property
+from functools import cache, cached_property, lru_cache
 from heapq import heappop, heappush
 from itertools import count
 from typing import Any, NamedTuple
@@ -112,6 +112,16 @@ class Path(NamedTuple):
     sharing: tuple[tuple[AnyStage, ...], Path] | None = None
 
 
+#: a block, and what it puts right in the water it is offered to
+Offer = tuple[Block, frozenset[str]]
+
+
+@lru_cache(maxsize=4096)
+def alone(stage: AnyStage) -> Block:
+    """A stage by itself as a block: the same one for every water it is offered to."""
+    return Block((stage,))
+
+
 class Asked(NamedTuple):
     """Which limits a water passes where some stages would stand: what they weigh, and how many are no caution.
 
@@ -140,11 +150,12 @@ class Step(NamedTuple):
 
 
 class Remembered:
-    """What one job's searches found out about stages behind a water: the limits met, the water they leave. Shared by all of them."""
+    """What one job's searches found out: what is offered to a water, the limits it meets there, the water that is left. Shared by all."""
 
-    __slots__ = ("limits", "steps")
+    __slots__ = ("limits", "offers", "steps")
 
     def __init__(self) -> None:
+        self.offers: dict[tuple[str, Water, int], list[Offer]] = {}
         self.limits: dict[Any, Asked] = {}
         self.steps: dict[Any, Step] = {}
 
@@ -186,9 +197,9 @@ class Search:
         self.rooms = [room for room in ROOMS.values() if room.offers and room.kind not in self.avoid]
         self.at_tap = frozenset(need.goal for need in self.needs if need.tap)
         self._tapped = frozenset(goal for goal in self.at_tap if any(goal in room.answers for room in self.rooms))
-        self._steps, self._limits = remembered.steps, remembered.limits
+        self._steps, self._limits, self._all_offers = remembered.steps, remembered.limits, remembered.offers
         self._left: dict[tuple[Water, Water | None], tuple[frozenset[str], tuple[int, int, int]]] = {}
-        self._offers: dict[tuple[str, Water, int], list[tuple[Block, frozenset[str]]]] = {}
+        self._offers: dict[tuple[str, Water, int], list[Offer]] = {}
         self._bounds: dict[frozenset[str], float] = {}
         self._answers: dict[str, dict[str, float]] = {}
         self._queue: list[tuple[float, int, int, float, Path | None, Node | None, Block | None]] = []
@@ -429,17 +440,22 @@ class Search:
         for block in self.extra:
             yield block, block.helps(path.water), self._least(path, block)
 
-    def _by(self, room: Room[Any], water: Water, duty: Duty) -> list[tuple[Block, frozenset[str]]]:
-        """What one treatment offers to a water; remembered."""
+    def _by(self, room: Room[Any], water: Water, duty: Duty) -> list[Offer]:
+        """What one treatment offers to a water, of what may be used; remembered."""
         known = (room.kind, water, id(duty))
         found = self._offers.get(known)
         if found is None:
-            offers = list(room.candidates(water, duty))
-            offers += [keys for keys in room.asked_by(self.at_tap.intersection(room.answers), duty) if keys not in offers]
-            if self.avoid:
-                offers = [keys for keys in offers if not self.avoid & {str(held) for held in room.choices(keys).values()}]
-            found = self._offers[known] = [(Block((Stage(room, keys),)), room.helped(keys, water)) for keys in offers]
+            offers = self._all_offers.get(known)
+            if offers is None:
+                asked = list(room.candidates(water, duty))
+                asked += [keys for keys in room.asked_by(self.at_tap.intersection(room.answers), duty) if keys not in asked]
+                offers = self._all_offers[known] = [(alone(Stage(room, keys)), room.helped(keys, water)) for keys in asked]
+            found = self._offers[known] = [offer for offer in offers if not self._avoided(offer[0])] if self.avoid else offers
         return found
+
+    def _avoided(self, block: Block) -> bool:
+        """Whether a medium or form of it is not to be used."""
+        return any(str(held) in self.avoid for stage in block.own for held in stage.room.choices(stage.keys).values())
 
     def _least(self, path: Path, block: Block) -> float:
         """The least a block adds to the price of a path: with what it cannot do without, unless that may stand there already."""

@@ -70,9 +70,11 @@ def sheet(variant: Variant) -> Sheet:
     if not variant.run.stages:
         return Sheet(())
     situation = Situation(variant)
-    first = _steps(situation, frozenset())
-    late = joins_later(situation, first)
-    return Sheet(tuple(walked(Ties(_steps(situation, late) if late else first, situation, late).tied())), late)
+    tied = Ties(_steps(situation, frozenset()), situation, frozenset()).tied()
+    late = joins_later(situation, tied)
+    if late:
+        tied = Ties(_steps(situation, late), situation, late).tied()
+    return Sheet(tuple(walked(tied)), late)
 
 
 def _steps(situation: Situation, late: frozenset[str]) -> list[Step]:
@@ -101,7 +103,7 @@ def makes_ready(step: Step) -> bool:
 
 
 def joins_later(situation: Situation, steps: Sequence[Step]) -> frozenset[str]:
-    """Units that stand in bypass when the house gets its water back.
+    """Units that stand in bypass when the house gets its water back. steps: those of a day on which all join, with their needs.
 
     One whose start asks for a longer wait than people stand beside; and, where a day is too short to make all ready, those
     that water can go round, from the end of the train. What shares a bypass joins together; what feeds a tank that stands
@@ -113,7 +115,7 @@ def joins_later(situation: Situation, steps: Sequence[Step]) -> frozenset[str]:
         step.stage.id for step in in_line if step.stage is not None and (step.row.wait or 0.0) > hours["stand"] and step.stage.id in situation.ways
     }
     guarded = max((stage.index for stage in situation.no_way if stage.room.stores and stage.id not in situation.source), default=-1)
-    tied = {step.id: step for step in Ties(steps, situation, frozenset()).tied()}
+    tied = {step.id: step for step in steps}
     inside = ahead_of(tied, [WARM]) & behind_of(tied, OFF)
     left = float(hours["most"]) - sum(step.row.hands_on for id, step in tied.items() if id in inside and step.stage is None)
     work: dict[str, float] = {}
@@ -145,6 +147,7 @@ class Ties:
         self.steps, self.situation, self.late = steps, situation, late
         self.by_id = {step.id: step for step in steps}
         self.of_stage: dict[str, list[Step]] = {}
+        self._units: dict[str, list[Step]] = {}
         for step in steps:
             if step.stage is not None:
                 self.of_stage.setdefault(step.stage.id, []).append(step)
@@ -198,7 +201,7 @@ class Ties:
         if whose == "chain":
             return self._chain(step.stage, verb) if step.stage is not None else ()
         if whose in ("every", "house", "source", "bare"):
-            return [other for id, others in self.of_stage.items() if self._belongs(id, others, whose) for other in others if self._is(other, verb)]
+            return [other for other in self._that(verb) if other.stage is not None and self._belongs(other.stage, whose)]
         if name == "served":  # how its own water reaches the taps
             return self._served(step)
         at = whose or (step.stage.id if step.stage is not None else "site")
@@ -211,24 +214,28 @@ class Ties:
         own = f"{step.stage.id}/vent_house" if step.stage.id in self.late else "site/vent_air"
         return (self.by_id[own],)
 
-    def _belongs(self, id: str, steps: Sequence[Step], whose: str) -> bool:
-        stage = steps[0].stage
+    def _belongs(self, stage: StageRun[Any], whose: str) -> bool:
         if whose == "house":
-            return id not in self.late and stage is not None and not stage.at_tap
-        return whose == "every" or id in (self.situation.source if whose == "source" else self.situation.bare)
+            return stage.id not in self.late and not stage.at_tap
+        return whose == "every" or stage.id in (self.situation.source if whose == "source" else self.situation.bare)
 
     def _chain(self, stage: StageRun[Any], verb: str) -> list[Step]:
         """What the units before one must have done before it gets water; those that join after it stand in bypass then."""
         return [
             other
-            for id, others in self.of_stage.items()
-            for other in others
+            for other in self._that(verb)
             if other.stage is not None
             and other.stage.index < stage.index
-            and (stage.id in self.late or id not in self.late)
+            and (stage.id in self.late or other.stage.id not in self.late)
             and not (other.stage.at_tap and not stage.at_tap)
-            and self._is(other, verb)
         ]
+
+    def _that(self, verb: str) -> list[Step]:
+        """The steps of all units that are what a need names, unit after unit."""
+        found = self._units.get(verb)
+        if found is None:
+            found = self._units[verb] = [other for others in self.of_stage.values() for other in others if self._is(other, verb)]
+        return found
 
     def _is(self, step: Step, verb: str) -> bool:
         if verb == "clears":

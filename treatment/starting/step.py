@@ -34,6 +34,17 @@ def true_of(words: Collection[str], occasion: Collection[str]) -> bool:
     return all((word[1:] not in occasion) if word.startswith("!") else word in occasion for word in words)
 
 
+@cache
+def _ways(line: str) -> tuple[tuple[tuple[str, ...], str, tuple[str, ...]], ...]:
+    """The ways of a line: the facts that each asks for, its words, and the figures it names."""
+    found = []
+    for way in line.split("|"):
+        when = _WHEN.match(way)
+        text = way[when.end() :] if when else way
+        found.append((tuple(when.group(1).replace(" ", "").split(",")) if when else (), text, tuple(_NAMED.findall(text))))
+    return tuple(found)
+
+
 def said(line: str, occasion: Collection[str], told: Mapping[str, str]) -> str | None:
     """A line of the table as this job hears it: the first of its ways, parted by ``|``, whose facts hold and whose figures are known.
 
@@ -42,18 +53,15 @@ def said(line: str, occasion: Collection[str], told: Mapping[str, str]) -> str |
     >>> said("[bypass] Flush through the bypass|Flush {metres} of pipe|Flush", {"well"}, {"metres": "4 m"})
     'Flush 4 m of pipe'
     """
-    for way in line.split("|"):
-        when = _WHEN.match(way)
-        words = when.group(1).replace(" ", "").split(",") if when else []
-        text = way[when.end() :] if when else way
-        if true_of(words, occasion) and all(name in told for name in _NAMED.findall(text)):
-            return _NAMED.sub(lambda found: told[found.group(1)], text)
+    for words, text, names in _ways(line):
+        if true_of(words, occasion) and all(name in told for name in names):
+            return _NAMED.sub(lambda found: told[found.group(1)], text) if names else text
     return None
 
 
 def names_in(lines: Collection[str]) -> list[str]:
     """The figures that some lines name."""
-    return list(dict.fromkeys(name for line in lines for name in _NAMED.findall(line)))
+    return list(dict.fromkeys(name for line in lines for _, _, names in _ways(line) for name in names))
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +75,7 @@ class Row:
     clears: its unit feeds the next one only afterwards; ahead: its unit opens only afterwards; at_source: done before the house's pipe
     gets water where its unit stands at the source.
     per: minutes of work for each of what is counted, beside hands_on (see ``Situation.counts``); longer: fact -> so many times the wait.
+    alike: every job hears it so, but for what to do: none of its lines has ways, conditions or figures.
     """
 
     verb: str
@@ -100,6 +109,7 @@ class Row:
     at_source: bool = False
     per: dict[str, float] = field(default_factory=dict)
     longer: dict[str, float] = field(default_factory=dict)
+    alike: bool = False
 
     def applies(self, choices: dict[str, Any], occasion: frozenset[str]) -> bool:
         """Whether a stage of these choices, on a job of these facts, has this step."""
@@ -109,6 +119,8 @@ class Row:
 
     def spoken(self, occasion: frozenset[str]) -> Row:
         """The row with its title, reason, bad sign, hazards, tools, needs and wait as a job of these facts has them."""
+        if self.alike:
+            return self
         title, why, bad = (said(text, occasion, {}) or "" for text in (self.title, self.why, self.bad_sign))
         tools, hazards, needs = (
             tuple(text for each in held if (text := said(each, occasion, {})) is not None) for held in (self.tools, self.hazards, self.needs)
@@ -132,6 +144,8 @@ class Row:
         return "; ".join((source(_SOURCES.get(self.section, "commissioning.practice")), *self.own))
 
 
+#: lists of lines that a row speaks beside its title, reason and bad sign
+SPOKEN = ("tools", "hazards", "needs")
 _SOURCES = {
     "site": "commissioning.place",
     "unit": "commissioning.place",
@@ -239,7 +253,8 @@ def rows(section: str) -> tuple[Row, ...]:
 
 def _row(section: str, verb: str, entry: dict[str, Any]) -> Row:
     held: dict[str, Any] = {name: tuple(value) if isinstance(value, list) else value for name, value in entry.items()}
-    return Row(verb=verb, section=section, **held)
+    lines = (held["title"], held["why"], held["bad_sign"], held.get("where", ""), *(line for name in SPOKEN for line in held.get(name, ())))
+    return Row(verb=verb, section=section, **held, alike="longer" not in held and not any(sign in line for line in lines for sign in "|[{"))
 
 
 def rows_of(stage: StageRun[Any], occasion: frozenset[str]) -> Iterator[Row]:

@@ -185,10 +185,8 @@ class Calendar:
         return taken
 
     # --- a day's work -------------------------------------------------------------------------------------------------
-    def _ready(self, step: Step) -> float | None:
-        """From when on a step may begin; None while a need of it is not done."""
-        if any(need.id not in self.done for need in step.needs):
-            return None
+    def _over_all(self, step: Step) -> float:
+        """From when on a step may begin whose needs are done: all their waits are over."""
         return max((self._over(need) for need in step.needs), default=0.0)
 
     def _over(self, need: Need) -> float:
@@ -233,9 +231,15 @@ class Calendar:
         def now(step: Step) -> float:
             return free.get(TRADE.get(step.row.who, ""), begin)
 
+        open_needs = {step.id: sum(need.id not in self.done for need in step.needs) for step in (*left, *later)}
+        users: dict[str, list[Step]] = {}
+        for step in (*left, *later):
+            for need in step.needs:
+                users.setdefault(need.id, []).append(step)
+        mine = frozenset(step.id for step in left)
+        over = {step.id: (step, self._over_all(step)) for step in (*left, *later) if not open_needs[step.id]}
         while True:
-            ready = [(max(at, now(step)), step) for step in left if step.id not in self.done and (at := self._ready(step)) is not None]
-            ready += [(now(step), step) for step in later if step.id not in self.done and (at := self._ready(step)) is not None and at <= now(step)]
+            ready = [(max(at, now(step)), step) for step, at in over.values() if step.id in mine or at <= now(step)]
             if not ready:
                 break
             soon = min(at for at, _ in ready)
@@ -245,6 +249,11 @@ class Calendar:
             self.done[step.id] = Done(step, soon, soon + step.row.hands_on)
             free[TRADE.get(step.row.who, "")] = self.done[step.id].end
             work.append(self.done[step.id])
+            del over[step.id]
+            for user in users.get(step.id, ()):
+                open_needs[user.id] -= 1
+                if not open_needs[user.id]:
+                    over[user.id] = user, self._over_all(user)
         return sorted(work, key=lambda done: done.begin)
 
     def _between(self, begin: str, end: str) -> bool:
