@@ -390,6 +390,17 @@ def hand_estimate_co2(alkalinity: float, ph: float, temperature: float) -> float
     return float(0.88 * (alkalinity + 50000.0 * 10.0**-ph) * 10.0 ** (-log10(k1) - ph))
 
 
+def alkalinity_beside(carbon_dioxide: float, ph: float, temperature: float) -> float:
+    """The alkalinity [mg/L as CaCO3] beside which a dilute water of this pH holds so much free carbon dioxide [mg/L], for an estimate.
+
+    First dissociation alone, at the constant of its temperature [degC], activities taken as one.
+    >>> round(alkalinity_beside(100, 5.5, 10), 1)
+    12.4
+    """
+    bicarbonate = carbon_dioxide / CO2 * constants(temperature).k_first / 10.0**-ph  # mmol/L
+    return float(bicarbonate * CACO3 / 2)
+
+
 def water_viscosity(temperature: float) -> float:
     """Dynamic viscosity of water [Pa s] at a temperature [degC]; Vogel equation, 0 to 100 degC within 2.5 %."""
     return float(2.414e-5 * 10.0 ** (247.8 / (temperature + KELVIN - 140.0)))

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from math import log10
 from typing import Any
 
-from ..chemistry.carbonate import CA, CL, FE, FLUORIDE, HCO3, MG, N_NITRATE, NA, SO4, K
+from ..chemistry.carbonate import CA, CL, FE, FLUORIDE, HCO3, MG, N_NITRATE, NA, SO4, K, alkalinity_beside
 from ..chemistry.water import ARSENITE, CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, UNSEEN, Water, balancing_ions, darkness, transmittance
 from ..job.facts import Facts
 from ..language.analytes import MICROBES, Analyte, analytes
@@ -254,16 +254,6 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
             states[name] = replace(states[name], origin=measured.origin)
 
 
-def _alkalinity_beside(carbon_dioxide: float, ph: float) -> float:
-    """The alkalinity [mg/L CaCO3] beside which a water of this pH holds so much free carbon dioxide [mg/L].
-
-    Source: evidence.alkalinity.
-    >>> round(_alkalinity_beside(100, 5.5), 1)
-    16.1
-    """
-    return float(carbon_dioxide * 10 ** (ph - 6.35) * 50 / 44)
-
-
 def _wet_day(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]) -> None:
     """A transmittance read on one day is none of a day on which more darkens the water: it is put right by what does."""
     if "uvt" not in states or facts.design_basis.get("uvt") is not None:
@@ -296,7 +286,7 @@ def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assump
             least, most = ASSUMED["alkalinity_acid" if acid else "alkalinity"]
             value = min(max(hardness * (1.0 if acid else ASSUMED["alkalinity_per_hardness"]), float(least)), float(most))
             if acid:
-                low, high = (_alkalinity_beside(float(each), states["ph"].design) for each in ASSUMED["carbon_dioxide"])
+                low, high = (alkalinity_beside(float(each), states["ph"].design, states["temperature"].design) for each in ASSUMED["carbon_dioxide"])
                 value = min(max(value, low), high)
             assume("alkalinity", value, "alkalinity was not measured; guessed from hardness and pH: test it, the neutralizer stands on it")
     state = states["alkalinity"]

@@ -373,9 +373,10 @@ class SchoolsSaid(TestCase):
 
 class AcidWater(TestCase):
     def test_unmeasured_alkalinity_keeps_carbon_dioxide_plausible(self) -> None:
-        """pH 5.5 by strip: 100 mg/L of CO2 at the most is 100 × 10^-0.85 × 50 ÷ 44 = 16.05 mg/L of alkalinity; calcite, and alkalinity asked first."""
+        """pH 5.5 by strip, 11 °C (pK 6.45): 100 mg/L of CO2 is 100 × 10^-0.95 × 50 ÷ 44 = 12.7 mg/L of alkalinity; calcite, alkalinity asked first."""
         design = well({"ph": "5.5..5.8", "alkalinity": None, "hardness": "60 mg/L as CaCO3"})
-        self.assertAlmostEqual(design.evidence.states["alkalinity"].design, 100 * 10 ** (5.5 - 6.35) * 50 / 44, places=3)
+        self.assertAlmostEqual(design.evidence.states["alkalinity"].design, 12.7, delta=0.1)
+        self.assertAlmostEqual(design.evidence.adverse.carbon_dioxide, 100.0, delta=5.0)
         self.assertIn("neutralizer", kinds(design))
         self.assertNotIn("aeration", kinds(design))
         self.assertIn("alkalinity", [test.analyte for test in next_tests(design)][:3])
