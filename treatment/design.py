@@ -23,8 +23,8 @@ from .job_file import Job
 from .language.analytes import MICROBES, analytes
 from .language.memory import uncollected
 from .language.spec import taken
+from .planning.paths import Remembered, Terms
 from .planning.planner import Plan, Planner
-from .planning.search import Remembered, Terms
 from .planning.variant import Variant
 from .train.pressure import pressure_line
 from .train.room import Stage, name_stages

@@ -20,8 +20,9 @@ from ..language.analytes import MICROBES
 from ..stages import ROOMS
 from ..train.room import Stage, name_stages
 from ..train.runner import Runner
+from .paths import Path, Remembered, Terms, weighs
 from .reasons import why_not
-from .search import Path, Remembered, Search, Terms, weighs
+from .search import Search
 
 NEAREST = 3  # trains that are looked at where none meets every need
 Score = tuple[float, ...]

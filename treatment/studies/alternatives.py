@@ -8,7 +8,7 @@ from typing import Any
 
 from ..design import Design
 from ..job_file import Job
-from ..planning.search import Block, Terms
+from ..planning.paths import Block, Terms
 from ..planning.variant import Variant
 from ..train.room import Fork, Stage
 

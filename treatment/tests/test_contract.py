@@ -14,7 +14,7 @@ from ..job_file import job_schema, read_job, read_train, written
 from ..papers.design_file import design_document
 from ..papers.design_schema import design_schema
 from ..papers.materials import materials
-from ..planning.search import Terms
+from ..planning.paths import Terms
 from ..stages import ROOMS
 from ..studies.compare import compare
 from ..studies.repair import repair
