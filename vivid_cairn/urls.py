@@ -6,8 +6,10 @@ from django.contrib.auth.decorators import login_not_required
 from django.urls import path
 from django.views.decorators.csrf import csrf_exempt
 
+from workbench import error_views as errors
 from workbench import words
 from workbench.accounts import log_in
+from workbench.accounts.guesses import paced
 from workbench.accounts import views as accounts
 from workbench.jobs import views as jobs
 from workbench.logs import calendar_views as log_calendar
@@ -29,12 +31,15 @@ handler403 = "workbench.error_views.forbidden"
 handler404 = "workbench.error_views.not_found"
 handler500 = "workbench.error_views.failed"
 
-LOG_IN = auth.LoginView.as_view(
-    template_name="accounts/login.html", redirect_authenticated_user=True, extra_context={"demonstration": settings.MODE == "demo"}
+LOG_IN = paced(
+    auth.LoginView.as_view(
+        template_name="accounts/login.html", redirect_authenticated_user=True, extra_context={"demonstration": settings.MODE == "demo"}
+    ),
+    lambda request, why: errors.told(request, 429, why),
 )
 urlpatterns = [
     path("login/", LOG_IN, name="login"),
-    path("login/again/", log_in.again, name="login-again"),
+    path("login/again/", log_in.again_paced, name="login-again"),
     path("logout/", auth.LogoutView.as_view(), name="logout"),
     path("health/", login_not_required(jobs.health), name="health"),
     path("", jobs.job_list, name="jobs"),

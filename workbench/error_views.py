@@ -5,8 +5,10 @@ from __future__ import annotations
 from http import HTTPStatus
 from typing import Any
 
+from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.template.loader import render_to_string
 from structlog.contextvars import get_contextvars
 
 #: status -> what happened, what it means for the work
@@ -16,6 +18,7 @@ WORDS = {
     404: ("There is no such page", "The job may have been deleted, or it belongs to another firm."),
     409: ("Somebody else changed this meanwhile", "Your change was not made, theirs stands. Open the page anew and make your change on it."),
     413: ("This is too large", "Nothing was stored. A job file or a report is far smaller; choose another file."),
+    429: ("Too many at one time", "Nothing was done. Wait a minute, then try again."),
     503: ("Too many are at it just now", "Nothing is lost. Go back and ask for it again in a moment."),
     500: ("This went wrong on our side", "Nothing of this change was stored. What was saved before is safe."),
 }
@@ -42,7 +45,17 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 
 def failed(request: HttpRequest) -> HttpResponse:
-    return told(request, HTTPStatus.INTERNAL_SERVER_ERROR)
+    """Our failure; where the database is away, a page that asks nothing of it."""
+    try:
+        return told(request, HTTPStatus.INTERNAL_SERVER_ERROR)
+    except (OperationalError, InterfaceError):
+        return away()
+
+
+def away() -> HttpResponse:
+    """The page while the database is away."""
+    number = get_contextvars().get("request_id", "")
+    return HttpResponse(render_to_string("away.html", {"request_id": number}), status=HTTPStatus.SERVICE_UNAVAILABLE, headers={"Retry-After": "10"})
 
 
 def form_too_old(request: HttpRequest, reason: str = "", **_: Any) -> HttpResponse:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import time
 import uuid
 from collections.abc import Callable
@@ -9,13 +10,15 @@ from collections.abc import Callable
 import structlog
 from django.contrib import messages
 from django.core.exceptions import ObjectDoesNotExist
-from django.db import IntegrityError, OperationalError
+from django.core.signals import got_request_exception
+from django.db import IntegrityError, InterfaceError, OperationalError, connections
+from django.dispatch import receiver
 from django.http import Http404, HttpRequest, HttpResponse, QueryDict
 from psycopg.errors import DeadlockDetected, LockNotAvailable, SerializationFailure
 
 from treatment.language.spec import UNFIT
 
-from .error_views import told
+from .error_views import away, told
 from .stale import Stale
 
 #: addresses that are open to who has no log-in, and the most that is read there [bytes]
@@ -58,6 +61,38 @@ class RequestLog:
             log.warning("two at once", error=type(exception.__cause__).__name__)
             return told(request, 409)
         return told(request, 409) if isinstance(exception, Stale | IntegrityError) else None
+
+
+class OnceMore:
+    """Where the database's line was cut under a request, a look is looked at once more; a change is told that it may not have been kept."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        for _ in range(2):
+            response = self.get_response(request)
+            if id(request) not in _CUT:
+                return response
+            _CUT.discard(id(request))
+            log.warning("the database's line was cut", method=request.method)
+            for each in connections.all(initialized_only=True):
+                each.close()
+            if request.method not in ("GET", "HEAD"):
+                break
+        return away()
+
+
+#: requests under which the line was cut
+_CUT: set[int] = set()
+
+
+@receiver(got_request_exception)
+def cut(sender: object, request: HttpRequest, **kwargs: object) -> None:
+    """Note a request that failed since the database's line was cut."""
+    error = sys.exc_info()[1]
+    if isinstance(error, OperationalError | InterfaceError) and not isinstance(error.__cause__, DeadlockDetected | SerializationFailure | LockNotAvailable):
+        _CUT.add(id(request))
 
 
 class Doors:

@@ -6,15 +6,33 @@ A design with its findings weighs about 0.6 MB, so that a worker process holds s
 from __future__ import annotations
 
 import json
+from collections import OrderedDict
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 from treatment.design import Design, design
 from treatment.job_file import read_job
+from treatment.keeping.diagnosis import Diagnosis
 from treatment.studies.next_tests import in_words, next_tests
 
-FIRMS, DESIGNS = 16, 24
-"""How many firms a process remembers, and how many designs of each; those looked at longest ago go first."""
+FIRMS, DESIGNS, LOGS = 16, 24, 4
+"""How many firms a process remembers, and how many designs and logs of each; those looked at longest ago go first."""
+
+
+@dataclass(frozen=True)
+class ReadLog:
+    """A log as it was read against a design. stands: what tells it from the log as it stood at another time."""
+
+    stands: tuple[Any, ...]
+    design: Design
+    diagnosis: Diagnosis
+    gone: list[str]
+
+    def same(self, stands: tuple[Any, ...], design: Design) -> bool:
+        """Whether it is that log, read against that design."""
+        return self.stands == stands and self.design.ground is design.ground and self.design.job.train == design.job.train
 
 
 class Remembered:
@@ -23,6 +41,19 @@ class Remembered:
     def __init__(self) -> None:
         self.design: Callable[[str, str], Design] = lru_cache(DESIGNS)(_design)
         self.tests: Callable[[Design], list[str]] = lru_cache(DESIGNS)(_tests)
+        self._logs: OrderedDict[int, ReadLog] = OrderedDict()
+
+    def log(self, job: int, stands: tuple[Any, ...], design: Design) -> ReadLog | None:
+        """The log of a job, by its number, where it stands as it stood when it was read."""
+        held = self._logs.get(job)
+        return held if held is not None and held.same(stands, design) else None
+
+    def keep(self, job: int, read: ReadLog) -> None:
+        """Remember a log that was read."""
+        self._logs[job] = read
+        self._logs.move_to_end(job)
+        while len(self._logs) > LOGS:
+            self._logs.popitem(last=False)
 
 
 @lru_cache(FIRMS)

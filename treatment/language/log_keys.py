@@ -6,6 +6,7 @@ import difflib
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 
 from .analytes import Analyte, analytes
 from .display import unit_text
@@ -21,6 +22,10 @@ _PLAIN = str.maketrans({"₃": "3", "µ": "u", "\u202f": " "})
 SOURCE, TAP = "source", "tap"
 #: dimensions that are plain numbers, with the unit they are kept in and the words people write after the number
 PLAIN = {"number": ("1", ()), "hours": ("hour", ("h", "hour", "hours")), "days": ("day", ("d", "day", "days"))}
+
+
+#: characters of a typed reading up to which what it means is remembered
+REMEMBERED_LENGTH = 40
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,27 +52,33 @@ class LogKey:
 
     def read(self, text: str) -> tuple[float, float]:
         """Low and high end of what was typed, in the canonical unit. Raises NotUnderstood."""
-        if self.analyte is not None:
-            reading = parse_reading(self.analyte, text)
-            high = reading.low if reading.high is None else reading.high
-            return reading.low, high
-        if self.dimension in PLAIN:
-            number, unit = split_number(text.strip())
-            if unit.strip() and unit.strip().lower() not in PLAIN[self.dimension][1]:
-                wanted = self.unit if self.unit != "1" else "a plain number"
-                raise NotUnderstood(text, f"expected {wanted}")
-            value = parse_number(number)
-        else:
-            value = parse_quantity(text, self.dimension).value
-        if value < 0:
-            raise NotUnderstood(text, "expected nothing below 0")
-        return value, value
+        name = "" if self.analyte is None else self.analyte.key
+        return (_ends if len(text) <= REMEMBERED_LENGTH else _ends.__wrapped__)(name, self.dimension, self.unit, text)
 
     def typed(self, text: str, system: str) -> str:
         """What a person typed, with the unit that a bare number has where the job shows this in one; else as it stands."""
         bare = _BARE.fullmatch(text.strip())
         unit = unit_text(self.shown, system).translate(_PLAIN)
         return f"{text.strip()} {unit}".strip() if bare and self.dimension not in PLAIN else text.strip()
+
+
+@lru_cache(maxsize=20_000)
+def _ends(analyte: str, dimension: str, unit: str, text: str) -> tuple[float, float]:
+    """What ``LogKey.read`` tells of a text; remembered, since a log is read anew each time that somebody looks."""
+    if analyte:
+        reading = parse_reading(analytes()[analyte], text)
+        high = reading.low if reading.high is None else reading.high
+        return reading.low, high
+    if dimension in PLAIN:
+        number, typed = split_number(text.strip())
+        if typed.strip() and typed.strip().lower() not in PLAIN[dimension][1]:
+            raise NotUnderstood(text, f"expected {unit if unit != '1' else 'a plain number'}")
+        value = parse_number(number)
+    else:
+        value = parse_quantity(text, dimension).value
+    if value < 0:
+        raise NotUnderstood(text, "expected nothing below 0")
+    return value, value
 
 
 def log_key(key: str, stages: Iterable[str]) -> LogKey:

@@ -32,6 +32,7 @@ INSTALLED_APPS = [
 
 MIDDLEWARE = [
     "workbench.middleware.RequestLog",
+    "workbench.middleware.OnceMore",
     "workbench.middleware.Doors",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",

@@ -1,21 +1,29 @@
 """Guessing at a log-in: after a few failures for one account from one address, each further one makes the wait longer.
 
 Counted in the database by django-axes, so that it holds over all workers; nothing of who guessed goes to the log.
+A password is checked slowly on purpose: how many a process checks in a second is bounded, so that a flood of guesses from many addresses
+does not take the time of who is at work.
 """
 
 from __future__ import annotations
 
 import datetime as dt
+import time
+from collections.abc import Callable
+from functools import wraps
 from typing import Any
 
 import structlog
 from axes.models import AccessAttempt
 from axes.signals import user_locked_out
 from django.dispatch import receiver
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponseBase
 
 FREE = 5  # failures before the first wait
 FIRST, LONGEST = dt.timedelta(minutes=1), dt.timedelta(hours=1)
+#: passwords that a process checks in a second, and at once after a quiet time
+A_SECOND, AT_ONCE = 3.0, 20.0
+TOO_MANY = "Too many people are logging in just now. Wait a minute, then try again."
 log = structlog.get_logger("workbench.login")
 
 
@@ -42,3 +50,35 @@ def cool_off(request: HttpRequest | None = None) -> dt.timedelta:
 def told(sender: Any, **kwargs: Any) -> None:
     """An event in the log, without the name and without the address."""
     log.warning("log-in locked after failures")
+
+
+class Pace:
+    """So many at once, and so many in each second after that."""
+
+    def __init__(self, a_second: float = A_SECOND, at_once: float = AT_ONCE, clock: Callable[[], float] = time.monotonic) -> None:
+        self.a_second, self.at_once, self.clock = a_second, at_once, clock
+        self.left, self.last = at_once, clock()
+
+    def take(self) -> bool:
+        """Whether one more may be done now."""
+        now = self.clock()
+        self.left, self.last = min(self.at_once, self.left + (now - self.last) * self.a_second), now
+        if self.left < 1.0:
+            return False
+        self.left -= 1.0
+        return True
+
+
+PACE = Pace()
+
+
+def paced(view: Callable[..., HttpResponseBase], refused: Callable[[HttpRequest, str], HttpResponseBase]) -> Callable[..., HttpResponseBase]:
+    """A view that checks a password, within the pace; above it no password is checked. refused: the answer then, from its words."""
+
+    @wraps(view)
+    def within(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponseBase:
+        if request.method == "POST" and not PACE.take():
+            return refused(request, TOO_MANY)
+        return view(request, *args, **kwargs)
+
+    return within

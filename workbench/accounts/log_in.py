@@ -13,6 +13,8 @@ from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonRespons
 from django.middleware.csrf import get_token
 from django.views.decorators.http import require_http_methods
 
+from .guesses import paced
+
 
 class LogInFirst(LoginRequiredMiddleware):
     """A log-in before everything but what says that it needs none."""
@@ -34,3 +36,7 @@ def again(request: HttpRequest) -> HttpResponse:
         return JsonResponse({"problem": " ".join(str(error) for errors in form.errors.values() for error in errors)}, status=422)
     login(request, form.get_user())
     return JsonResponse({"token": get_token(request), "user": form.get_user().get_username()})
+
+
+#: the same within the pace of passwords
+again_paced = login_not_required(paced(again, lambda request, why: JsonResponse({"problem": why}, status=422)))

@@ -24,6 +24,7 @@ from ..jobs.forms import OBSERVATION_WORDS
 from .models import CalendarLink, JobLog, LogEntry
 from .redesign import redesigned
 from .services import YEAR, Book, notes_of, opened, remember, standing
+from .thinning import BY_HOUR
 
 #: entries that are shown
 SHOWN = 40
@@ -61,6 +62,7 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
         "entries": entries_of(book, book.log.entries.filter(gone=False).prefetch_related("photos").defer("photos__image")[:SHOWN]),
         "count": book.log.entries.filter(gone=False).count(),
         "gone": book.gone,
+        "unread": book.unread,
         "stages": list(names.items()),
         "units_here": names.get(here, ""),
         "devices": book.log.devices.all(),
@@ -95,7 +97,7 @@ def said_of(book: Book, entry: LogEntry) -> dict[str, list[str]]:
         known = place in (SOURCE, TAP) or place in book.names
         words = book.diagnosis.look.readings.series(key).words if known else key
         spread = body.get("thinned", {}).get(key)
-        among = f" (the middle of {spread[3]} that day)" if spread and spread[3] > 1 else ""
+        among = f" (the middle of {spread[3]} that {'hour' if entry.by_name == BY_HOUR else 'day'})" if spread and spread[3] > 1 else ""
         tell(place if known else "", f"{'water meter' if key == METER else words} {value}{among}")
     if did := body.get("did"):
         task = tasks.get(did)

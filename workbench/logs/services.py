@@ -15,7 +15,7 @@ from typing import Any
 
 import structlog
 from django.db import transaction
-from django.db.models import CharField, F, Q, Value
+from django.db.models import CharField, Count, F, Q, Sum, Value
 from django.db.models.functions import Cast, Concat
 from django.utils import timezone
 
@@ -36,11 +36,13 @@ from ..accounts.models import Membership, Workspace
 from ..door import design_of
 from ..jobs.models import Job
 from ..jobs.services import hold
+from ..remembered import ReadLog, of_firm
 from ..trains import services as trains
 from .models import CauseNote, JobLog, LogEntry, LogPhoto
 from .thinning import DEVICE, thin
 
-#: where a fault of an entry stands in its document
+#: entries that are read of a log, the newest
+READ = 10_000
 #: entries from which on what a device writes is worked out when somebody looks, not with each of them
 BUSY = 200
 told = structlog.get_logger("workbench.logs")
@@ -50,6 +52,7 @@ YEAR = 365
 EARLIEST = dt.date(1980, 1, 1)
 #: how the key of an entry begins that came with a table
 OF_A_TABLE = "table-"
+#: where a fault of an entry stands in its document
 _PLACE = re.compile(r"^\$\.entries\[\d+\]\.?")
 
 
@@ -59,7 +62,8 @@ class Refused(Exception):
 
 @dataclass
 class Book:
-    """A logbook as it stands. gone: what was written at stages, or of tasks, that the train no longer has."""
+    """A logbook as it stands. gone: what was written at stages, or of tasks, that the train no longer has; unread: its oldest entries,
+    where it holds more than are read (devices' days are drawn together until it does not)."""
 
     job: Job
     log: JobLog
@@ -67,6 +71,7 @@ class Book:
     tasks: tuple[Task, ...]
     diagnosis: Diagnosis
     gone: list[str] = field(default_factory=list)
+    unread: int = 0
 
     @cached_property
     def names(self) -> dict[str, str]:
@@ -110,14 +115,33 @@ def opened(job: Job, today: dt.date | None = None, newest: int | None = None) ->
     log = log_of(job)
     if log is None:
         return None
-    design = design_of(job, trains.shown_stages(job))
-    tasks = upkeep(design.chosen)
-    document = document_of(log, newest)
-    gone: list[str] = []
+    design, today = design_of(job, trains.shown_stages(job)), today or timezone.localdate()
+    firm, state = of_firm(job.workspace_id), _state_of(log)
+    if state[0] > READ and thin(log, [stage.id for stage in design.chosen.run.stages], timezone.localtime()):
+        state = _state_of(log)
+    stands = (today, log.started_on, *state)
+    read = firm.log(job.pk, stands, design)
+    if read is None:
+        read = _read(log, stands, design, newest)
+        if newest is None:
+            firm.keep(job.pk, read)
+    return Book(job, log, read.design, read.diagnosis.tasks, read.diagnosis, read.gone, max(state[0] - READ, 0))
+
+
+def _state_of(log: JobLog) -> tuple[int, int]:
+    """What changes with every entry that comes, goes, or comes back: how many stand, and the sum of their numbers."""
+    found = log.entries.filter(gone=False).aggregate(count=Count("pk"), total=Sum("pk"))
+    return found["count"], found["total"] or 0
+
+
+def _read(log: JobLog, stands: tuple[Any, ...], design: Design, newest: int | None) -> ReadLog:
+    """The entries of a log read against a design, what the train no longer has left aside. stands: the day that it is read on comes first."""
+    tasks, gone = upkeep(design.chosen), list[str]()
+    document = document_of(log, READ if newest is None else newest)
     ids = [stage.id for stage in design.chosen.run.stages]
     document["entries"] = [kept for entry in document["entries"] if (kept := _still(entry, ids, {task.id for task in tasks}, gone))]
     read = read_log(document, tasks, ids, bounded=False)
-    return Book(job, log, design, tasks, Diagnosis(design.chosen, read, today or timezone.localdate(), tasks), sorted(set(gone)))
+    return ReadLog(stands, design, Diagnosis(design.chosen, read, stands[0], tasks), sorted(set(gone)))
 
 
 def _still(entry: dict[str, Any], ids: Sequence[str], tasks: set[str], gone: list[str]) -> dict[str, Any]:
@@ -149,12 +173,11 @@ def remember(book: Book) -> None:
         "due_on": due[0].due_on if due else None,
         "coming": coming,
         "dangers": dangers,
-        "events": _events(book),
         "worked_on": book.diagnosis.as_of,
         "worked_for": worked_for(book.job),
     }
-    if any(getattr(book.log, name) != value for name, value in values.items()):
-        JobLog.objects.filter(pk=book.log.pk).update(**values)
+    if any(getattr(book.log, name) != value for name, value in values.items()) or (due and not book.log.events):
+        JobLog.objects.filter(pk=book.log.pk).update(events=_events(book), **values)
 
 
 def _events(book: Book) -> str:
@@ -240,8 +263,8 @@ def add(
             LogPhoto.objects.create(entry=made[len(back)], image=photo.image, width=photo.width, height=photo.height)
         if log.started_on > first:
             JobLog.objects.filter(pk=log.pk).update(started_on=first)
-    if user is None and by.startswith(DEVICE) and log.entries.count() > BUSY:
-        thin(log, [stage.id for stage in design_of(job, trains.shown_stages(job)).chosen.run.stages], timezone.localdate())
+    if user is None and by.startswith(DEVICE) and len(log.entries.values_list("pk")[: BUSY + 1]) > BUSY:
+        thin(log, [stage.id for stage in design_of(job, trains.shown_stages(job)).chosen.run.stages], timezone.localtime())
         JobLog.objects.filter(pk=log.pk).update(worked_for="")  # worked out anew when somebody looks
         return made
     book = opened(job)

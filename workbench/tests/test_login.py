@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import datetime as dt
+from unittest import mock
 
 from axes.models import AccessAttempt
 from django.test import TestCase
 from django.urls import reverse
 
-from ..accounts.guesses import FREE, LONGEST, wait_after
+from ..accounts import guesses
+from ..accounts.guesses import FREE, LONGEST, Pace, wait_after
 from .base import people
 
 
@@ -16,6 +18,9 @@ class Guesses(TestCase):
     @classmethod
     def setUpTestData(cls) -> None:
         people()
+
+    def setUp(self) -> None:
+        self.enterContext(mock.patch.object(guesses, "PACE", Pace(at_once=1000.0)))
 
     def enter(self, name: str = "dora", password: str = "wrong", address: str = "10.0.0.1") -> int:
         return self.client.post(reverse("login"), {"username": name, "password": password}, REMOTE_ADDR=address).status_code
@@ -52,3 +57,35 @@ class Guesses(TestCase):
         waits = [wait_after(n) for n in range(FREE, FREE + 20)]
         self.assertEqual(waits, sorted(waits))
         self.assertEqual((waits[0], waits[1], waits[-1]), (dt.timedelta(minutes=1), dt.timedelta(minutes=2), LONGEST))
+
+
+class Flood(TestCase):
+    """Guesses from many addresses: so many passwords are checked in a second and no more."""
+
+    @classmethod
+    def setUpTestData(cls) -> None:
+        people()
+
+    def test_a_pace(self) -> None:
+        """Four at once, two a second: four, then none; after half a second one, after 1.5 more three; never more than four."""
+        now = [100.0]
+        pace = Pace(a_second=2.0, at_once=4.0, clock=lambda: now[0])
+        taken = []
+        for later in (0.0, 0.5, 1.5, 60.0):
+            now[0] += later
+            taken.append(sum(pace.take() for _ in range(9)))
+        self.assertEqual(taken, [4, 1, 3, 4])
+
+    def test_above_it_no_password_is_checked(self) -> None:
+        """Both doors say so in words; who looks at a page is not hit by it."""
+        with mock.patch.object(guesses, "PACE", Pace(a_second=0.0, at_once=3.0)):
+            answers = [
+                self.client.post(reverse("login"), {"username": "dora", "password": "x"}, REMOTE_ADDR=f"10.0.1.{n}").status_code for n in range(5)
+            ]
+            self.assertEqual(answers, [200, 200, 200, 429, 429])
+            with mock.patch("django.contrib.auth.authenticate", side_effect=AssertionError("checked")):
+                told = self.client.post(reverse("login"), {"username": "dora", "password": "pass-word-1"})
+                self.assertContains(told, "Too many people are logging in", status_code=429)
+                over = self.client.post(reverse("login-again"), {"username": "dora", "password": "pass-word-1"})
+            self.assertIn("Too many people", over.json()["problem"])
+            self.assertEqual(self.client.get(reverse("login")).status_code, 200)

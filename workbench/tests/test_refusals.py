@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import json
 import logging
+from typing import Any
 from unittest import mock
 
-from django.test import Client, SimpleTestCase
-from django.urls import reverse
+from django.db import connection
+from django.http import HttpRequest, HttpResponse
+from django.test import Client, SimpleTestCase, TransactionTestCase
+from django.urls import get_resolver, reverse
 
 from vivid_cairn.log import logging_of
+from workbench.jobs import views as jobs
 from workbench.jobs.services import StaleJob
 
-from .base import WorkbenchTestCase, read
+from .base import WorkbenchTestCase, people, read
 
 
 class Pages(WorkbenchTestCase):
@@ -87,3 +91,43 @@ class Formatter(SimpleTestCase):
         self.assertEqual((line["error"], line["event"], line["level"]), ("ValueError", "Internal Server Error", "error"))
         self.assertTrue(any("test_refusals.py" in place for place in line["at"]))
         self.assertNotIn("Larkfell", json.dumps(line))
+
+
+class TheLineIsCut(TransactionTestCase):
+    """The database's line is cut under a request: the database ended the connection, or was started anew."""
+
+    def setUp(self) -> None:
+        _, self.designer, _, _ = people()
+        self.client = Client(raise_request_exception=False)
+        self.client.force_login(self.designer)
+
+    @staticmethod
+    def cut_under(times: int) -> Any:
+        """The first so many looks at the list of jobs end their own connection."""
+        held, whole = [times], jobs.job_list.__wrapped__ if hasattr(jobs.job_list, "__wrapped__") else jobs.job_list
+
+        def looked(request: HttpRequest) -> Any:
+            if held[0]:
+                held[0] -= 1
+                with connection.cursor() as cursor:
+                    cursor.execute("SELECT pg_terminate_backend(pg_backend_pid())")
+            return whole(request)
+
+        return looked
+
+    def through(self, times: int, method: str) -> HttpResponse:
+        """An answer where the line is cut so often."""
+        place = next(each for each in get_resolver().url_patterns if each.name == "jobs")
+        with mock.patch.object(place, "callback", self.cut_under(times)):
+            return getattr(self.client, method)(reverse("jobs"))
+
+    def test_a_look_is_looked_at_once_more(self) -> None:
+        """Cut once: nobody notices. Cut twice: our page of a failure, and the next look is well."""
+        self.assertEqual(self.through(1, "get").status_code, 200)
+        self.assertEqual(self.through(2, "get").status_code, 503)
+        self.assertEqual(self.client.get(reverse("jobs")).status_code, 200)
+
+    def test_a_change_is_never_made_twice(self) -> None:
+        """It is told that it may not have been kept; it is not tried again."""
+        answer = self.through(1, "post")
+        self.assertContains(answer, "look whether your last change was kept", status_code=503)

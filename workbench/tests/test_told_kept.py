@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 import struct
 from typing import Any
@@ -279,7 +280,7 @@ class WithoutEnd(Logbook):
             LogEntry.objects.create(log=JobLog.objects.get(), on=ago(days), body=body, key=f"d-{days}-{number}-{note}", by_name="device meter")
 
     def thinned(self) -> int:
-        return thin(JobLog.objects.get(), ["stone", "softener", "five", "uv"], timezone.localdate())
+        return thin(JobLog.objects.get(), ["stone", "softener", "five", "uv"], timezone.localtime())
 
     def test_old_days_are_kept_by_day(self) -> None:
         """46, 44, 48 psi: the middle one is the entry; 44, 46, 48 and three beside it. Of a running count the last. Twice thinned is once."""
@@ -307,6 +308,42 @@ class WithoutEnd(Logbook):
         self.thinned()
         self.assertEqual(LogEntry.objects.filter(on=ago(10)).count(), 1)
         self.assertEqual(LogEntry.objects.exclude(on=ago(10)).count(), 2 * (AT_ONCE + 2))
+
+    def test_busy_hours_of_new_days_are_kept_by_the_hour(self) -> None:
+        """Twenty of 40 psi and ten of 43 in an hour that is over are one entry, the rest stays; once old all are one of the day.
+
+        The mean is (20 × 40 + 10 × 43 + 46) ÷ 31 = 41.16 psi; in the middle stands 40.
+        """
+        self.begin()
+        self.device(1, *({"five.pressure_in": f"{40 if number < 20 else 43} psi"} for number in range(30)))
+        LogEntry.objects.update(made_at=timezone.now() - dt.timedelta(hours=4))
+        self.device(0, {"five.pressure_in": "46 psi"})
+        self.assertEqual((self.thinned(), self.thinned()), (1, 0))
+        self.assertEqual(LogEntry.objects.count(), 2)
+        self.assertIn("the middle of 30 that hour", self.page())
+        LogEntry.objects.update(on=ago(10))
+        self.assertEqual(self.thinned(), 1)
+        (entry,) = LogEntry.objects.all()
+        self.assertEqual(entry.body["readings"], {"five.pressure_in": "40 psi"})
+        low, mean, high, count = entry.body["thinned"]["five.pressure_in"]
+        self.assertEqual([round(each / 6.894757, 2) for each in (low, mean, high)] + [count], [40, 41.16, 46, 31])
+
+    def test_a_log_is_read_once_for_what_stands_in_it(self) -> None:
+        """Looked at again it is not read anew; an entry, one taken out, one put back for another: each is seen at once."""
+        self.begin()
+        self.line("in 46 psi, out 44", days=3)
+        self.line("in 47 psi, out 44", days=2)
+        first, second = LogEntry.objects.order_by("pk")
+        self.page()
+        with mock.patch("workbench.logs.services.read_log", side_effect=AssertionError("read anew")):
+            self.page()
+        seen = []
+        for gone in ((first, True), (second, True), (first, False)):
+            services.put_away(self.job, gone[0].pk, gone[1])
+            book = services.opened(self.job)
+            assert book is not None
+            seen.append([round(value.middle / 6.894757) for _, value in book.diagnosis.log.points.get("five.pressure_in", ())])
+        self.assertEqual(seen, [[47], [], [46]])
 
     def test_what_people_wrote_and_new_days_stay(self) -> None:
         """An entry with a note, one of a person, and those of the last days are not touched."""
