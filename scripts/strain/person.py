@@ -65,8 +65,10 @@ class Person:
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar), Stay)
 
     def log_in(self) -> Person:
+        """At the pace at which passwords are checked."""
         self.get("/login/")
-        self.post("/login/", {"username": "demo", "password": "larkfell-demo"})
+        while self.post("/login/", {"username": "demo", "password": "larkfell-demo"}).status == 429:
+            time.sleep(0.5)
         return self
 
     def get(self, path: str, timeout: float = 40) -> Answer:
@@ -76,11 +78,12 @@ class Person:
         data = urllib.parse.urlencode(fields | {"csrfmiddlewaretoken": self.token}, errors="surrogatepass").encode()
         return self._ask(urllib.request.Request(self.address + path, data=data), timeout)
 
-    def send_file(self, path: str, name: str, content: bytes, timeout: float = 40) -> Answer:
-        """Upload a file as the field ``file`` of a form."""
+    def send_file(self, path: str, name: str, content: bytes, timeout: float = 40, name_of: str = "file", fields: dict[str, str] | None = None) -> Answer:
+        """Upload a file as a field of a form, with other fields beside it."""
         mark = uuid.uuid4().hex
-        head = f'--{mark}\r\nContent-Disposition: form-data; name="csrfmiddlewaretoken"\r\n\r\n{self.token}\r\n'
-        head += f'--{mark}\r\nContent-Disposition: form-data; name="file"; filename="{name}"\r\nContent-Type: application/octet-stream\r\n\r\n'
+        held = {"csrfmiddlewaretoken": self.token} | (fields or {})
+        head = "".join(f'--{mark}\r\nContent-Disposition: form-data; name="{key}"\r\n\r\n{value}\r\n' for key, value in held.items())
+        head += f'--{mark}\r\nContent-Disposition: form-data; name="{name_of}"; filename="{name}"\r\nContent-Type: application/octet-stream\r\n\r\n'
         body = head.encode() + content + f"\r\n--{mark}--\r\n".encode()
         kind = {"Content-Type": f"multipart/form-data; boundary={mark}"}
         return self._ask(urllib.request.Request(self.address + path, data=body, headers=kind), timeout)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from icalendar import Alarm, Calendar, Event
 
@@ -19,11 +19,19 @@ def ical(named: Iterable[tuple[str, str, Iterable[Visit]]], stamp: dt.datetime) 
 
 def whole(texts: Iterable[str]) -> bytes:
     """A calendar of events that were written before, see ``events``."""
+    return b"".join(pieces(texts))
+
+
+def pieces(texts: Iterable[str]) -> Iterator[bytes]:
+    """The same piece by piece, for more houses than should be held at one time."""
     calendar = Calendar()
     calendar.add("prodid", "-//Vivid Cairn//Upkeep//EN")
     calendar.add("version", "2.0")
     head, end = calendar.to_ical().decode().split("END:VCALENDAR")
-    return f"{head}{''.join(texts)}END:VCALENDAR{end}".encode()
+    yield head.encode()
+    for text in texts:
+        yield text.encode()
+    yield f"END:VCALENDAR{end}".encode()
 
 
 def events(key: str, name: str, visits: Iterable[Visit], stamp: dt.datetime) -> str:

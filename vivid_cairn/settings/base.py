@@ -89,7 +89,7 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
-PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher", "django.contrib.auth.hashers.PBKDF2PasswordHasher"]
+PASSWORD_HASHERS = ["workbench.accounts.hasher.Argon2", "django.contrib.auth.hashers.PBKDF2PasswordHasher"]
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "jobs"
 LOGOUT_REDIRECT_URL = "login"

@@ -22,7 +22,7 @@ from django.http import HttpRequest, HttpResponseBase
 FREE = 5  # failures before the first wait
 FIRST, LONGEST = dt.timedelta(minutes=1), dt.timedelta(hours=1)
 #: passwords that a process checks in a second, and at once after a quiet time
-A_SECOND, AT_ONCE = 3.0, 20.0
+A_SECOND, AT_ONCE = 1.5, 6.0
 TOO_MANY = "Too many people are logging in just now. Wait a minute, then try again."
 log = structlog.get_logger("workbench.login")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -75,7 +75,7 @@ def link(request: Request) -> HttpResponse:
 
 
 @require_GET
-def calendar_file(request: HttpRequest, secret: str) -> HttpResponse:
+def calendar_file(request: HttpRequest, secret: str) -> HttpResponseBase:
     """A calendar by its private address, for a program that has no log-in. Ended addresses are not found."""
     found = doors.calendar_link(secret)
     if found is None:
@@ -84,7 +84,8 @@ def calendar_file(request: HttpRequest, secret: str) -> HttpResponse:
         return HttpResponse("Asked for too often: at most 30 times in a minute.", status=429, content_type="text/plain; charset=utf-8")
     if found.job is None:
         services.refreshed(found.workspace, ANEW)
-    response = HttpResponse(calendar_of(found), content_type="text/calendar; charset=utf-8")
+    held = calendar_of(found)
+    response = (HttpResponse if isinstance(held, bytes) else StreamingHttpResponse)(held, content_type="text/calendar; charset=utf-8")
     response["Content-Disposition"] = 'inline; filename="upkeep.ics"'
     response["X-Robots-Tag"] = "noindex, nofollow"
     return response

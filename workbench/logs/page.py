@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import secrets
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from treatment.keeping.chart import Chart, chart
 from treatment.keeping.due import Due, gathered
-from treatment.keeping.ical import supplies, whole
+from treatment.keeping.ical import pieces, supplies, whole
 from treatment.keeping.line import Piece
 from treatment.keeping.series import METER
 from treatment.keeping.year import year
@@ -26,6 +26,8 @@ from .redesign import redesigned
 from .services import YEAR, Book, notes_of, opened, remember, standing
 from .thinning import BY_HOUR
 
+#: houses of a calendar that are held at one time
+AT_ONCE = 200
 #: entries that are shown
 SHOWN = 40
 #: series in the order in which people ask for them
@@ -197,10 +199,11 @@ def _visit(visit: Any, system: str) -> dict[str, Any]:
     return {"on": visit.on, "tasks": visit.tasks, "supplies": supplies(visit, system)}
 
 
-def calendar_of(link: CalendarLink) -> bytes:
+def calendar_of(link: CalendarLink) -> bytes | Iterator[bytes]:
     """The calendar behind a private address: a year of visits of one job, of a technician's houses, or of the firm's.
 
     Of one job as its log stands now; of more as each log was worked out last, all of them, those that are due first before others.
+    Of many houses it comes in pieces, so that it is never held as a whole.
     """
     if link.job is not None:
         book = opened(link.job)
@@ -208,4 +211,5 @@ def calendar_of(link: CalendarLink) -> bytes:
             remember(book)
     kept = JobLog.objects.filter(job__workspace=link.workspace)
     kept = kept.filter(job=link.job) if link.job is not None else kept.filter(technician=link.technician) if link.technician is not None else kept
-    return whole(kept.order_by("due_on", "pk").values_list("events", flat=True).iterator(2000))
+    texts = kept.order_by("due_on", "pk").values_list("events", flat=True)
+    return pieces(texts.iterator(AT_ONCE)) if kept.count() > AT_ONCE else whole(texts)

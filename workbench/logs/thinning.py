@@ -26,6 +26,8 @@ from .models import JobLog, LogEntry
 DEVICE, BY_DAY, BY_HOUR = "device ", "devices, by day", "device readings, by hour"
 #: days that are thinned by the hour only, days and hours that are thinned at one time, and entries of one hour that are kept as they came
 WHOLE_DAYS, AT_ONCE, AN_HOUR = 3, 40, 12
+#: entries after which the rest waits for the next time
+ENTRIES_AT_ONCE = 1500
 #: running counts: the last says all
 COUNTS = ("meter", "starts", "regenerations", "lamp_hours")
 
@@ -47,10 +49,14 @@ def thin(log: JobLog, ids: Sequence[str], now: dt.datetime) -> int:
     busy = hours.annotate(hour=TruncHour("made_at")).values("on", "hour").annotate(count=Count("pk")).filter(count__gt=AN_HOUR).order_by("-on", "-hour")
     for day, hour in busy.values_list("on", "hour")[:most]:
         found.append((day, Q(on=day, made_at__gte=hour, made_at__lt=hour + dt.timedelta(hours=1)), "hour", BY_HOUR))
-    for day, part, word, by in found:
+    read_in_all = 0
+    for number, (day, part, word, by) in enumerate(found):
+        if read_in_all > ENTRIES_AT_ONCE:
+            return number
         with transaction.atomic():
             hold(log.job)
             entries = list(raw(log).filter(part).order_by("pk"))
+            read_in_all += len(entries)
             body, read = summary([entry.body for entry in entries], ids)
             if body["readings"]:
                 taken = [entry for entry, is_read in zip(entries, read, strict=True) if is_read]
