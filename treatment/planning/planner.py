@@ -95,22 +95,28 @@ class Planner:
         return best, train
 
     def _eased(self, best: Score, train: tuple[AnyStage, ...]) -> tuple[Score, tuple[AnyStage, ...]]:
-        """The best train with what eases its strained stages put before them, where that leaves it no worse and costs less than the strain."""
+        """The best train with what eases its strained stages before them, or in their place, where that leaves it no worse and costs less than the strain."""
         runner, raw = self.search.runner, self.search.raw
         for _ in range(2):
             run = runner.run(name_stages(train), raw, raw)
             strained = [(s.index, s.room.strain(s.keys, s.sizing, s.water_in, s.duty)) for s in run.stages]
             easier: list[tuple[Score, tuple[AnyStage, ...]]] = []
+            whole = sum(weight for _, weight in strained)
             for at, strain in strained:
-                for aid in train[at].room.aids(train[at].keys) if strain else ():
+                if not strain:
+                    continue
+                stage = train[at]
+                aids = [(aid, (*train[:at], aid, *train[at:]), weighs(aid)) for aid in stage.room.aids(stage.keys)]
+                aids += [(other, (*train[:at], other, *train[at + 1 :]), weighs(other) - weighs(stage)) for other in stage.room.instead(stage.keys, self.duty)]
+                for aid, other, more in aids:
                     if aid in train:
                         continue
-                    other = (*train[:at], aid, *train[at:])
                     eased = runner.run(name_stages(other), raw, raw)
-                    left = sum(s.room.strain(s.keys, s.sizing, s.water_in, s.duty) for s in eased.stages) - sum(weight for _, weight in strained)
+                    if not all(need.met_by(eased.finished, eased.tap) for need in self.search.needs) and works(best):
+                        continue
+                    left = sum(s.room.strain(s.keys, s.sizing, s.water_in, s.duty) for s in eased.stages) - whole
                     faults = sum(finding.against_the_train for finding in self.judge(name_stages(other)))
-                    score = (*best[:3], faults, best[-1] + weighs(aid) + left)
-                    easier.append((score, other))
+                    easier.append(((*best[:3], faults, best[-1] + more + left), other))
             if not easier or min(easier, key=lambda scored: scored[0])[0] >= best:
                 break
             best, train = min(easier, key=lambda scored: scored[0])
@@ -135,9 +141,13 @@ class Planner:
         stage = run.stages[at]
         return bool(stage.room.purposeful(stage, run, stage.duty, any(raw.value(name) > 0 for name in MICROBES)))
 
-    def _against(self, train: tuple[AnyStage, ...]) -> frozenset[str]:
-        """What is said against a train: faults that another one would mend, and cautions."""
-        return frozenset(each.rule for each in self.judge(name_stages(train)) if each.against_the_train or each.severity == "caution")
+    def _against(self, train: tuple[AnyStage, ...]) -> frozenset[tuple[str, bool]]:
+        """What is said against a train: faults that another one would mend, and cautions; each with whether it is a fault.
+
+        What is a fault counts as a caution, too, so that a caution that becomes a fault is more than there was.
+        """
+        found = [each for each in self.judge(name_stages(train)) if each.against_the_train or each.severity == "caution"]
+        return frozenset((each.rule, grave) for each in found for grave in {False, each.against_the_train})
 
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:
         """A path audited; with a pump as well, in steps of its pressure, where the source's own is too low for it."""

@@ -272,6 +272,11 @@ class Sediment(Room[SedimentKeys]):
         """A coarser cartridge, or a flushed screen."""
         return (COARSE, SCREEN) if micron_of(keys) < 25 else (SCREEN,) if form_of(keys) != "spin_down" else ()
 
+    def instead(self, keys: SedimentKeys, duty: Duty) -> tuple[Stage[Any], ...]:
+        """A bed that is washed, where it may have power and a drain; the finest cartridges hold what passes it."""
+        may = form_of(keys) == "cartridge" and micron_of(keys) >= 5 and not duty.facts.wishes.no_power and not duty.no_drain
+        return (Stage(self, SedimentKeys(form="backwashing")),) if may else ()
+
     def stands_for(self, keys: SedimentKeys, companion: Stage[Any]) -> bool:
         """A cartridge as fine as the one that is asked; a bed that is washed sheds at times."""
         return companion.kind == self.kind and form_of(keys) != "backwashing" and micron_of(keys) <= micron_of(companion.keys)

@@ -326,6 +326,10 @@ class Room(Generic[K]):
         """Stages that ease it where it is strained, put directly before it."""
         return ()
 
+    def instead(self, keys: K, duty: Duty) -> tuple[Stage[Any], ...]:
+        """What may stand in the place of one that is strained. None by default."""
+        return ()
+
     def stands_for(self, keys: K, companion: Stage[Any]) -> bool:
         """Whether a stage that stands there already does what a companion would."""
         return False
