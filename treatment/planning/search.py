@@ -37,6 +37,7 @@ class Search:
 
     def __init__(self, duty: Duty, raw: Water, needs: Iterable[Need], runner: Runner, terms: Terms, remembered: Remembered):
         self.duty, self.raw, self.runner, self.avoid, self.extra, other = duty, raw, runner, terms.avoid, terms.extra, terms.other
+        self.brief = other
         self.needs = [*needs, *_standing(duty)]
         ways = terms.ways or (duty.facts.schools.disinfection,)
         self.ways = (*ways, *(way for way in DISINFECTION if way not in ways))
@@ -50,7 +51,7 @@ class Search:
         self._bounds: dict[frozenset[str], float] = {}
         self._answers: dict[str, dict[str, float]] = {}
         self._queue: list[tuple[float, int, int, float, Path | None, Node | None, Block | None]] = []
-        self._haste = 1.0
+        self._haste, self._met = 1.0, False
         #: where a block first met a limit that is no caution
         self._failed: dict[Block, Asked] = {}
         self._ticket = count()
@@ -74,7 +75,10 @@ class Search:
         most, patient = self.most, self.patient
         while self._queue:
             if self.expanded >= patient and self._haste == 1.0:
-                self._hurry()
+                self._hurry(float(self.row["haste"]))
+            if self.expanded >= most and not self._met and self._haste < self.row["haste_last"] and not self.brief:
+                self._hurry(float(self.row["haste_last"]))
+                most += int(self.row["expanded_last"])
             estimate, _, _, least, found, node, block = heappop(self._queue)
             if estimate >= self.worst:
                 return
@@ -88,7 +92,9 @@ class Search:
                 continue
             seen.add(known)
             yield path, least
-            if self.expanded < most and (left := self._open(path)):
+            left = self._open(path)
+            self._met = self._met or (not left and not path.vetoed)
+            if self.expanded < most and left:
                 self.expanded += 1
                 self._look_behind(Node(path, left), left)
 
@@ -101,9 +107,9 @@ class Search:
         """Whether it no longer took the cheapest first."""
         return self._haste > 1.0
 
-    def _hurry(self) -> None:
-        """Where the cheapest first takes too long, what is still open weighs more than what it costs to come there."""
-        self._haste = float(self.row["haste"])
+    def _hurry(self, haste: float) -> None:
+        """Where the cheapest first takes too long, what is still open weighs more than what it costs to come there: so many times as much."""
+        self._haste = haste
         waiting, self._queue = self._queue, []
         for _, _, _, least, path, node, block in waiting:
             holder = path if path is not None else node.path if node is not None else None
