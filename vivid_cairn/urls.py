@@ -9,8 +9,8 @@ from django.views.decorators.csrf import csrf_exempt
 from workbench import error_views as errors
 from workbench import words
 from workbench.accounts import log_in
-from workbench.accounts.guesses import paced
 from workbench.accounts import views as accounts
+from workbench.accounts.guesses import paced
 from workbench.jobs import views as jobs
 from workbench.logs import calendar_views as log_calendar
 from workbench.logs import door_views as log_doors

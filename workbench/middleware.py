@@ -91,7 +91,9 @@ _CUT: set[int] = set()
 def cut(sender: object, request: HttpRequest, **kwargs: object) -> None:
     """Note a request that failed since the database's line was cut."""
     error = sys.exc_info()[1]
-    if isinstance(error, OperationalError | InterfaceError) and not isinstance(error.__cause__, DeadlockDetected | SerializationFailure | LockNotAvailable):
+    if isinstance(error, OperationalError | InterfaceError) and not isinstance(
+        error.__cause__, DeadlockDetected | SerializationFailure | LockNotAvailable
+    ):
         _CUT.add(id(request))
 
 

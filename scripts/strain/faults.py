@@ -204,7 +204,20 @@ def _targets(person: Person, job: str) -> list[tuple[str, dict[str, str]]]:
     found = []
     pages = [
         f"/jobs/{job}/{step}/"
-        for step in ("site", "water", "supply", "train", "wall", "water/says", "water/history", "train/options", "train/schools", "water/kits", "commission", "logbook")
+        for step in (
+            "site",
+            "water",
+            "supply",
+            "train",
+            "wall",
+            "water/says",
+            "water/history",
+            "train/options",
+            "train/schools",
+            "water/kits",
+            "commission",
+            "logbook",
+        )
     ]
     for page in [*pages, "/", "/firm/", "/prices/", "/jobs/import/"]:
         html = person.get(page).text

@@ -78,7 +78,9 @@ class Person:
         data = urllib.parse.urlencode(fields | {"csrfmiddlewaretoken": self.token}, errors="surrogatepass").encode()
         return self._ask(urllib.request.Request(self.address + path, data=data), timeout)
 
-    def send_file(self, path: str, name: str, content: bytes, timeout: float = 40, name_of: str = "file", fields: dict[str, str] | None = None) -> Answer:
+    def send_file(
+        self, path: str, name: str, content: bytes, timeout: float = 40, name_of: str = "file", fields: dict[str, str] | None = None
+    ) -> Answer:
         """Upload a file as a field of a form, with other fields beside it."""
         mark = uuid.uuid4().hex
         held = {"csrfmiddlewaretoken": self.token} | (fields or {})

@@ -19,8 +19,8 @@ from threading import Thread
 
 from faults import ODD, meanwhile
 from house import DATABASE, ROOT, House
-from PIL import Image
 from person import Answer, Person, Tally
+from PIL import Image
 
 #: makes a house with a log, a device and addresses, and prints them
 MAKE = """
@@ -78,7 +78,9 @@ def years(readings: int = 1_000_000, houses: int = 10_000) -> None:
 
 def managed(house: House, *arguments: str) -> str:
     """What a command of the application prints."""
-    return subprocess.run([sys.executable, "manage.py", *arguments], cwd=ROOT, env=house.environment, check=True, capture_output=True, text=True).stdout
+    return subprocess.run(
+        [sys.executable, "manage.py", *arguments], cwd=ROOT, env=house.environment, check=True, capture_output=True, text=True
+    ).stdout
 
 
 def inside(house: House, sql: str) -> str:
@@ -88,7 +90,9 @@ def inside(house: House, sql: str) -> str:
 
 def sent(house: House, token: str, body: bytes, timeout: float = 60) -> Answer:
     """What the devices' door answers."""
-    asked = urllib.request.Request(f"{house.address}/devices/log/", data=body, headers={"Authorization": f"Bearer {token}", "Content-Type": "application/json"})
+    asked = urllib.request.Request(
+        f"{house.address}/devices/log/", data=body, headers={"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
+    )
     began = time.monotonic()
     try:
         with urllib.request.urlopen(asked, timeout=timeout) as answer:
@@ -110,12 +114,15 @@ def timed(ask: Callable[[], Answer], times: int = 7) -> str:
 def without_end(house: House, made: dict[str, str], readings: int) -> None:
     """So many readings of a device in three years, three in an entry, drawn together as the device goes on writing; then page, stroke, entry, device."""
     inside(house, f"delete from logs_logentry where log_id = {made['log']}")
-    inside(house, f"""insert into logs_logentry (log_id, "on", body, key, by_name, made_at, gone)
+    inside(
+        house,
+        f"""insert into logs_logentry (log_id, "on", body, key, by_name, made_at, gone)
         select {made["log"]}, current_date - (n % 1100)::int,
           json_build_object('readings', json_build_object('five.pressure_in', (44 + random() * 4)::numeric(4, 1) || ' psi',
             'five.pressure_out', (42 + random() * 3)::numeric(4, 1) || ' psi', 'meter', (1100 - n % 1100) * 300 + n / 1100 || ' gal')),
           'k' || n, 'device meter', now() - interval '1 day' * (n % 1100), false
-        from generate_series(1, {readings // 3}) n""")
+        from generate_series(1, {readings // 3}) n""",
+    )
     began, slowest, messages = time.monotonic(), 0.0, 0
     while int(inside(house, f"select count(*) from logs_logentry where log_id = {made['log']}")) > 2000 and messages < 400:
         inside(house, "update logs_device set count = 0")
@@ -178,7 +185,10 @@ def pictures(house: House, made: dict[str, str]) -> None:
         for turn in range(4):
             fields = {"line": f"in 4{turn} psi", "on": time.strftime("%Y-%m-%d")}
             status[person.send_file(f"/jobs/{made['job']}/logbook/entry/", "meter.jpg", held.getvalue(), name_of="photo", fields=fields).status] += 1
-    most = [int(next(line.split()[1] for line in Path(f"/proc/{pid}/status").read_text().splitlines() if line.startswith("VmRSS"))) for pid in house.workers()]
+    most = [
+        int(next(line.split()[1] for line in Path(f"/proc/{pid}/status").read_text().splitlines() if line.startswith("VmRSS")))
+        for pid in house.workers()
+    ]
     print(f"4 pictures of 60 million pixels: {dict(status)}; workers {', '.join(f'{each / 1000:.0f} MB' for each in most)}; others: {others.told()}")
 
 
@@ -188,7 +198,9 @@ def many_houses(house: House, made: dict[str, str], houses: int) -> None:
     person = Person(house.address).log_in()
     count = inside(house, "select count(*) from logs_joblog")
     size = len(_calendar(house, made, person).text) / 1e6
-    print(f"{count} houses: calendar file of {size:.1f} MB {timed(lambda: _calendar(house, made, person))}; page {timed(lambda: person.get('/calendar/'))}")
+    print(
+        f"{count} houses: calendar file of {size:.1f} MB {timed(lambda: _calendar(house, made, person))}; page {timed(lambda: person.get('/calendar/'))}"
+    )
 
 
 def _calendar(house: House, made: dict[str, str], person: Person) -> Answer:
@@ -206,13 +218,17 @@ def kept(house: House) -> None:
         house.sql(f"drop database if exists {empty} with (force)", f"create database {empty}")
         try:
             environment = house.environment | {"PGDATABASE": empty}
-            subprocess.run([sys.executable, "manage.py", "restore", f"{folder}/kept"], cwd=ROOT, env=environment, check=True, stdout=subprocess.DEVNULL)
+            subprocess.run(
+                [sys.executable, "manage.py", "restore", f"{folder}/kept"], cwd=ROOT, env=environment, check=True, stdout=subprocess.DEVNULL
+            )
             counted = "select (select count(*) from jobs_job), (select count(*) from logs_logentry), (select count(*) from logs_logphoto)"
             back = subprocess.run(["psql", "-qAtX", "-d", empty, "-c", counted], check=True, capture_output=True, text=True).stdout.strip()
         finally:
             house.sql(f"drop database if exists {empty} with (force)")
         same = back == inside(house, counted)
-        print(f"backup: {size / 1e6:.1f} MB in {took:.1f} s, {'the same' if same else 'NOT THE SAME'} put back (jobs|entries|photos {back}); {told.splitlines()[-1][:90]}")
+        print(
+            f"backup: {size / 1e6:.1f} MB in {took:.1f} s, {'the same' if same else 'NOT THE SAME'} put back (jobs|entries|photos {back}); {told.splitlines()[-1][:90]}"
+        )
 
 
 def installed() -> None:
@@ -220,6 +236,13 @@ def installed() -> None:
     began = time.monotonic()
     environment = os.environ | {"CAIRN_MODE": "test"}
     done = subprocess.run(
-        [sys.executable, "manage.py", "test", "--noinput", "workbench.tests.test_keeping.TheInstallation"], cwd=ROOT, env=environment, capture_output=True, text=True, check=False
+        [sys.executable, "manage.py", "test", "--noinput", "workbench.tests.test_keeping.TheInstallation"],
+        cwd=ROOT,
+        env=environment,
+        capture_output=True,
+        text=True,
+        check=False,
     )
-    print(f"installation from an empty database: {'done' if done.returncode == 0 else 'FAILED: ' + done.stderr[-300:]} in {time.monotonic() - began:.0f} s")
+    print(
+        f"installation from an empty database: {'done' if done.returncode == 0 else 'FAILED: ' + done.stderr[-300:]} in {time.monotonic() - began:.0f} s"
+    )

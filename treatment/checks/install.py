@@ -10,7 +10,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..house.beds import INCH
+from ..house.pipes import INCH
 from ..language.tables import table
 from ..train.drains import air_gap_wanted, bore_wanted, drain_of, drain_rule
 from ..train.keys import BypassGroup, Install, PipeEnd

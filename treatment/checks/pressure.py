@@ -8,6 +8,7 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..house.hydraulics import GPM, PSI
+from ..house.pipes import larger
 from ..train.room import StageRun
 
 
@@ -172,9 +173,9 @@ def pipe_velocity(audit: Audit) -> Iterator[Hit]:
         worse = f", above even the ceiling of {audit.show(row['velocity_ceiling'], 'm/s')}" if speed > row["velocity_ceiling"] else ""
         yield Hit(
             "caution",
-            f"{audit.show(speed, 'm/s')} in {audit.show(pipe.nominal * 1000, 'mm')} pipe at {audit.show(audit.duty.flow, 'L/min')}; "
+            f"{audit.show(speed, 'm/s')} in {pipe.size.said} pipe at {audit.show(audit.duty.flow, 'L/min')}; "
             f"{audit.show(row['velocity_max'], 'm/s')} is the mark{worse}.",
-            "Use the next larger pipe.",
+            f"Use {wider.said} pipe." if (wider := larger(pipe.size)) is not None else "Divide the flow between two pipes.",
         )
 
 

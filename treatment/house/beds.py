@@ -11,11 +11,11 @@ from ..language.figure import Figure, Line, constant, figure, work
 from ..language.quantity import unit_named
 from ..language.tables import table
 from .hydraulics import packed_bed_loss, valve_loss
+from .pipes import INCH
 
 FT3 = constant("ft3")
 LB_FT3 = unit_named("lb/ft3", "salt_dose").factor / 1000  # kg/L
 FT2 = unit_named("ft2", "area").factor
-INCH = 0.0254
 GPM_FT2 = unit_named("gpm", "flow").factor / FT2  # L/min per m2
 WASH_REFERENCE = (55 - 32) / 1.8  # degC at which backwash rates are printed
 

@@ -8,11 +8,11 @@ from typing import Any
 from ..chemistry.water import Water
 from ..job.facts import Facts
 from ..language.tables import table
-from .beds import INCH
 from .demand import Demand
 from .events import hours_between
 from .hydraulics import GPM, Supply
 from .needs import TASTED
+from .pipes import INCH
 from .pump import flow_at, known
 
 

@@ -14,29 +14,42 @@ from ..job.facts import Facts
 from ..language.display import show
 from ..language.figure import constant
 from ..language.tables import table
+from .pipes import INCH, PipeSize, assumed_material, size_of
 
 PSI = constant("psi")
 GPM = constant("US_gpm")
 G = constant("gravity")
-FITTINGS = float(table("plumbing")["allowance"]["fittings"])
 
 
 @dataclass(frozen=True, slots=True)
 class PipeRun:
-    """The pipe the train stands in: real bore [m], length [m], material."""
+    """The pipe the train stands in: its size with the real bore, and its length [m]."""
 
-    material: str
-    nominal: float
-    bore: float
+    size: PipeSize
     length: float
+
+    @property
+    def material(self) -> str:
+        return self.size.material
+
+    @property
+    def bore(self) -> float:
+        """Inside diameter [m]."""
+        return self.size.bore
 
     def velocity(self, flow: float) -> float:
         """Velocity [m/s] at a flow [L/min]."""
         return flow / 60000.0 / (pi * self.bore**2 / 4)
 
     def loss(self, flow: float, temperature: float) -> float:
-        """Friction loss [kPa] at a flow [L/min], half the length again allowed for fittings."""
-        return friction(flow, self.bore, FITTINGS * self.length, table("plumbing")["roughness_mm"][self.material] / 1000, temperature)
+        """Friction loss [kPa] at a flow [L/min], so much of the length again allowed for fittings as its kind of joint asks."""
+        return friction(flow, self.bore, self.counted, table("plumbing")["roughness_mm"][self.material] / 1000, temperature)
+
+    @property
+    def counted(self) -> float:
+        """Its length with what its fittings are counted as [m]."""
+        allowed = table("plumbing")["allowance"]
+        return float(allowed.get(self.material, allowed["fittings"])) * self.length
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,32 +136,24 @@ def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[
         "height of the highest tap not given; an upper floor assumed",
     )
     pipe = given.pipe
-    material = (pipe and pipe.material) or assumed["pipe"]
+    material = (pipe and pipe.material) or assumed_material()
     length = pipe.length if pipe and pipe.length is not None else float(assumed["pipe_m"])
-    size = pipe.size if pipe else None
+    given_class = pipe.pressure_class if pipe else None
+    size = size_of(material, pipe.size, given_class) if pipe and pipe.size else None
     if size is None:
         size = _pipe_for(material, flow, length)
         notes.append(
             Assumption(
                 "$.supply.pipe",
-                f"{size / 0.0254:g} in {material.replace('_', ' ')}, {show(length, 'm', facts.job.units)}",
+                f"{size.said} {material.replace('_', ' ')}, {show(length, 'm', facts.job.units)}",
                 "pipe not given; the smallest common size that keeps to 5 ft/s at design flow",
             )
         )
-    return Supply(source_flow, low, max(high, low), given.night_pressure, height, PipeRun(material, size, bore(material, size), length)), notes
+    return Supply(source_flow, low, max(high, low), given.night_pressure, height, PipeRun(size, length)), notes
 
 
-def _pipe_for(material: str, flow: float, length: float) -> float:
-    """The smallest common nominal size [m], 3/4 in or more, that keeps to the velocity mark."""
-    sizes: list[float] = table("assumed")["supply"]["pipe_in"]
+def _pipe_for(material: str, flow: float, length: float) -> PipeSize:
+    """The smallest common size, 3/4 in or more, that keeps to the velocity mark."""
     most = table("stages")["house"]["velocity_max"]
-    fit = [inch for inch in sizes if PipeRun(material, inch * 0.0254, bore(material, inch * 0.0254), length).velocity(flow) <= most]
-    return (fit[0] if fit else sizes[-1]) * 0.0254
-
-
-def bore(material: str, nominal: float) -> float:
-    """Real bore [m] of a pipe by material and nominal size [m]; scaled from the nearest listed size."""
-    listed = table("plumbing")["bore_mm"][material]
-    inches = nominal / 0.0254
-    name = min(listed, key=lambda size: abs(float(size) - inches))
-    return float(listed[name]) / 1000 * (inches / float(name))
+    sizes = [size for inch in table("assumed")["supply"]["pipe_in"] if (size := size_of(material, inch * INCH)) is not None]
+    return next((size for size in sizes if PipeRun(size, length).velocity(flow) <= most), sizes[-1])

@@ -251,8 +251,9 @@ class Building:
 @dataclass(frozen=True, slots=True)
 class Pipe:
     material: str | None = key(Choice(PIPE_MATERIALS))
-    size: float | None = key(Measure("length", "3/4 in", high=0.5, above=True))
+    size: float | None = key(Measure("length", "3/4 in", high=0.5, above=True), None, "nominal size, in inches or millimetres as it is sold")
     length: float | None = key(LENGTH)
+    pressure_class: str | None = key(Choice(("10", "16")), None, "pressure class of polyethylene in millimetres [bar]; 16 where it is not said")
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,10 +9,10 @@ from math import ceil
 from typing import Any
 
 from ..drawing.wall.parts import Wall
-from ..house.beds import INCH
+from ..house.pipes import INCH, joined_by
 from ..language.tables import table
 from ..planning.variant import Variant
-from ..starting.situation import joined_by, joints_on
+from ..starting.situation import joints_on
 from ..train.drains import drain_of
 from ..train.room import Purchase, StageRun
 

@@ -107,7 +107,10 @@ class Planner:
                     continue
                 stage = train[at]
                 aids = [(aid, (*train[:at], aid, *train[at:]), weighs(aid)) for aid in stage.room.aids(stage.keys)]
-                aids += [(other, (*train[:at], other, *train[at + 1 :]), weighs(other) - weighs(stage)) for other in stage.room.instead(stage.keys, self.duty)]
+                aids += [
+                    (other, (*train[:at], other, *train[at + 1 :]), weighs(other) - weighs(stage))
+                    for other in stage.room.instead(stage.keys, self.duty)
+                ]
                 for aid, other, more in aids:
                     if aid in train:
                         continue

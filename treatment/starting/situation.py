@@ -9,7 +9,7 @@ from typing import Any
 
 from ..drawing.wall.compose import wall_of
 from ..drawing.wall.parts import Wall
-from ..job.facts import Facts
+from ..house.pipes import joined_by
 from ..language.figure import Line, work
 from ..language.tables import table
 from ..planning.variant import Variant
@@ -155,14 +155,6 @@ class Situation:
             "bare_units": listed(called[stage.id] for stage in self.stages if stage.id in self.bare),
         }
         return {name: words for name, words in found.items() if words}
-
-
-def joined_by(facts: Facts) -> str:
-    """How pipe is joined: as the job says, else as its pipe usually is; empty where neither is said."""
-    if facts.site.joining is not None:
-        return facts.site.joining
-    pipe = facts.supply.pipe
-    return str(table("commissioning")["joining"]["usual"].get(pipe.material, "")) if pipe is not None else ""
 
 
 def joints_on(wall: Wall) -> float:

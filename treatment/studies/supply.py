@@ -11,9 +11,9 @@ from fluids.friction import ft_Crane
 from ..chemistry.carbonate import water_density
 from ..design import Design
 from ..drawing.wall.parts import Wall
-from ..house.beds import INCH
 from ..house.demand import peak_of
-from ..house.hydraulics import G, PipeRun, Supply, bore, friction
+from ..house.hydraulics import G, PipeRun, Supply, friction
+from ..house.pipes import PipeSize, joined_by, sizes_of, usually_joined
 from ..house.pump import flow_at, known, meets, pump_pressure
 from ..language.figure import Figure, figure, solved, stated, work
 from ..language.tables import table
@@ -127,17 +127,17 @@ class WhatIf:
     """Pressure left at the highest tap [kPa] at another flow, pipe or state of the cartridges; velocity [m/s]."""
 
     flow: float
-    nominal: float
+    size: PipeSize
     dirt: float
     residual: Figure
     velocity: float
     enough: bool
 
 
-def what_if(design: Design, variant: Variant, flow: float, nominal: float, dirt: float) -> WhatIf:
-    """Pressure left at a flow [L/min], a nominal pipe size [m], dirt 0 (clean) to 1 (time to change); Darcy-Weisbach and each unit's loss."""
+def what_if(design: Design, variant: Variant, flow: float, size: PipeSize, dirt: float) -> WhatIf:
+    """Pressure left at a flow [L/min], a size of pipe, dirt 0 (clean) to 1 (time to change); Darcy-Weisbach and each unit's loss."""
     supply: Supply = design.duty.supply
-    pipe = PipeRun(supply.pipe.material, nominal, bore(supply.pipe.material, nominal), supply.pipe.length)
+    pipe = PipeRun(size, supply.pipe.length)
     temperature = variant.run.raw.temperature
     pairs = [stage.room.loss(stage.keys, stage.sizing, flow, temperature) for stage in variant.run.stages]
     left = pressure_along(variant.run, design.duty, pipe.loss(flow, temperature), [clean + (dirty - clean) * dirt for clean, dirty in pairs])[-1]
@@ -147,26 +147,24 @@ def what_if(design: Design, variant: Variant, flow: float, nominal: float, dirt:
         work("left at the highest tap", "cut_in − pipe − units − gravity × height", "kPa", "hydraulics.residual",
              cut_in=(supply.pressure_low, "kPa"), pipe=(pipe.loss(flow, temperature), "kPa"), units=(units, "kPa, less what pumps add"), height=(supply.height, "m")),
     )  # fmt: skip
-    return WhatIf(flow, nominal, dirt, residual, pipe.velocity(flow), residual.value >= design.duty.rows["house"]["residual_kpa"])
+    return WhatIf(flow, size, dirt, residual, pipe.velocity(flow), residual.value >= design.duty.rows["house"]["residual_kpa"])
 
 
 @dataclass(frozen=True, slots=True)
 class WhatIfRange:
-    """What the what-if may be asked: flows up to most [L/min], nominal sizes of the job's pipe [in]; where it starts."""
+    """What the what-if may be asked: flows up to most [L/min], sizes of the job's pipe; where it starts."""
 
     flow: float
     most: float
-    inches: float
-    sizes: tuple[float, ...]
+    own: PipeSize
+    sizes: tuple[PipeSize, ...]
 
 
 def what_if_range(design: Design) -> WhatIfRange:
-    """Up to twice the design flow, or the most that can pass; the sizes listed for the pipe, and its own."""
-    pipe, flow = design.duty.supply.pipe, design.duty.flow
-    own = pipe.nominal / INCH
-    listed = sorted(float(size) for size in table("plumbing")["bore_mm"][pipe.material])
-    near = [size for size in listed if abs(size - own) > 0.01]
-    return WhatIfRange(flow, max(2 * flow, design.duty.passable), own, tuple(sorted([*near, own])))
+    """Up to twice the design flow, or the most that can pass; the sizes that its pipe is made in, inches or millimetres as its own."""
+    own, flow = design.duty.supply.pipe.size, design.duty.flow
+    listed = tuple(own if size.nominal == own.nominal else size for size in sizes_of(own.material) if size.metric == own.metric)
+    return WhatIfRange(flow, max(2 * flow, design.duty.passable), own, listed)
 
 
 def routed_loss(design: Design, wall: Wall) -> Figure:
@@ -176,7 +174,7 @@ def routed_loss(design: Design, wall: Wall) -> Figure:
     """
     pipe, flow, temperature = design.duty.supply.pipe, design.duty.flow, design.evidence.adverse.temperature
     rows = table("wall")["fitting"]
-    straight = PipeRun(pipe.material, pipe.nominal, pipe.bore, wall.pipe_length("main", "leg", "metal"))
+    straight = PipeRun(pipe.size, wall.pipe_length("main", "leg", "metal"))
     along = friction(flow, pipe.bore, straight.length, table("plumbing")["roughness_mm"][pipe.material] / 1000, temperature)
     taps = {unit.id for unit in wall.units if unit.at_tap}
     passed = [fitting for fitting in wall.fittings if fitting.kind in ("elbow", "union") and fitting.unit not in taps]
@@ -185,7 +183,7 @@ def routed_loss(design: Design, wall: Wall) -> Figure:
     counts = {"elbow": sum(f.kind == "elbow" for f in passed), "union": sum(f.kind == "union" for f in passed), "valve": len(valves),
               "tee_branch": len(branches), "tee_run": sum(f.kind == "tee" and f.unit in taps for f in wall.fittings)}  # fmt: skip
     lengths = sum(rows[name] * count for name, count in counts.items())
-    if design.facts.site.joining == "crimp":
+    if (joined_by(design.facts) or usually_joined(pipe.material)) == "crimp":
         lengths += rows["crimp"] * sum(counts.values())
     turbulent = ft_Crane(pipe.bore)
     k = work("K", "fT × lengths", "", "hydraulics.crane", fT=(turbulent, ""), lengths=(lengths, f"diameters, {sum(counts.values())} fittings"))

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from ..chemistry.carbonate import water_density, water_viscosity
 from ..house.beds import FT3, Bed, choose_bed, least_in, measured_out, medium, most_in, tanks
-from ..house.hydraulics import PSI, bore, friction, packed_bed_loss, square_law, valve_loss
+from ..house.hydraulics import PSI, friction, packed_bed_loss, square_law, valve_loss
+from ..house.pipes import size_of
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 
@@ -39,8 +40,10 @@ class Pipes(TestCase):
 
     def test_real_bores(self) -> None:
         """3/4 in copper L has 19.9 mm, PEX 17.3 mm: smaller than its name."""
-        self.assertAlmostEqual(bore("copper", 0.75 * 0.0254) * 1000, 19.9, places=3)
-        self.assertAlmostEqual(bore("pex_crimp", 0.75 * 0.0254) * 1000, 17.3, places=3)
+        for material, bore in (("copper", 19.9), ("pex_crimp", 17.3)):
+            size = size_of(material, 0.75 * 0.0254)
+            assert size is not None
+            self.assertAlmostEqual(size.bore * 1000, bore, places=3)
 
     def test_valve_and_square_law(self) -> None:
         """7 gpm through Cv 7 is 1 psi; twice the rated flow is four times the loss."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..house.hydraulics import FITTINGS, friction
+from ..house.hydraulics import friction
 from ..job.facts import Facts
 from ..language.figure import Line, solved, work
 from ..language.tables import table
@@ -28,10 +28,10 @@ def drain_by_losses(told: StageDrain | None, flow: float, temperature: float, va
     left = work(
         "pressure for the drain", "max(valve − gravity × lift, 1)", "kPa", "hydraulics.residual", valve=(valve, "kPa"), lift=(max(lift, 0.0), "m")
     )
-    low, high = 0.004, 0.1
+    low, high, counted = 0.004, 0.1, float(table("plumbing")["allowance"]["fittings"]) * length
     for _ in range(40):
         middle = (low + high) / 2
-        too_thin = friction(flow, middle, FITTINGS * length, rough, temperature) > left.value
+        too_thin = friction(flow, middle, counted, rough, temperature) > left.value
         low, high = (middle, high) if too_thin else (low, middle)
     bore = solved("bore", "flow, length, left", high, "m", "hydraulics.darcy", flow=(flow, "L/min"), length=(length, "m"), left=(left.value, "kPa"))
     return left, bore

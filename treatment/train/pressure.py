@@ -60,7 +60,7 @@ def pressure_line(run: TrainRun, duty: Duty) -> PressureLine:
 
     def residual(losses: Sequence[float], line: Sequence[float]) -> Figure:
         units = sum(losses)
-        added = line[-1] + height.value - (supply.pressure_low - pipe - units)
+        added = round(line[-1] + height.value - (supply.pressure_low - pipe - units), 6) + 0.0  # what adding up leaves over is nothing
         left = work("left at the highest tap", "cut_in + added − pipe − units − height", "kPa", "hydraulics.residual",
                     cut_in=(supply.pressure_low, "kPa"), added=(added, "kPa by pumps, tanks and valves"), pipe=(pipe, "kPa"), units=(units, "kPa"),
                     height=(height.value, "kPa"))  # fmt: skip

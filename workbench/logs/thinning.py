@@ -46,7 +46,9 @@ def thin(log: JobLog, ids: Sequence[str], now: dt.datetime) -> int:
     days = raw(log).filter(on__lt=since).values("on").annotate(count=Count("pk")).filter(count__gt=1).order_by("-on").values_list("on", flat=True)
     found = [(day, Q(on=day), "day", BY_DAY) for day in days[:most]]
     hours = raw(log).filter(on__gte=since, made_at__lt=now.replace(minute=0, second=0, microsecond=0) - dt.timedelta(hours=1))
-    busy = hours.annotate(hour=TruncHour("made_at")).values("on", "hour").annotate(count=Count("pk")).filter(count__gt=AN_HOUR).order_by("-on", "-hour")
+    busy = (
+        hours.annotate(hour=TruncHour("made_at")).values("on", "hour").annotate(count=Count("pk")).filter(count__gt=AN_HOUR).order_by("-on", "-hour")
+    )
     for day, hour in busy.values_list("on", "hour")[:most]:
         found.append((day, Q(on=day, made_at__gte=hour, made_at__lt=hour + dt.timedelta(hours=1)), "hour", BY_HOUR))
     read_in_all = 0

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from treatment.design import Design
-from treatment.house.beds import INCH
 from treatment.house.measuring import drawdown_of
 from treatment.studies.supply import drain_check, operating_point, peaks, wash_flow, what_if, what_if_range, what_limits
 
@@ -34,10 +33,10 @@ def what_if_of(design: Design, asked: Any) -> dict[str, Any]:
     """The what-if as asked, each value held inside what can be; as designed where nothing was asked."""
     span = what_if_range(design)
     chosen, dirt = _held(asked.get("flow"), span.flow, 0.0, span.most), _held(asked.get("dirt"), 0.0, 0.0, 100.0)
-    size = min(span.sizes, key=lambda each: abs(each - _held(asked.get("size"), span.inches, 0.0, 100.0)))
+    size = next((each for each in span.sizes if each.said == asked.get("size")), span.own)
     return {
-        "what": what_if(design, design.chosen, chosen, size * INCH, dirt / 100),
-        "sizes": [(f"{each:g}", f"{each:.3g} in", each == size) for each in span.sizes],
+        "what": what_if(design, design.chosen, chosen, size, dirt / 100),
+        "sizes": [(each.said, each.said, each == size) for each in span.sizes],
         "flow_most": f"{span.most:.0f}",
         "flow_now": f"{chosen:.1f}",
         "dirt": f"{dirt:.0f}",
