@@ -85,18 +85,18 @@ def by_group(rows: list[Row]) -> list[tuple[str, list[Row], float]]:
 
 def _equipment(stage: StageRun[Any]) -> Iterator[Purchase]:
     """What a unit is built of: vessels with valve, media and gravel, brine tank, housing, and what its room adds."""
-    bed, name = stage.sizing.bed, stage.name
+    bed, name, count = stage.sizing.bed, stage.name, float(stage.bodies)
     if bed is not None:
-        yield Purchase("vessel", float(bed.vessels), f"Mineral tank {bed.tank} in", name, bed.diameter / INCH)
-        yield Purchase("valve_head" if stage.regenerates else "in_out_head", float(bed.vessels), note=name)
-        bags = ceil(bed.total_volume / PACKING["bag_l"] - 1e-6)
-        yield Purchase(bed.medium.key, bed.total_volume * bed.medium.density, bed.medium.name, f"{bags} bag{'s' if bags > 1 else ''} of 1 ft³")
-        yield Purchase("gravel", bed.total_area * table("vessels")["underbed_in"] * INCH * 1000 * PACKING["gravel_kg_l"])
+        yield Purchase("vessel", count, f"Mineral tank {bed.tank} in", name, bed.diameter / INCH)
+        yield Purchase("valve_head" if stage.regenerates else "in_out_head", count, note=name)
+        bags = ceil(bed.volume * count / PACKING["bag_l"] - 1e-6)
+        yield Purchase(bed.medium.key, bed.volume * count * bed.medium.density, bed.medium.name, f"{bags} bag{'s' if bags > 1 else ''} of 1 ft³")
+        yield Purchase("gravel", bed.area * count * table("vessels")["underbed_in"] * INCH * 1000 * PACKING["gravel_kg_l"])
     if stage.room.uses_salt and stage.sizing.params.get("form") != "cabinet":
         yield Purchase("brine_tank", 1.0, note=name)
     housing = stage.sizing.params.get("housing")
     if housing and bed is None:
-        yield Purchase(f"cartridge_{housing.replace('.', '_')}", float(stage.sizing.params.get("vessels", 1)), note=name)
+        yield Purchase(f"cartridge_{housing.replace('.', '_')}", count, note=name)
 
 
 def _to_drain(variant: Variant) -> float:

@@ -121,6 +121,10 @@ class BarrierFilter(Room[BarrierKeys]):
     def body(self, keys: BarrierKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("barrier")
 
+    def bodies(self, keys: BarrierKeys, sizing: Sizing) -> int:
+        """A housing for each element."""
+        return int(sizing.params["elements"])
+
     def buys(self, keys: BarrierKeys, sizing: Sizing) -> list[Purchase]:
         return [Purchase("barrier", sizing.figures["elements"].value, note=self.name(keys)), *changes("element", sizing, self.name(keys))]
 

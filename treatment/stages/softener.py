@@ -342,6 +342,10 @@ class Softener(Room[SoftenerKeys]):
         clean = sizing.vessels.loss(flow, temperature)
         return clean, clean * table("stages")["softener"]["dirty_factor"]
 
+    def bodies(self, keys: SoftenerKeys, sizing: Sizing) -> int:
+        """Twins are two vessels, each with the whole bed."""
+        return super().bodies(keys, sizing) * (2 if sizing.params.get("twin") else 1)
+
     def candidates(self, water: Water, duty: Duty) -> list[SoftenerKeys]:
         wishes, school = duty.facts.wishes, duty.facts.schools.hardness
         if wishes.no_salt or wishes.no_power or school != "exchange":

@@ -55,7 +55,7 @@ class TheWayOfTheWater(TestCase):
         """From the source at the left to the house at the right; ports lie on the way only where water runs."""
         train = [{"kind": "neutralizer"}, {"kind": "softener"}, {"kind": "uv"}]
         wall = wall_of(train)
-        ports = {unit.id: (unit.inlet, unit.outlet) for unit in wall.units}
+        ports = {unit.id: unit.ports[0] for unit in wall.units}
         self.assertEqual((wall.water_path[0], wall.water_path[-1]), ((0.0, wall.header), (wall.width, wall.header)))
         for inlet, outlet in ports.values():
             self.assertIn(inlet, wall.water_path)
@@ -200,10 +200,11 @@ class Placing(TestCase):
 
 class Pipework(TestCase):
     def test_three_valves_and_two_tees_at_each_bypassed_unit(self) -> None:
-        """Four of five units here have a bypass: twelve valves, eight tees, eight sample taps; two unions at each of five."""
+        """Four of five units here have a bypass: 4 × 3 valves, 4 × 2 tees, eight sample taps; two unions at each of five. Two of them stand as two
+        vessels each: a valve before and behind every vessel, 4 × 2 more; two tees more in each manifold; unions at four vessels in place of two. The lamp, which nothing goes round, has a valve before and behind it."""
         wall = wall_of()
         self.assertEqual([unit.bypassed for unit in wall.units], [True, True, True, True, False])
-        self.assertEqual((wall.count("valve"), wall.count("tee"), wall.count("sample_tap"), wall.count("union")), (12, 8, 8, 10))
+        self.assertEqual((wall.count("valve"), wall.count("tee"), wall.count("sample_tap"), wall.count("union")), (12 + 8 + 2, 8 + 4, 8, 10 + 4))
 
     def test_states_are_shown_by_the_handles(self) -> None:
         """In service the bypass is shut; bypassed, it alone is open; shut, none is."""
@@ -224,10 +225,11 @@ class Pipework(TestCase):
         self.assertEqual(wall_of([{"kind": "uv", "ports": "shielded"}]).pipe_length("metal"), 0)
 
     def test_a_drain_with_an_air_gap_for_what_washes_itself(self) -> None:
-        """Neutralizer, iron filter and softener: three lines, three gaps."""
+        """Neutralizer and iron filter of two vessels each, and the softener: a line and a gap for each of five valve heads."""
         wall = wall_of()
-        self.assertEqual(len([run for run in wall.runs if run.role == "drain"]), 3)
-        self.assertEqual(wall.count("air_gap"), 3)
+        self.assertEqual([unit.drains for unit in wall.units], [2, 2, 1, 0, 0])
+        self.assertEqual(len([run for run in wall.runs if run.role == "drain"]), 5)
+        self.assertEqual(wall.count("air_gap"), 5)
 
     def test_the_pipe_bought_is_the_pipe_drawn(self) -> None:
         """Length of every run, counted corner by corner, a tenth more for offcuts."""
@@ -254,9 +256,9 @@ class Lists(TestCase):
         self.assertTrue(row.note.startswith(f"{ceil(bed.total_volume / 28.3168 - 1e-3)} bag"))
 
     def test_own_prices_count_in_place_of_samples(self) -> None:
-        """A valve at 20 instead of 14: twelve cost 240."""
+        """A valve at 20 instead of 14: the twenty-two that are drawn cost 440."""
         row = next(row for row in materials(self.design.chosen, self.wall, {"valve": 20.0}) if row.key == "valve")
-        self.assertEqual((row.quantity, row.total), (12, 240))
+        self.assertEqual((row.quantity, row.total), (22, 440))
         self.assertEqual(price_keys()["valve"][3], 14)
 
     def test_every_kind_is_on_the_list(self) -> None:

@@ -390,6 +390,10 @@ class Room(Generic[K]):
             return sizing.bed.diameter * 1000, sizing.bed.height * 1000 + table_mm("valve_in"), 0.0
         return 185.0, 610.0, 600.0
 
+    def bodies(self, keys: K, sizing: Sizing) -> int:
+        """How many vessels or housings of it stand side by side."""
+        return sizing.bed.vessels if sizing.bed is not None else int(sizing.params.get("vessels", 1))
+
     def pulled(self, sizing: Sizing) -> float:
         """How much room above it something pulled straight out wants [mm]."""
         return 0.0
@@ -574,9 +578,14 @@ class StageRun(Generic[K]):
         return self.room.body(self.keys, self.sizing)
 
     @property
+    def bodies(self) -> int:
+        """How many vessels or housings stand side by side."""
+        return self.room.bodies(self.keys, self.sizing)
+
+    @property
     def room_mm(self) -> float:
         """Width it takes on the wall [mm]: its vessels side by side, its brine tank, and a hand's room between."""
-        count = self.sizing.bed.vessels if self.sizing.bed else 1
+        count = self.bodies
         apart = self.room.uses_salt and self.sizing.params.get("form") != "cabinet"
         brine = float(table("vessels")["brine_tank_mm"]["width"]) if apart else 0.0
         between = table("wall")["between_vessels"]

@@ -62,17 +62,18 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
     selected = selected if selected in ids else (wall.findings[0].stage if wall.findings else ids[0] if ids else "")
     history = {revision.number for revision in option.revisions.all()}
     joining = design.job.facts.site.joining
+    unit = next((unit for unit in wall.units if unit.id == selected), None)
     return {
         "routed": routed_loss(design, wall), "piped": design.duty.supply.pipe.loss(design.duty.flow, design.evidence.adverse.temperature),
         "job": job, "option": option, "design": design, "wall": wall, "view": shapes, "selected": selected,
-        "unit": next((unit for unit in wall.units if unit.id == selected), None),
+        "unit": unit,
         "state": next((wall.state_of(unit) for unit in wall.units if unit.id == selected), "service"),
-        "states": STATES, "names": {unit.id: unit.name for unit in wall.units}, "joints": table("wall")["joining"], "joining": joining,
+        "names": {unit.id: unit.name for unit in wall.units}, "joints": table("wall")["joining"], "joining": joining,
         "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]),
         "wall_url": reverse("wall", args=[job.pk]),
         "lengths": [(role, wall.pipe_length(*roles)) for role, roles in (("water", ("main", "leg", "bypass", "tap")), ("metal at the lamp", ("metal",)), ("drain", ("drain",)))],
         "legend": legend(wall), "legend_frame": FRAME,
-        "state_links": [(each, _with_states(job, selected, states | {selected: each})) for each in STATES], "unit_links": _with_states(job, "", states),
+        "state_links": [(each, _with_states(job, selected, states | {selected: each})) for each in (unit.states if unit else ())], "unit_links": _with_states(job, "", states),
         "counts": [(kind, wall.count(kind)) for kind in ("valve", "tee", "elbow", "union", "sample_tap", "gauge", "outlet") if wall.count(kind)],
     } | more  # fmt: skip
 

@@ -14,7 +14,7 @@ from ...language.display import show
 from ...language.tables import table
 from ...planning.variant import Variant
 from .faults import findings_on
-from .parts import STATES, Dimension, Unit, Wall
+from .parts import Dimension, Unit, Wall
 from .piping import pipe
 from .placing import obstacles_of, place
 
@@ -31,16 +31,17 @@ def wall_of(facts: Facts, variant: Variant, states: dict[str, str] | None = None
     fit, collides or cannot be reached is a finding.
     """
     site, rows = facts.site, table("wall")["place"]
-    states = {name: state for name, state in (states or {}).items() if state in STATES}
     ceiling = (site.ceiling or rows["ceiling"] / 1000) * 1000
     obstacles = obstacles_of(facts)
     units = place(variant, obstacles, ceiling)
-    ports = [z for unit in units for z in (unit.inlet[1], unit.outlet[1])]
+    can = {unit.id: unit.states for unit in units}
+    states = {name: state for name, state in (states or {}).items() if state in can.get(name, ())}
+    ports = [z for unit in units for z in (unit.arrives, unit.outlet[1])]
     header = min(
         max([rows["header_least"], *(z + rows["header_above"] for z in ports)]),
         max(ceiling - rows["header_below_ceiling"], float(rows["header_lowest"])),
     )
-    washed = sum(unit.drained for unit in units)
+    washed = sum(unit.drains for unit in units)
     right = (
         max([unit.outline.right for unit in units] + [rows["left"]]) + 2 * rows["between"] + rows["ends_after"] + rows["receptor"] * max(washed, 1)
     )

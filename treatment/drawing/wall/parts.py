@@ -6,8 +6,11 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 
 from ...audit.rules import Finding, tally
+from ...language.tables import table
 
 STATES = ("service", "bypass", "shut")
+#: a manifold runs so far above the inlets and below the outlets of its vessels; its drops stand so far beside their ports
+MANIFOLD, DROP = (float(table("wall")["place"][name]) for name in ("manifold", "drop"))
 Point = tuple[float, float]
 
 
@@ -46,7 +49,8 @@ class Unit:
     """A unit on the wall: its outline, its solid parts (vessels, brine tank), its ports, what it keeps free, its depth.
 
     bypassed: it has a bypass, its own, or one shared with the units of ``group`` (their ids, in the order of the water); lit: into
-    its inlet, into its outlet.
+    its inlet, into its outlet. ports: inlet and outlet of each of its vessels, in a row: between ``inlet`` and ``outlet`` of the unit
+    runs a manifold where there are several.
     """
 
     id: str
@@ -68,6 +72,40 @@ class Unit:
     turns: bool = False
     lies: bool = False
     group: tuple[str, ...] = ()
+    ports: tuple[tuple[Point, Point], ...] = ()
+
+    @property
+    def states(self) -> tuple[str, ...]:
+        """How its valves can stand: bypassed only where water can go round it; shut, the way through it is."""
+        return STATES if self.bypassed else ("service", "shut")
+
+    @property
+    def several(self) -> bool:
+        """Whether it stands as several vessels or housings with a manifold."""
+        return len(self.ports) > 1
+
+    @property
+    def arrives(self) -> float:
+        """How high the pipe to it ends [mm]: at its port, or at its manifold above the ports."""
+        return self.inlet[1] + MANIFOLD if self.several else self.inlet[1]
+
+    @property
+    def departs(self) -> float:
+        """How high the pipe from it begins [mm]: at its port, or at its manifold below the ports."""
+        return self.outlet[1] - MANIFOLD if self.several else self.outlet[1]
+
+    @property
+    def drains(self) -> int:
+        """How many drain lines leave it: one from each valve head."""
+        return (len(self.ports) if self.shape == "vessel" else 1) if self.drained else 0
+
+    def way(self, number: int) -> tuple[Point, ...]:
+        """The way from the manifold through one of its vessels and back to the manifold."""
+        inlet, outlet = self.ports[number]
+        down, up, middle = inlet[0] - DROP, outlet[0] + DROP, (inlet[0] + outlet[0]) / 2
+        return (
+            (down, self.arrives), (down, inlet[1]), inlet, (middle, inlet[1]), (middle, outlet[1]), outlet, (up, outlet[1]), (up, self.departs),
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,7 +190,7 @@ class Wall:
 
     def state_of(self, unit: Unit) -> str:
         """How its valves stand: those of a shared bypass stand as any of its units is said to."""
-        return next((self.states[id] for id in unit.group or (unit.id,) if id in self.states), "service")
+        return next((self.states[id] for id in unit.group or (unit.id,) if self.states.get(id) in unit.states), "service")
 
     @property
     def water_path(self) -> tuple[Point, ...]:
@@ -167,19 +205,25 @@ class Wall:
             if unit is None or after is None:
                 continue
             state, leave = self.state_of(unit), after.points[0]
-            if state == "shut" and unit.bypassed:
+            if state == "shut":
                 return tuple(path)
             if state != "bypass" or not unit.bypassed:
-                middle = (unit.inlet[0] + unit.outlet[0]) / 2
-                path += [
-                    (path[-1][0], unit.inlet[1]),
-                    unit.inlet,
-                    (middle, unit.inlet[1]),
-                    (middle, unit.outlet[1]),
-                    unit.outlet,
-                    (leave[0], unit.outlet[1]),
-                ]
+                through = unit.way(0) if unit.several else _through(unit)
+                path += [(path[-1][0], unit.arrives), *through, (leave[0], unit.departs)]
         return tuple(path)
+
+    @property
+    def side_paths(self) -> tuple[tuple[Point, ...], ...]:
+        """The ways through the vessels beside the first of each manifold that water runs through."""
+        found: list[tuple[Point, ...]] = []
+        path = set(self.water_path)
+        for unit in self.units:
+            if unit.several and unit.ports[0][0] in path:
+                first = unit.way(0)
+                for number in range(1, len(unit.ports)):
+                    way = unit.way(number)
+                    found.append(((first[0][0], unit.arrives), *way))
+        return tuple(found)
 
     @property
     def tally(self) -> dict[str, int]:
@@ -188,3 +232,9 @@ class Wall:
 
     def findings_at(self, unit: str) -> list[Finding]:
         return [finding for finding in self.findings if finding.stage == unit]
+
+
+def _through(unit: Unit) -> tuple[Point, ...]:
+    """The way through a unit of one vessel, from port to port."""
+    middle = (unit.inlet[0] + unit.outlet[0]) / 2
+    return unit.inlet, (middle, unit.inlet[1]), (middle, unit.outlet[1]), unit.outlet

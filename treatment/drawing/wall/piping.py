@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 
 from ...language.tables import table
-from .parts import Fitting, Point, Run, Unit
+from .parts import DROP, Fitting, Point, Run, Unit
 
 
 def pipe(
@@ -21,24 +21,29 @@ def pipe(
         right_of_vessels = max(rect.right for name, rect in unit.parts if name != "brine")
         enter, leave = unit.outline.x - rows["leg"], right_of_vessels + rows["leg"]
         if unit.at_tap:
-            _tap(unit, enter, here[1], here, runs, fittings)
+            _tap(unit, enter, here[1], here, states.get(unit.id) != "shut", runs, fittings)
             here = (max(enter, here[0]), here[1])
             continue
         opens, closes = (not unit.group or unit.id == unit.group[at] for at in (0, -1))
         before, behind = (header if outer else header - rows["within"] for outer in (opens, closes))
         first = (unit, enter) if opens or first is None else first
         runs.append(Run(_square(here, (enter, before)), "main", unit.id))
-        down: Run = Run(((enter, before), (enter, unit.inlet[1]), unit.inlet), "leg", unit.id)
-        up: Run = Run((unit.outlet, (leave, unit.outlet[1]), (leave, behind)), "leg", unit.id)
-        runs += _metalled(down, up, unit)
-        if unit.shape == "feeder" or len([name for name, _ in unit.parts if name != "brine"]) > 1:
-            runs.append(Run((unit.inlet, (unit.outlet[0], unit.inlet[1])), "leg", unit.id))
-        fittings += [
-            Fitting("elbow", enter, unit.inlet[1], "v", unit.id), Fitting("elbow", leave, unit.outlet[1], "v", unit.id),
-            Fitting("union", (enter + unit.inlet[0]) / 2, unit.inlet[1], "h", unit.id), Fitting("union", (leave + unit.outlet[0]) / 2, unit.outlet[1], "h", unit.id),
-        ]  # fmt: skip
+        if unit.several:
+            _manifold(unit, (enter, before), (leave, behind), runs, fittings)
+        else:
+            down: Run = Run(((enter, before), (enter, unit.inlet[1]), unit.inlet), "leg", unit.id)
+            up: Run = Run((unit.outlet, (leave, unit.outlet[1]), (leave, behind)), "leg", unit.id)
+            runs += _metalled(down, up, unit)
+            if unit.shape == "feeder":
+                runs.append(Run((unit.inlet, (unit.outlet[0], unit.inlet[1])), "leg", unit.id))
+            fittings += [
+                Fitting("elbow", enter, unit.inlet[1], "v", unit.id), Fitting("elbow", leave, unit.outlet[1], "v", unit.id),
+                Fitting("union", (enter + unit.inlet[0]) / 2, unit.inlet[1], "h", unit.id), Fitting("union", (leave + unit.outlet[0]) / 2, unit.outlet[1], "h", unit.id),
+            ]  # fmt: skip
         if unit.bypassed:
             _taps(unit, enter, leave, before, behind, fittings)
+        else:
+            _isolated(unit, enter, leave, before, behind, states.get(unit.id) != "shut", fittings)
         if unit.bypassed and closes:
             _bypass(first, (unit, leave), header, next((states[id] for id in unit.group or (unit.id,) if id in states), "service"), runs, fittings)
         fittings += [
@@ -66,6 +71,28 @@ def pipe(
     return tuple(runs), tuple(fittings)
 
 
+def _manifold(unit: Unit, enter: Point, leave: Point, runs: list[Run], fittings: list[Fitting]) -> None:
+    """Pipe to and from each of several vessels: a tee, a valve and a union before it and behind it, so that one can be taken out of line.
+
+    What comes in runs above the inlets, what goes out below the outlets: the two never cross.
+    """
+    last = len(unit.ports) - 1
+    drops, rises = [inlet[0] - DROP for inlet, _ in unit.ports], [outlet[0] + DROP for _, outlet in unit.ports]
+    above, below = unit.arrives, unit.departs
+    runs += [Run((enter, (enter[0], above), (drops[-1], above)), "leg", unit.id), Run(((rises[0], below), (leave[0], below), leave), "leg", unit.id)]
+    fittings += [Fitting("elbow", enter[0], above, "v", unit.id), Fitting("elbow", leave[0], below, "v", unit.id)]
+    for number, (inlet, outlet) in enumerate(unit.ports):
+        drop, rise = drops[number], rises[number]
+        runs += [Run(((drop, above), (drop, inlet[1]), inlet), "leg", unit.id), Run((outlet, (rise, outlet[1]), (rise, below)), "leg", unit.id)]
+        fittings += [
+            Fitting("tee" if number < last else "elbow", drop, above, "h", unit.id), Fitting("tee" if number > 0 else "elbow", rise, below, "h", unit.id),
+            Fitting("elbow", drop, inlet[1], "v", unit.id), Fitting("elbow", rise, outlet[1], "v", unit.id),
+            Fitting("valve", drop, (above + inlet[1]) / 2, "v", unit.id, f"{unit.name}, vessel {number + 1}, inlet", "vessel", True),
+            Fitting("valve", rise, (below + outlet[1]) / 2, "v", unit.id, f"{unit.name}, vessel {number + 1}, outlet", "vessel", True),
+            Fitting("union", (drop + inlet[0]) / 2, inlet[1], "h", unit.id), Fitting("union", (rise + outlet[0]) / 2, outlet[1], "h", unit.id),
+        ]  # fmt: skip
+
+
 def _square(start: Point, end: Point) -> tuple[Point, ...]:
     """Through square corners; a move back along the header goes over it, so that it is seen."""
     if start[0] <= end[0] + 1e-6:
@@ -81,8 +108,8 @@ def _bypass(first: tuple[Unit, float], last: tuple[Unit, float], header: float, 
     runs.append(Run(((enter, header), (leave, header)), "bypass", unit.id))
     opened = {"service": (True, True, False), "bypass": (False, False, True), "shut": (False, False, False)}[state]
     places = (
-        (enter, (header + unit.inlet[1]) / 2, "v", "inlet"),
-        (leave, (header + end.outlet[1]) / 2, "v", "outlet"),
+        (enter, (header + unit.arrives) / 2, "v", "inlet"),
+        (leave, (header + max(end.departs, end.outlet[1])) / 2, "v", "outlet"),
         ((enter + leave) / 2, header, "h", "bypass"),
     )
     for (x, z, along, part), is_open in zip(places, opened, strict=True):
@@ -90,15 +117,21 @@ def _bypass(first: tuple[Unit, float], last: tuple[Unit, float], header: float, 
     fittings += [Fitting("tee", enter, header, "h", unit.id), Fitting("tee", leave, header, "h", end.id)]
 
 
+def _isolated(unit: Unit, enter: float, leave: float, before: float, behind: float, is_open: bool, fittings: list[Fitting]) -> None:
+    """A valve before and behind a unit that nothing goes round: to open it, the house is without water."""
+    for x, level, port, part in ((enter, before, unit.arrives, "inlet"), (leave, behind, max(unit.departs, unit.outlet[1]), "outlet")):
+        fittings.append(Fitting("valve", x, (level + port) / 2, "v", unit.id, f"{unit.name}, {part}", part, is_open))
+
+
 def _taps(unit: Unit, enter: float, leave: float, before: float, behind: float, fittings: list[Fitting]) -> None:
     """Sample taps on both legs of a unit, and gauges at a cartridge."""
-    for x, port, level in ((enter, unit.inlet, before), (leave, unit.outlet, behind)):
-        fittings.append(Fitting("sample_tap", x, port[1] + (level - port[1]) * 0.22, "v", unit.id))
+    for x, port, level in ((enter, unit.arrives, before), (leave, max(unit.departs, unit.outlet[1]), behind)):
+        fittings.append(Fitting("sample_tap", x, port + (level - port) * 0.22, "v", unit.id))
         if unit.shape == "cartridge":
-            fittings.append(Fitting("gauge", x, port[1] + (level - port[1]) * 0.78, "v", unit.id))
+            fittings.append(Fitting("gauge", x, port + (level - port) * 0.78, "v", unit.id))
 
 
-def _tap(unit: Unit, enter: float, header: float, here: Point, runs: list[Run], fittings: list[Fitting]) -> None:
+def _tap(unit: Unit, enter: float, header: float, here: Point, is_open: bool, runs: list[Run], fittings: list[Fitting]) -> None:
     """A branch to the drinking tap: off the header, through the unit, to its own tap."""
     rows = table("wall")["place"]
     runs.append(Run(_square(here, (max(enter, here[0]), header)), "main", unit.id))
@@ -108,7 +141,7 @@ def _tap(unit: Unit, enter: float, header: float, here: Point, runs: list[Run], 
     runs.append(Run((unit.outlet, (end[0], unit.outlet[1]), end), "tap", unit.id))
     fittings += [
         Fitting("tee", at, header, "h", unit.id), Fitting("elbow", at, unit.inlet[1], "v", unit.id),
-        Fitting("valve", at, (header + unit.inlet[1]) / 2, "v", unit.id, f"{unit.name}, inlet", "inlet", True), Fitting("elbow", end[0], unit.outlet[1], "v", unit.id),
+        Fitting("valve", at, (header + unit.inlet[1]) / 2, "v", unit.id, f"{unit.name}, inlet", "inlet", is_open), Fitting("elbow", end[0], unit.outlet[1], "v", unit.id),
     ]  # fmt: skip
 
 
@@ -140,12 +173,12 @@ def _split(points: tuple[Point, ...], length: float) -> tuple[tuple[Point, ...],
 def _drains(units: tuple[Unit, ...], width: float, runs: list[Run], fittings: list[Fitting]) -> None:
     """Drain lines of the units that wash themselves, each to its own air gap at the right end."""
     rows = table("wall")["place"]
-    washed = [unit for unit in units if unit.drained]
+    washed = [(unit, number) for unit in units for number in range(unit.drains)]
     beside, below = rows["drain_out"]
-    for i, unit in enumerate(washed):
+    for i, (unit, number) in enumerate(washed):
         level = rows["drain_low"] + rows["drain_step"] * (len(washed) - 1 - i)
-        x = max(rect.right for name, rect in unit.parts if name != "brine") + beside
-        start = (x - beside, unit.outlet[1] - below)
+        x = [rect.right for name, rect in unit.parts if name != "brine"][number] + beside
+        start = (x - beside, unit.ports[number][1][1] - below)
         end = width - rows["receptor_end"] - rows["receptor"] * (len(washed) - 1 - i)
         runs.append(Run((start, (x, start[1]), (x, level), (end, level), (end, level - rows["gap_drop"])), "drain", unit.id))
         fittings.append(Fitting("air_gap", end, level - rows["gap_drop"], "v", unit.id))

@@ -129,12 +129,15 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
     bed = stage.sizing.bed
     shape = "vessel" if bed is not None else "cartridge" if stage.room.silhouette == "vessel" else stage.room.silhouette
     parts: list[tuple[str, Rect]] = []
-    count = bed.vessels if bed is not None else 1
-    for i in range(count):
-        parts.append((shape, Rect(x + i * (width + rows["between_vessels"]), z, width, height)))
+    apart = rows["between_vessels"]
+    if stage.bodies > 1:
+        rim = rows["ports"]["head_rim"] * width if shape == "vessel" else 0.0
+        apart = max(float(apart), rows["place"]["ports_apart"] - 2 * rim)
+    for i in range(stage.bodies):
+        parts.append((shape, Rect(x + i * (width + apart), z, width, height)))
     right = parts[-1][1].right
     kept: list[Zone] = []
-    if stage.room.uses_salt:
+    if stage.room.uses_salt and stage.sizing.params.get("form") != "cabinet":
         brine = table("vessels")["brine_tank_mm"]
         rect = Rect(right + rows["place"]["brine_beside"], z, float(brine["width"]), float(brine["height"]))
         parts.append(("brine", rect))
@@ -142,16 +145,17 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
     if shape == "vessel":
         kept.append(Zone(Rect(x, z + height, right - x, zones["valve_head"]), "head", "to lift the valve head"))
     if shape == "cartridge" and "housing" in stage.sizing.params:
-        kept.append(Zone(Rect(x, z - zones["sump"], width, zones["sump"]), "sump", "to drop the sump"))
+        kept.append(Zone(Rect(x, z - zones["sump"], right - x, zones["sump"]), "sump", "to drop the sump"))
     if pulled:
         free = Rect(right, z, pulled, height) if lies else Rect(x, z + height, width, pulled)
         kept.append(Zone(free, "lamp", "to pull the lamp"))
     outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
-    inlet, outlet = _ports(shape, parts, z, height)
+    ports = tuple(_ports(shape, rect, z, height) for name, rect in parts if name != "brine")
+    inlet, outlet = ports[0][0], ports[-1][1]
     depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
-        False, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies,
+        False, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, (), ports,
     )  # fmt: skip
 
 
@@ -163,18 +167,17 @@ def _lies(stage: StageRun[Any], height: float, pulled: float, ceiling: float) ->
     return bool(height + pulled + zones["pull_slack"] + zones["pulled_foot"] > ceiling)
 
 
-def _ports(shape: str, parts: list[tuple[str, Rect]], z: float, height: float) -> tuple[Point, Point]:
+def _ports(shape: str, body: Rect, z: float, height: float) -> tuple[Point, Point]:
+    """Inlet and outlet of one body."""
     rows = table("wall")["ports"]
-    first = parts[0][1]
-    last = [rect for name, rect in parts if name != "brine"][-1]
     off = float(rows.get(shape, rows["housing"]))
-    if shape == "lamp" and first.width > height:  # on its side: a port at each end
-        return (first.x, z + height / 2), (last.right, z + height / 2)
+    if shape == "lamp" and body.width > height:  # on its side: a port at each end
+        return (body.x, z + height / 2), (body.right, z + height / 2)
     if shape == "lamp":
-        return (first.x, z + off), (first.right, z + height - off)
+        return (body.x, z + off), (body.right, z + height - off)
     if shape == "tank":
-        return (first.x, z + height - off), (last.right, z + off)
+        return (body.x, z + height - off), (body.right, z + off)
     if shape == "feeder":
-        return (first.x, z + height + off), (last.right, z + height + off)
+        return (body.x, z + height + off), (body.right, z + height + off)
     rim = float(rows["head_rim"]) if shape == "vessel" else 0.0
-    return (first.x + rim * first.width, z + height - off), (last.right - rim * last.width, z + height - off)
+    return (body.x + rim * body.width, z + height - off), (body.right - rim * body.width, z + height - off)

@@ -132,7 +132,7 @@ def view(wall: Wall, variant: Variant, system: str) -> WallView:
     return WallView(
         -MARGIN, -ABOVE, wall.width + 2 * MARGIN, plan_top + ABOVE + deepest + 70, floor, Box(0, 0, wall.width, floor, "room"),
         units, obstacles, pipes, valves, small, dimensions, (*labels, *_ends(wall, y)), tuple(plan), plan_labels,
-        Line("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in wall.water_path), "flow"),
+        Line("".join("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in path) for path in (wall.water_path, *wall.side_paths)), "flow"),
     )  # fmt: skip
 
 

@@ -1,0 +1,123 @@
+"""A wall followed as a graph of open pipe: from the source to the house, in every state of every unit, what is drawn is what runs."""
+
+from __future__ import annotations
+
+import random
+from itertools import pairwise
+from typing import Any
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ..design import design
+from ..drawing.wall.compose import compose
+from ..drawing.wall.parts import Point, Unit, Wall
+from ..job_file import read_job
+from ..planning.variant import Variant
+from . import golden
+from .example import job, worked
+from .fuzz import fuzz
+from .test_own_trains import house
+
+WATER = ("main", "leg", "metal", "bypass", "tap")
+
+
+def at(point: Point) -> Point:
+    return (round(point[0], 2), round(point[1], 2))
+
+
+def on(point: Point, a: Point, b: Point) -> bool:
+    """Whether a point lies on a square piece of pipe."""
+    return min(a[0], b[0]) - 0.02 <= point[0] <= max(a[0], b[0]) + 0.02 and min(a[1], b[1]) - 0.02 <= point[1] <= max(a[1], b[1]) + 0.02
+
+
+def reached(wall: Wall, without: str = "", vessel: int | None = None) -> set[Point]:
+    """All places that water reaches from the source through open pipe. without: a unit, or one vessel of it, that lets nothing through."""
+    runs = [[at(point) for point in run.points] for run in wall.runs if run.role in WATER]
+    ends = {end for points in runs for end in (points[0], points[-1])} | {at(port) for unit in wall.units for pair in unit.ports for port in pair}
+    shut = [at((fitting.x, fitting.z)) for fitting in wall.fittings if fitting.kind == "valve" and not fitting.open]
+    joined: dict[Point, set[Point]] = {}
+
+    def join(a: Point, b: Point) -> None:
+        joined.setdefault(a, set()).add(b)
+        joined.setdefault(b, set()).add(a)
+
+    for points in runs:
+        for a, b in pairwise(points):
+            stops = sorted({a, b, *(end for end in ends if on(end, a, b))}, key=lambda p: (abs(p[0] - a[0]) + abs(p[1] - a[1])))
+            for one, other in pairwise(stops):
+                if not any(on(valve, one, other) for valve in shut):
+                    join(one, other)
+    for unit in wall.units:
+        for number, (inlet, outlet) in enumerate(unit.ports):
+            if unit.id != without or (vessel is not None and number != vessel):
+                join(at(inlet), at(outlet))
+    seen, queue = {(0.0, round(wall.header, 2))}, [(0.0, round(wall.header, 2))]
+    while queue:
+        for other in joined.get(queue.pop(), ()):
+            if other not in seen:
+                seen.add(other)
+                queue.append(other)
+    return seen
+
+
+def house_end(wall: Wall) -> Point:
+    return at([run for run in wall.runs if run.role == "main"][-1].points[-1])
+
+
+class Followed(TestCase):
+    def follow(self, work: Any, variant: Variant) -> None:
+        """Every state of every unit of one wall."""
+        plain = compose(work, variant)
+        self.assertIn(house_end(plain), reached(plain))
+        for unit in plain.units:
+            self.assertEqual(len(unit.ports), next(stage.bodies for stage in variant.run.stages if stage.id == unit.id), unit.id)
+            for state in unit.states:
+                wall = compose(work, variant, {unit.id: state})
+                self.assertEqual(wall.state_of(next(each for each in wall.units if each.id == unit.id)), state)
+                self.through(wall, unit, state)
+
+    def through(self, wall: Wall, unit: Unit, state: str) -> None:
+        water = reached(wall)
+        ports = {at(port) for pair in unit.ports for port in pair}
+        if unit.at_tap:
+            self.assertIn(house_end(wall), water)
+            self.assertEqual(bool(ports & water), state == "service")
+            return
+        if state == "service":
+            self.assertIn(house_end(wall), water)
+            self.assertTrue(ports <= water, f"{unit.id}: a vessel stands outside the way")
+            if unit.shape != "feeder":  # that one doses into a pipe that runs on
+                self.assertNotIn(house_end(wall), reached(wall, unit.id), f"{unit.id}: water goes past it")
+            for number in range(len(unit.ports) if unit.several else 0):  # one vessel alone can be taken out of line
+                self.assertIn(house_end(wall), reached(wall, unit.id, number))
+        elif state == "bypass":
+            self.assertIn(house_end(wall), water)
+            self.assertIn(house_end(wall), reached(wall, unit.id))
+        else:
+            self.assertNotIn(house_end(wall), water, f"{unit.id} is shut, and the house has water")
+
+    def test_golden_walls(self) -> None:
+        for row in golden.frozen()[::3]:
+            work = design(read_job(row["job"]))
+            with self.subTest(row["name"]):
+                self.follow(work, work.chosen)
+
+    @given(st.integers(0, 10**6))
+    @fuzz(25)
+    def test_random_walls(self, seed: int) -> None:
+        work = worked(house(random.Random(seed)))
+        self.follow(work, work.chosen)
+
+    def test_several_vessels(self) -> None:
+        """Forty filters in a row, three softeners in parallel, twins, a bank of barrier elements, a group with one bypass."""
+        group = {"install": {"bypass": {"group": "one"}}}
+        for train in (
+            [{"kind": "softener", "vessels": 3}],
+            [{"kind": "softener", "twin": True, **group}, {"kind": "carbon", "vessels": 2, **group}, {"kind": "uv"}],
+            [{"kind": "sediment", "form": "cartridge"}, {"kind": "barrier_filter", "elements": 5}],
+            [{"kind": "neutralizer", "vessels": 4}, {"kind": "storage_tank"}, {"kind": "booster_pump"}, {"kind": "reverse_osmosis"}],
+        ):  # fmt: skip
+            work = worked(job(train=train))
+            self.follow(work, work.chosen)
