@@ -10,6 +10,7 @@ from . import ENGINE, checks
 from .audit.audit import Audit
 from .audit.rules import Finding
 from .chemistry.water import OPEN_TO_AIR
+from .drawing.wall.laying import piping
 from .evidence.gather import Evidence, gather
 from .evidence.samples import AnalyteState, Assumption
 from .evidence.symptoms import Cause, causes
@@ -26,7 +27,6 @@ from .language.spec import taken
 from .planning.paths import Remembered, Terms
 from .planning.planner import Plan, Planner
 from .planning.variant import Variant
-from .train.pressure import pressure_line
 from .train.room import Stage, name_stages
 from .train.runner import Runner
 
@@ -67,7 +67,9 @@ class Ground:
         found = self._audits.pop(known, None)
         if found is None:
             run = self._runner.run(known, self.evidence.adverse, self.evidence.favourable)
-            found = Audit(self.facts, self.duty, self.evidence, self.needs, run, pressure_line(run, self.duty), self._runner)
+            found = Audit(
+                self.facts, self.duty, self.evidence, self.needs, run, piping(self.facts, run.stages, self.duty.supply.pipe.material), self._runner
+            )
         self._audits[known] = found
         if len(self._audits) > AUDITS_REMEMBERED:
             del self._audits[next(iter(self._audits))]

@@ -22,7 +22,8 @@ from ..language.analytes import MICROBES, analytes
 from ..language.display import show
 from ..language.figure import source as cite
 from ..language.tables import table
-from ..train.pressure import PressureLine
+from ..train.piping import Piping
+from ..train.pressure import PressureLine, pressure_line
 from ..train.room import Room, StageRun, TrainRun
 from ..train.runner import Runner
 from .rules import SEVERITIES, Finding, Rule, accepted, rules_for
@@ -31,9 +32,10 @@ from .rules import SEVERITIES, Finding, Rule, accepted, rules_for
 class Audit:
     """A train under audit: everything a rule may look at."""
 
-    def __init__(self, facts: Facts, duty: Duty, evidence: Evidence, needs: list[Need], run: TrainRun, pressure: PressureLine, runner: Runner):
+    def __init__(self, facts: Facts, duty: Duty, evidence: Evidence, needs: list[Need], run: TrainRun, piping: Piping, runner: Runner):
         self.facts, self.duty, self.evidence, self.needs = facts, duty, evidence, needs
-        self.run, self.pressure, self.runner = run, pressure, runner
+        self.run, self.piping, self.runner = run, piping, runner
+        self.pressure: PressureLine = pressure_line(run, duty, piping)
         self._quick: list[Finding] | None = None
 
     @cached_property

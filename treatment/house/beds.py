@@ -6,11 +6,11 @@ from dataclasses import dataclass
 from functools import cache, lru_cache
 from math import floor, pi
 
-from ..chemistry.carbonate import water_viscosity
+from ..chemistry.carbonate import water_density, water_viscosity
 from ..language.figure import Figure, Line, constant, figure, work
 from ..language.quantity import unit_named
 from ..language.tables import table
-from .hydraulics import packed_bed_loss, valve_loss
+from .hydraulics import friction, packed_bed_loss, valve_loss
 from .pipes import INCH
 
 FT3 = constant("ft3")
@@ -136,11 +136,25 @@ class Bed:
         """Flow that washes one vessel [L/min] at a water temperature [degC]."""
         return self.medium.backwash * self.area * cold_factor(temperature)
 
+    @property
+    def riser(self) -> float:
+        """Bore of the tube from the valve to the lower basket [m]."""
+        sizes = table("vessels")["riser_mm"]
+        return float(sizes["small"] if self.diameter <= 14.1 * INCH else sizes["large"]) / 1000
+
     def loss(self, flow: float, temperature: float) -> float:
-        """Clean loss [kPa] of bed and valve with the flow shared by the vessels."""
+        """Clean loss [kPa] of bed, valve, riser and distributor with the flow shared by the vessels."""
         share = flow / self.vessels
         bed = packed_bed_loss(share, self.area, self.depth, self.medium.grain * self.medium.sphericity, self.medium.porosity, temperature)
-        return bed + valve_loss(share, self.valve_cv)
+        return bed + valve_loss(share, self.valve_cv) + riser_loss(share, self.riser, self.height, temperature)
+
+
+@lru_cache(maxsize=1024)
+def riser_loss(flow: float, bore: float, height: float, temperature: float) -> float:
+    """What riser and baskets take [kPa] at a flow [L/min]: friction along the tube, and each basket's K on the speed in it."""
+    speed = flow / 60000.0 / (pi * bore**2 / 4)
+    baskets = 2 * float(table("vessels")["basket_k"]) * water_density(temperature) * speed**2 / 2000
+    return friction(flow, bore, height, table("plumbing")["roughness_mm"]["pvc40"] / 1000, temperature) + baskets
 
 
 def bed_figures(bed: Bed, flow: float, temperature: float, backwash: bool = True) -> dict[str, Figure]:

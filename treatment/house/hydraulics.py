@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from math import pi
 
 from fluids.friction import friction_factor
@@ -77,6 +78,7 @@ def friction(flow: float, bore: float, length: float, roughness: float, temperat
     return factor * length / bore * water_density(temperature) * speed**2 / 2 / 1000
 
 
+@lru_cache(maxsize=4096)
 def packed_bed_loss(flow: float, area: float, depth: float, grain: float, porosity: float, temperature: float) -> float:
     """Pressure loss of a clean granular bed [kPa]; Ergun (1952), from the library `fluids`.
 

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 from ..chemistry.water import Water
 from ..house.duty import Duty
+from ..house.measuring import drawdown_of
 from ..job.facts import VOLUME
-from ..language.figure import Figure, constant, figure, work
+from ..language.figure import Figure, constant
 from ..language.spec import key
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, tank_body
@@ -36,14 +37,17 @@ class PressureTank(Room[PressureTankKeys]):
 
     def size(self, keys: PressureTankKeys, water: Water, duty: Duty) -> Sizing:
         row, gallon = duty.rows["storage"], constant("US_gal")
-        least = duty.wash / row["drawdown_share"]
+        least = duty.wash / max(self._drawdown(1.0, duty).value, 1e-6)
         return Sizing(
             {"volume": keys.volume or next((gal * gallon for gal in row["tank_gal"] if gal * gallon >= least), row["tank_gal"][-1] * gallon)}
         )
 
     def figures(self, keys: PressureTankKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
-        volume, share = (sizing.params["volume"], "L"), (duty.rows["storage"]["drawdown_share"], "")
-        return {"drawdown": figure(work("drawdown", "volume × share", "L", "storage.tank", volume=volume, share=share))}
+        return {"drawdown": self._drawdown(sizing.params["volume"], duty)}
+
+    def _drawdown(self, volume: float, duty: Duty) -> Figure:
+        """What it gives back between the switch points [L]."""
+        return drawdown_of(volume, duty.supply.pressure_low, max(duty.supply.pressure_high, duty.supply.pressure_low))
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "keeps the pump from starting at every glass"

@@ -12,7 +12,7 @@ from ..language.figure import Line, stated, work
 from ..language.log_keys import LogKey, log_key
 from ..language.tables import table
 from ..planning.variant import Variant
-from ..train.pressure import pressure_along
+from ..train.pressure import losses_at, pressure_along
 from ..train.room import StageRun
 from .step import Step
 
@@ -96,7 +96,7 @@ class Expectations:
         """Pressure [kPa] at the same places where no water is drawn and the source is at its highest."""
         duty = self.variant.audit.duty
         high = replace(duty, supply=replace(duty.supply, pressure_low=duty.supply.pressure_high))
-        return pressure_along(self.variant.run, high, 0.0, [0.0] * len(self.ids))
+        return pressure_along(self.variant.run, high, losses_at(self.variant.run, high, self.variant.audit.piping, 0.0, [0.0] * len(self.ids)))
 
     def pressure(self, key: str, place: int) -> Reading:
         """Pressure at a place along the train, source 0: between the design's own at design flow and what stands there at rest."""

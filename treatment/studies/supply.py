@@ -10,16 +10,16 @@ from fluids.friction import ft_Crane
 
 from ..chemistry.carbonate import water_density
 from ..design import Design
-from ..drawing.wall.parts import Wall
 from ..house.demand import peak_of
-from ..house.hydraulics import G, PipeRun, Supply, friction
-from ..house.pipes import PipeSize, joined_by, sizes_of, usually_joined
+from ..house.hydraulics import G, PipeRun, Supply
+from ..house.pipes import PipeSize, sizes_of
 from ..house.pump import flow_at, known, meets, pump_pressure
 from ..language.figure import Figure, figure, solved, stated, work
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.drains import drain_by_losses, drain_of, drain_rule
-from ..train.pressure import pressure_along
+from ..train.piping import Stretch
+from ..train.pressure import losses_at, pressure_along
 from ..train.room import StageRun
 
 SCHOOLS = ("fixture_units", "simultaneous", "bathrooms")
@@ -38,7 +38,8 @@ def operating_point(design: Design, variant: Variant, dirty: bool = False) -> Fi
             for stage in variant.run.stages
             if not stage.at_tap
         )
-        return duty.supply.pipe.loss(flow, temperature) + units + duty.supply.height * G
+        wall = variant.audit.piping.whole.loss(duty.supply.pipe, flow, temperature)
+        return duty.supply.pipe.loss(flow, temperature) + wall + units + duty.supply.height * G
 
     flow = meets(lambda q: pump_pressure(pump, q), asks, 2000.0)
     return figure(
@@ -140,12 +141,13 @@ def what_if(design: Design, variant: Variant, flow: float, size: PipeSize, dirt:
     pipe = PipeRun(size, supply.pipe.length)
     temperature = variant.run.raw.temperature
     pairs = [stage.room.loss(stage.keys, stage.sizing, flow, temperature) for stage in variant.run.stages]
-    left = pressure_along(variant.run, design.duty, pipe.loss(flow, temperature), [clean + (dirty - clean) * dirt for clean, dirty in pairs])[-1]
-    units = supply.pressure_low - pipe.loss(flow, temperature) - supply.height * G - left
+    losses = losses_at(variant.run, design.duty, variant.audit.piping, flow, [clean + (dirty - clean) * dirt for clean, dirty in pairs], pipe)
+    left = pressure_along(variant.run, design.duty, losses)[-1]
+    units = supply.pressure_low - losses.pipe - losses.wall - supply.height * G - left
     residual = figure(
         solved("pipe", "flow, bore", pipe.loss(flow, temperature), "kPa", "hydraulics.darcy", flow=(flow, "L/min"), bore=(pipe.bore, "m")),
-        work("left at the highest tap", "cut_in − pipe − units − gravity × height", "kPa", "hydraulics.residual",
-             cut_in=(supply.pressure_low, "kPa"), pipe=(pipe.loss(flow, temperature), "kPa"), units=(units, "kPa, less what pumps add"), height=(supply.height, "m")),
+        work("left at the highest tap", "cut_in − pipe − wall − units − gravity × height", "kPa", "hydraulics.residual",
+             cut_in=(supply.pressure_low, "kPa"), pipe=(losses.pipe, "kPa"), wall=(losses.wall, "kPa"), units=(units, "kPa, less what pumps add"), height=(supply.height, "m")),
     )  # fmt: skip
     return WhatIf(flow, size, dirt, residual, pipe.velocity(flow), residual.value >= design.duty.rows["house"]["residual_kpa"])
 
@@ -167,26 +169,18 @@ def what_if_range(design: Design) -> WhatIfRange:
     return WhatIfRange(flow, max(2 * flow, design.duty.passable), own, listed)
 
 
-def routed_loss(design: Design, wall: Wall) -> Figure:
+def routed_loss(design: Design, variant: Variant) -> Figure:
     """Loss of the drawn pipe in service at design flow [kPa]: its length, and its fittings by K = fT x L/D, Crane TP 410.
 
-    A unit's bypass turns the water through the branch of two tees; the tee of a drinking tap is passed straight.
+    A unit's bypass turns the water through the branch of two tees; the tee of a drinking tap is passed straight; of several vessels
+    each takes its share of the flow.
     """
-    pipe, flow, temperature = design.duty.supply.pipe, design.duty.flow, design.evidence.adverse.temperature
-    rows = table("wall")["fitting"]
-    straight = PipeRun(pipe.size, wall.pipe_length("main", "leg", "metal"))
-    along = friction(flow, pipe.bore, straight.length, table("plumbing")["roughness_mm"][pipe.material] / 1000, temperature)
-    taps = {unit.id for unit in wall.units if unit.at_tap}
-    passed = [fitting for fitting in wall.fittings if fitting.kind in ("elbow", "union") and fitting.unit not in taps]
-    valves = [fitting for fitting in wall.fittings if fitting.kind == "valve" and fitting.part != "bypass" and fitting.unit not in taps]
-    branches = [fitting for fitting in wall.fittings if fitting.kind == "tee" and fitting.unit not in taps]
-    counts = {"elbow": sum(f.kind == "elbow" for f in passed), "union": sum(f.kind == "union" for f in passed), "valve": len(valves),
-              "tee_branch": len(branches), "tee_run": sum(f.kind == "tee" and f.unit in taps for f in wall.fittings)}  # fmt: skip
-    lengths = sum(rows[name] * count for name, count in counts.items())
-    if (joined_by(design.facts) or usually_joined(pipe.material)) == "crimp":
-        lengths += rows["crimp"] * sum(counts.values())
-    turbulent = ft_Crane(pipe.bore)
-    k = work("K", "fT × lengths", "", "hydraulics.crane", fT=(turbulent, ""), lengths=(lengths, f"diameters, {sum(counts.values())} fittings"))
+    pipe, flow, temperature = design.duty.supply.pipe, design.duty.flow, variant.run.raw.temperature
+    whole = variant.audit.piping.whole
+    along = Stretch(length=whole.length).loss(pipe, flow, temperature)
+    k = work(
+        "K", "fT × lengths", "", "hydraulics.crane", fT=(ft_Crane(pipe.bore), ""), lengths=(whole.diameters, "diameters of pipe, for all fittings")
+    )
     lost = work(
         "fittings",
         "K × density × velocity^2 ÷ 2000",
@@ -197,7 +191,7 @@ def routed_loss(design: Design, wall: Wall) -> Figure:
         velocity=(pipe.velocity(flow), "m/s"),
     )
     piped = solved(
-        "pipe", "flow, bore, length", along, "kPa", "hydraulics.darcy", flow=(flow, "L/min"), bore=(pipe.bore, "m"), length=(straight.length, "m")
+        "pipe", "flow, bore, length", along, "kPa", "hydraulics.darcy", flow=(flow, "L/min"), bore=(pipe.bore, "m"), length=(whole.length, "m")
     )
     return figure(
         k, lost, piped, work("lost on the wall", "pipe + fittings", "kPa", "hydraulics.darcy", pipe=(along, "kPa"), fittings=(lost.value, "kPa"))

@@ -9,7 +9,6 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..drawing.wall.compose import compose
 from ..house.hydraulics import PSI
 from ..house.measuring import drawdown_of, measured_flow
 from ..house.pipes import sizes_of
@@ -145,8 +144,7 @@ class Limits(TestCase):
         """One vessel with its bypass: 2 elbows, 2 unions, 2 valves, 2 tee branches are 2 x (30 + 2 + 3 + 60) = 190 diameters;
         at 26.5 L/min in 22.2 mm, v = 1.141 m/s, K = 0.0233 x 190 = 4.43 and K x 999.6 x 1.141^2 / 2000 = 2.88 kPa."""
         design = worked(job(readings=HARD_ONLY, train=[{"kind": "softener"}]))
-        wall = compose(design, design.chosen)
-        lines = {line.symbol: line.value for line in routed_loss(design, wall).working}
+        lines = {line.symbol: line.value for line in routed_loss(design, design.chosen).working}
         flow = design.duty.flow / 60000
         speed = flow / (pi * 0.0222**2 / 4)
         self.assertAlmostEqual(lines["K"], 0.02332 * 190, places=2)

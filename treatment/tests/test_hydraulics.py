@@ -11,9 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..chemistry.carbonate import water_density, water_viscosity
-from ..house.beds import FT3, Bed, choose_bed, least_in, measured_out, medium, most_in, tanks
+from ..house.beds import FT3, Bed, choose_bed, least_in, measured_out, medium, most_in, riser_loss, tanks
 from ..house.hydraulics import PSI, friction, packed_bed_loss, square_law, valve_loss
 from ..house.pipes import size_of
+from ..studies.supply import routed_loss
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 
@@ -61,17 +62,52 @@ class Pipes(TestCase):
 
 class PressureLine(TestCase):
     def test_what_is_left_is_what_came_less_every_loss(self) -> None:
-        """Cut-in less pipe, units and 12 ft of height (35.9 kPa); each point lies below the one before."""
+        """Cut-in less the pipe to the house, the wall's own, units and 12 ft of height (35.9 kPa); each point lies below the one before."""
         design = worked(job())
         line, run = design.chosen.pressure, design.chosen.run
         pipe = design.duty.supply.pipe.loss(design.duty.flow, run.raw.temperature)
         units = sum(stage.loss_clean for stage in run.stages)
         height = 12 * 0.3048 * 9.80665
-        self.assertAlmostEqual(line.residual_clean.value, 40 * PSI - pipe - units - height, places=6)
+        wall = routed_loss(design, design.chosen).value
+        self.assertGreater(wall, pipe / 2)
+        self.assertAlmostEqual(line.residual_clean.value, 40 * PSI - pipe - wall - units - height, places=5)
         self.assertAlmostEqual(line.points[-1].clean, line.residual_clean.value, places=9)
         for before, after in zip(line.points, line.points[1:], strict=False):
             self.assertGreaterEqual(before.clean, after.clean)
             self.assertGreaterEqual(after.clean, after.dirty)
+
+    def test_a_backwash_is_judged_at_its_valve(self) -> None:
+        """30 psi at cut-in are not 30 at the valve: the pipe, the wall's own and a clean cartridge at the flow of the wash come off first."""
+        train = [{"kind": "sediment", "form": "cartridge", "housing": "10x2.5"}, {"kind": "softener", "tank": "12x52"}]
+        supply = {
+            "flow": "12 gpm",
+            "pressure_low": "33 psi",
+            "pressure_high": "53 psi",
+            "pipe": {"material": "copper", "size": "3/4 in", "length": "60 ft"},
+        }
+        audit = worked(job({"supply": supply}, train=train)).chosen.audit
+        (told,) = [finding for finding in audit.findings() if finding.rule == "pressure-backwash"]
+        five, soft = audit.run.stages
+        wash, pipe, cold = soft.figures["backwash_flow"].value, audit.duty.supply.pipe, audit.run.raw.temperature
+        ways = (audit.piping.before[0], audit.piping.behind[0], audit.piping.before[1])
+        left = (
+            33 * PSI - pipe.loss(wash, cold) - sum(way.loss(pipe, wash, cold) for way in ways) - five.room.loss(five.keys, five.sizing, wash, cold)[0]
+        )
+        self.assertLess(left, 30 * PSI)
+        self.assertIn(f"{left / PSI:.0f} psi is left at the valve", told.message)
+        strong = worked(job({"supply": supply | {"pressure_low": "50 psi", "pressure_high": "70 psi"}}, train=train)).chosen.audit
+        self.assertEqual([finding for finding in strong.findings() if finding.rule == "pressure-backwash"], [])
+
+    def test_riser_and_baskets_by_hand(self) -> None:
+        """7 gpm, 26.5 L/min, in a riser of 20.9 mm: 1.287 m/s, 0.828 kPa of velocity head; two baskets of 2 are 3.31 kPa, and 1.37 m of tube
+        at f = 0.026 are 0.026 × 1.37 ÷ 0.0209 × 0.828 = 1.41 kPa."""
+        self.assertAlmostEqual(riser_loss(26.5, 0.0209, 1.37, 10.0), 3.31 + 1.41, delta=0.12)
+
+    def test_a_pressure_tank_gives_back_by_boyle(self) -> None:
+        """40 gal, 151.4 L, between 50 and 70 psi: 151.4 × (330.7 + 101) × (1 ÷ 445.7 − 1 ÷ 583.6) = 34.6 L, not three tenths of it."""
+        supply = {"flow": "7 gpm", "pressure_low": "50 psi", "pressure_high": "70 psi"}
+        run = worked(job({"supply": supply}, train=[{"kind": "pressure_tank", "volume": "40 gal"}])).chosen.run
+        self.assertAlmostEqual(run.stages[0].figures["drawdown"].value, 34.6, delta=0.2)
 
     def test_a_dirty_cartridge_costs_ten_psi_more(self) -> None:
         """The only cartridge of the train is the 5 µm before the lamp."""

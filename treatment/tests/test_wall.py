@@ -200,8 +200,11 @@ class Placing(TestCase):
 
 class Pipework(TestCase):
     def test_three_valves_and_two_tees_at_each_bypassed_unit(self) -> None:
-        """Four of five units here have a bypass: 4 × 3 valves, 4 × 2 tees, eight sample taps; two unions at each of five. Two of them stand as two
-        vessels each: a valve before and behind every vessel, 4 × 2 more; two tees more in each manifold; unions at four vessels in place of two. The lamp, which nothing goes round, has a valve before and behind it."""
+        """Four of five units here have a bypass: 4 × 3 valves, 4 × 2 tees, eight sample taps; two unions at each of five.
+
+        Two of them stand as two vessels each: a valve before and behind every vessel, 4 × 2 more; two tees more in each manifold;
+        unions at four vessels in place of two. The lamp, which nothing goes round, has a valve before and behind it.
+        """
         wall = wall_of()
         self.assertEqual([unit.bypassed for unit in wall.units], [True, True, True, True, False])
         self.assertEqual((wall.count("valve"), wall.count("tee"), wall.count("sample_tap"), wall.count("union")), (12 + 8 + 2, 8 + 4, 8, 10 + 4))

@@ -45,7 +45,7 @@ def reached(wall: Wall, without: str = "", vessel: int | None = None) -> set[Poi
 
     for points in runs:
         for a, b in pairwise(points):
-            stops = sorted({a, b, *(end for end in ends if on(end, a, b))}, key=lambda p: (abs(p[0] - a[0]) + abs(p[1] - a[1])))
+            stops = sorted({a, b, *(end for end in ends if on(end, a, b))}, key=lambda p: abs(p[0] - a[0]) + abs(p[1] - a[1]))
             for one, other in pairwise(stops):
                 if not any(on(valve, one, other) for valve in shut):
                     join(one, other)

@@ -64,7 +64,7 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
     joining = design.job.facts.site.joining
     unit = next((unit for unit in wall.units if unit.id == selected), None)
     return {
-        "routed": routed_loss(design, wall), "piped": design.duty.supply.pipe.loss(design.duty.flow, design.evidence.adverse.temperature),
+        "routed": routed_loss(design, design.chosen), "piped": design.duty.supply.pipe.loss(design.duty.flow, design.evidence.adverse.temperature),
         "job": job, "option": option, "design": design, "wall": wall, "view": shapes, "selected": selected,
         "unit": unit,
         "state": next((wall.state_of(unit) for unit in wall.units if unit.id == selected), "service"),

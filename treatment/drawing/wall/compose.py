@@ -11,12 +11,10 @@ from ...audit.rules import accepted
 from ...design import Design
 from ...job.facts import Facts
 from ...language.display import show
-from ...language.tables import table
 from ...planning.variant import Variant
 from .faults import findings_on
+from .laying import ceiling_of, laid
 from .parts import Dimension, Unit, Wall
-from .piping import pipe
-from .placing import obstacles_of, place
 
 
 def compose(design: Design, variant: Variant, states: dict[str, str] | None = None) -> Wall:
@@ -30,35 +28,9 @@ def wall_of(facts: Facts, variant: Variant, states: dict[str, str] | None = None
     states: stage id -> service, bypass or shut; what is not named is in service. The drawing always comes; what does not
     fit, collides or cannot be reached is a finding.
     """
-    site, rows = facts.site, table("wall")["place"]
-    ceiling = (site.ceiling or rows["ceiling"] / 1000) * 1000
-    obstacles = obstacles_of(facts)
-    units = place(variant, obstacles, ceiling)
-    can = {unit.id: unit.states for unit in units}
-    states = {name: state for name, state in (states or {}).items() if state in can.get(name, ())}
-    ports = [z for unit in units for z in (unit.arrives, unit.outlet[1])]
-    header = min(
-        max([rows["header_least"], *(z + rows["header_above"] for z in ports)]),
-        max(ceiling - rows["header_below_ceiling"], float(rows["header_lowest"])),
-    )
-    washed = sum(unit.drains for unit in units)
-    right = (
-        max([unit.outline.right for unit in units] + [rows["left"]]) + 2 * rows["between"] + rows["ends_after"] + rows["receptor"] * max(washed, 1)
-    )
-    width = (
-        max((site.wall_width or 0.0) * 1000, right, *(o.rect.right + rows["end_beside"] for o in obstacles))
-        if obstacles
-        else max((site.wall_width or 0.0) * 1000, right)
-    )
-    panels = [turn for each in obstacles if each.key == "electrical_panel" and (turn := each.keep.x - rows["panel_beside"]) >= right]
-    leaves = min([width, *panels])
-    runs, fittings = pipe(units, header, leaves, max(ceiling, header), states, leaves < width)
-    wall = Wall(
-        width, max(ceiling, max([unit.outline.top for unit in units] + [0.0])), site.wall_depth * 1000 if site.wall_depth else None, site.wall_width is not None,
-        units, obstacles, runs, fittings, _dimensions(units, facts), (), header, leaves,
-        site.wall_width * 1000 if site.wall_width is not None and site.wall_width * 1000 < width - 1 else None, states,
-    )  # fmt: skip
-    return replace(wall, findings=tuple(accepted(findings_on(wall, facts, ceiling), facts.waivers)))
+    wall = laid(facts, variant.run.stages, states)
+    wall = replace(wall, dimensions=_dimensions(wall.units, facts))
+    return replace(wall, findings=tuple(accepted(findings_on(wall, facts, ceiling_of(facts)), facts.waivers)))
 
 
 def _dimensions(units: tuple[Unit, ...], facts: Facts) -> tuple[Dimension, ...]:

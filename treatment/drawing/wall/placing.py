@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
 from ...job.facts import OBSTRUCTIONS, Facts
 from ...language.tables import table
-from ...planning.variant import Variant
 from ...train.room import StageRun
 from ...train.ways import ways_round
 from .parts import Obstacle, Point, Rect, Unit, Wall, Zone
@@ -77,16 +77,15 @@ def obstacles_of(facts: Facts) -> tuple[Obstacle, ...]:
     return tuple(found)
 
 
-def place(variant: Variant, obstacles: tuple[Obstacle, ...], ceiling: float) -> tuple[Unit, ...]:
+def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceiling: float) -> tuple[Unit, ...]:
     """Every unit with its place: the job's, else the next free one along the wall."""
     rows = table("wall")["place"]
     cursor = float(rows["left"])
     fixed: list[Rect] = []
     units: list[Unit] = []
-    ways = ways_round(variant.run.stages)
-    wanted = [_fixed(stage) for stage in variant.run.stages]
-    for stage, place in zip(variant.run.stages, wanted, strict=True):
-        unit = _unit(stage, 0.0, place[1], ceiling)
+    ways = ways_round(stages)
+    wanted = [_fixed(stage) for stage in stages]
+    for stage, place in zip(stages, wanted, strict=True):
         if place[0] is not None:
             unit = _unit(stage, place[0], place[1], ceiling, placed=True)
         else:

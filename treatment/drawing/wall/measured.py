@@ -1,0 +1,71 @@
+"""The pipe of a wall as water feels it: measured off the drawing, unit by unit, with every valve as in service."""
+
+from __future__ import annotations
+
+from ...language.tables import table
+from ...train.piping import Piping, Stretch
+from .parts import DROP, Fitting, Run, Unit, Wall
+
+#: roles of the pipe that all of the house's water runs through
+FLOWN = ("main", "leg", "metal")
+
+
+def piping_of(wall: Wall, crimped: bool) -> Piping:
+    """Pipe and fittings before and behind each unit. crimped: whether every joint narrows the bore.
+
+    Of several vessels each takes its share of the flow; a bypass lies idle; a drinking tap takes none of the house's water.
+    """
+    rows = table("wall")["fitting"]
+    insert = float(rows["crimp"]) if crimped else 0.0
+    weights = {name: float(rows[key]) + insert for name, key in (("elbow", "elbow"), ("union", "union"), ("tee", "tee_branch"), ("valve", "valve"))}
+    units = {unit.id: unit for unit in wall.units}
+    found = {(id, side): [0.0, 0.0] for id in ("", *units) for side in (True, False)}
+    for run in wall.runs:
+        if run.role in FLOWN:
+            unit = units.get(run.unit)
+            share = 1.0 if unit is None or not unit.several else _share(unit, _of_port(unit, run))
+            found[run.unit, unit is not None and _leads_to(unit, run)][0] += run.length / 1000 * share
+    for fitting in wall.fittings:
+        weight = weights.get(fitting.kind)
+        if weight is None or fitting.part == "bypass":
+            continue
+        unit = units.get(fitting.unit)
+        if unit is not None and unit.at_tap:
+            if fitting.kind == "tee":  # passed straight
+                found[unit.id, True][1] += float(rows["tee_run"]) + insert
+            continue
+        share = 1.0 if unit is None or not unit.several else _share(unit, _between(unit, fitting))
+        found[fitting.unit, unit is not None and _lies_before(unit, fitting)][1] += weight * share
+    before, behind = (tuple(Stretch(*found[id, side]) for id in units) for side in (True, False))
+    return Piping(before, behind, Stretch(*found["", False]))
+
+
+def _share(unit: Unit, of_one: bool) -> float:
+    """One of so many ways, each with its share of the flow: what it takes goes by the square of that, and they are so many."""
+    return 1.0 / len(unit.ports) ** 3 if of_one else 1.0
+
+
+def _of_port(unit: Unit, run: Run) -> bool:
+    """Whether a pipe leads to or from one vessel of several."""
+    return any(run.points[-1] == inlet or run.points[0] == outlet for inlet, outlet in unit.ports)
+
+
+def _leads_to(unit: Unit, run: Run) -> bool:
+    """Whether a pipe lies on the way to a unit's vessels, not on the way from them."""
+    if run.role == "main":
+        return True
+    if not unit.several:
+        return run.points[-1] == unit.inlet or run.points[-1][0] <= unit.inlet[0]
+    return run.points[0][1] > run.points[-1][1] or any(run.points[-1] == inlet for inlet, _ in unit.ports)
+
+
+def _between(unit: Unit, fitting: Fitting) -> bool:
+    """Whether a fitting belongs to one vessel of several: from the manifold before it to that behind it."""
+    inside = unit.inlet[0] - DROP - 1 < fitting.x < unit.outlet[0] + DROP + 1
+    return inside and unit.departs - 1 <= fitting.z <= unit.arrives + 1
+
+
+def _lies_before(unit: Unit, fitting: Fitting) -> bool:
+    """Whether a fitting lies before the vessel that it is next to."""
+    inlet, outlet = min(unit.ports, key=lambda pair: abs((pair[0][0] + pair[1][0]) / 2 - fitting.x))
+    return fitting.x < (inlet[0] + outlet[0]) / 2
