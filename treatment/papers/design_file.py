@@ -120,7 +120,7 @@ def wall_document(wall: Wall) -> dict[str, Any]:
     }  # fmt: skip
 
 
-PIPE = {"water": ("main", "leg", "bypass", "tap"), "metal": ("metal",), "drain": ("drain",)}
+PIPE = {"water": ("main", "leg", "bypass", "tap", "raw"), "metal": ("metal",), "drain": ("drain",)}
 
 
 def material_document(row: Row) -> dict[str, Any]:

@@ -10,13 +10,15 @@ from typing import Any
 
 from ..drawing.wall.parts import Wall
 from ..house.pipes import INCH, joined_by
+from ..language.display import show
 from ..language.tables import table
 from ..planning.variant import Variant
-from ..starting.situation import joints_on
-from ..train.drains import drain_of
-from ..train.room import Purchase, StageRun
+from ..starting.sheet import sheet
+from ..starting.situation import hosed, joints_on
+from ..train.drains import bore_wanted, drain_of
+from ..train.room import Purchase, StageRun, beside
 
-GROUPS = ("equipment", "media", "pipe", "fittings", "electrical", "consumables")
+GROUPS = ("equipment", "media", "pipe", "fittings", "electrical", "testing", "tools", "consumables")
 PACKING = table("prices")["packing"]
 
 
@@ -41,7 +43,7 @@ class Row:
 @cache
 def price_keys() -> dict[str, tuple[str, str, str, float]]:
     """Every price by key: group, what it is, unit, sample price."""
-    return {key: (group, row[0], row[1], float(row[2])) for group in GROUPS for key, row in table("prices")[group].items()}
+    return {key: (group, row[0], row[1], float(row[2])) for group in GROUPS for key, row in table("prices").get(group, {}).items()}
 
 
 def materials(variant: Variant, wall: Wall, prices: Mapping[str, float] | None = None) -> list[Row]:
@@ -49,10 +51,13 @@ def materials(variant: Variant, wall: Wall, prices: Mapping[str, float] | None =
     bought: list[Purchase] = []
     for stage in variant.run.stages:
         bought += [*_equipment(stage), *stage.room.buys(stage.keys, stage.sizing)]
+        if litres := beside(variant.run.stages, stage):
+            bought.append(Purchase("tank", 1.0, "Permeate storage", size=litres / 100))
     bought = [
         *(each for each in bought if not each.yearly),
-        *_on_the_wall(wall, _to_drain(variant)),
+        *_on_the_wall(wall, variant),
         *_to_join(wall, variant),
+        *small_parts(wall, variant),
         *(each for each in bought if each.yearly),
     ]
     rows = [_priced(each, prices or {}) for each in bought if each.quantity > 0]
@@ -62,7 +67,8 @@ def materials(variant: Variant, wall: Wall, prices: Mapping[str, float] | None =
         merged[at] = (
             row if at not in merged else Row(row.group, row.key, row.what, round(merged[at].quantity + row.quantity, 2), row.unit, row.each, row.note)
         )
-    return sorted(merged.values(), key=lambda row: GROUPS.index(row.group))
+    tools = [Row("tools", "tool", tool[:1].upper() + tool[1:], 1.0, "each", 0.0, "to bring") for tool in tools_of(variant)]
+    return sorted([*merged.values(), *tools], key=lambda row: GROUPS.index(row.group))
 
 
 def _priced(bought: Purchase, own: Mapping[str, float]) -> Row:
@@ -99,12 +105,6 @@ def _equipment(stage: StageRun[Any]) -> Iterator[Purchase]:
         yield Purchase(f"cartridge_{housing.replace('.', '_')}", count, note=name)
 
 
-def _to_drain(variant: Variant) -> float:
-    """How far the drain lines run [m]: of each unit that sends water to drain, its own distance and lift, else the site's."""
-    told = (drain_of(variant.audit.facts, stage.keys) for stage in variant.run.stages if stage.drains)
-    return sum((drain.distance or 0.0) + max(drain.lift or 0.0, 0.0) for drain in told if drain is not None)
-
-
 def _to_join(wall: Wall, variant: Variant) -> Iterator[Purchase]:
     """What the joints use by the job's own way of joining, clamps for the pipe, and what the units hang on."""
     joints = joints_on(wall)
@@ -119,10 +119,75 @@ def _to_join(wall: Wall, variant: Variant) -> Iterator[Purchase]:
         yield Purchase("anchor", float(PACKING["anchors"] * len(hung)))
 
 
-def _on_the_wall(wall: Wall, far: float) -> Iterator[Purchase]:
-    """Pipe, a tenth more for offcuts, and fittings. far: how far the drain lines run by what the job says [m]."""
-    yield Purchase("pipe", wall.pipe_length("main", "leg", "bypass", "tap") * PACKING["offcut"], note="a tenth more for offcuts")
+def _on_the_wall(wall: Wall, variant: Variant) -> Iterator[Purchase]:
+    """Pipe, a tenth more for offcuts, and fittings, each with its size, material and kind of joint; drain lines with their own bore."""
+    size, joint = variant.audit.duty.supply.pipe.size, joined_by(variant.audit.facts)
+    kind = f"{size.said} {size.material.replace('_', ' ')}"
+    joined = f", {JOINTS[joint]}" if joint in JOINTS else ""
+    yield Purchase("pipe", wall.pipe_length("main", "leg", "bypass", "tap", "raw") * PACKING["offcut"], f"Pipe {kind}", "a tenth more for offcuts")
     yield Purchase("metal", wall.pipe_length("metal") * PACKING["offcut"])
-    yield Purchase("drain_line", max(wall.pipe_length("drain"), far) * PACKING["offcut"])
-    for key in ("elbow", "tee", "valve", "union", "sample_tap", "gauge", "air_gap", "outlet"):
+    yield from _drain_lines(wall, variant)
+    for role, key in (("brine", "brine_line"), ("overflow", "overflow_hose")):
+        yield Purchase(key, wall.pipe_length(role) * PACKING["offcut"])
+    names = price_keys()
+    for key in ("elbow", "tee", "valve", "union"):
+        yield Purchase(key, float(wall.count(key)), f"{names[key][1]} {kind}{joined}")
+    for key in ("sample_tap", "gauge", "air_gap", "outlet"):
         yield Purchase(key, float(wall.count(key)))
+
+
+#: how a fitting is called by the way it is joined
+JOINTS = {
+    "solder": "soldered", "press": "pressed", "solvent": "solvent-welded", "expansion": "for expansion rings", "crimp": "for crimp rings",
+    "compression": "compression", "push_fit": "push-fit",
+}  # fmt: skip
+
+
+def _drain_lines(wall: Wall, variant: Variant) -> Iterator[Purchase]:
+    """The drain lines by bore: as far as they are drawn, or as the job says, whichever is more; the job's own bore, else what is wanted."""
+    facts, system = variant.audit.facts, variant.audit.facts.job.units
+    least = float(variant.audit.duty.rows["house"]["residual_kpa"])
+    for stage in variant.run.stages:
+        drawn = sum(run.length for run in wall.runs if run.role == "drain" and run.unit == stage.id) / 1000
+        if not drawn:
+            continue
+        drain = drain_of(facts, stage.keys)
+        lines = sum(run.role == "drain" and run.unit == stage.id for run in wall.runs)
+        told = ((drain.distance or 0.0) + max(drain.lift or 0.0, 0.0)) * lines if drain is not None else 0.0
+        bore = drain.bore if drain is not None else None
+        if bore is None and drain is not None and "backwash_flow" in stage.figures:
+            bore = bore_wanted(drain, stage.figures["backwash_flow"].value, stage.water_in.temperature, least)[-1].value
+        what = f"Drain line, bore {show(bore * 1000, 'mm', system)}" if bore else ""
+        yield Purchase("drain_line", max(drawn, told) * PACKING["offcut"], what)
+
+
+def small_parts(wall: Wall, variant: Variant) -> Iterator[Purchase]:
+    """What a train wants beside its units and its pipe, by what stands in it."""
+    stages, facts = variant.run.stages, variant.audit.facts
+    housings = [stage for stage in stages if stage.sizing.bed is None and "housing" in stage.sizing.params]
+    vessels = sum(stage.bodies for stage in stages if stage.sizing.bed is not None)
+    kinds = {stage.kind for stage in stages}
+    yield Purchase("flexible", 2.0 * vessels, note="a vessel each side")
+    yield Purchase("wrench", float(len({stage.sizing.params["housing"] for stage in housings})))
+    for stage in housings:
+        yield Purchase("o_ring", float(stage.bodies), note=stage.name)
+    yield Purchase("grease", float(bool(housings or "uv" in kinds)))
+    yield Purchase("label", float(bool(stages)))
+    yield Purchase(
+        "hose", float(any(hosed(stage, None) and stage.sizing.bed is not None for stage in stages)), note="to wash a bed before it is piped"
+    )
+    yield Purchase("injection", float(sum(stage.kind == "chemical_feed" for stage in stages)))
+    closed = facts.source.kind == "town" or "pressure_reducing_valve" in kinds or "booster_pump" in kinds
+    yield Purchase("check_valve", float(facts.source.kind == "town" or "chemical_feed" in kinds), note="so that nothing runs back to the source")
+    yield Purchase("expansion_vessel", float(closed and bool(stages)), note="a valve that closes the house lets heated water push nowhere")
+    yield Purchase("vacuum_breaker", float(any(run.role == "raw" for run in wall.runs)), note="where the local code asks for it")
+    yield Purchase("permanganate", float(any(stage.sizing.params.get("medium") == "greensand" for stage in stages)), yearly=True)
+    for key, wanted in (
+        ("hardness_kit", {"softener"}), ("ph_kit", {"neutralizer"}), ("chlorine_kit", {"chemical_feed", "carbon"}), ("iron_kit", {"oxidizing_filter"}),
+    ):  # fmt: skip
+        yield Purchase(key, float(bool(wanted & kinds)))
+
+
+def tools_of(variant: Variant) -> list[str]:
+    """Tools and parts that the run sheet asks for, each once, in the order in which they are asked for."""
+    return list(dict.fromkeys(tool for step in sheet(variant).steps for tool in step.row.tools))

@@ -11,7 +11,7 @@ from ..job.facts import VOLUME
 from ..language.figure import Figure, constant
 from ..language.spec import key
 from ..train.keys import StageKeys
-from ..train.room import Purchase, Room, Sizing, tank_body
+from ..train.room import Purchase, Room, Sizing, tank_body, tanks_for
 from .storage_tank import tank_bought
 
 
@@ -53,10 +53,14 @@ class PressureTank(Room[PressureTankKeys]):
         return "keeps the pump from starting at every glass"
 
     def body(self, keys: PressureTankKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return tank_body(sizing.params["volume"], several=True)
+        return tank_body(sizing.params["volume"] / self.bodies(keys, sizing))
+
+    def bodies(self, keys: PressureTankKeys, sizing: Sizing) -> int:
+        """More than one slender tank holds is held by several of them."""
+        return tanks_for(sizing.params["volume"])
 
     def buys(self, keys: PressureTankKeys, sizing: Sizing) -> list[Purchase]:
-        return [tank_bought(self.title, sizing.params["volume"])]
+        return [tank_bought(self.title, sizing.params["volume"], self.bodies(keys, sizing))]
 
 
 PRESSURE_TANK = PressureTank()

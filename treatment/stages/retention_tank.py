@@ -13,7 +13,7 @@ from ..language.figure import Figure, Line, figure, stated, work
 from ..language.spec import key
 from ..language.tables import table
 from ..train.keys import StageKeys
-from ..train.room import Purchase, Room, Sizing, tank_body
+from ..train.room import Purchase, Room, Sizing, tank_body, tanks_for
 from .storage_tank import tank_bought
 
 #: what chlorine makes harmless by its CT, and what a tank open to air asks
@@ -115,10 +115,14 @@ class RetentionTank(Room[RetentionTankKeys]):
         return "gives peroxide its time" if before.value(PEROXIDE) > 0 else "mixes what was fed"
 
     def body(self, keys: RetentionTankKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return tank_body(sizing.params["volume"], several=True)
+        return tank_body(sizing.params["volume"] / self.bodies(keys, sizing))
+
+    def bodies(self, keys: RetentionTankKeys, sizing: Sizing) -> int:
+        """More than one slender tank holds is held by several of them."""
+        return tanks_for(sizing.params["volume"])
 
     def buys(self, keys: RetentionTankKeys, sizing: Sizing) -> list[Purchase]:
-        return [tank_bought(self.title, sizing.params["volume"])]
+        return [tank_bought(self.title, sizing.params["volume"], self.bodies(keys, sizing))]
 
 
 def contact_asked(water: Water, row: dict[str, Any]) -> float:

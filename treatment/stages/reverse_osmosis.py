@@ -261,7 +261,6 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             return [Purchase("membrane_tap", 1.0), prefilters]
         return [
             Purchase("membrane_house", params["rated"] / 100),
-            Purchase("tank", 1.0, "Permeate storage", size=params["storage"] / 100),
             prefilters,
         ]
 
@@ -289,6 +288,10 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
 
     def body(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("membrane_tap" if self.at_tap(keys) else "membrane_house")
+
+    def kept_beside(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> float:
+        """Permeate waits in a tank for the hours in which more is drawn than is made."""
+        return 0.0 if self.at_tap(keys) else float(sizing.params["storage"])
 
 
 REVERSE_OSMOSIS = ReverseOsmosis()

@@ -14,7 +14,6 @@ from ..house.duty import Duty
 from ..job.facts import VOLUME
 from ..language.figure import Figure, figure, stated, work
 from ..language.spec import Flag, key
-from ..language.tables import table
 from ..train.keys import StageKeys
 from ..train.room import Purchase, Room, Sizing, StageRun, TrainRun, tank_body
 
@@ -101,16 +100,16 @@ class StorageTank(Room[StorageTankKeys]):
         return "stores water"
 
     def body(self, keys: StorageTankKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return tank_body(min(sizing.params["volume"], float(table("vessels")["tank_drawn_l"])))
+        return tank_body(sizing.params["volume"])
 
     def buys(self, keys: StorageTankKeys, sizing: Sizing) -> list[Purchase]:
         parts = ("leaf_screen", "calmed_inlet", "floating_intake", "overflow_trap") if "reliability" in sizing.figures else ()
         return [tank_bought(self.title, sizing.params["volume"]), *(Purchase(part, 1.0) for part in parts)]
 
 
-def tank_bought(name: str, litres: float) -> Purchase:
-    """A tank, priced by the hundred litres."""
-    return Purchase("tank", 1.0, name, size=litres / 100)
+def tank_bought(name: str, litres: float, count: int = 1) -> Purchase:
+    """A tank, or so many that hold it together, priced by the hundred litres."""
+    return Purchase("tank", float(count), name, size=litres / count / 100)
 
 
 STORAGE_TANK = StorageTank()

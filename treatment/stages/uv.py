@@ -16,6 +16,7 @@ from ..house.hydraulics import GPM, PSI, square_law
 from ..job.facts import FLOW
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES
+from ..language.display import show
 from ..language.figure import Figure, Line, figure, source, work
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..language.tables import table
@@ -206,11 +207,16 @@ class Uv(Room[UvKeys]):
     def harmed_before(self, other: StageRun[Any]) -> str:
         return "it would let water stand after the lamp"
 
+    def restrictor(self, keys: UvKeys, system: str) -> str:
+        return f"flow restrictor {show(keys.restrictor, 'L/min', system)}" if keys.restrictor else ""
+
     def buys(self, keys: UvKeys, sizing: Sizing) -> list[Purchase]:
         name = self.name(keys)
         count = float(sizing.params["lamps"])
         lamps = count * ceil(12 / sizing.figures["lamp_interval"].value - 1e-6)
-        return [Purchase("uv", count, "UV chamber with ballast", name, sizing.params["rated_flow"]), Purchase("lamp", lamps, note=name, yearly=True)]
+        restrictor = [Purchase("restrictor", 1.0, note=self.restrictor(keys, "metric"))] if keys.restrictor else []
+        chamber = Purchase("uv", count, "UV chamber with ballast", name, sizing.params["rated_flow"])
+        return [chamber, *restrictor, Purchase("lamp", lamps, note=name, yearly=True)]
 
     def schools(self, keys: UvKeys, water: Water, system: str) -> list[str]:
         return [

@@ -10,7 +10,7 @@ from __future__ import annotations
 import heapq
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
@@ -65,6 +65,7 @@ class Sheet:
         return begins
 
 
+@lru_cache(maxsize=4)
 def sheet(variant: Variant) -> Sheet:
     """The run sheet of a train. Empty for an empty train: there is nothing to start. Raises NoOrder for needs in a circle."""
     if not variant.run.stages:

@@ -203,11 +203,14 @@ class Pipework(TestCase):
         """Four of five units here have a bypass: 4 × 3 valves, 4 × 2 tees, eight sample taps; two unions at each of five.
 
         Two of them stand as two vessels each: a valve before and behind every vessel, 4 × 2 more; two tees more in each manifold;
-        unions at four vessels in place of two. The lamp, which nothing goes round, has a valve before and behind it.
+        unions at four vessels in place of two. The lamp, which nothing goes round, has a valve before and behind it;
+        the whole a main shut-off, and a tee with its valve for raw water to the outdoor taps.
         """
         wall = wall_of()
         self.assertEqual([unit.bypassed for unit in wall.units], [True, True, True, True, False])
-        self.assertEqual((wall.count("valve"), wall.count("tee"), wall.count("sample_tap"), wall.count("union")), (12 + 8 + 2, 8 + 4, 8, 10 + 4))
+        self.assertEqual(
+            (wall.count("valve"), wall.count("tee"), wall.count("sample_tap"), wall.count("union")), (12 + 8 + 2 + 2, 8 + 4 + 1, 8, 10 + 4)
+        )
 
     def test_states_are_shown_by_the_handles(self) -> None:
         """In service the bypass is shut; bypassed, it alone is open; shut, none is."""
@@ -240,7 +243,7 @@ class Pipework(TestCase):
         wall = compose(design, design.chosen)
         drawn = 0.0
         for run in wall.runs:
-            if run.role in ("main", "leg", "bypass", "tap"):
+            if run.role in ("main", "leg", "bypass", "tap", "raw"):
                 drawn += sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in pairwise(run.points))
         pipe = next(row for row in materials(design.chosen, wall) if row.key == "pipe")
         self.assertAlmostEqual(pipe.quantity, drawn / 1000 * 1.1, places=2)
@@ -259,9 +262,9 @@ class Lists(TestCase):
         self.assertTrue(row.note.startswith(f"{ceil(bed.total_volume / 28.3168 - 1e-3)} bag"))
 
     def test_own_prices_count_in_place_of_samples(self) -> None:
-        """A valve at 20 instead of 14: the twenty-two that are drawn cost 440."""
+        """A valve at 20 instead of 14: the twenty-four that are drawn cost 480."""
         row = next(row for row in materials(self.design.chosen, self.wall, {"valve": 20.0}) if row.key == "valve")
-        self.assertEqual((row.quantity, row.total), (22, 440))
+        self.assertEqual((row.quantity, row.total), (24, 480))
         self.assertEqual(price_keys()["valve"][3], 14)
 
     def test_every_kind_is_on_the_list(self) -> None:
@@ -358,9 +361,9 @@ class Extremes(TestCase):
         design = worked(job(parts, train=train))
         wall = compose(design, design.chosen)
         rows = {row.key: row for row in materials(design.chosen, wall)}
-        # inner elbows 2 and outer 4 at 2 ends, 3 valves at 2, 2 tees at 3, 4 unions, 4 sample taps and 2 gauges at a half
-        joints = 2 * wall.count("elbow") + 2 * 3 + 3 * 2 + 4 + (4 + 2) / 2
-        self.assertEqual((wall.count("valve"), wall.count("elbow")), (3, 6))
+        # inner elbows 2 and outer 4 at 2 ends, 3 valves of the bypass and 2 at its head at 2, 2 + 1 tees at 3, 4 unions, 4 sample taps and 2 gauges at a half
+        joints = 2 * wall.count("elbow") + 2 * (3 + 2) + 3 * (2 + 1) + 4 + (4 + 2) / 2
+        self.assertEqual((wall.count("valve"), wall.count("elbow")), (3 + 2, 6))  # main shut-off and outdoor taps
         self.assertEqual(rows["solder"].quantity, -(-joints * 3 // 100))
         self.assertIn(f"{joints:g} joints", rows["solder"].note)
         self.assertEqual(rows["in_out_head"].quantity, 1)

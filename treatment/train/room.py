@@ -394,6 +394,14 @@ class Room(Generic[K]):
         """How many vessels or housings of it stand side by side."""
         return sizing.bed.vessels if sizing.bed is not None else int(sizing.params.get("vessels", 1))
 
+    def kept_beside(self, keys: K, sizing: Sizing) -> float:
+        """Litres of a tank that stands beside it and belongs to it, 0 for none."""
+        return 0.0
+
+    def restrictor(self, keys: K, system: str) -> str:
+        """What is told on a flow restrictor that stands directly before it; empty where it has none."""
+        return ""
+
     def pulled(self, sizing: Sizing) -> float:
         """How much room above it something pulled straight out wants [mm]."""
         return 0.0
@@ -409,6 +417,12 @@ class Room(Generic[K]):
     def lit_ends(self, keys: K) -> tuple[bool, bool]:
         """Whether it shines into its inlet, and into its outlet, so that they want metal."""
         return False, False
+
+
+def beside(stages: Sequence[StageRun[Any]], stage: StageRun[Any]) -> float:
+    """Litres of the tank that belongs to a unit and stands beside it; 0 where the next unit of the train is such a tank itself."""
+    follows = stages[stage.index + 1] if stage.index + 1 < len(stages) else None
+    return 0.0 if follows is not None and follows.room.stores else stage.room.kept_beside(stage.keys, stage.sizing)
 
 
 @cache
@@ -440,21 +454,21 @@ def fixed_body(name: str) -> tuple[float, float, float]:
     return float(width), float(height), float(foot)
 
 
-def tank_body(litres: float, several: bool = False) -> tuple[float, float, float]:
-    """Width, height and foot [mm] of a standing tank of about three times its width, no taller than tanks are.
-
-    several: more than one tank holds is held by several of them side by side; else by a wider one.
-    """
+def tank_body(litres: float) -> tuple[float, float, float]:
+    """Width, height and foot [mm] of a standing tank of about three times its width; of more than fits below a ceiling a wider one."""
     rows = table("vessels")
     tall, most = float(rows["tank_tall"]), float(rows["tank_most_mm"]) / 1000
     width = (litres / 1000 * 4 / pi / tall) ** (1 / 3)
     if width * tall <= most:
         return width * 1000, width * tall * 1000, 0.0
-    if not several:
-        return (litres / 1000 * 4 / pi / most) ** 0.5 * 1000, most * 1000, 0.0
-    count = ceil(litres / 1000 / (pi / 4 * (most / tall) ** 2 * most))
-    each = (litres / count / 1000 * 4 / pi / tall) ** (1 / 3)
-    return each * count * 1000, each * tall * 1000, 0.0
+    return (litres / 1000 * 4 / pi / most) ** 0.5 * 1000, most * 1000, 0.0
+
+
+def tanks_for(litres: float) -> int:
+    """How many of the largest slender tanks hold so much."""
+    rows = table("vessels")
+    tall, most = float(rows["tank_tall"]), float(rows["tank_most_mm"]) / 1000
+    return max(ceil(litres / 1000 / (pi / 4 * (most / tall) ** 2 * most) - 1e-6), 1)
 
 
 @dataclass(frozen=True, slots=True)

@@ -35,6 +35,11 @@ from . import services
 from .forms import WallForm
 from .svg_style import svg_style
 
+#: lengths of pipe that are told: words, and the roles that they are of
+LENGTHS = (
+    ("water", ("main", "leg", "bypass", "tap", "raw")), ("metal at the lamp", ("metal",)), ("drain", ("drain",)), ("brine and overflow", ("brine", "overflow")),
+)  # fmt: skip
+
 
 def drawn(job: Job, states: dict[str, str] | None = None) -> tuple[Design, Wall, WallView]:
     """The design of the option that the job follows, its wall and the wall as shapes."""
@@ -71,7 +76,7 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
         "names": {unit.id: unit.name for unit in wall.units}, "joints": table("wall")["joining"], "joining": joining,
         "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]),
         "wall_url": reverse("wall", args=[job.pk]),
-        "lengths": [(role, wall.pipe_length(*roles)) for role, roles in (("water", ("main", "leg", "bypass", "tap")), ("metal at the lamp", ("metal",)), ("drain", ("drain",)))],
+        "lengths": [(words, wall.pipe_length(*roles)) for words, roles in LENGTHS],
         "legend": legend(wall), "legend_frame": FRAME,
         "state_links": [(each, _with_states(job, selected, states | {selected: each})) for each in (unit.states if unit else ())], "unit_links": _with_states(job, "", states),
         "counts": [(kind, wall.count(kind)) for kind in ("valve", "tee", "elbow", "union", "sample_tap", "gauge", "outlet") if wall.count(kind)],

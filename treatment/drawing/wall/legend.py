@@ -10,15 +10,19 @@ from .view import small_shapes, valve_shapes
 
 WORDS = {
     ("valve", True): "valve, open: its handle lies along the pipe", ("valve", False): "valve, shut: its handle lies across", ("union", True): "union, to take the unit out",
-    ("sample_tap", True): "sample tap", ("gauge", True): "pressure gauge", ("air_gap", True): "drain with an air gap", ("outlet", True): "outlet, above the pipe",
+    ("restrictor", True): "flow restrictor", ("sample_tap", True): "sample tap", ("gauge", True): "pressure gauge",
+    ("air_gap", True): "drain with an air gap", ("outlet", True): "outlet, above the pipe",
 }  # fmt: skip
 PIPES = {
     "main": "main pipe",
     "leg": "pipe to and from a unit",
     "bypass": "bypass",
     "tap": "branch to a drinking tap",
+    "raw": "raw water to the outdoor taps",
     "metal": "metal pipe at the lamp",
     "drain": "drain hose",
+    "brine": "brine line",
+    "overflow": "overflow of the brine tank, by its own fall",
 }
 FRAME = (-85.0, -85.0, 170.0, 170.0)
 """The part of the picture a sign is shown in: x, y, width, height [mm of the wall]."""

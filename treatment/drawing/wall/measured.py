@@ -34,6 +34,9 @@ def piping_of(wall: Wall, crimped: bool) -> Piping:
             if fitting.kind == "tee":  # passed straight
                 found[unit.id, True][1] += float(rows["tee_run"]) + insert
             continue
+        if fitting.part == "outdoor":
+            found["", False][1] += float(rows["tee_run"]) + insert if fitting.kind == "tee" else 0.0
+            continue
         share = 1.0 if unit is None or not unit.several else _share(unit, _between(unit, fitting))
         found[fitting.unit, unit is not None and _lies_before(unit, fitting)][1] += weight * share
     before, behind = (tuple(Stretch(*found[id, side]) for id in units) for side in (True, False))

@@ -9,6 +9,10 @@ from ...audit.rules import Finding, tally
 from ...language.tables import table
 
 STATES = ("service", "bypass", "shut")
+#: a manifold runs no lower than so far above the floor [mm]
+LOWEST = 60.0
+#: parts of a unit that stand beside its vessels
+BESIDE = ("brine", "store")
 #: a manifold runs so far above the inlets and below the outlets of its vessels; its drops stand so far beside their ports
 MANIFOLD, DROP = (float(table("wall")["place"][name]) for name in ("manifold", "drop"))
 Point = tuple[float, float]
@@ -50,7 +54,7 @@ class Unit:
 
     bypassed: it has a bypass, its own, or one shared with the units of ``group`` (their ids, in the order of the water); lit: into
     its inlet, into its outlet. ports: inlet and outlet of each of its vessels, in a row: between ``inlet`` and ``outlet`` of the unit
-    runs a manifold where there are several.
+    runs a manifold where there are several. restrictor: what is told on the flow restrictor before it, empty where it has none.
     """
 
     id: str
@@ -73,6 +77,7 @@ class Unit:
     lies: bool = False
     group: tuple[str, ...] = ()
     ports: tuple[tuple[Point, Point], ...] = ()
+    restrictor: str = ""
 
     @property
     def states(self) -> tuple[str, ...]:
@@ -92,7 +97,7 @@ class Unit:
     @property
     def departs(self) -> float:
         """How high the pipe from it begins [mm]: at its port, or at its manifold below the ports."""
-        return self.outlet[1] - MANIFOLD if self.several else self.outlet[1]
+        return max(self.outlet[1] - MANIFOLD, LOWEST) if self.several else self.outlet[1]
 
     @property
     def drains(self) -> int:
@@ -119,7 +124,10 @@ class Obstacle:
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """A piece of pipe through square corners. role: main, leg, bypass, metal, tap or drain; unit: whose it is."""
+    """A piece of pipe through square corners.
+
+    role: main, leg, bypass, metal, tap (to a drinking tap), raw (to the outdoor taps), drain, brine or overflow; unit: whose it is.
+    """
 
     points: tuple[Point, ...]
     role: str
@@ -135,8 +143,9 @@ class Run:
 class Fitting:
     """A fitting in the pipe.
 
-    kind: elbow, tee, valve, union, gauge, sample_tap, air_gap, outlet (electrical, above the pipe, where nothing drips on it);
-    along: h or v, the way of its pipe; name: what a tag says; part: inlet, outlet or bypass for a valve; open: its state as drawn.
+    kind: elbow, tee, valve, union, gauge, sample_tap, restrictor, air_gap, outlet (electrical, above the pipe, where nothing drips on it);
+    along: h or v, the way of its pipe; name: what a tag says; part: inlet, outlet, bypass, vessel (of one of several), main or outdoor for
+    a valve; open: its state as drawn.
     """
 
     kind: str

@@ -5,21 +5,24 @@ from __future__ import annotations
 from itertools import pairwise
 
 from ...language.tables import table
-from .parts import DROP, Fitting, Point, Run, Unit
+from .parts import BESIDE, DROP, Fitting, Point, Run, Unit
 
 
 def pipe(
-    units: tuple[Unit, ...], header: float, width: float, ceiling: float, states: dict[str, str], upwards: bool
+    units: tuple[Unit, ...], header: float, width: float, ceiling: float, states: dict[str, str], upwards: bool, outdoor: bool
 ) -> tuple[tuple[Run, ...], tuple[Fitting, ...]]:
-    """Pipe and fittings from the source at the left to the house at the right, along one header."""
+    """Pipe and fittings from the source at the left to the house at the right, along one header. outdoor: whether outdoor taps get raw water."""
     rows = table("wall")["place"]
     runs: list[Run] = []
     fittings: list[Fitting] = []
     here: Point = (0.0, header)
+    _head(header, ceiling, outdoor, runs, fittings)
     first: tuple[Unit, float] | None = None  # of a bypass that is not closed yet: its first unit, and where its leg leaves the header
     for unit in units:
-        right_of_vessels = max(rect.right for name, rect in unit.parts if name != "brine")
+        right_of_vessels = max(rect.right for name, rect in unit.parts if name not in BESIDE)
         enter, leave = unit.outline.x - rows["leg"], right_of_vessels + rows["leg"]
+        if unit.lies:  # its ports are on top: the pipe comes straight down
+            enter, leave = unit.inlet[0], unit.outlet[0]
         if unit.at_tap:
             _tap(unit, enter, here[1], here, states.get(unit.id) != "shut", runs, fittings)
             here = (max(enter, here[0]), here[1])
@@ -36,10 +39,7 @@ def pipe(
             runs += _metalled(down, up, unit)
             if unit.shape == "feeder":
                 runs.append(Run((unit.inlet, (unit.outlet[0], unit.inlet[1])), "leg", unit.id))
-            fittings += [
-                Fitting("elbow", enter, unit.inlet[1], "v", unit.id), Fitting("elbow", leave, unit.outlet[1], "v", unit.id),
-                Fitting("union", (enter + unit.inlet[0]) / 2, unit.inlet[1], "h", unit.id), Fitting("union", (leave + unit.outlet[0]) / 2, unit.outlet[1], "h", unit.id),
-            ]  # fmt: skip
+            fittings += _joined(unit, enter, leave)
         if unit.bypassed:
             _taps(unit, enter, leave, before, behind, fittings)
         else:
@@ -51,11 +51,15 @@ def pipe(
             for x, level, outer in ((enter, before, opens), (leave, behind, closes))
             if not (unit.bypassed and outer)
         ]
+        if unit.restrictor:
+            down_to = max(unit.arrives, unit.inlet[1])
+            fittings.append(Fitting("restrictor", enter, down_to + (before - down_to) * 0.25, "v", unit.id, f"{unit.name}, {unit.restrictor}"))
         here = (leave, behind)
     runs.append(Run((*_square(here, (width, header)), *([(width, ceiling)] if upwards else [])), "main", ""))
     if upwards:
         fittings.append(Fitting("elbow", width, header, "h", ""))
     _drains(units, width, runs, fittings)
+    _brine(units, width, runs)
     fittings += [
         Fitting(
             "outlet",
@@ -69,6 +73,17 @@ def pipe(
         if unit.powered
     ]
     return tuple(runs), tuple(fittings)
+
+
+def _joined(unit: Unit, enter: float, leave: float) -> list[Fitting]:
+    """An elbow and a union at each port; at ports on top of a unit that lies a union alone, in the upright pipe."""
+    if unit.lies:
+        above = table("wall")["place"]["drop"]
+        return [Fitting("union", x, z + above, "v", unit.id) for x, z in (unit.inlet, unit.outlet)]
+    return [
+        Fitting("elbow", enter, unit.inlet[1], "v", unit.id), Fitting("elbow", leave, unit.outlet[1], "v", unit.id),
+        Fitting("union", (enter + unit.inlet[0]) / 2, unit.inlet[1], "h", unit.id), Fitting("union", (leave + unit.outlet[0]) / 2, unit.outlet[1], "h", unit.id),
+    ]  # fmt: skip
 
 
 def _manifold(unit: Unit, enter: Point, leave: Point, runs: list[Run], fittings: list[Fitting]) -> None:
@@ -91,6 +106,42 @@ def _manifold(unit: Unit, enter: Point, leave: Point, runs: list[Run], fittings:
             Fitting("valve", rise, (below + outlet[1]) / 2, "v", unit.id, f"{unit.name}, vessel {number + 1}, outlet", "vessel", True),
             Fitting("union", (drop + inlet[0]) / 2, inlet[1], "h", unit.id), Fitting("union", (rise + outlet[0]) / 2, outlet[1], "h", unit.id),
         ]  # fmt: skip
+
+
+def _head(header: float, ceiling: float, outdoor: bool, runs: list[Run], fittings: list[Fitting]) -> None:
+    """What stands before the first unit: the main shut-off, and the branch of raw water to the outdoor taps."""
+    rows = table("wall")["place"]
+    fittings.append(Fitting("valve", rows["shut_off_at"], header, "h", "", "main shut-off", "main", True))
+    if outdoor:
+        at, top = rows["outdoor_at"], max(ceiling, header + rows["outdoor_above"])
+        runs.append(Run(((at, header), (at, top)), "raw", ""))
+        fittings.append(Fitting("tee", at, header, "h", "", part="outdoor"))
+        fittings.append(Fitting("valve", at, header + rows["outdoor_above"] / 2, "v", "", "raw water to the outdoor taps", "outdoor", True))
+
+
+def _brine(units: tuple[Unit, ...], width: float, runs: list[Run]) -> None:
+    """The line from a valve head to its brine tank, and the tank's overflow, which runs to a drain by its own fall."""
+    rows = table("wall")["place"]
+    for unit in units:
+        tank = next((rect for name, rect in unit.parts if name == "brine"), None)
+        if tank is None:
+            continue
+        start = (unit.ports[-1][1][0], unit.ports[-1][1][1] - rows["brine_below"])
+        middle = tank.x + tank.width / 2
+        runs.append(Run((start, (middle, start[1]), (middle, tank.top)), "brine", unit.id))
+        spill, beside = tank.top - rows["overflow_below"], tank.right + rows["overflow_beside"]
+        runs.append(
+            Run(
+                (
+                    (tank.right, spill),
+                    (beside, spill),
+                    (beside, rows["overflow_floor"]),
+                    (max(width - rows["receptor_end"], beside), rows["overflow_floor"]),
+                ),
+                "overflow",
+                unit.id,
+            )
+        )
 
 
 def _square(start: Point, end: Point) -> tuple[Point, ...]:
@@ -177,7 +228,7 @@ def _drains(units: tuple[Unit, ...], width: float, runs: list[Run], fittings: li
     beside, below = rows["drain_out"]
     for i, (unit, number) in enumerate(washed):
         level = rows["drain_low"] + rows["drain_step"] * (len(washed) - 1 - i)
-        x = [rect.right for name, rect in unit.parts if name != "brine"][number] + beside
+        x = [rect.right for name, rect in unit.parts if name not in BESIDE][number] + beside
         start = (x - beside, unit.ports[number][1][1] - below)
         end = width - rows["receptor_end"] - rows["receptor"] * (len(washed) - 1 - i)
         runs.append(Run((start, (x, start[1]), (x, level), (end, level), (end, level - rows["gap_drop"])), "drain", unit.id))

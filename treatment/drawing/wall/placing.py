@@ -8,9 +8,9 @@ from typing import Any
 
 from ...job.facts import OBSTRUCTIONS, Facts
 from ...language.tables import table
-from ...train.room import StageRun
+from ...train.room import StageRun, beside, tank_body
 from ...train.ways import ways_round
-from .parts import Obstacle, Point, Rect, Unit, Wall, Zone
+from .parts import BESIDE, Obstacle, Point, Rect, Unit, Wall, Zone
 
 
 def snapped(value: float) -> float:
@@ -87,11 +87,11 @@ def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceil
     wanted = [_fixed(stage) for stage in stages]
     for stage, place in zip(stages, wanted, strict=True):
         if place[0] is not None:
-            unit = _unit(stage, place[0], place[1], ceiling, placed=True)
+            unit = _unit(stage, place[0], place[1], ceiling, beside(stages, stage), placed=True)
         else:
             x = cursor
             for _ in range(60):
-                tried = _unit(stage, x, place[1], ceiling)
+                tried = _unit(stage, x, place[1], ceiling, beside(stages, stage))
                 around = Rect(
                     x - rows["leg"] - rows["clear"], tried.outline.z, tried.outline.width + 2 * (rows["leg"] + rows["clear"]), tried.outline.height
                 )
@@ -100,7 +100,8 @@ def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceil
                     break
                 x = max(other.right for other in in_the_way) + rows["leg"] + rows["clear"] + 1
             unit = tried
-            cursor = unit.outline.right + rows["between"] + 2 * rows["leg"]
+            pulled = max([zone.rect.right for zone in unit.zones if zone.what == "lamp" and unit.lies], default=0.0)
+            cursor = max(unit.outline.right, pulled) + rows["between"] + 2 * rows["leg"]
         fixed += [rect for _, rect in unit.parts]
         way = ways.get(stage.id)
         units.append(replace(unit, bypassed=way is not None, group=way.units if way is not None and way.shared else ()))
@@ -114,8 +115,8 @@ def _fixed(stage: StageRun[Any]) -> tuple[float | None, float | None]:
     return (at.x * 1000 if at.x is not None else None), (at.foot * 1000 if at.foot is not None else None)
 
 
-def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, placed: bool = False) -> Unit:
-    """A unit with its left edge at x [mm]; foot above the floor, its usual one where None; ceiling [mm]."""
+def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, store: float = 0.0, placed: bool = False) -> Unit:
+    """A unit with its left edge at x [mm]; foot above the floor, its usual one where None; ceiling [mm]; store: litres of its own tank beside it."""
     rows, zones = table("wall"), table("wall")["zones"]
     width, height, usual = stage.body
     pulled = stage.room.pulled(stage.sizing)
@@ -141,6 +142,9 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
         rect = Rect(right + rows["place"]["brine_beside"], z, float(brine["width"]), float(brine["height"]))
         parts.append(("brine", rect))
         kept.append(Zone(Rect(rect.x, rect.top, rect.width, zones["salt_lid"]), "lid", "to lift the salt lid"))
+    if store:
+        wide, tall, _ = tank_body(store)
+        parts.append(("store", Rect(right + rows["place"]["brine_beside"] + rows["place"]["leg"], 0.0, wide, tall)))
     if shape == "vessel":
         kept.append(Zone(Rect(x, z + height, right - x, zones["valve_head"]), "head", "to lift the valve head"))
     if shape == "cartridge" and "housing" in stage.sizing.params:
@@ -149,12 +153,13 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, pl
         free = Rect(right, z, pulled, height) if lies else Rect(x, z + height, width, pulled)
         kept.append(Zone(free, "lamp", "to pull the lamp"))
     outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
-    ports = tuple(_ports(shape, rect, z, height) for name, rect in parts if name != "brine")
+    ports = tuple(_ports(shape, rect, z, height) for name, rect in parts if name not in BESIDE)
     inlet, outlet = ports[0][0], ports[-1][1]
+    restrictor = stage.room.restrictor(stage.keys, stage.duty.facts.job.units)
     depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
-        False, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, (), ports,
+        False, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, (), ports, restrictor,
     )  # fmt: skip
 
 
@@ -170,8 +175,8 @@ def _ports(shape: str, body: Rect, z: float, height: float) -> tuple[Point, Poin
     """Inlet and outlet of one body."""
     rows = table("wall")["ports"]
     off = float(rows.get(shape, rows["housing"]))
-    if shape == "lamp" and body.width > height:  # on its side: a port at each end
-        return (body.x, z + height / 2), (body.right, z + height / 2)
+    if shape == "lamp" and body.width > height:  # on its side: both ports on top, so that what is pulled out of its end meets no pipe
+        return (body.x + off, z + height), (body.right - off, z + height)
     if shape == "lamp":
         return (body.x, z + off), (body.right, z + height - off)
     if shape == "tank":

@@ -159,8 +159,12 @@ def _ends(wall: Wall, y) -> tuple[Label, ...]:  # type: ignore[no-untyped-def]  
         return float(y(highest)) - 26
 
     leaves = wall.leaves - (6 if wall.leaves == wall.width else 30)
+    raw = next((run.points for run in wall.runs if run.role == "raw"), None)
+    outdoor = () if raw is None else (Label(raw[1][0] + 26, y(raw[1][1]) + 44, "to the outdoor taps, raw", "wall-note", "start"),)
+    start = 6 if raw is None else raw[0][0] + 26
     return (
-        Label(6, above(0, 15 * LETTER), "from the source", "wall-note", "start"),
+        *outdoor,
+        Label(start, above(start, start + 15 * LETTER), "from the source", "wall-note", "start"),
         Label(leaves, above(leaves - 12 * LETTER, leaves), "to the house", "wall-note", "end"),
     )
 
@@ -234,7 +238,7 @@ def _part(shape: str, b: Box, unit: Unit, variant: Variant) -> list[Box | Line]:
             Box(x + b.width / 2 - 12, b.y + 24, 24, b.height - 48, "light", 12),
             Box(x + 14, b.y - 40, b.width - 28, 46, "head", 8),
         ]
-    if shape == "tank":
+    if shape in ("tank", "store"):
         return [Box(x, b.y, b.width, b.height, "shell", 40), Box(x + 10, b.y + b.height * 0.3, b.width - 20, b.height * 0.7 - 10, "stored", 24)]
     if shape == "feeder":
         return [
@@ -273,10 +277,16 @@ def small_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
         return [Line(across, "union")]
     if fitting.kind == "sample_tap":
         return [Line(f"M{n(x)} {n(at)}H{n(x - 34)}V{n(at + 26)}", "sample")]
+    if fitting.kind == "restrictor":
+        body = f"M{n(x - 24)} {n(at - 16)}H{n(x + 24)}V{n(at + 16)}H{n(x - 24)}Z"
+        return [
+            Line(body, "restrictor"),
+            Line(f"M{n(x)} {n(at - 16)}V{n(at + 16)}" if fitting.along == "h" else f"M{n(x - 24)} {n(at)}H{n(x + 24)}", "restrictor"),
+        ]
     if fitting.kind == "gauge":
         return [Line(f"M{n(x)} {n(at)}H{n(x - 26)}M{n(x - 26)} {n(at)}A24 24 0 1 0 {n(x - 74)} {n(at)}A24 24 0 1 0 {n(x - 26)} {n(at)}Z", "gauge")]
     if fitting.kind == "air_gap":
-        return [Line(f"M{n(x - 40)} {n(at + 55)}V{n(at + 130)}H{n(x + 40)}V{n(at + 55)}", "receptor")]
+        return [Line(f"M{n(x - 24)} {n(at + 55)}V{n(at + 130)}H{n(x + 24)}V{n(at + 55)}", "receptor")]
     if fitting.kind == "outlet":
         return [
             Line(
