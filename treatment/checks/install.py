@@ -309,11 +309,11 @@ def does_not_fit(audit: Audit) -> Iterator[Hit]:
                     stage=stage.id,
                 )
     if site.wall_width is not None and bodies:
-        width = sum(stage.room_mm for stage in stages)
-        if width / 1000 > site.wall_width:
+        width = audit.piping.taken
+        if width / 1000 > site.wall_width + 1e-3:
             yield Hit(
                 "fault",
-                f"Side by side the units take {audit.show(width / 1000, 'm')}; the wall is {audit.show(site.wall_width, 'm')} wide.",
+                f"As drawn the units take {audit.show(width / 1000, 'm')} of wall; it is {audit.show(site.wall_width, 'm')} wide.",
                 "Stand the brine tank aside, use two walls, or fewer units.",
             )
 

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cached_property
-from math import ceil, pi
+from math import ceil
 from typing import Any
 
 from ..drawing.wall.compose import wall_of
 from ..drawing.wall.parts import Wall
 from ..house.pipes import joined_by
-from ..language.figure import Line, work
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
 from ..train.ways import Way, ways_round
+from ..train.weights import filled_mass
 
 
 class Situation:
@@ -200,17 +200,3 @@ def bags(stage: StageRun[Any]) -> float:
     """Bags of medium that go into it, a cubic foot each."""
     bed = stage.sizing.bed
     return float(ceil(bed.total_volume / table("prices")["packing"]["bag_l"] - 1e-6)) if bed is not None else 0.0
-
-
-def filled_mass(stage: StageRun[Any]) -> Line | None:
-    """What one vessel weighs with its medium and full of water [kg], without its shell and gravel; None where its size is not known."""
-    bed = stage.sizing.bed
-    if bed is not None:
-        shell = bed.area * bed.height * 1000
-        return work("filled", "medium × density + shell − medium × (1 − porosity)", "kg", "commissioning.practice",
-                    medium=(bed.volume, "L"), density=(bed.medium.density, "kg/L"), shell=(shell, "L"), porosity=(bed.medium.porosity, ""))  # fmt: skip
-    if not stage.room.upright(stage.keys):
-        return None
-    width, height, _ = stage.body
-    return work("filled", "shell × water", "kg", "commissioning.practice",
-                shell=(pi / 4 * width**2 * height / 1e6, "L"), water=(1.0, "kg/L, the medium being little heavier"))  # fmt: skip

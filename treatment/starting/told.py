@@ -10,8 +10,9 @@ from ..language.figure import figure, stated, work
 from ..language.tables import table
 from ..train.drains import air_gap_wanted, bore_wanted, drain_of
 from ..train.room import StageRun
+from ..train.weights import filled_mass
 from .expected import refill
-from .situation import Situation, filled_mass
+from .situation import Situation
 from .step import CLOCK, SECONDS, Amount, Name, Row, names_in
 
 Told = Amount | Name

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from ..language.display import show, show_amount
-from ..language.figure import Figure, figure, work
+from ..language.figure import Figure, figure, stated, work
 from ..planning.variant import Variant
 from ..train.room import StageRun
 
@@ -66,8 +66,7 @@ def visits(variant: Variant) -> Figure:
 
 def width(variant: Variant) -> Figure:
     """Wall the units take side by side [m]."""
-    parts = {stage.id: (stage.room_mm / 1000, "m") for stage in variant.run.stages if not stage.at_tap}
-    return _sum("wall", parts, "m", "install.room")
+    return figure(stated("wall", "as drawn, to the end of the last unit", variant.audit.piping.taken / 1000, "m", "install.room"))
 
 
 def compare(variants: list[Variant], system: str) -> list[Row]:

@@ -20,6 +20,8 @@ from ..language.tables import table
 from ..papers.design_file import design_document
 from ..papers.materials import materials, price_keys
 from ..stages import ROOMS
+from ..starting.sheet import sheet
+from ..train.weights import loads
 from .example import ids, job, worked
 from .fuzz import fuzz
 
@@ -422,3 +424,64 @@ class Wishes(TestCase):
                 self.assertFalse(stage.kind == "chemical_feed" or stage.sizing.params.get("medium") == "greensand", readings)
         given = worked(job({"wishes": {"no_chemicals": True}}, train=[{"kind": "chemical_feed", "chemical": "chlorine"}]))
         self.assertIn("wish-broken/no_chemicals", {finding.rule for finding in given.chosen.findings})
+
+
+class Loads(TestCase):
+    def test_what_a_softener_weighs_by_hand(self) -> None:
+        """10x54 with 1.5 ft³: resin 42.5 L by its density; the shell 0.05067 m² × 1.3716 m = 69.5 L of water, less the place of the grains;
+        a brine tank 0.46² × 0.84 × 1200 = 213 kg. Twins weigh twice the vessel and the same brine."""
+        one, twin = (
+            loads(worked(job(train=[{"kind": "softener", "tank": "10x54", "volume": "1.5 ft3"} | more])).chosen.run.stages)[0]
+            for more in ({}, {"twin": True})
+        )
+        brine = 0.46**2 * 0.84 * 1200
+        vessel = one.mass.value - brine
+        bed = worked(job(train=[{"kind": "softener", "tank": "10x54", "volume": "1.5 ft3"}])).chosen.run.stages[0].sizing.bed
+        assert bed is not None
+        grains = 1 - bed.medium.porosity
+        self.assertAlmostEqual(vessel, 42.475 * bed.medium.density + 0.050671 * 1.3716 * 1000 - 42.475 * grains, delta=0.3)
+        self.assertAlmostEqual(twin.mass.value, 2 * vessel + brine, delta=0.1)
+        self.assertAlmostEqual(one.foot, one.mass.value * 9.80665 / (0.050671 + 0.46**2) / 1000, delta=0.05)
+
+    def test_floor_and_circuit_are_told(self) -> None:
+        """A tank of 1500 L is a load on a floor; a pump wants its own circuit; a lamp alone neither."""
+        heavy = wall_of([{"kind": "storage_tank", "volume": "1500 L"}, {"kind": "booster_pump"}, {"kind": "uv"}])
+        told = {(finding.rule, finding.stage) for finding in heavy.findings}
+        self.assertIn(("floor-load", "storage_tank"), told)
+        self.assertIn(("circuit", "booster_pump"), told)
+        self.assertFalse([finding for finding in wall_of([{"kind": "uv"}]).findings if finding.rule in ("floor-load", "circuit")])
+
+
+class Bought(TestCase):
+    def test_the_run_sheets_tools_and_parts_are_on_the_list(self) -> None:
+        """Every tool of every step, once; pipe, elbows, tees, valves and unions with size, material and joint; the drain with its bore."""
+        design = worked(job({"supply": {"flow": "7 gpm", "pipe": {"material": "copper", "size": "22 mm", "length": "12 m"}}, "site": SITE}))
+        rows = materials(design.chosen, compose(design, design.chosen))
+        tools = {row.what.lower() for row in rows if row.group == "tools"}
+        for step in sheet(design.chosen).steps:
+            for tool in step.row.tools:
+                self.assertIn(tool.lower(), tools)
+        for key in ("elbow", "tee", "valve", "union"):
+            self.assertIn("22 mm copper, soldered", next(row.what for row in rows if row.key == key))
+        self.assertIn("22 mm copper", next(row.what for row in rows if row.key == "pipe"))
+        self.assertIn("bore", next(row.what for row in rows if row.key == "drain_line"))
+        self.assertTrue(
+            {"brine_line", "overflow_hose", "wrench", "o_ring", "hardness_kit", "ph_kit", "label", "vacuum_breaker"} <= {row.key for row in rows}
+        )
+
+    def test_permeate_is_kept_once(self) -> None:
+        """A house membrane has its tank, drawn beside it and bought; one that a storage tank follows has no second."""
+        for train, tanks in (
+            ([{"kind": "reverse_osmosis", "scale": "whole_house"}], 1),
+            ([{"kind": "reverse_osmosis", "scale": "whole_house"}, {"kind": "storage_tank"}], 1),
+        ):
+            design = worked(job(train=train))
+            wall = compose(design, design.chosen)
+            self.assertEqual(sum(name in ("store", "tank") for unit in wall.units for name, _ in unit.parts), tanks)
+            self.assertEqual(sum(row.quantity for row in materials(design.chosen, wall) if row.key == "tank"), tanks)
+
+    def test_a_lamps_restrictor_stands_before_it(self) -> None:
+        wall = wall_of([{"kind": "uv", "restrictor": "9 gpm"}])
+        (fitting,) = [fitting for fitting in wall.fittings if fitting.kind == "restrictor"]
+        self.assertEqual((fitting.unit, "9.0 gpm" in fitting.name), ("uv", True))
+        self.assertEqual(wall_of([{"kind": "uv"}]).count("restrictor"), 0)

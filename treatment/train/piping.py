@@ -39,11 +39,15 @@ def _each(pipe: PipeRun, flow: float, temperature: float) -> tuple[float, float]
 
 @dataclass(frozen=True, slots=True)
 class Piping:
-    """The pipe on a wall. before, behind: of each unit, in the order of the train; house: from the last of them to where it leaves."""
+    """The pipe on a wall. before, behind: of each unit, in the order of the train; house: from the last of them to where it leaves.
+
+    taken: how far along the wall the units reach [mm], as they are drawn.
+    """
 
     before: tuple[Stretch, ...] = ()
     behind: tuple[Stretch, ...] = ()
     house: Stretch = Stretch()
+    taken: float = 0.0
 
     @property
     def whole(self) -> Stretch:

@@ -596,15 +596,6 @@ class StageRun(Generic[K]):
         """How many vessels or housings stand side by side."""
         return self.room.bodies(self.keys, self.sizing)
 
-    @property
-    def room_mm(self) -> float:
-        """Width it takes on the wall [mm]: its vessels side by side, its brine tank, and a hand's room between."""
-        count = self.bodies
-        apart = self.room.uses_salt and self.sizing.params.get("form") != "cabinet"
-        brine = float(table("vessels")["brine_tank_mm"]["width"]) if apart else 0.0
-        between = table("wall")["between_vessels"]
-        return float(count * self.body[0] + (count - 1) * between + brine + 2 * between)
-
     def why_this_vessel(self) -> list[str]:
         """The vessels next to the one taken, each with why it was not, in words."""
         duty = self.duty

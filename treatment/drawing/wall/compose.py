@@ -12,6 +12,7 @@ from ...design import Design
 from ...job.facts import Facts
 from ...language.display import show
 from ...planning.variant import Variant
+from ...train.weights import loads
 from .faults import findings_on
 from .laying import ceiling_of, laid
 from .parts import Dimension, Unit, Wall
@@ -30,7 +31,7 @@ def wall_of(facts: Facts, variant: Variant, states: dict[str, str] | None = None
     """
     wall = laid(facts, variant.run.stages, states)
     wall = replace(wall, dimensions=_dimensions(wall.units, facts))
-    return replace(wall, findings=tuple(accepted(findings_on(wall, facts, ceiling_of(facts)), facts.waivers)))
+    return replace(wall, findings=tuple(accepted(findings_on(wall, facts, ceiling_of(facts), loads(variant.run.stages)), facts.waivers)))
 
 
 def _dimensions(units: tuple[Unit, ...], facts: Facts) -> tuple[Dimension, ...]:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from itertools import combinations, pairwise
 
 from ...audit.rules import SEVERITIES, Finding
 from ...job.facts import Facts
 from ...language.display import show
 from ...language.figure import source
+from ...language.tables import table
+from ...train.weights import Load, mains_volts
 from .parts import Rect, Run, Unit, Wall, Zone
 
 PLACE = frozenset({"place"})
@@ -17,8 +19,8 @@ PLACE = frozenset({"place"})
 Say = Callable[[str, str, str, str, str], None]
 
 
-def findings_on(wall: Wall, facts: Facts, ceiling: float) -> list[Finding]:
-    """What does not fit, collides, or cannot be reached; at the unit it concerns."""
+def findings_on(wall: Wall, facts: Facts, ceiling: float, held: Sequence[Load] = ()) -> list[Finding]:
+    """What does not fit, collides, or cannot be reached, and where a floor or a circuit must be looked at; at the unit it concerns."""
     found: list[Finding] = []
 
     def say(rule: str, severity: str, unit: str, message: str, remedy: str) -> None:
@@ -31,8 +33,37 @@ def findings_on(wall: Wall, facts: Facts, ceiling: float) -> list[Finding]:
             _zone(wall, unit, zone, ceiling if facts.site.ceiling is not None else None, facts.job.units, say)
         _obstacles(wall, unit, say)
     _pipe_at_the_panel(wall, say)
+    _floor_and_circuit(held, facts, say)
     order = [unit.id for unit in wall.units] + [""]
     return sorted(found, key=lambda each: (SEVERITIES.index(each.severity), order.index(each.stage)))
+
+
+def _floor_and_circuit(held: Sequence[Load], facts: Facts, say: Say) -> None:
+    """Heavy units, and what draws much: when to ask who knows the floor, and who is licensed for the mains."""
+    row, system = table("wall")["loads"], facts.job.units
+    heavy = [each for each in held if each.mass.value >= row["floor_kg"] or each.foot >= row["floor_kpa"]]
+    if heavy:
+        most = max(heavy, key=lambda each: each.mass.value)
+        whole = sum(each.mass.value for each in held)
+        say(
+            "floor-load", "advice", most.id,
+            f"Full it weighs {show(most.mass.value, 'kg', system)} ({show(most.foot, 'kPa floor', system)} under its foot); all units {show(whole, 'kg', system)}.",
+            "On anything but a slab on the ground, have the floor judged first; spread the load on a board or a plinth.",
+        )  # fmt: skip
+    volts = mains_volts(system)
+    for each in held:
+        if each.own:
+            say(
+                "circuit", "advice", each.id, f"It draws {each.watts.value:.0f} W, {each.amps(volts):.1f} A at {volts:.0f} V, and more as it starts.",
+                "Give it a circuit of its own, protected against earth faults, by a licensed electrician.",
+            )  # fmt: skip
+    shared = [each for each in held if not each.own and each.watts.value > 0]
+    amps = sum(each.amps(volts) for each in shared)
+    if shared and amps > row["circuit_a"] * row["circuit_share"]:
+        say(
+            "circuit", "advice", shared[0].id, f"Together the units draw {amps:.1f} A at {volts:.0f} V.",
+            "Divide them between two circuits.",
+        )  # fmt: skip
 
 
 def _collisions(wall: Wall, say: Say) -> None:

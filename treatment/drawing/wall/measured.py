@@ -40,7 +40,7 @@ def piping_of(wall: Wall, crimped: bool) -> Piping:
         share = 1.0 if unit is None or not unit.several else _share(unit, _between(unit, fitting))
         found[fitting.unit, unit is not None and _lies_before(unit, fitting)][1] += weight * share
     before, behind = (tuple(Stretch(*found[id, side]) for id in units) for side in (True, False))
-    return Piping(before, behind, Stretch(*found["", False]))
+    return Piping(before, behind, Stretch(*found["", False]), wall.taken)
 
 
 def _share(unit: Unit, of_one: bool) -> float:

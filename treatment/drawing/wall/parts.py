@@ -194,6 +194,11 @@ class Wall:
         """Length of pipe of some roles [m]."""
         return sum(run.length for run in self.runs if run.role in roles) / 1000
 
+    @property
+    def taken(self) -> float:
+        """How far along the wall the units reach [mm]."""
+        return max((unit.outline.right for unit in self.units), default=0.0)
+
     def count(self, kind: str) -> int:
         return sum(fitting.kind == kind for fitting in self.fittings)
 

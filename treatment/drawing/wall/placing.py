@@ -8,7 +8,7 @@ from typing import Any
 
 from ...job.facts import OBSTRUCTIONS, Facts
 from ...language.tables import table
-from ...train.room import StageRun, beside, tank_body
+from ...train.room import StageRun, beside, table_mm, tank_body
 from ...train.ways import ways_round
 from .parts import BESIDE, Obstacle, Point, Rect, Unit, Wall, Zone
 
@@ -146,7 +146,7 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, st
         wide, tall, _ = tank_body(store)
         parts.append(("store", Rect(right + rows["place"]["brine_beside"] + rows["place"]["leg"], 0.0, wide, tall)))
     if shape == "vessel":
-        kept.append(Zone(Rect(x, z + height, right - x, zones["valve_head"]), "head", "to lift the valve head"))
+        kept.append(Zone(Rect(x, z + height, right - x, table_mm("headroom_in")), "head", "to lift the valve head"))
     if shape == "cartridge" and "housing" in stage.sizing.params:
         kept.append(Zone(Rect(x, z - zones["sump"], right - x, zones["sump"]), "sump", "to drop the sump"))
     if pulled:
