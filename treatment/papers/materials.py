@@ -155,7 +155,7 @@ def _drain_lines(wall: Wall, variant: Variant) -> Iterator[Purchase]:
         lines = sum(run.role == "drain" and run.unit == stage.id for run in wall.runs)
         told = ((drain.distance or 0.0) + max(drain.lift or 0.0, 0.0)) * lines if drain is not None else 0.0
         bore = drain.bore if drain is not None else None
-        if bore is None and drain is not None and "backwash_flow" in stage.figures:
+        if bore is None and "backwash_flow" in stage.figures:
             bore = bore_wanted(drain, stage.figures["backwash_flow"].value, stage.water_in.temperature, least)[-1].value
         what = f"Drain line, bore {show(bore * 1000, 'mm', system)}" if bore else ""
         yield Purchase("drain_line", max(drawn, told) * PACKING["offcut"], what)

@@ -47,7 +47,8 @@ def _floor_and_circuit(held: Sequence[Load], facts: Facts, say: Say) -> None:
         whole = sum(each.mass.value for each in held)
         say(
             "floor-load", "advice", most.id,
-            f"Full it weighs {show(most.mass.value, 'kg', system)} ({show(most.foot, 'kPa floor', system)} under its foot); all units {show(whole, 'kg', system)}.",
+            f"Full it weighs {show(most.mass.value, 'kg', system)}, all units {show(whole, 'kg', system)}; "
+            f"up to {show(max(each.foot for each in heavy), 'kPa floor', system)} under a foot.",
             "On anything but a slab on the ground, have the floor judged first; spread the load on a board or a plinth.",
         )  # fmt: skip
     volts = mains_volts(system)
