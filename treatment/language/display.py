@@ -82,6 +82,22 @@ def show(value: float | None, unit: str, system: str) -> str:
     return f"{digits(value, unit, system)}{joint}{name}".strip()
 
 
+def measure(mm: float, system: str) -> str:
+    """A measure on a drawing: to the eighth of an inch, with feet from two of them on; else as any length.
+
+    >>> measure(1844, "us"), measure(260, "us"), measure(609.6, "us")
+    ('6′-0 5/8″', '10 1/4″', '2′-0″')
+    """
+    if system != "us":
+        return show(mm, "mm", system)
+    eighths = round(mm / 25.4 * 8)
+    feet, left = divmod(eighths, 96) if eighths >= 192 else (0, eighths)
+    whole, part = divmod(left, 8)
+    fraction = ("", "1/8", "1/4", "3/8", "1/2", "5/8", "3/4", "7/8")[part]
+    inches = f"{whole} {fraction}" if whole and fraction else fraction or str(whole)
+    return f"{feet}′-{inches}″" if feet else f"{inches}″"
+
+
 def show_spread(adverse: float, mild: float, unit: str, system: str) -> tuple[str, str]:
     """The adverse value with its unit, and the mild one alone; the second is empty where they read the same."""
     one, other = digits(adverse, unit, system), digits(mild, unit, system)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from dataclasses import replace
 from unittest import mock
 
@@ -102,10 +103,13 @@ class Moving(WallCase):
 
     def test_the_train_page_tells_of_the_wall(self) -> None:
         """How many findings stand on the wall, with a way there."""
-        self.assertContains(self.client.get(self.url("train")), "no finding stands open there")
+        tally = self.client.get(self.url("train")).context["wall_tally"]
+        self.assertEqual((tally["fault"], tally["advice"]), (0, 1))  # what the softener weighs
         self.job.refresh_from_db()
         self.client.post(self.url("wall"), {"version": self.job.version, "wall_width": "3 ft"})
-        self.assertNotContains(self.client.get(self.url("train")), "no finding stands open there")
+        page = self.client.get(self.url("train"))
+        self.assertGreater(page.context["wall_tally"]["fault"], 0)
+        self.assertNotContains(page, "no finding stands open there")
 
     def test_a_stale_move_and_a_place_that_is_none_are_refused(self) -> None:
         """Neither moves anything, both say why."""
@@ -157,10 +161,34 @@ class Files(WallCase):
         self.assertEqual(
             parts, sorted((round(r.x, 3), round(r.z, 3), round(r.right, 3), round(r.top, 3)) for unit in wall.units for _, r in unit.parts)
         )
-        pipes = [line for layer in ("pipe", "metal", "drain") for line in space.query(f'LWPOLYLINE[layer=="{layer}"]')]
+        pipes = [line for layer in ("pipe", "metal", "drain", "brine") for line in space.query(f'LWPOLYLINE[layer=="{layer}"]')]
         length = sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for line in pipes for a, b in zip(list(line)[:-1], list(line)[1:], strict=True))
         self.assertAlmostEqual(length, sum(run.length for run in wall.runs), places=3)
         self.assertEqual(len(space.query("CIRCLE")), wall.count("valve"))
+        signs = wall.count("union") + wall.count("sample_tap") + 2 * wall.count("gauge") + wall.count("air_gap")
+        self.assertEqual(len(space.query('LWPOLYLINE[layer=="fittings"]')), signs)
+        measured = sorted(round(abs(each.end[0] - each.start[0]), 1) for each in wall.dimensions)
+        self.assertEqual(sorted(round(float(each.get_measurement()), 1) for each in space.query("DIMENSION")), measured)
+
+    def test_the_wall_on_each_paper_at_a_scale_that_is_kept(self) -> None:
+        """A4, A3, Letter and Tabloid: the sheet's size, a usual scale of feet and inches for a job in US units, a bar of three feet as long as it says,
+        the plan on a sheet of its own; a paper nobody knows is the usual one."""
+        for paper, (width, height) in {
+            "a4": (297, 210),
+            "a3": (420, 297),
+            "letter": (279.4, 215.9),
+            "tabloid": (431.8, 279.4),
+            "": (431.8, 279.4),
+        }.items():
+            with pdfplumber.open(io.BytesIO(self.client.get(self.url("wall-pdf") + f"?paper={paper}").content)) as pdf:
+                first = pdf.pages[0]
+                self.assertAlmostEqual(float(first.width) / 72 * 25.4, width, delta=0.2)
+                self.assertAlmostEqual(float(first.height) / 72 * 25.4, height, delta=0.2)
+                scale = int(re.search(r"1:(\d+)", first.extract_text())[1])
+                self.assertIn(scale, (12, 24, 48, 96))
+                bars = [each for each in first.rects if abs(float(each["height"]) / 72 * 25.4 - 2) < 0.4]
+                self.assertAlmostEqual(sum(float(each["width"]) for each in bars[:3]) / 72 * 25.4, 3 * 304.8 / scale, delta=1.2)
+                self.assertIn("From above", pdf.pages[1].extract_text())
 
     def test_the_pdfs_hold_their_text_with_fonts_embedded(self) -> None:
         """Scale, findings and materials in one; stages and figures in the other; quotation marks in a name do no harm."""

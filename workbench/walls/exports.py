@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import csv
 import io
+from math import cos, pi, sin
 from typing import Any
 
-from treatment.drawing.wall.parts import Wall
+from treatment.drawing.wall.parts import Fitting, Wall
 from treatment.papers.materials import Row
 
 from ..safe_cells import safe_cell
 
 #: layer -> colour index of the exchange file
-LAYERS = {"units": 7, "pipe": 5, "metal": 30, "drain": 34, "valves": 3, "electrical": 2, "zones": 8, "there": 1, "dimensions": 8, "text": 7}
-ROLE_LAYER = {"metal": "metal", "drain": "drain"}
+LAYERS = {
+    "units": 7, "pipe": 5, "metal": 30, "drain": 34, "brine": 40, "valves": 3, "fittings": 4, "electrical": 2, "zones": 8, "there": 1, "dimensions": 8, "text": 7,
+}  # fmt: skip
+ROLE_LAYER = {"metal": "metal", "drain": "drain", "brine": "brine", "overflow": "brine"}
 HEADER = ("group", "key", "what", "quantity", "unit", "price_each", "total", "note", "currency")
 
 
@@ -50,13 +53,32 @@ def dxf(wall: Wall) -> bytes:
             space.add_line((fitting.x, fitting.z), end, dxfattribs={"layer": "valves"})
         elif fitting.kind == "outlet":
             rect(fitting.x - 32, fitting.z - 32, 64, 64, "electrical")
-    for each in wall.dimensions:
-        space.add_text(each.words.replace("\u202f", " "), height=34, dxfattribs={"layer": "dimensions"}).set_placement(
-            ((each.start[0] + each.end[0]) / 2 - 40, -150)
+        elif fitting.kind in ("union", "gauge", "sample_tap", "air_gap", "restrictor"):
+            for line in _sign(fitting):
+                space.add_lwpolyline(line, dxfattribs={"layer": "fittings"})
+    for each in wall.dimensions:  # true dimensions: measured by whoever opens the file
+        dimension = space.add_linear_dim(
+            base=(0, -150), p1=each.start, p2=each.end, dimstyle="EZDXF", override={"dimtxt": 34, "dimasz": 20}, dxfattribs={"layer": "dimensions"}
         )
+        dimension.render()
     out = io.StringIO()
     document.write(out)
     return out.getvalue().encode()
+
+
+def _sign(fitting: Fitting) -> list[list[tuple[float, float]]]:
+    """A small fitting as lines, 1:1 where it stands."""
+    x, z = fitting.x, fitting.z
+    if fitting.kind == "union":
+        return [[(x, z - 22), (x, z + 22)] if fitting.along == "h" else [(x - 22, z), (x + 22, z)]]
+    if fitting.kind == "sample_tap":
+        return [[(x, z), (x - 34, z), (x - 34, z - 26)]]
+    if fitting.kind == "gauge":
+        ring = [(x - 50 + 24 * cos(turn * pi / 6), z + 24 * sin(turn * pi / 6)) for turn in range(13)]
+        return [[(x, z), (x - 26, z)], ring]
+    if fitting.kind == "restrictor":
+        return [[(x - 24, z - 16), (x + 24, z - 16), (x + 24, z + 16), (x - 24, z + 16), (x - 24, z - 16)]]
+    return [[(x - 24, z - 55), (x - 24, z - 130), (x + 24, z - 130), (x + 24, z - 55)]]
 
 
 def rows_of(rows: list[Row], currency: str) -> list[list[Any]]:

@@ -13,8 +13,11 @@ from django.views.decorators.http import require_GET, require_http_methods
 from intake.apart import rows_apart as file_rows
 from intake.limits import LARGEST, Unreadable
 from treatment.drawing.train.view import draw_train
+from treatment.drawing.wall.view import scale_bar
+from treatment.language.tables import table
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.papers.materials import Row, by_group, materials, price_keys, total
+from treatment.train.weights import loads, mains_volts
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
@@ -25,9 +28,6 @@ from ..steps import steps
 from .exports import dxf, materials_csv, materials_xlsx
 from .svg_style import svg_style
 from .views import drawn, states_of
-
-#: room for the drawing on an A3 sheet [mm]
-PAPER = (390.0, 240.0)
 
 
 def _list(job: Job) -> list[Row]:
@@ -72,12 +72,19 @@ def wall_dxf(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
-    """The wall at a stated scale on A3, with its findings, fittings and materials."""
+    """The wall at a stated scale on a sheet of paper that is asked for, its plan from above on a second, then findings, loads and materials."""
     job = job_for(request, pk)
     design, wall, shapes = drawn(job, states_of(request))
-    scale, rows = shapes.scale_for(*PAPER), materials(design.chosen, wall, job.workspace.prices)
+    papers, usual = table("wall")["paper"], "tabloid" if job.units == "us" else "a3"
+    width, height, paper = papers.get(request.GET.get("paper", ""), papers[usual])
+    room = table("wall")["paper_room"]
+    front, above = shapes.front(), shapes.from_above(wall)
+    scale, rows = front.scale_for(width - room["across"], height - room["down"], job.units), materials(design.chosen, wall, job.workspace.prices)
+    held, volts = loads(design.chosen.run.stages), mains_volts(job.units)
     context = {
-        "job": job, "design": design, "wall": wall, "view": shapes, "scale": scale, "size": shapes.on_paper(scale),
+        "job": job, "design": design, "wall": wall, "view": front, "above": above, "scale": scale, "size": front.on_paper(scale),
+        "size_above": above.on_paper(scale), "bar": scale_bar(scale, job.units), "paper": paper, "sheet": (width, height),
+        "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": sum(each.mass.value for each in held),
         "groups": by_group(rows), "total": total(rows), "currency": job.workspace.currency, "today": timezone.localdate(),
         "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
         "style": svg_style("wall"),

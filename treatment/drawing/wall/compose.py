@@ -10,7 +10,7 @@ from dataclasses import replace
 from ...audit.rules import accepted
 from ...design import Design
 from ...job.facts import Facts
-from ...language.display import show
+from ...language.display import measure
 from ...planning.variant import Variant
 from ...train.weights import loads
 from .faults import findings_on
@@ -41,7 +41,7 @@ def _dimensions(units: tuple[Unit, ...], facts: Facts) -> tuple[Dimension, ...]:
     last = 0.0
     for unit in sorted(units, key=lambda unit: unit.outline.x):
         if unit.outline.x > last + 1:
-            found.append(Dimension((last, 0.0), (unit.outline.x, 0.0), show(unit.outline.x - last, "mm", system)))
-        found.append(Dimension((unit.outline.x, 0.0), (unit.outline.right, 0.0), show(unit.outline.width, "mm", system)))
+            found.append(Dimension((last, 0.0), (unit.outline.x, 0.0), measure(unit.outline.x - last, system)))
+        found.append(Dimension((unit.outline.x, 0.0), (unit.outline.right, 0.0), measure(unit.outline.width, system)))
         last = max(last, unit.outline.right)
     return tuple(found)

@@ -9,14 +9,15 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ...audit.rules import SEVERITIES
-from ...language.display import show
+from ...language.display import measure, show
 from ...language.tables import table
 from ...planning.variant import Variant
 from ..shapes import Box, Label, Line, n
 from .parts import Fitting, Obstacle, Rect, Run, Unit, Wall
 
 MARGIN, ABOVE, BELOW, PLAN_GAP = 240.0, 70.0, 260.0, 110.0
-SCALES = (10, 20, 25, 50, 100, 200, 500)
+#: usual scales 1:n by the system of units people read; half an inch to a foot is 1:24
+SCALES = {"metric": (10, 20, 25, 50, 100, 200, 500), "us": (12, 24, 48, 96, 192, 384)}
 VALVE, HANDLE = 46.0, 62.0
 LETTER, LINE = 23.0, 46.0  # width of a letter and height of a line of a name
 
@@ -59,9 +60,10 @@ class WallView:
     plan_labels: tuple[Label, ...]
     flow: Line
 
-    def scale_for(self, width: float, height: float) -> int:
+    def scale_for(self, width: float, height: float, system: str) -> int:
         """The largest usual scale 1:n at which the drawing fits a sheet's room [mm]."""
-        return next((scale for scale in SCALES if self.width / scale <= width and self.height / scale <= height), SCALES[-1])
+        scales = SCALES[system]
+        return next((scale for scale in scales if self.width / scale <= width and self.height / scale <= height), scales[-1])
 
     def on_paper(self, scale: int) -> tuple[float, float]:
         """Width and height [mm] at a scale 1:n."""
@@ -83,6 +85,21 @@ class WallView:
         highest = max([wall.header, *(zone.rect.top for zone in unit.zones), unit.outline.top])
         top = max(self.floor - highest - rows["above"], self.top)
         return replace(self, left=unit.outline.x + unit.outline.width / 2 - wide / 2, top=top, width=wide, height=bottom - top)
+
+    def front(self) -> WallView:
+        """The wall seen from the front with its measures, without the plan below it."""
+        return replace(self, height=self.plan[0].y - self.top - LINE / 2, plan=(), plan_labels=())
+
+    def from_above(self, wall: Wall) -> WallView:
+        """The plan alone, each unit with its name: what the floor and the room before the wall must hold."""
+        top, deepest = self.plan[0].y, max((unit.depth for unit in wall.units), default=0.0)
+        names = tuple(
+            Label(unit.outline.x + unit.outline.width / 2, top + 14 + unit.depth + LINE * (i + 1), line, "wall-name")
+            for unit in wall.units
+            for i, line in enumerate(_lines(unit.name))
+        )
+        height = max(deepest, wall.depth or 0.0) + 5 * LINE + 2 * ABOVE
+        return replace(self, top=top - ABOVE, height=height, plan_labels=(*self.plan_labels, *names))
 
     @property
     def viewbox(self) -> str:
@@ -315,7 +332,7 @@ def _dimensions(wall: Wall, y, system: str, below: float) -> tuple[tuple[Line, .
     lines.append(
         Line(f"M0 {n(whole - 14)}V{n(whole + 14)}M0 {n(whole)}H{n(wall.width)}M{n(wall.width)} {n(whole - 14)}V{n(whole + 14)}", "dimension")
     )
-    labels.append(Label(wall.width / 2, whole - 12, show(wall.width, "mm", system), "wall-figure"))
+    labels.append(Label(wall.width / 2, whole - 12, measure(wall.width, system), "wall-figure"))
     side = -44.0
     lines.append(
         Line(
@@ -323,5 +340,23 @@ def _dimensions(wall: Wall, y, system: str, below: float) -> tuple[tuple[Line, .
             "dimension",
         )
     )
-    labels.append(Label(side - 18, (y(0) + y(wall.header)) / 2, show(wall.header, "mm", system), "wall-figure", "end"))
+    labels.append(Label(side - 18, (y(0) + y(wall.header)) / 2, measure(wall.header, system), "wall-figure", "end"))
     return tuple(lines), tuple(labels)
+
+
+@dataclass(frozen=True, slots=True)
+class ScaleBar:
+    """A bar drawn beside the drawing. pieces: where each begins, how long it is and where it ends on paper [mm], and the words at its end."""
+
+    pieces: tuple[tuple[float, float, float, str], ...]
+
+    @property
+    def room(self) -> float:
+        """Width of its picture [mm]: the bar, and the words that stand out at its end."""
+        return self.pieces[-1][2] + 16
+
+
+def scale_bar(scale: int, system: str) -> ScaleBar:
+    """A metre in halves, or three feet, at a scale 1:n: what a copy was shrunk by can be read off it."""
+    each, words = (304.8 / scale, ("1 ft", "2 ft", "3 ft")) if system == "us" else (500 / scale, ("0.5 m", "1 m"))
+    return ScaleBar(tuple((each * i, each, each * (i + 1), word) for i, word in enumerate(words)))
