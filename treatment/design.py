@@ -10,7 +10,6 @@ from . import ENGINE, checks
 from .audit.audit import Audit
 from .audit.rules import Finding
 from .chemistry.water import OPEN_TO_AIR
-from .drawing.wall.laying import piping
 from .evidence.gather import Evidence, gather
 from .evidence.samples import AnalyteState, Assumption
 from .evidence.symptoms import Cause, causes
@@ -29,6 +28,7 @@ from .planning.planner import Plan, Planner
 from .planning.variant import Variant
 from .train.room import Stage, name_stages
 from .train.runner import Runner
+from .wall.laying import piping
 
 assert checks  # importing it registers the rules about the whole job
 

@@ -9,7 +9,6 @@ from .. import ENGINE
 from ..chemistry.water import Water
 from ..design import Design
 from ..drawing.wall.compose import compose
-from ..drawing.wall.parts import Wall
 from ..job.feed_limits import FeedLimit
 from ..keeping.upkeep import upkeep
 from ..language.analytes import analytes
@@ -23,6 +22,7 @@ from ..studies.compare import differs
 from ..studies.next_tests import next_tests
 from ..studies.repair import repair
 from ..train.room import StageRun
+from ..wall.parts import Wall
 from .materials import Row, materials
 
 FORMAT = "cairn-design/1"

@@ -8,7 +8,6 @@ from functools import cache
 from math import ceil
 from typing import Any
 
-from ..drawing.wall.parts import Wall
 from ..house.pipes import INCH, joined_by
 from ..language.display import show
 from ..language.tables import table
@@ -17,6 +16,7 @@ from ..starting.sheet import sheet
 from ..starting.situation import hosed, joints_on
 from ..train.drains import bore_wanted, drain_of
 from ..train.room import Purchase, StageRun, beside
+from ..wall.parts import Wall
 
 GROUPS = ("equipment", "media", "pipe", "fittings", "electrical", "testing", "tools", "consumables")
 PACKING = table("prices")["packing"]

@@ -8,13 +8,13 @@ from math import ceil
 from typing import Any
 
 from ..drawing.wall.compose import wall_of
-from ..drawing.wall.parts import Wall
 from ..house.pipes import joined_by
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
 from ..train.ways import Way, ways_round
 from ..train.weights import filled_mass
+from ..wall.parts import Wall
 
 
 class Situation:

@@ -19,7 +19,7 @@ from ..language.tables import DATA, table
 CORE = Path(__file__).resolve().parents[1]
 #: lower layers first: a module imports from its own layer or from those before it
 LAYERS = (
-    "language", "chemistry", "job", "evidence", "house", "train", "audit", "stages", "checks", "job_file", "planning", "design", "drawing", "studies", "starting",
+    "language", "chemistry", "job", "evidence", "house", "train", "audit", "wall", "stages", "checks", "job_file", "planning", "design", "drawing", "studies", "starting",
     "keeping", "papers", "cli", "commission", "diagnose",
 )  # fmt: skip
 

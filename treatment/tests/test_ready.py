@@ -236,7 +236,7 @@ class Sheets(TestCase):
         self.assertIn("taste of cement", self.said(found, "site/flush_lines"))
         self.assertIn("at half", self.said(found, "site/flush_train"))
         design = worked(job({}, readings=HARD_ONLY, train=grouped(UPFLOW, FIVE, SCALE)))
-        self.assertEqual(compose(design, design.chosen).count("valve"), 3)
+        self.assertEqual(compose(design, design.chosen).count("valve"), 3 + 2)  # main shut-off and outdoor taps
         coming = {done.step.id: visit.number for visit in visits(found) for done in visit.work}
         self.assertEqual({coming["carbon/soak"], coming["scale/soak"]}, {1})
 

@@ -302,9 +302,9 @@ class Visits(TestCase):
         self.assertEqual([visit.day for visit in coming], [0, 4])
         self.assertEqual((at["softener/cycle_through"].number, at["site/heater_on"].number, at["softener/prove"].number), (1, 1, 1))
         self.assertEqual((coming[0].day, coming[0].at), (0, "09:00"))
-        # 2 elbows × 2, 3 valves × 2, 2 tees × 3, 2 unions, 2 sample taps × ½ = 19 joints of PEX at 1.2 min: 12 on the bench, 7 and 15 min on the wall: 23 min
-        # dry fit 10 + 7, drain lines 10 + 10, join 23; shutting, relieving, restoring, looking 5 + 10 + 10 + 10: 95 min without water
-        self.assertEqual(coming[0].water_off, 95)
+        # 2 elbows × 2, 3 + 2 valves × 2, 2 + 1 tees × 3, 2 unions, 2 sample taps × ½ = 26 joints of PEX at 1.2 min: 16 on the bench, 10 and 15 min on the wall: 27 min
+        # dry fit 10 + 7, drain lines 10 + 10, join 27; shutting, relieving, restoring, looking 5 + 10 + 10 + 10: 99 min without water
+        self.assertEqual(coming[0].water_off, 99)
 
     def test_a_day_that_is_full_goes_on_the_next_morning(self) -> None:
         """Six units that nothing goes round are more than ten hours from heater off to heater on: the rest is done the next morning, and the sheet says whom it keeps waiting."""

@@ -13,8 +13,6 @@ from hypothesis import strategies as st
 from ..drawing.shapes import Box
 from ..drawing.wall.compose import compose
 from ..drawing.wall.legend import WORDS, legend
-from ..drawing.wall.parts import Run, Wall
-from ..drawing.wall.placing import drawn_to, snapped
 from ..drawing.wall.view import view
 from ..language.tables import table
 from ..papers.design_file import design_document
@@ -22,6 +20,8 @@ from ..papers.materials import materials, price_keys
 from ..stages import ROOMS
 from ..starting.sheet import sheet
 from ..train.weights import loads
+from ..wall.parts import Run, Wall
+from ..wall.placing import drawn_to, snapped
 from .example import ids, job, worked
 from .fuzz import fuzz
 
@@ -485,3 +485,25 @@ class Bought(TestCase):
         (fitting,) = [fitting for fitting in wall.fittings if fitting.kind == "restrictor"]
         self.assertEqual((fitting.unit, "9.0 gpm" in fitting.name), ("uv", True))
         self.assertEqual(wall_of([{"kind": "uv"}]).count("restrictor"), 0)
+
+
+class InTheWay(TestCase):
+    def test_pipe_through_a_vessel_below_a_low_ceiling(self) -> None:
+        """Below 1.5 m a header has to run through a vessel of 10x54: said at the vessel; below 2.4 m it passes above."""
+        low, high = (wall_of([{"kind": "softener", "tank": "10x54"}], {"ceiling": ceiling}) for ceiling in ("1.5 m", "2.4 m"))
+        through = [[finding for finding in wall.findings if "through it" in finding.message] for wall in (low, high)]
+        self.assertEqual(([each.stage for each in through[0]], through[1]), (["softener"], []))
+
+    def test_room_to_work_is_said_once(self) -> None:
+        """24 in before the unit that stands out farthest: of 30 in a brine tank of 18.1 leaves 11.9; of 48 in enough."""
+        shallow, deep = (wall_of(site={"wall_depth": depth}) for depth in ("30 in", "48 in"))
+        told = [[finding for finding in wall.findings if "wanted to work" in finding.message] for wall in (shallow, deep)]
+        self.assertEqual(([finding.stage for finding in told[0]], told[1]), (["softener"], []))
+        self.assertIn("11.9 in are free before it", told[0][0].message)
+
+    def test_drains_through_a_heater_and_past_the_end(self) -> None:
+        """A heater between the units and their drains; a wall that ends before them."""
+        heater = wall_of([{"kind": "softener"}], {"places": {"water_heater": {"x": "60 in"}}})
+        self.assertIn("blocks/water_heater", {finding.rule for finding in heater.findings})
+        short = wall_of([{"kind": "softener"}], {"wall_width": "46 in"})
+        self.assertTrue(any("past the end of the wall" in finding.message for finding in short.findings))

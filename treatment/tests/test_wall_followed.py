@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 
 from ..design import design
 from ..drawing.wall.compose import compose
-from ..drawing.wall.parts import Point, Unit, Wall
 from ..job_file import read_job
 from ..planning.variant import Variant
+from ..wall.parts import Point, Unit, Wall
 from . import golden
 from .example import job, worked
 from .fuzz import fuzz

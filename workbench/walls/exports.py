@@ -7,8 +7,8 @@ import io
 from math import cos, pi, sin
 from typing import Any
 
-from treatment.drawing.wall.parts import Fitting, Wall
 from treatment.papers.materials import Row
+from treatment.wall.parts import Fitting, Wall
 
 from ..safe_cells import safe_cell
 

@@ -6,9 +6,9 @@ from typing import Any
 
 from django.forms import BoundField
 
-from treatment.drawing.wall.placing import usual_size
 from treatment.job.facts import Places
 from treatment.language.display import show
+from treatment.wall.placing import usual_size
 
 from ..jobs.document_form import Ask, DocumentForm
 from ..jobs.models import Job

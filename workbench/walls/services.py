@@ -5,8 +5,8 @@ from __future__ import annotations
 import copy
 from typing import Any
 
-from treatment.drawing.wall.parts import Wall
-from treatment.drawing.wall.placing import drawn_to, snapped
+from treatment.wall.parts import Wall
+from treatment.wall.placing import drawn_to, snapped
 
 from ..trains.services import Refused, Stages, place_of, title
 

@@ -13,13 +13,13 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from treatment.design import Design
 from treatment.drawing.wall.compose import compose
 from treatment.drawing.wall.legend import FRAME, legend
-from treatment.drawing.wall.parts import STATES, Wall
 from treatment.drawing.wall.view import WallView, view
 from treatment.job_file import written
 from treatment.language.errors import BadDocument
 from treatment.language.tables import table
 from treatment.studies.supply import routed_loss
 from treatment.train.weights import loads, mains_volts
+from treatment.wall.parts import STATES, Wall
 
 from ..accounts.access import job_for
 from ..attached import attached

@@ -13,9 +13,9 @@ from ...job.facts import Facts
 from ...language.display import measure
 from ...planning.variant import Variant
 from ...train.weights import loads
+from ...wall.laying import ceiling_of, laid
+from ...wall.parts import Dimension, Unit, Wall
 from .faults import findings_on
-from .laying import ceiling_of, laid
-from .parts import Dimension, Unit, Wall
 
 
 def compose(design: Design, variant: Variant, states: dict[str, str] | None = None) -> Wall:

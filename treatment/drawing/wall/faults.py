@@ -11,7 +11,7 @@ from ...language.display import show
 from ...language.figure import source
 from ...language.tables import table
 from ...train.weights import Load, mains_volts
-from .parts import Rect, Run, Unit, Wall, Zone
+from ...wall.parts import Rect, Run, Unit, Wall, Zone
 
 PLACE = frozenset({"place"})
 
@@ -32,7 +32,9 @@ def findings_on(wall: Wall, facts: Facts, ceiling: float, held: Sequence[Load] =
         for zone in unit.zones:
             _zone(wall, unit, zone, ceiling if facts.site.ceiling is not None else None, facts.job.units, say)
         _obstacles(wall, unit, say)
+    _room_before(wall, facts.job.units, say)
     _pipe_at_the_panel(wall, say)
+    _pipe_in_the_way(wall, facts, say)
     _floor_and_circuit(held, facts, say)
     order = [unit.id for unit in wall.units] + [""]
     return sorted(found, key=lambda each: (SEVERITIES.index(each.severity), order.index(each.stage)))
@@ -89,9 +91,6 @@ def _beyond(wall: Wall, unit: Unit, facts: Facts, ceiling: float, say: Say) -> N
         say("does-not-fit", "fault", unit.id, message, "Choose a shorter vessel, or another room.")
     if unit.outline.x < -1 or unit.outline.z < -1:
         say("does-not-fit", "fault", unit.id, "It stands beyond the end of the wall, or below the floor.", "Move it back.")
-    if wall.depth is not None and unit.depth > wall.depth + 1:
-        message = f"It stands {length(unit.depth)} out from the wall; {length(wall.depth)} are there."
-        say("clearance/" + unit.kind, "caution", unit.id, message, "Choose narrower vessels, or another wall.")
 
 
 def _obstacles(wall: Wall, unit: Unit, say: Say) -> None:
@@ -110,6 +109,62 @@ def _pipe_at_the_panel(wall: Wall, say: Say) -> None:
                 "blocks/electrical_panel", "fault", unit_id, "Water pipe runs above or before the electrical panel.",
                 "Place the units so that neither pipe nor drain passes the panel; nothing that can drip belongs above it.",
             )  # fmt: skip
+
+
+def _room_before(wall: Wall, system: str, say: Say) -> None:
+    """Whether somebody can work before the unit that stands out farthest: said once."""
+    if wall.depth is None or not wall.units:
+        return
+    front, unit = float(table("wall")["zones"]["front"]), max(wall.units, key=lambda each: each.depth)
+    if unit.depth + front > wall.depth + 1:
+        left = wall.depth - unit.depth
+        free = f"{show(left, 'mm', system)} are free before it" if left > 0 else "nothing is free before it"
+        out, there = show(unit.depth, "mm", system), show(wall.depth, "mm", system)
+        say(
+            f"clearance/{unit.kind}", "caution", unit.id, f"It stands {out} out from the wall, of {there} that are there: {free}; {show(front, 'mm', system)} are wanted to work.",
+            "Choose narrower vessels, stand the brine tank aside, or take another wall.",
+        )  # fmt: skip
+
+
+def _pipe_in_the_way(wall: Wall, facts: Facts, say: Say) -> None:
+    """Pipe through a vessel or a heater, and pipe or drains beyond the end of the wall: each said once, at the unit it concerns."""
+    system, last = facts.job.units, wall.units[-1].id if wall.units else ""
+    for unit in wall.units:
+        bodies = [rect for _, rect in unit.parts]
+        if any(run.role in ("main", "bypass") and any(_through(run, rect) for rect in bodies) for run in wall.runs):
+            say(
+                "does-not-fit", "fault", unit.id, f"The main pipe runs {show(wall.header, 'mm', system)} high, through it: below this ceiling no pipe passes above it.",
+                "Choose shorter vessels, or another room.",
+            )  # fmt: skip
+    for heater in (obstacle for obstacle in wall.obstacles if obstacle.key == "water_heater"):
+        for id in dict.fromkeys(run.unit or last for run in wall.runs if _through(run, heater.rect)):
+            say(
+                "blocks/water_heater",
+                "fault",
+                id,
+                "Its pipe or drain runs through the water heater.",
+                "Place the units so that pipe and drains pass it by.",
+            )
+    if wall.end is not None:
+        beyond = [run for run in wall.runs if run.role in ("drain", "overflow", "leg") and any(x > wall.end + 1 for x, _ in run.points)]
+        inside = {unit.id for unit in wall.units if unit.outline.right <= wall.end + 1}
+        for id in dict.fromkeys(run.unit for run in beyond if run.unit in inside):
+            say(
+                "does-not-fit",
+                "caution",
+                id,
+                "Its pipe or drain runs on past the end of the wall.",
+                "Lead it to a drain on this wall, or round the corner.",
+            )
+
+
+def _through(run: Run, rect: Rect) -> bool:
+    """Whether a pipe passes through the inside of a rectangle."""
+    inner = Rect(rect.x + 5, rect.z + 5, rect.width - 10, rect.height - 10)
+    return any(
+        min(a[0], b[0]) < inner.right and max(a[0], b[0]) > inner.x and min(a[1], b[1]) < inner.top and max(a[1], b[1]) > inner.z
+        for a, b in pairwise(run.points)
+    )
 
 
 def _crosses(run: Run, keep: Rect) -> bool:

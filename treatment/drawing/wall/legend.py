@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ...wall.parts import Fitting, Wall
 from ..shapes import Line
-from .parts import Fitting, Wall
 from .view import small_shapes, valve_shapes
 
 WORDS = {

@@ -12,8 +12,8 @@ from ...audit.rules import SEVERITIES
 from ...language.display import measure, show
 from ...language.tables import table
 from ...planning.variant import Variant
+from ...wall.parts import Fitting, Obstacle, Rect, Run, Unit, Wall
 from ..shapes import Box, Label, Line, n
-from .parts import Fitting, Obstacle, Rect, Run, Unit, Wall
 
 MARGIN, ABOVE, BELOW, PLAN_GAP = 240.0, 70.0, 260.0, 110.0
 #: usual scales 1:n by the system of units people read; half an inch to a foot is 1:24

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
-from ...job.facts import OBSTRUCTIONS, Facts
-from ...language.tables import table
-from ...train.room import StageRun, beside, table_mm, tank_body
-from ...train.ways import ways_round
+from ..job.facts import OBSTRUCTIONS, Facts
+from ..language.tables import table
+from ..train.room import StageRun, beside, table_mm, tank_body
+from ..train.ways import ways_round
 from .parts import BESIDE, Obstacle, Point, Rect, Unit, Wall, Zone
 
 

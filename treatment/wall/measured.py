@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from ...language.tables import table
-from ...train.piping import Piping, Stretch
+from ..language.tables import table
+from ..train.piping import Piping, Stretch
 from .parts import DROP, Fitting, Run, Unit, Wall
 
 #: roles of the pipe that all of the house's water runs through

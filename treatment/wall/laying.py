@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from ...house.pipes import joined_by, usually_joined
-from ...job.facts import Facts
-from ...language.tables import table
-from ...train.piping import Piping
-from ...train.room import StageRun
+from ..house.pipes import joined_by, usually_joined
+from ..job.facts import Facts
+from ..language.tables import table
+from ..train.piping import Piping
+from ..train.room import StageRun
 from .measured import piping_of
 from .parts import Wall
 from .piping import pipe

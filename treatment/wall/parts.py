@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from ...audit.rules import Finding, tally
-from ...language.tables import table
+from ..audit.rules import Finding, tally
+from ..language.tables import table
 
 STATES = ("service", "bypass", "shut")
 #: a manifold runs no lower than so far above the floor [mm]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from ...language.tables import table
+from ..language.tables import table
 from .parts import BESIDE, DROP, Fitting, Point, Run, Unit
 
 
