@@ -16,7 +16,7 @@ from ..house.needs import TASTED
 from ..job.feed_limits import FeedLimit
 from ..job.limits import strictest
 from ..language.figure import Figure, figure, source, stated, work
-from ..language.spec import Choice, key
+from ..language.spec import Choice, Flag, key
 from ..language.tables import table
 from ..train.keys import BedKeys
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, cartridge_body
@@ -32,6 +32,9 @@ class CarbonKeys(BedKeys):
     medium: str | None = key(Choice(("granular", "catalytic", "block")), None, "kind of carbon", identity=True)
     form: str | None = key(Choice(("backwashing", "upflow", "cartridge")), None, "how it stands in the water", identity=True)
     housing: str | None = key(Choice(HOUSINGS), None, "housing of a carbon block", sometimes=True)
+    lead_lag: bool | None = key(
+        Flag(), None, "two beds one after the other, a vessel each, with a sample tap between them", identity=True, sometimes=True
+    )
 
 
 def in_housing(keys: CarbonKeys) -> bool:
@@ -139,17 +142,33 @@ class Carbon(Room[CarbonKeys]):
             housing = keys.housing or next((h for h in HOUSINGS if rated(h, row["block_flow_share"]).value >= flow), HOUSINGS[-1])
             return Sizing({"medium": keys.medium or "block", "form": "cartridge", "housing": housing})
         medium, form = keys.medium or "granular", keys.form or "backwashing"
-        contact = max(tasks(keys, water, duty).values(), default=row["contact"]["chlorine"])
+        contact = max(tasks(keys, water, duty).values(), default=row["contact"]["chlorine"]) / (2.0 if keys.lead_lag else 1.0)
         wash = duty.wash if form == "backwashing" else None
         bed = choose_bed(
-            f"{medium}_carbon", duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest
+            f"{medium}_carbon",
+            duty.flow,
+            contact * duty.flow,
+            wash,
+            water.temperature,
+            keys.tank,
+            1 if keys.lead_lag else keys.vessels,
+            keys.volume,
+            tallest=duty.tallest,
         )
-        return Sizing({"medium": medium, "form": form, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
+        params = {"medium": medium, "form": form, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}
+        return Sizing(params | ({"lead_lag": True} if keys.lead_lag else {}), bed)
+
+    def bodies(self, keys: CarbonKeys, sizing: Sizing) -> int:
+        """Lead and lag are as many again."""
+        return super().bodies(keys, sizing) * (2 if sizing.params.get("lead_lag") else 1)
+
+    def in_series(self, keys: CarbonKeys, sizing: Sizing) -> bool:
+        return bool(sizing.params.get("lead_lag"))
 
     def _litres(self, sizing: Sizing) -> float:
-        """Carbon in it [L]."""
+        """Carbon in it [L], in both beds where one follows the other."""
         if sizing.bed is not None:
-            return sizing.bed.total_volume
+            return sizing.bed.total_volume * (2.0 if sizing.params.get("lead_lag") else 1.0)
         return float(table("stages")["carbon"]["block_litres"][sizing.params["housing"]])
 
     def _contact(self, keys: CarbonKeys, sizing: Sizing, duty: Duty) -> float:
@@ -168,6 +187,9 @@ class Carbon(Room[CarbonKeys]):
             if washed:
                 found["backwash_interval"] = figure(stated("backwash every", "days", float(row["backwash_days"]), "day", "beds.cycle"))
                 found |= wash_figures(bed, water.temperature)
+            if keys.lead_lag:
+                each = (bed.total_volume, "L")
+                found["media_volume"] = figure(work("medium", "lead + lag", "L", "carbon.contact", lead=each, lag=each))
         return found | self._contact_and_life(keys, sizing, water, duty)
 
     def _contact_and_life(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
@@ -243,7 +265,7 @@ class Carbon(Room[CarbonKeys]):
             housing = sizing.params["housing"]
             clean = square_law(flow, rated(housing, row["block_flow_share"]).value, table("vessels")["cartridges"][housing]["psi"] * PSI)
             return clean, clean + table("stages")["sediment"]["change_kpa"]
-        clean = sizing.bed.loss(flow, temperature)
+        clean = sizing.bed.loss(flow, temperature) * (2.0 if sizing.params.get("lead_lag") else 1.0)
         return clean, clean * row["dirty_factor"]
 
     def candidates(self, water: Water, duty: Duty) -> list[CarbonKeys]:
@@ -251,7 +273,9 @@ class Carbon(Room[CarbonKeys]):
         if max(chloramine(water), water.value(PEROXIDE)) > TASTED or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]:
             return [CarbonKeys(medium="catalytic", form=form)]
         granular = CarbonKeys(medium="granular", form=form)
-        return [granular] if tasks(granular, water, duty) else []
+        asked = tasks(granular, water, duty)  # beds in line are not washed: that mixes what is spent with what is not
+        guarded = [CarbonKeys(medium="granular", form="upflow", lead_lag=True)] if "pfas" in asked else []
+        return [*guarded, granular] if asked else []
 
     def companions(self, keys: CarbonKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """A fine filter before it keeps particles out, one after it holds its fines: where the job's school says so."""
@@ -277,6 +301,8 @@ class Carbon(Room[CarbonKeys]):
 
     def schools(self, keys: CarbonKeys, water: Water, system: str) -> list[str]:
         said = ["Before the softener on chlorinated town water, after it on a clear well (ours); others always one or the other."]
+        if keys.lead_lag:
+            said.append("Two beds in line with a tap between them for what harms at traces (ours); others one bed, changed early by the calendar.")
         if not in_housing(keys):
             said.append("Chloramine on catalytic carbon at 3 min (ours); others give granular carbon 10 min.")
         said.append(
@@ -336,3 +362,15 @@ def contact_short(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
             )
             yield Hit(severity, f"{counted}; {task} asks {needed:g} min.",
                       "More carbon, a second vessel, catalytic carbon for chloramine, or less flow.", ("carbon",))  # fmt: skip
+
+
+@rule("single-bed/<kind>", "train", "carbon.lead_lag", on="carbon")
+def single_bed(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
+    """One bed against what harms at traces: nobody sees that it is spent before it is through."""
+    if "pfas" in tasks(stage.keys, stage.water_in, stage.duty) and not stage.sizing.params.get("lead_lag") and not in_housing(stage.keys):
+        yield Hit(
+            "caution",
+            f"One bed holds the PFAS of {audit.reads('pfas', stage.water_in.value('pfas'))}: when its outlet shows them, the taps have had them.",
+            "Set two beds in line with a sample tap between them: when that tap shows PFAS, change the first and let the second lead.",
+            (stage.kind,),
+        )

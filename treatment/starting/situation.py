@@ -83,7 +83,7 @@ class Situation:
 
     def counts_of(self, stage: StageRun[Any]) -> dict[str, float]:
         """What makes work at one unit: bags of medium, vessels, cartridges."""
-        return self.counts | {"bags": bags(stage), "vessels": float(stage.sizing.bed.vessels) if stage.sizing.bed else 1.0}
+        return self.counts | {"bags": bags(stage), "vessels": float(stage.bodies) if stage.sizing.bed else 1.0}
 
     # --- words --------------------------------------------------------------------------------------------------------
     @cached_property
@@ -135,7 +135,7 @@ class Situation:
             "lit": any(lit),
             "counter_current": stage.sizing.params.get("brining") == "counter_current",
             "bed": stage.sizing.bed is not None,
-            "several": stage.sizing.bed is not None and stage.sizing.bed.vessels > 1,
+            "several": stage.sizing.bed is not None and stage.bodies > 1,
         }
         return self.words | {word for word, so in found.items() if so}
 
@@ -199,4 +199,4 @@ def _feeds_chlorine(stage: StageRun[Any]) -> bool:
 def bags(stage: StageRun[Any]) -> float:
     """Bags of medium that go into it, a cubic foot each."""
     bed = stage.sizing.bed
-    return float(ceil(bed.total_volume / table("prices")["packing"]["bag_l"] - 1e-6)) if bed is not None else 0.0
+    return float(ceil(bed.volume * stage.bodies / table("prices")["packing"]["bag_l"] - 1e-6)) if bed is not None else 0.0

@@ -61,7 +61,12 @@ def _bags(situation: Situation, stage: StageRun[Any]) -> Told | None:
     if bed is None:
         return None
     named = work(
-        "bags", "ceil(medium ÷ bag)", "", "commissioning.practice", medium=(bed.total_volume, "L"), bag=(table("prices")["packing"]["bag_l"], "L")
+        "bags",
+        "ceil(medium ÷ bag)",
+        "",
+        "commissioning.practice",
+        medium=(bed.volume * stage.bodies, "L"),
+        bag=(table("prices")["packing"]["bag_l"], "L"),
     )
     return Amount("bags", "bags", figure(named))
 

@@ -201,6 +201,10 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
         job(readings=HARD_ONLY | {"calcium": "20 mg/L", "magnesium": "5 mg/L"}),
         job(readings=HARD_ONLY | {"calcium": "90 mg/L", "magnesium": "20.2 mg/L"}),
     ),
+    "single-bed/carbon": (
+        job(readings=HARD_ONLY | {"pfas": "40 ng/L"}, train=[{"kind": "carbon", "medium": "granular"}]),
+        job(readings=HARD_ONLY | {"pfas": "40 ng/L"}, train=[{"kind": "carbon", "medium": "granular", "lead_lag": True}]),
+    ),
     "carbonate-inconsistent": (job(readings=HARD_ONLY | {"carbon_dioxide": "90 mg/L"}), job(readings=HARD_ONLY | {"carbon_dioxide": "9 mg/L"})),
     "reading-implausible": (job(readings={"iron": "240 mg/L", "ferrous_iron": None}), job()),
     "observation-untested/black_stains": (job({"observations": ["black_stains"]}, readings={"manganese": None}),

@@ -394,6 +394,10 @@ class Room(Generic[K]):
         """How many vessels or housings of it stand side by side."""
         return sizing.bed.vessels if sizing.bed is not None else int(sizing.params.get("vessels", 1))
 
+    def in_series(self, keys: K, sizing: Sizing) -> bool:
+        """Whether its vessels stand one after the other, not side by side in the flow."""
+        return False
+
     def kept_beside(self, keys: K, sizing: Sizing) -> float:
         """Litres of a tank that stands beside it and belongs to it, 0 for none."""
         return 0.0

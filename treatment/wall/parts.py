@@ -55,6 +55,7 @@ class Unit:
     bypassed: it has a bypass, its own, or one shared with the units of ``group`` (their ids, in the order of the water); lit: into
     its inlet, into its outlet. ports: inlet and outlet of each of its vessels, in a row: between ``inlet`` and ``outlet`` of the unit
     runs a manifold where there are several. restrictor: what is told on the flow restrictor before it, empty where it has none.
+    series: whether its vessels stand one after the other.
     """
 
     id: str
@@ -78,6 +79,7 @@ class Unit:
     group: tuple[str, ...] = ()
     ports: tuple[tuple[Point, Point], ...] = ()
     restrictor: str = ""
+    series: bool = False
 
     @property
     def states(self) -> tuple[str, ...]:
@@ -87,7 +89,7 @@ class Unit:
     @property
     def several(self) -> bool:
         """Whether it stands as several vessels or housings with a manifold."""
-        return len(self.ports) > 1
+        return len(self.ports) > 1 and not self.series
 
     @property
     def arrives(self) -> float:
@@ -222,7 +224,7 @@ class Wall:
             if state == "shut":
                 return tuple(path)
             if state != "bypass" or not unit.bypassed:
-                through = unit.way(0) if unit.several else _through(unit)
+                through = unit.way(0) if unit.several else tuple(point for pair in unit.ports for point in _through(*pair))
                 path += [(path[-1][0], unit.arrives), *through, (leave[0], unit.departs)]
         return tuple(path)
 
@@ -248,7 +250,7 @@ class Wall:
         return [finding for finding in self.findings if finding.stage == unit]
 
 
-def _through(unit: Unit) -> tuple[Point, ...]:
-    """The way through a unit of one vessel, from port to port."""
-    middle = (unit.inlet[0] + unit.outlet[0]) / 2
-    return unit.inlet, (middle, unit.inlet[1]), (middle, unit.outlet[1]), unit.outlet
+def _through(inlet: Point, outlet: Point) -> tuple[Point, ...]:
+    """The way through one vessel, from port to port."""
+    middle = (inlet[0] + outlet[0]) / 2
+    return inlet, (middle, inlet[1]), (middle, outlet[1]), outlet

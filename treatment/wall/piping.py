@@ -40,6 +40,8 @@ def pipe(
             if unit.shape == "feeder":
                 runs.append(Run((unit.inlet, (unit.outlet[0], unit.inlet[1])), "leg", unit.id))
             fittings += _joined(unit, enter, leave)
+            if unit.series:
+                _in_line(unit, runs, fittings)
         if unit.bypassed:
             _taps(unit, enter, leave, before, behind, fittings)
         else:
@@ -73,6 +75,17 @@ def pipe(
         if unit.powered
     ]
     return tuple(runs), tuple(fittings)
+
+
+def _in_line(unit: Unit, runs: list[Run], fittings: list[Fitting]) -> None:
+    """Pipe from each vessel to the next, with a union at both and a sample tap between: what the first lets through is seen there."""
+    for (_, outlet), (inlet, _) in pairwise(unit.ports):
+        runs.append(Run((outlet, inlet), "leg", unit.id))
+        middle = (outlet[0] + inlet[0]) / 2
+        fittings += [
+            Fitting("union", outlet[0] + DROP, outlet[1], "h", unit.id), Fitting("union", inlet[0] - DROP, inlet[1], "h", unit.id),
+            Fitting("sample_tap", middle, outlet[1], "v", unit.id, f"{unit.name}, between the beds"),
+        ]  # fmt: skip
 
 
 def _joined(unit: Unit, enter: float, leave: float) -> list[Fitting]:

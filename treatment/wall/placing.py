@@ -155,11 +155,11 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, st
     outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
     ports = tuple(_ports(shape, rect, z, height) for name, rect in parts if name not in BESIDE)
     inlet, outlet = ports[0][0], ports[-1][1]
-    restrictor = stage.room.restrictor(stage.keys, stage.duty.facts.job.units)
+    restrictor, series = stage.room.restrictor(stage.keys, stage.duty.facts.job.units), stage.room.in_series(stage.keys, stage.sizing)
     depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
-        False, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, (), ports, restrictor,
+        False, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, (), ports, restrictor, series,
     )  # fmt: skip
 
 
