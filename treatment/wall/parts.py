@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from itertools import pairwise
+from typing import NamedTuple
 
 from ..audit.rules import Finding, tally
 from ..language.tables import table
@@ -18,8 +19,7 @@ MANIFOLD, DROP = (float(table("wall")["place"][name]) for name in ("manifold", "
 Point = tuple[float, float]
 
 
-@dataclass(frozen=True, slots=True)
-class Rect:
+class Rect(NamedTuple):
     """An upright rectangle: x and z of its lower left corner [mm]."""
 
     x: float
@@ -39,8 +39,7 @@ class Rect:
         return self.x < other.right - 1e-6 and other.x < self.right - 1e-6 and self.z < other.top - 1e-6 and other.z < self.top - 1e-6
 
 
-@dataclass(frozen=True, slots=True)
-class Zone:
+class Zone(NamedTuple):
     """Room kept free: lamp, sump, lid, head, front, keep."""
 
     rect: Rect
@@ -124,8 +123,7 @@ class Obstacle:
     keep: Rect
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(NamedTuple):
     """A piece of pipe through square corners.
 
     role: main, leg, bypass, metal, tap (to a drinking tap), raw (to the outdoor taps), drain, brine or overflow; unit: whose it is.
@@ -141,8 +139,7 @@ class Run:
         return sum(abs(a[0] - b[0]) + abs(a[1] - b[1]) for a, b in pairwise(self.points))
 
 
-@dataclass(frozen=True, slots=True)
-class Fitting:
+class Fitting(NamedTuple):
     """A fitting in the pipe.
 
     kind: elbow, tee, valve, union, gauge, sample_tap, restrictor, air_gap, outlet (electrical, above the pipe, where nothing drips on it);

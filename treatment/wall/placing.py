@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any
 
 from ..job.facts import OBSTRUCTIONS, Facts
 from ..language.tables import table
 from ..train.room import StageRun, beside, table_mm, tank_body
-from ..train.ways import ways_round
+from ..train.ways import Way, ways_round
 from .parts import BESIDE, Obstacle, Point, Rect, Unit, Wall, Zone
 
 
@@ -86,12 +85,13 @@ def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceil
     ways = ways_round(stages)
     wanted = [_fixed(stage) for stage in stages]
     for stage, place in zip(stages, wanted, strict=True):
+        store, way = beside(stages, stage), ways.get(stage.id)
         if place[0] is not None:
-            unit = _unit(stage, place[0], place[1], ceiling, beside(stages, stage), placed=True)
+            unit = _unit(stage, place[0], place[1], ceiling, store, way, placed=True)
         else:
             x = cursor
             for _ in range(60):
-                tried = _unit(stage, x, place[1], ceiling, beside(stages, stage))
+                tried = _unit(stage, x, place[1], ceiling, store, way)
                 around = Rect(
                     x - rows["leg"] - rows["clear"], tried.outline.z, tried.outline.width + 2 * (rows["leg"] + rows["clear"]), tried.outline.height
                 )
@@ -103,8 +103,7 @@ def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceil
             pulled = max([zone.rect.right for zone in unit.zones if zone.what == "lamp" and unit.lies], default=0.0)
             cursor = max(unit.outline.right, pulled) + rows["between"] + 2 * rows["leg"]
         fixed += [rect for _, rect in unit.parts]
-        way = ways.get(stage.id)
-        units.append(replace(unit, bypassed=way is not None, group=way.units if way is not None and way.shared else ()))
+        units.append(unit)
     return tuple(units)
 
 
@@ -115,8 +114,11 @@ def _fixed(stage: StageRun[Any]) -> tuple[float | None, float | None]:
     return (at.x * 1000 if at.x is not None else None), (at.foot * 1000 if at.foot is not None else None)
 
 
-def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, store: float = 0.0, placed: bool = False) -> Unit:
-    """A unit with its left edge at x [mm]; foot above the floor, its usual one where None; ceiling [mm]; store: litres of its own tank beside it."""
+def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, store: float, way: Way | None, placed: bool = False) -> Unit:
+    """A unit with its left edge at x [mm].
+
+    foot: above the floor, its usual one where None; ceiling [mm]; store: litres of its own tank beside it; way: round it, None where there is none.
+    """
     rows, zones = table("wall"), table("wall")["zones"]
     width, height, usual = stage.body
     pulled = stage.room.pulled(stage.sizing)
@@ -155,11 +157,13 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, st
     outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
     ports = tuple(_ports(shape, rect, z, height) for name, rect in parts if name not in BESIDE)
     inlet, outlet = ports[0][0], ports[-1][1]
+    group = way.units if way is not None and way.shared else ()
     restrictor, series = stage.room.restrictor(stage.keys, stage.duty.facts.job.units), stage.room.in_series(stage.keys, stage.sizing)
     depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
-        False, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, (), ports, restrictor, series,
+        way is not None, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, group, ports,
+        restrictor, series,
     )  # fmt: skip
 
 
