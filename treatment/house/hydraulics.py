@@ -147,7 +147,7 @@ def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[
         notes.append(
             Assumption(
                 "$.supply.pipe",
-                f"{size.said} {material.replace('_', ' ')}, {show(length, 'm', facts.job.units)}",
+                f"{size.called}, {show(length, 'm', facts.job.units)}",
                 "pipe not given; the smallest common size that keeps to 5 ft/s at design flow",
             )
         )

@@ -27,6 +27,11 @@ class PipeSize:
     metric: bool
 
     @property
+    def called(self) -> str:
+        """Size and material: ``1 in PEX``."""
+        return f"{self.said} {table('plumbing')['called'][self.material]}"
+
+    @property
     def said(self) -> str:
         """``3/4 in`` or ``22 mm``, as people call it in any system of units."""
         return f"{self.nominal * 1000:g} mm" if self.metric else f"{_inches(self.nominal / INCH)} in"
@@ -62,7 +67,7 @@ def known_sizes(material: str) -> str:
 
 def expected_sizes(material: str) -> str:
     """What is said where a size is not one of its material's."""
-    return f"expected a size in which {material.replace('_', ' ')} pipe is made: {known_sizes(material)}"
+    return f"expected a size in which {table('plumbing')['called'][material]} pipe is made: {known_sizes(material)}"
 
 
 def assumed_material() -> str:

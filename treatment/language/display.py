@@ -94,7 +94,7 @@ def measure(mm: float, system: str) -> str:
     feet, left = divmod(eighths, 96) if eighths >= 192 else (0, eighths)
     whole, part = divmod(left, 8)
     fraction = ("", "1/8", "1/4", "3/8", "1/2", "5/8", "3/4", "7/8")[part]
-    inches = f"{whole} {fraction}" if whole and fraction else fraction or str(whole)
+    inches = f"{whole} {fraction}" if fraction and (whole or feet) else fraction or str(whole)
     return f"{feet}′-{inches}″" if feet else f"{inches}″"
 
 

@@ -122,7 +122,7 @@ def _to_join(wall: Wall, variant: Variant) -> Iterator[Purchase]:
 def _on_the_wall(wall: Wall, variant: Variant) -> Iterator[Purchase]:
     """Pipe, a tenth more for offcuts, and fittings, each with its size, material and kind of joint; drain lines with their own bore."""
     size, joint = variant.audit.duty.supply.pipe.size, joined_by(variant.audit.facts)
-    kind = f"{size.said} {size.material.replace('_', ' ')}"
+    kind = size.called
     joined = f", {JOINTS[joint]}" if joint in JOINTS else ""
     yield Purchase("pipe", wall.pipe_length("main", "leg", "bypass", "tap", "raw") * PACKING["offcut"], f"Pipe {kind}", "a tenth more for offcuts")
     yield Purchase("metal", wall.pipe_length("metal") * PACKING["offcut"])
