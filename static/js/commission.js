@@ -229,7 +229,11 @@ function ask(told) {
     await show();
     send();
   }));
-  place.append(button("Let it go", async () => { await store.drop(told.order); await show(); }));
+  place.append(button("Discard this entry", async () => {
+    if (!window.confirm("Discard this entry? It has not been sent, and cannot be restored.")) return;
+    await store.drop(told.order);
+    await show();
+  }));
   if (row) row.append(place); else document.getElementById("unsent").after(place);
 }
 function button(words, act) {

@@ -44,8 +44,8 @@ def uv_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         severity = "danger" if audit.microbes_present else "fault"
         yield Hit(
             severity,
-            "A bypass round the lamp is not locked: opened, it lets unsafe water by.",
-            "Lock or tag it shut; disinfect the pipe after each use.",
+            "The bypass around the UV unit is not locked: if it is opened, untreated water reaches the taps.",
+            "Lock or tag it shut. Disinfect the pipe after every use.",
         )
 
 
@@ -56,7 +56,7 @@ def barrier_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         yield Hit(
             "danger" if audit.microbes_present else "fault",
             f"A bypass round the {stage.said} is not locked: opened, it lets unsafe water by.",
-            "Lock or tag it shut; disinfect the pipe after each use.",
+            "Lock or tag it shut. Disinfect the pipe after every use.",
         )
 
 

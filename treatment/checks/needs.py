@@ -113,7 +113,7 @@ def tap_only(audit: Audit) -> Iterator[Hit]:
         if need.tap != "pipe" and need.met_by(house):
             continue
         row = analytes()[need.goal]
-        first = "For infants' formula, drinking, cooking and teeth take only the treated tap; tell everybody in the house, and label the others."
+        first = "For infants' formula, drinking, cooking and teeth use only the treated tap; tell everybody in the house, and label the others."
         pipe = (
             " Flush other taps until they run cold; have lead and brass parts replaced, and lead service lines found."
             if need.goal in PLUMBING
@@ -143,10 +143,11 @@ def microbes_untreated(audit: Audit) -> Iterator[Hit]:
     taps = audit.run.at_every_tap
     left = [analytes()[name].name for name in MICROBES if any(water.value(name) > 0 for water in taps) and name not in audit.evidence.carried]
     if left and audit.facts.wishes.safe_to_drink is not False and not _lamp_too_small(audit):
+        were = "were" if len(left) > 1 else "was"
         yield Hit(
             "danger",
-            f"{', '.join(left)} in the raw water, and {_nothing_holds(audit)}.",
-            "Add disinfection at the end of the train, before any branch; boil drinking water meanwhile.",
+            f"{', '.join(left)} {were} found in the raw water, and {_nothing_holds(audit)}.",
+            "Add disinfection at the end of the train, before any branch. Boil drinking water until then.",
         )
 
 
@@ -160,7 +161,7 @@ def _lamp_too_small(audit: Audit) -> bool:
 def _nothing_holds(audit: Audit) -> str:
     """Whether microbes reach every tap, or only one that branches off before the barrier."""
     alive = any(audit.run.finished.value(name) > 0 for name in MICROBES)
-    return "nothing in this train makes them harmless" if alive else "the drinking tap branches off before what makes them harmless"
+    return "no stage of this train removes or inactivates them" if alive else "the drinking tap branches off before the disinfection stage"
 
 
 @rule("source-risk", "water train", "safety.source")
@@ -183,8 +184,10 @@ def boil_water(audit: Audit) -> Iterator[Hit]:
     """Microbes were found: the notice stands until the treated water is retested."""
     if audit.microbes_found:
         found = ", ".join(analytes()[name].name for name in MICROBES if name in audit.evidence.microbes_found)
-        yield Hit("danger", f"{found} found in the water. Boil water for drinking, cooking and teeth.",
-                  "Until the treatment runs, its pipes are disinfected, and a retest is clear. Find and mend how microbes get in.")  # fmt: skip
+        were = "were" if "," in found else "was"
+        yield Hit("danger", f"{found} {were} found in the water. Boil water for drinking, cooking and brushing teeth.",
+                  "Keep boiling until the treatment is running, the pipes after it have been disinfected, and a laboratory retest finds no bacteria. "
+                  "Find and fix the way microbes get in.")  # fmt: skip
 
 
 @rule("nitrate-infants", "water", "safety.nitrate")

@@ -11,7 +11,7 @@ from ..language.tables import table
 from .series import METER
 
 SEVERITIES = ("danger", "fault", "caution", "advice")
-BOIL = "Boil water for drinking, cooking and teeth until a laboratory's sample is clear; no computation lifts that."
+BOIL = "Boil water for drinking, cooking and brushing teeth until a laboratory finds no bacteria; no calculation lifts that."
 
 
 @dataclass(frozen=True, slots=True)

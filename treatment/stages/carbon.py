@@ -93,7 +93,7 @@ class Carbon(Room[CarbonKeys]):
     peak_effect = "chlorine and taste break through"
     cautions = (
         "New carbon: soak 48 h, then rinse until the water runs clear; its dust must not reach a lamp or a membrane.",
-        "It takes out the residual that keeps water safe: no idle months on it, and disinfect after it where the source is unsafe.",
+        "Carbon removes the chlorine that protects the water. Do not leave the bed unused for months, and disinfect after it if the source is unsafe.",
         "Taste and odour are comfort: carbon does not make water safe.",
         "A soaked vessel is heavy: two people and a trolley.",
     )

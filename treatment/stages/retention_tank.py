@@ -42,7 +42,7 @@ class RetentionTank(Room[RetentionTankKeys]):
     cautions = (
         "A full tank is heavy: check the floor.",
         "Flush the bottom every few months.",
-        "Chlorine holds bacteria and viruses by its CT; giardia asks many times more, and cryptosporidium it does not hold.",
+        "With enough CT, chlorine inactivates bacteria and viruses. Giardia needs many times more, and chlorine does not inactivate cryptosporidium.",
     )
 
     def rows(self, keys: RetentionTankKeys) -> tuple[str, ...]:

@@ -67,7 +67,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     main = ("replacement_interval", "permeate_required", "rated_required", "reject_flow", "storage_required")
     uses_power = True
     cautions = (
-        "At a drinking tap only that tap is treated: the other taps stay as they are.",
+        "A point-of-use membrane treats only its own tap. All other taps stay untreated.",
         "Permeate is soft and acid: plastic or stainless after it, never copper, until it is neutralized.",
         "Test the permeate: a membrane fails slowly. Log dissolved solids, change prefilters on time.",
         "Reject water needs a drain with an air gap; frost and sun ruin membranes.",

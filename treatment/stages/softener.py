@@ -572,5 +572,5 @@ def outdoor_taps_softened(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterat
         yield Hit(
             "caution",
             f"{told} fed after the softener: it wastes salt and water, and sodium harms plants.",
-            "Take the outdoor taps off before the softener.",
+            "Connect the outdoor taps upstream of the softener.",
         )

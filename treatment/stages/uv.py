@@ -297,8 +297,8 @@ def dose_declared(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
 def uv_alarm(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     """The risk is real, and a failing lamp gives untreated water: an alarm, and a valve that closes."""
     if audit.microbes_present:
-        yield Hit("advice", "Microbes are in this water, and a failing lamp gives it untreated.",
-                  "A lamp with an alarm, and a solenoid valve that closes when it fails; a spare lamp and a spare sleeve on the shelf, the chamber earthed.")  # fmt: skip
+        yield Hit("advice", "This water contains microbes. If the lamp fails, untreated water reaches the taps.",
+                  "Fit a UV unit with an alarm and a solenoid valve that closes on lamp failure. Keep a spare lamp and sleeve on site. Ground (earth) the chamber.")  # fmt: skip
 
 
 @rule("uvt-unmeasured", "test train", "uv.darkness", on="uv")

@@ -108,16 +108,16 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         job = store(job_document(), self.workspace, self.designer)
         page = self.page
         page.goto(f"/jobs/{job.pk}/water/")
-        page.get_by_label("Take out Iron", exact=True).click()
-        expect(page.get_by_label("Take out Iron", exact=True)).to_have_count(0)
+        page.get_by_label("Delete the Iron reading", exact=True).click()
+        expect(page.get_by_label("Delete the Iron reading", exact=True)).to_have_count(0)
         page.get_by_role("button", name="Put it back").click()
-        expect(page.get_by_label("Take out Iron", exact=True)).to_have_count(1)
+        expect(page.get_by_label("Delete the Iron reading", exact=True)).to_have_count(1)
         before = {row.analyte: row.typed for row in Reading.objects.filter(sample__job=job)}
         page.once("dialog", lambda dialog: dialog.accept())
         page.get_by_role("button", name="Delete sample").click()
         expect(page.get_by_role("heading", name="Type the water test")).to_be_visible()
         page.get_by_role("button", name="Put it back").click()
-        expect(page.get_by_label("Take out Iron", exact=True)).to_have_count(1)
+        expect(page.get_by_label("Delete the Iron reading", exact=True)).to_have_count(1)
         self.assertEqual({row.analyte: row.typed for row in Reading.objects.filter(sample__job=job)}, before)
 
     def test_the_unit_switch_is_on_every_page_of_a_job(self) -> None:

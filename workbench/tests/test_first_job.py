@@ -49,7 +49,7 @@ class FirstJob(BrowserTestCase):
         self.tab_to(page, "textarea[data-once]")
         page.keyboard.type(LINE)
         page.keyboard.press("Enter")
-        expect(page.get_by_label("Take out Nitrate")).to_be_visible()
+        expect(page.get_by_label("Delete the Nitrate reading")).to_be_visible()
         self.assertLessEqual({"hardness", "iron", "ph", "alkalinity", "manganese", "nitrate", "e_coli", "total_coliform", "tds"}, self.kept())
         self.step("1", "site", {"#id_people": "4", "#id_bathrooms": "2"}, "bathrooms")
         self.step("3", "supply", {"#id_flow_l_min": "7", "#id_pressure_low_kpa": "40/60"}, "pressure_low_kpa")
@@ -75,7 +75,7 @@ class FirstJob(BrowserTestCase):
         page.get_by_label("Readings, in one line").fill(LINE)
         page.get_by_role("button", name="Keep", exact=True).click()
         taps += 1
-        expect(page.get_by_label("Take out Nitrate")).to_be_visible()
+        expect(page.get_by_label("Delete the Nitrate reading")).to_be_visible()
         self.assertEqual(page.locator("[role=alert] .error").count(), 0)
         page.locator(".steps").get_by_role("link", name=re.compile("Supply")).click()
         taps, screens = taps + 1, screens + 1

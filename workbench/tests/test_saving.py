@@ -75,7 +75,7 @@ class NothingTypedIsLost(BrowserTestCase):
         box.fill("sulfate 30 mg/L")
         box.press("Enter")
         self.log_in_again("pass-word-1")
-        expect(page.get_by_label("Take out Sulfate")).to_be_visible()
+        expect(page.get_by_label("Delete the Sulfate reading")).to_be_visible()
         self.assertTrue(Reading.objects.filter(sample__job=job, analyte="sulfate").exists())
 
         page.goto("/firm/")

@@ -304,7 +304,7 @@ class Recorded(Starts):
     def test_the_advice_is_lifted_by_a_sample(self) -> None:
         """A lamp's sheet: no sample, then one before disinfecting, refused; one after it, clear, lifts it, and it can be taken back."""
         with_train(self.job, [{"kind": "uv", "id": "uv"}])
-        self.assertIn("<b>Boil-water advice stands.</b>", self.page())
+        self.assertIn("<b>Boil-water notice in force.</b>", self.page())
         row, _ = StartRun.objects.get_or_create(job=self.job)
         ago = timezone.now() - dt.timedelta(days=9)
         StartEvent.objects.create(run=row, number=1, key="k", step="site/sanitize", kind="tick", at=ago, by=self.designer, by_name="dora")
@@ -316,11 +316,11 @@ class Recorded(Starts):
                 Reading.objects.create(sample=sample, analyte=analyte, low=0, high=0, qualifier="absent", unit="CFU/100mL", typed="absent")
             self.assertEqual(self.tell("site/retest_microbes", "lift", about=str(sample.pk))[0], status)
         page = self.page()
-        self.assertNotIn("<b>Boil-water advice stands.</b>", page)
-        self.assertIn("Boil-water advice lifted", page)
+        self.assertNotIn("<b>Boil-water notice in force.</b>", page)
+        self.assertIn("Boil-water notice lifted", page)
         key = StartEvent.objects.get(kind="lift").key
         self.assertEqual(self.tell("site/retest_microbes", "undo", about=key)[0], 200)
-        self.assertIn("<b>Boil-water advice stands.</b>", self.page())
+        self.assertIn("<b>Boil-water notice in force.</b>", self.page())
 
     def test_the_files(self) -> None:
         """JSON by its schema, a PDF."""
