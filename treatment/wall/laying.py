@@ -46,7 +46,7 @@ def laid(facts: Facts, stages: Sequence[StageRun[Any]], states: dict[str, str] |
     leaves = min([width, *panels])
     runs, fittings = pipe(units, header, leaves, max(ceiling, header), states, leaves < width, facts.wishes.spare_outdoor_taps and bool(stages))
     return Wall(
-        width, max(ceiling, max([unit.outline.top for unit in units] + [0.0])), site.wall_depth * 1000 if site.wall_depth else None, site.wall_width is not None,
+        width, max(ceiling, max([unit.top for unit in units] + [0.0])), site.wall_depth * 1000 if site.wall_depth else None, site.wall_width is not None,
         units, obstacles, runs, fittings, (), (), header, leaves,
         site.wall_width * 1000 if site.wall_width is not None and site.wall_width * 1000 < width - 1 else None, states,
     )  # fmt: skip

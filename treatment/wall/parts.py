@@ -81,6 +81,11 @@ class Unit:
     series: bool = False
 
     @property
+    def top(self) -> float:
+        """How high the highest of its parts reaches [mm]."""
+        return max(rect.top for _, rect in self.parts)
+
+    @property
     def states(self) -> tuple[str, ...]:
         """How its valves can stand: bypassed only where water can go round it; shut, the way through it is."""
         return STATES if self.bypassed else ("service", "shut")

@@ -86,8 +86,8 @@ def _beyond(wall: Wall, unit: Unit, facts: Facts, ceiling: float, say: Say) -> N
     if site.wall_width is not None and unit.outline.right > site.wall_width * 1000 + 1:
         message = f"It ends {length(unit.outline.right)} along a wall of {length(site.wall_width * 1000)}."
         say("does-not-fit", "fault", unit.id, message, "Move the units closer, use two walls, or fewer units.")
-    if site.ceiling is not None and unit.outline.top > ceiling + 1:
-        message = f"It stands {length(unit.outline.top)} high under a ceiling of {length(ceiling)}."
+    if site.ceiling is not None and unit.top > ceiling + 1:
+        message = f"It stands {length(unit.top)} high under a ceiling of {length(ceiling)}."
         say("does-not-fit", "fault", unit.id, message, "Choose a shorter vessel, or another room.")
     if unit.outline.x < -1 or unit.outline.z < -1:
         say("does-not-fit", "fault", unit.id, "It stands beyond the end of the wall, or below the floor.", "Move it back.")
