@@ -311,8 +311,9 @@ class EditingTheTrain(BrowserTestCase):
         expect(page.get_by_role("dialog")).to_be_visible()
         page.keyboard.press("Escape")
         expect(page.get_by_role("dialog")).to_be_hidden()
-        for key, chosen in (("ArrowLeft", "neutralizer"), ("ArrowRight", "oxidizing_filter")):  # it opens at the stage with the gravest finding
-            page.keyboard.press(key)
+        for key, times, chosen in (("ArrowLeft", 5, "neutralizer"), ("ArrowRight", 1, "oxidizing_filter")):  # wherever the gravest finding opened it
+            for _ in range(times):
+                page.keyboard.press(key)
             expect(page.locator(f'#stage-{chosen}[aria-current="true"]')).to_have_count(1)
             has_focus(page, f"stage-{chosen}")
         page.keyboard.press("ArrowRight")
@@ -402,6 +403,7 @@ class OnTheWall(BrowserTestCase):
         page.goto(f"/jobs/{job.pk}/wall/")
         page.locator('.unit[data-unit="softener"]').click()
         expect(page.locator('.unit[data-unit="softener"]')).to_have_attribute("aria-current", "true")
+        page.wait_for_load_state("networkidle")  # the drawing that answers the click has come
         box = page.locator('.unit[data-unit="softener"] .unit-hit').bounding_box()
         frame = page.locator(".wall-frame .wall-svg").bounding_box()
         assert box and frame
