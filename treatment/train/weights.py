@@ -59,6 +59,11 @@ def loads(stages: Sequence[StageRun[Any]]) -> tuple[Load, ...]:
     return tuple(load(stages, stage) for stage in stages)
 
 
+def mass_of_all(held: Sequence[Load]) -> float:
+    """What all units weigh together [kg]."""
+    return sum(each.mass.value for each in held)
+
+
 def load(stages: Sequence[StageRun[Any]], stage: StageRun[Any]) -> Load:
     """What one unit weighs and draws; typical values, the maker's plate decides."""
     row, bed = table("wall")["loads"], stage.sizing.bed

@@ -17,7 +17,7 @@ from treatment.drawing.wall.view import scale_bar
 from treatment.language.tables import table
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.papers.materials import Row, by_group, materials, price_keys, total
-from treatment.train.weights import loads, mains_volts
+from treatment.train.weights import loads, mains_volts, mass_of_all
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
@@ -84,7 +84,7 @@ def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     context = {
         "job": job, "design": design, "wall": wall, "view": front, "above": above, "scale": scale, "size": front.on_paper(scale),
         "size_above": above.on_paper(scale), "bar": scale_bar(scale, job.units), "paper": paper, "sheet": (width, height),
-        "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": sum(each.mass.value for each in held),
+        "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": mass_of_all(held),
         "groups": by_group(rows), "total": total(rows), "currency": job.workspace.currency, "today": timezone.localdate(),
         "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
         "style": svg_style("wall"),

@@ -18,7 +18,7 @@ from treatment.job_file import written
 from treatment.language.errors import BadDocument
 from treatment.language.tables import table
 from treatment.studies.supply import routed_loss
-from treatment.train.weights import loads, mains_volts
+from treatment.train.weights import loads, mains_volts, mass_of_all
 from treatment.wall.parts import STATES, Wall
 
 from ..accounts.access import job_for
@@ -79,7 +79,7 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
         "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]),
         "wall_url": reverse("wall", args=[job.pk]),
         "lengths": [(words, wall.pipe_length(*roles)) for words, roles in LENGTHS],
-        "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": sum(each.mass.value for each in held),
+        "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": mass_of_all(held),
         "papers": [(key, row[2]) for key, row in table("wall")["paper"].items()],
         "legend": legend(wall), "legend_frame": FRAME,
         "state_links": [(each, _with_states(job, selected, states | {selected: each})) for each in (unit.states if unit else ())], "unit_links": _with_states(job, "", states),

@@ -10,7 +10,7 @@ from ...job.facts import Facts
 from ...language.display import show
 from ...language.figure import source
 from ...language.tables import table
-from ...train.weights import Load, mains_volts
+from ...train.weights import Load, mains_volts, mass_of_all
 from ...wall.parts import Rect, Run, Unit, Wall, Zone
 
 PLACE = frozenset({"place"})
@@ -46,7 +46,7 @@ def _floor_and_circuit(held: Sequence[Load], facts: Facts, say: Say) -> None:
     heavy = [each for each in held if each.mass.value >= row["floor_kg"] or each.foot >= row["floor_kpa"]]
     if heavy:
         most = max(heavy, key=lambda each: each.mass.value)
-        whole = sum(each.mass.value for each in held)
+        whole = mass_of_all(held)
         say(
             "floor-load", "advice", most.id,
             f"Full it weighs {show(most.mass.value, 'kg', system)}, all units {show(whole, 'kg', system)}; "
