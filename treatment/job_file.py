@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from .house.pipes import assumed_material, expected_sizes, size_of
+from .house.pipes import unmade
 from .job.facts import Facts
 from .language.errors import BadDocument, Fault
 from .language.spec import BAD, Choice, read_record, record_schema, specs_of
@@ -44,20 +44,12 @@ def read_job(document: Any) -> Job:
         and facts.supply.pressure_high < facts.supply.pressure_low
     ):
         faults.append(Fault("$.supply.pressure_high", "expected a pressure at or above pressure_low"))
-    if facts is not BAD and (why := unknown_size(facts)):
+    pipe = None if facts is BAD else facts.supply.pipe
+    if pipe is not None and (why := unmade(pipe.material, pipe.size, pipe.pressure_class)):
         faults.append(Fault("$.supply.pipe.size", why))
     if faults:
         raise BadDocument(faults)
     return Job(facts, train)
-
-
-def unknown_size(facts: Facts) -> str:
-    """Why the pipe's size cannot be, in words that name the sizes its material is made in; empty where it can."""
-    pipe = facts.supply.pipe
-    if pipe is None or pipe.size is None:
-        return ""
-    material = pipe.material or assumed_material()
-    return "" if size_of(material, pipe.size, pipe.pressure_class) else expected_sizes(material)
 
 
 def read_train(raw: Any) -> tuple[Stage[Any], ...] | None:

@@ -10,6 +10,7 @@ from typing import Any
 from django.db import transaction
 
 from treatment.design import Design
+from treatment.house.pipes import unmade
 from treatment.job_file import FORMAT, read_job, read_train
 from treatment.job_file import Job as CoreJob
 from treatment.language.quantity import canonical_unit
@@ -30,8 +31,8 @@ def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]
     document |= copy.deepcopy(survey.rest)
     for name, column in COLUMNS.items():
         value = getattr(survey, name)
-        if value in (None, ""):
-            continue
+        if value in (None, "") or (name == "pipe_size_m" and unmade(survey.pipe_material or None, value)):
+            continue  # a size that was kept before its material was told, or known, is asked for anew; the job is worked without it
         put(document, column.part, column.key, _written(survey, name, value))
     if survey.fixtures:
         put(document, "building", "fixtures", survey.fixtures)

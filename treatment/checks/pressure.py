@@ -132,9 +132,11 @@ def pressure_backwash(audit: Audit) -> Iterator[Hit]:
 def _at_the_valve(audit: Audit, stage: StageRun[Any]) -> float:
     """Pressure [kPa] that reaches a valve while it washes, units before it clean, taps shut; at rest where its flow is not known."""
     run, duty, wash = audit.run, audit.duty, stage.figures["backwash_flow"].value if "backwash_flow" in stage.figures else 0.0
-    if 0 < wash <= duty.flow and (enough := audit.pressure.points[stage.index + 1].clean) >= 1.2 * duty.rows["house"]["backwash_kpa"]:
-        return enough  # even where more flows
-    ahead = [each.room.loss(each.keys, each.sizing, wash, run.raw.temperature)[0] if wash else 0.0 for each in run.stages[: stage.index]]
+    pipe, cold = duty.supply.pipe, run.raw.temperature
+    at_design_flow = audit.pressure.points[stage.index + 1].clean - audit.piping.before[stage.index].loss(pipe, duty.flow, cold)
+    if 0 < wash <= duty.flow and at_design_flow >= duty.rows["house"]["backwash_kpa"]:
+        return at_design_flow  # enough even where more flows
+    ahead = [each.room.loss(each.keys, each.sizing, wash, cold)[0] if wash else 0.0 for each in run.stages[: stage.index]]
     losses = losses_at(run, duty, audit.piping, wash, [*ahead, *[0.0] * (len(run.stages) - len(ahead))])
     return pressure_along(run, duty, losses)[stage.index + 1] - losses.before[stage.index]
 

@@ -65,6 +65,12 @@ def known_sizes(material: str) -> str:
     return ", ".join(_told(material))
 
 
+def unmade(material: str | None, nominal: float | None, pressure_class: str | None = None) -> str:
+    """What is said of a nominal size [m] in which no pipe of this material, or of the usual one, is made; empty where it is, or is not said."""
+    made_of = material or assumed_material()
+    return expected_sizes(made_of) if nominal is not None and size_of(made_of, nominal, pressure_class) is None else ""
+
+
 def expected_sizes(material: str) -> str:
     """What is said where a size is not one of its material's."""
     return f"expected a size in which {table('plumbing')['called'][material]} pipe is made: {known_sizes(material)}"

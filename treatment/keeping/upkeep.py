@@ -253,7 +253,7 @@ def _quantity(stage: StageRun[Any] | None, row: Row, every: float, lines: list[L
         bed = stage.sizing.bed
         if bed is None:
             return None
-        line = stated("medium", "of all vessels", bed.total_volume, "L", row.source)
+        line = work("medium", "each × vessels", "L", row.source, each=(bed.volume, "L"), vessels=(float(stage.bodies), ""))
     elif row.quantity == "permanganate":
         each, every_days = figures["permanganate_per_regeneration"].value, figures["backwash_interval"].value
         line = work("permanganate", "each × days ÷ every", "kg", "upkeep.chemicals", each=(each, "kg"), days=days, every=(every_days, "day"))

@@ -67,7 +67,7 @@ def vessel(step: Step, system: str) -> Vessel | None:
     riser = max(wide / 14, 2.0)
     boxes.append(Box(LEFT + wide / 2 - riser / 2, TOP - 10, riser, SHELL + 4, "riser"))
     labels.append(Label(LEFT + wide + WORDS, TOP - 6, "Riser, capped while it is loaded", "words", "start"))
-    count = f"{bed.vessels} vessels, each: " if bed.vessels > 1 else ""
+    count = f"{step.stage.bodies} vessels, each: " if step.stage.bodies > 1 else ""
     return Vessel(
         LEFT + wide + WORDS + 210, floor + 10, tuple(boxes), tuple(labels), count + "; ".join(words.replace("\n", ", ") for *_, words in layers)
     )

@@ -7,11 +7,9 @@ from dataclasses import dataclass
 from math import pi
 from typing import Any
 
-from ..language.figure import Figure, Line, figure, stated, work
+from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.tables import table
 from .room import StageRun, beside
-
-GRAVITY = 9.80665
 
 
 def filled_mass(stage: StageRun[Any]) -> Line | None:
@@ -93,7 +91,15 @@ def load(stages: Sequence[StageRun[Any]], stage: StageRun[Any]) -> Load:
     mass = figure(*lines, stated("full", "together", whole, "kg", "wall.loads"))
     lifted = bed.medium.density * float(table("prices")["packing"]["bag_l"]) if bed is not None else whole if hangs > 0 else 0.0
     watts = _watts(stage, row)
-    return Load(stage.id, stage.name, mass, whole * GRAVITY / area / 1000 if area else 0.0, lifted, watts, watts.value >= float(row["own_circuit_w"]))
+    return Load(
+        stage.id,
+        stage.name,
+        mass,
+        whole * constant("gravity") / area / 1000 if area else 0.0,
+        lifted,
+        watts,
+        watts.value >= float(row["own_circuit_w"]),
+    )
 
 
 def _watts(stage: StageRun[Any], row: dict[str, Any]) -> Figure:

@@ -10,12 +10,11 @@ from ..audit.rules import Finding, tally
 from ..language.tables import table
 
 STATES = ("service", "bypass", "shut")
-#: a manifold runs no lower than so far above the floor [mm]
-LOWEST = 60.0
 #: parts of a unit that stand beside its vessels
 BESIDE = ("brine", "store")
-#: a manifold runs so far above the inlets and below the outlets of its vessels; its drops stand so far beside their ports
-MANIFOLD, DROP = (float(table("wall")["place"][name]) for name in ("manifold", "drop"))
+#: a manifold runs so far above the inlets and below the outlets of its vessels, no lower than so far above the floor; its drops stand so
+#: far beside their ports
+MANIFOLD, LOWEST, DROP = (float(table("wall")["place"][name]) for name in ("manifold", "manifold_lowest", "drop"))
 Point = tuple[float, float]
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from django import forms
 
-from treatment.house.pipes import assumed_material, expected_sizes, size_of
+from treatment.house.pipes import unmade
 from treatment.job.facts import FIXTURES, OBSERVATIONS, PIPE_MATERIALS, STANDARDS
 from treatment.job.limits import limits
 from treatment.language.measures import switch_points
@@ -109,9 +109,10 @@ class SupplyForm(DocumentForm):
         low, high = self.read.get("pressure_low_kpa"), self.read.get("pressure_high_kpa")
         if low is not None and high is not None and high < low:
             self.add_error("pressure_high_kpa", "The highest pressure must not lie below the lowest.")
-        size, material = self.read.get("pipe_size_m"), data.get("pipe_material") or assumed_material()
-        if size is not None and material in PIPE_MATERIALS and size_of(material, size) is None:
-            self.add_error("pipe_size_m", f"E{expected_sizes(material)[1:]}.")
+        if data.get("pipe_material") in ("", None, *PIPE_MATERIALS) and (
+            why := unmade(data.get("pipe_material") or None, self.read.get("pipe_size_m"))
+        ):
+            self.add_error("pipe_size_m", f"{why[0].upper()}{why[1:]}.")
         drawn, recovery = self.read.get("drawdown_drawn_l"), self.read.get("drawdown_recovery_min")
         if (drawn is None) != (recovery is None) and not self.errors:
             self.add_error(

@@ -184,3 +184,28 @@ class WhatIf(WorkbenchTestCase):
         self.assertIn("Enough for a shower", self.ask(flow="5", size="1", dirt="0"))
         self.assertIn("Too little", self.ask(flow="50", size="0.5", dirt="100"))
         self.assertIn("gpm", self.ask(flow="nan", size="tall", dirt="-7"))
+
+
+class Pipe(WorkbenchTestCase):
+    PAGES = ("site", "water", "supply", "train", "wall", "commission", "logbook", "job-export")
+
+    def answers(self) -> set[int]:
+        return {self.client.get(reverse(name, args=[self.job.pk])).status_code for name in self.PAGES}
+
+    def test_a_size_that_was_kept_before_it_was_asked_breaks_no_page(self) -> None:
+        """26 mm of copper, as could be kept once: every page answers, the job is worked without it, the field still shows it."""
+        survey = self.job.survey
+        survey.pipe_material, survey.pipe_size_m, survey.typed = "copper", 0.026, survey.typed | {"pipe_size_m": "26 mm"}
+        survey.save()
+        self.assertEqual(self.answers(), {200})
+        self.assertContains(self.client.get(reverse("supply", args=[self.job.pk])), 'value="26 mm"')
+
+    def test_a_material_told_later_is_no_trap(self) -> None:
+        """22 mm of copper is kept; told to be PEX it is refused beside its field with what is made, and every page answers."""
+        for material, status in (("copper", 302), ("pex_crimp", 422)):
+            self.job.refresh_from_db()
+            sent = {"version": self.job.version, "pipe_material": material, "pipe_size_m": "22 mm"}
+            told = self.client.post(reverse("supply", args=[self.job.pk]), sent)
+            self.assertEqual(told.status_code, status)
+        self.assertContains(told, "16, 20, 25, 32 mm", status_code=422)
+        self.assertEqual(self.answers(), {200})

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import csv
 import io
-from math import cos, pi, sin
 from typing import Any
 
 from treatment.papers.materials import Row
-from treatment.wall.parts import Fitting, Wall
+from treatment.wall.parts import Wall
+from treatment.wall.signs import lines_of
 
 from ..safe_cells import safe_cell
 
@@ -53,9 +53,8 @@ def dxf(wall: Wall) -> bytes:
             space.add_line((fitting.x, fitting.z), end, dxfattribs={"layer": "valves"})
         elif fitting.kind == "outlet":
             rect(fitting.x - 32, fitting.z - 32, 64, 64, "electrical")
-        elif fitting.kind in ("union", "gauge", "sample_tap", "air_gap", "restrictor"):
-            for line in _sign(fitting):
-                space.add_lwpolyline(line, dxfattribs={"layer": "fittings"})
+        for line in lines_of(fitting):
+            space.add_lwpolyline(list(line), dxfattribs={"layer": "fittings"})
     for each in wall.dimensions:  # true dimensions: measured by whoever opens the file
         dimension = space.add_linear_dim(
             base=(0, -150), p1=each.start, p2=each.end, dimstyle="EZDXF", override={"dimtxt": 34, "dimasz": 20}, dxfattribs={"layer": "dimensions"}
@@ -64,21 +63,6 @@ def dxf(wall: Wall) -> bytes:
     out = io.StringIO()
     document.write(out)
     return out.getvalue().encode()
-
-
-def _sign(fitting: Fitting) -> list[list[tuple[float, float]]]:
-    """A small fitting as lines, 1:1 where it stands."""
-    x, z = fitting.x, fitting.z
-    if fitting.kind == "union":
-        return [[(x, z - 22), (x, z + 22)] if fitting.along == "h" else [(x - 22, z), (x + 22, z)]]
-    if fitting.kind == "sample_tap":
-        return [[(x, z), (x - 34, z), (x - 34, z - 26)]]
-    if fitting.kind == "gauge":
-        ring = [(x - 50 + 24 * cos(turn * pi / 6), z + 24 * sin(turn * pi / 6)) for turn in range(13)]
-        return [[(x, z), (x - 26, z)], ring]
-    if fitting.kind == "restrictor":
-        return [[(x - 24, z - 16), (x + 24, z - 16), (x + 24, z + 16), (x - 24, z + 16), (x - 24, z - 16)]]
-    return [[(x - 24, z - 55), (x - 24, z - 130), (x + 24, z - 130), (x + 24, z - 55)]]
 
 
 def rows_of(rows: list[Row], currency: str) -> list[list[Any]]:

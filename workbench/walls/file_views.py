@@ -13,8 +13,7 @@ from django.views.decorators.http import require_GET, require_http_methods
 from intake.apart import rows_apart as file_rows
 from intake.limits import LARGEST, Unreadable
 from treatment.drawing.train.view import draw_train
-from treatment.drawing.wall.view import scale_bar
-from treatment.language.tables import table
+from treatment.drawing.wall.view import paper_of, scale_bar
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.papers.materials import Row, by_group, materials, price_keys, total
 from treatment.train.weights import loads, mains_volts, mass_of_all
@@ -75,15 +74,13 @@ def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The wall at a stated scale on a sheet of paper that is asked for, its plan from above on a second, then findings, loads and materials."""
     job = job_for(request, pk)
     design, wall, shapes = drawn(job, states_of(request))
-    papers, usual = table("wall")["paper"], "tabloid" if job.units == "us" else "a3"
-    width, height, paper = papers.get(request.GET.get("paper", ""), papers[usual])
-    room = table("wall")["paper_room"]
+    paper = paper_of(request.GET.get("paper", ""), job.units)
     front, above = shapes.front(), shapes.from_above(wall)
-    scale, rows = front.scale_for(width - room["across"], height - room["down"], job.units), materials(design.chosen, wall, job.workspace.prices)
+    scale, rows = front.scale_for(paper.across, paper.down, job.units), materials(design.chosen, wall, job.workspace.prices)
     held, volts = loads(design.chosen.run.stages), mains_volts(job.units)
     context = {
         "job": job, "design": design, "wall": wall, "view": front, "above": above, "scale": scale, "size": front.on_paper(scale),
-        "size_above": above.on_paper(scale), "bar": scale_bar(scale, job.units), "paper": paper, "sheet": (width, height),
+        "size_above": above.on_paper(scale), "bar": scale_bar(scale, job.units), "paper": paper,
         "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": mass_of_all(held),
         "groups": by_group(rows), "total": total(rows), "currency": job.workspace.currency, "today": timezone.localdate(),
         "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,

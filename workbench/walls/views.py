@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from treatment.design import Design
 from treatment.drawing.wall.compose import compose
 from treatment.drawing.wall.legend import FRAME, legend
-from treatment.drawing.wall.view import WallView, view
+from treatment.drawing.wall.view import WallView, papers, view
 from treatment.job_file import written
 from treatment.language.errors import BadDocument
 from treatment.language.tables import table
@@ -80,7 +80,7 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
         "wall_url": reverse("wall", args=[job.pk]),
         "lengths": [(words, wall.pipe_length(*roles)) for words, roles in LENGTHS],
         "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": mass_of_all(held),
-        "papers": [(key, row[2]) for key, row in table("wall")["paper"].items()],
+        "papers": papers().items(),
         "legend": legend(wall), "legend_frame": FRAME,
         "state_links": [(each, _with_states(job, selected, states | {selected: each})) for each in (unit.states if unit else ())], "unit_links": _with_states(job, "", states),
         "counts": [(kind, wall.count(kind)) for kind in ("valve", "tee", "elbow", "union", "sample_tap", "gauge", "outlet") if wall.count(kind)],

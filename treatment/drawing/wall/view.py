@@ -13,12 +13,15 @@ from ...language.display import measure, show
 from ...language.tables import table
 from ...planning.variant import Variant
 from ...wall.parts import Fitting, Obstacle, Rect, Run, Unit, Wall
+from ...wall.signs import lines_of
 from ..shapes import Box, Label, Line, n
 
 MARGIN, ABOVE, BELOW, PLAN_GAP = 240.0, 70.0, 260.0, 110.0
 #: usual scales 1:n by the system of units people read; half an inch to a foot is 1:24
 SCALES = {"metric": (10, 20, 25, 50, 100, 200, 500), "us": (12, 24, 48, 96, 192, 384)}
 VALVE, HANDLE = 46.0, 62.0
+#: roles of small fittings that are not called as the fitting is
+SIGNS = {"sample_tap": "sample", "air_gap": "receptor"}
 LETTER, LINE = 23.0, 46.0  # width of a letter and height of a line of a name
 
 
@@ -288,22 +291,10 @@ def valve_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
 
 def small_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
     """A small fitting as one sees it; nothing for what is only a bend of the pipe."""
+    if lines := lines_of(fitting):
+        path = "".join("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in line) for line in lines)
+        return [Line(path, SIGNS.get(fitting.kind, fitting.kind))]
     x, at = fitting.x, y(fitting.z)
-    if fitting.kind == "union":
-        across = f"M{n(x)} {n(at - 22)}V{n(at + 22)}" if fitting.along == "h" else f"M{n(x - 22)} {n(at)}H{n(x + 22)}"
-        return [Line(across, "union")]
-    if fitting.kind == "sample_tap":
-        return [Line(f"M{n(x)} {n(at)}H{n(x - 34)}V{n(at + 26)}", "sample")]
-    if fitting.kind == "restrictor":
-        body = f"M{n(x - 24)} {n(at - 16)}H{n(x + 24)}V{n(at + 16)}H{n(x - 24)}Z"
-        return [
-            Line(body, "restrictor"),
-            Line(f"M{n(x)} {n(at - 16)}V{n(at + 16)}" if fitting.along == "h" else f"M{n(x - 24)} {n(at)}H{n(x + 24)}", "restrictor"),
-        ]
-    if fitting.kind == "gauge":
-        return [Line(f"M{n(x)} {n(at)}H{n(x - 26)}M{n(x - 26)} {n(at)}A24 24 0 1 0 {n(x - 74)} {n(at)}A24 24 0 1 0 {n(x - 26)} {n(at)}Z", "gauge")]
-    if fitting.kind == "air_gap":
-        return [Line(f"M{n(x - 24)} {n(at + 55)}V{n(at + 130)}H{n(x + 24)}V{n(at + 55)}", "receptor")]
     if fitting.kind == "outlet":
         return [
             Line(
@@ -342,6 +333,29 @@ def _dimensions(wall: Wall, y, system: str, below: float) -> tuple[tuple[Line, .
     )
     labels.append(Label(side - 18, (y(0) + y(wall.header)) / 2, measure(wall.header, system), "wall-figure", "end"))
     return tuple(lines), tuple(labels)
+
+
+@dataclass(frozen=True, slots=True)
+class Paper:
+    """A sheet, landscape. width, height: of it; across, down: what of it a drawing has [mm]."""
+
+    name: str
+    width: float
+    height: float
+    across: float
+    down: float
+
+
+def papers() -> dict[str, str]:
+    """The papers that a wall is printed on: key and name."""
+    return {key: name for key, (_, _, name) in table("wall")["paper"].items()}
+
+
+def paper_of(asked: str, system: str) -> Paper:
+    """A paper by its key; the usual one of a system of units for a key that nobody knows."""
+    rows, room = table("wall")["paper"], table("wall")["paper_room"]
+    width, height, name = rows.get(asked) or rows[room["usual"][system]]
+    return Paper(name, float(width), float(height), width - room["across"], height - room["down"])
 
 
 @dataclass(frozen=True, slots=True)
