@@ -43,7 +43,7 @@ from .thinning import DEVICE, thin
 
 #: entries that are read of a log, the newest
 READ = 10_000
-#: entries from which on a log is worked out when somebody looks, not with each entry
+#: entries from which on a log is worked out when somebody looks, not with each entry of a device, or of a person who sees its page next
 BUSY = 200
 told = structlog.get_logger("workbench.logs")
 #: days that a calendar looks ahead
@@ -263,8 +263,11 @@ def add(
             LogPhoto.objects.create(entry=made[len(back)], image=photo.image, width=photo.width, height=photo.height)
         if log.started_on > first:
             JobLog.objects.filter(pk=log.pk).update(started_on=first)
-    if len(log.entries.values_list("pk")[: BUSY + 1]) > BUSY:
-        if user is None and by.startswith(DEVICE):
+    device = user is None and by.startswith(DEVICE)
+    if (device or user is not None) and len(
+        log.entries.values_list("pk")[: BUSY + 1]
+    ) > BUSY:  # a person of the firm looks at it next; an owner does not
+        if device:
             thin(log, [stage.id for stage in design_of(job, trains.shown_stages(job)).chosen.run.stages], timezone.localtime())
         JobLog.objects.filter(pk=log.pk).update(worked_for="")  # worked out anew when somebody looks
         return made

@@ -364,6 +364,15 @@ class WithoutEnd(Logbook):
         self.assertEqual(LogEntry.objects.count(), 2)
         self.assertEqual(JobLog.objects.get().worked_for, "")
 
+    def test_what_an_owner_writes_is_worked_out_at_once(self) -> None:
+        """However long the log: nobody of the firm looks at it next."""
+        self.begin()
+        self.device(0, *({"five.pressure_in": f"{40 + n % 7} psi"} for n in range(services.BUSY + 5)))
+        entry = (ago(0), {"readings": {"tap.e_coli": "present"}})
+        services.add(self.job, [entry], None, "o", by="owner")
+        log = JobLog.objects.get()
+        self.assertEqual((log.worked_for, log.dangers > 0), (services.worked_for(self.job), True))
+
     def test_the_store_is_not_bounded_as_a_document_is(self) -> None:
         """More entries than a document may hold: the page, an entry, a device and the calendar still answer."""
         self.begin()
