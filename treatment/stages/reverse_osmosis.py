@@ -20,6 +20,7 @@ from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES, analytes
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, key
+from ..language.tables import table
 from ..train.keys import StageKeys
 from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
 from .anion_exchange import ANION_EXCHANGE, AnionExchangeKeys
@@ -288,6 +289,10 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
 
     def body(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("membrane_tap" if self.at_tap(keys) else "membrane_house")
+
+    def lifted(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> float:
+        """The elements of a rack are drawn up out of their housings."""
+        return 0.0 if self.at_tap(keys) else float(table("stages")["reverse_osmosis"]["element_lift"])
 
     def kept_beside(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> float:
         """Permeate waits in a tank for the hours in which more is drawn than is made."""

@@ -14,7 +14,6 @@ from ..drawing.shapes import Box
 from ..drawing.wall.compose import compose
 from ..drawing.wall.legend import WORDS, legend
 from ..drawing.wall.view import view
-from ..language.tables import table
 from ..papers.design_file import design_document
 from ..papers.materials import materials, price_keys
 from ..stages import ROOMS
@@ -138,11 +137,11 @@ class Placing(TestCase):
         self.assertEqual(snapped(1234.6), 1230)
 
     def test_a_unit_let_go_lines_up_with_what_is_near(self) -> None:
-        """250 mm is the usual space (110 between, 70 for each leg): 20 mm off that it comes to stand there; far from all it keeps to the grid."""
+        """290 mm is the usual space in 1 in pipe (70 between, 110 for each leg): 20 mm off that it comes to stand there; far from all it keeps to the grid."""
         wall = wall_of([{"kind": "softener", "install": {"at": {"x": "500 mm"}}}, {"kind": "uv"}])
         softener, lamp = wall.units
-        place = table("wall")["place"]
-        beside = softener.outline.right + place["between"] + 2 * place["leg"]
+        self.assertEqual(softener.leg, 110)
+        beside = softener.outline.right + 290
         self.assertEqual(drawn_to(wall, lamp, beside + 20, None), (beside, None))
         self.assertEqual(drawn_to(wall, lamp, beside + 1234.6, None)[0], snapped(beside + 1234.6))
         self.assertEqual(drawn_to(wall, lamp, -300, None)[0], 0.0)

@@ -53,7 +53,7 @@ class Unit:
     bypassed: it has a bypass, its own, or one shared with the units of ``group`` (their ids, in the order of the water); lit: into
     its inlet, into its outlet. ports: inlet and outlet of each of its vessels, in a row: between ``inlet`` and ``outlet`` of the unit
     runs a manifold where there are several. restrictor: what is told on the flow restrictor before it, empty where it has none.
-    series: whether its vessels stand one after the other.
+    series: whether its vessels stand one after the other. leg: how far from its ports the upright pipe stands [mm].
     """
 
     id: str
@@ -78,6 +78,7 @@ class Unit:
     ports: tuple[tuple[Point, Point], ...] = ()
     restrictor: str = ""
     series: bool = False
+    leg: float = 0.0
 
     @property
     def top(self) -> float:

@@ -20,7 +20,7 @@ def pipe(
     first: tuple[Unit, float] | None = None  # of a bypass that is not closed yet: its first unit, and where its leg leaves the header
     for unit in units:
         right_of_vessels = max(rect.right for name, rect in unit.parts if name not in BESIDE)
-        enter, leave = unit.outline.x - rows["leg"], right_of_vessels + rows["leg"]
+        enter, leave = unit.outline.x - unit.leg, right_of_vessels + unit.leg
         if unit.lies:  # its ports are on top: the pipe comes straight down
             enter, leave = unit.inlet[0], unit.outlet[0]
         if unit.at_tap:
@@ -201,7 +201,7 @@ def _tap(unit: Unit, enter: float, header: float, here: Point, is_open: bool, ru
     runs.append(Run(_square(here, (max(enter, here[0]), header)), "main", unit.id))
     at = max(enter, here[0])
     runs.append(Run(((at, header), (at, unit.inlet[1]), unit.inlet), "tap", unit.id))
-    end = (unit.outline.right + rows["leg"], float(rows["tap_height"]))
+    end = (unit.outline.right + unit.leg, float(rows["tap_height"]))
     runs.append(Run((unit.outlet, (end[0], unit.outlet[1]), end), "tap", unit.id))
     fittings += [
         Fitting("tee", at, header, "h", unit.id), Fitting("elbow", at, unit.inlet[1], "v", unit.id),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from ..house.pipes import PipeSize
 from ..job.facts import OBSTRUCTIONS, Facts
 from ..language.tables import table
 from ..train.room import StageRun, beside, table_mm, tank_body
@@ -26,8 +27,8 @@ def drawn_to(wall: Wall, unit: Unit, x: float, foot: float | None) -> tuple[floa
     """Where a unit dropped at x with its foot at ``foot`` [mm] comes to stand: against a neighbour's usual distance, the edge of a
     kept-free space, or the height of another's foot, top or port, where one is near; else on the grid.
     """
-    rows = table("wall")["place"]
-    gap, edge, reach = float(rows["between"] + 2 * rows["leg"]), float(rows["leg"] + rows["clear"] + 1), float(rows["reach"])
+    rows, leg = table("wall")["place"], unit.leg
+    gap, edge, reach = float(rows["between"] + 2 * leg), float(leg + rows["clear"] + 1), float(rows["reach"])
     others = [other for other in wall.units if other.id != unit.id]
     width, height = unit.outline.width, unit.outline.height
     lefts = [place for other in others for place in (other.outline.right + gap, other.outline.x - gap - width)]
@@ -76,6 +77,12 @@ def obstacles_of(facts: Facts) -> tuple[Obstacle, ...]:
     return tuple(found)
 
 
+def leg_of(size: PipeSize) -> float:
+    """How far from a port the upright pipe of its leg stands [mm]: an elbow and a union of that size go between."""
+    legs: list[tuple[float, float]] = table("wall")["leg"]["by_bore"]
+    return float(next((held for bore, held in legs if size.bore * 1000 <= bore), legs[-1][1]))
+
+
 def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceiling: float) -> tuple[Unit, ...]:
     """Every unit with its place: the job's, else the next free one along the wall."""
     rows = table("wall")["place"]
@@ -84,24 +91,24 @@ def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceil
     units: list[Unit] = []
     ways = ways_round(stages)
     wanted = [_fixed(stage) for stage in stages]
+    leg = leg_of(stages[0].duty.supply.pipe.size) if stages else 0.0
     for stage, place in zip(stages, wanted, strict=True):
         store, way = beside(stages, stage), ways.get(stage.id)
         if place[0] is not None:
-            unit = _unit(stage, place[0], place[1], ceiling, store, way, placed=True)
+            unit = _unit(stage, place[0], place[1], ceiling, leg, store, way, placed=True)
         else:
             x = cursor
             for _ in range(60):
-                tried = _unit(stage, x, place[1], ceiling, store, way)
-                around = Rect(
-                    x - rows["leg"] - rows["clear"], tried.outline.z, tried.outline.width + 2 * (rows["leg"] + rows["clear"]), tried.outline.height
-                )
+                tried = _unit(stage, x, place[1], ceiling, leg, store, way)
+                beside_it = leg + rows["clear"]
+                around = Rect(x - beside_it, tried.outline.z, tried.outline.width + 2 * beside_it, tried.outline.height)
                 in_the_way = [other for other in (*(o.keep for o in obstacles), *fixed) if around.overlaps(other)]
                 if not in_the_way:
                     break
-                x = max(other.right for other in in_the_way) + rows["leg"] + rows["clear"] + 1
+                x = max(other.right for other in in_the_way) + beside_it + 1
             unit = tried
             pulled = max([zone.rect.right for zone in unit.zones if zone.what == "lamp" and unit.lies], default=0.0)
-            cursor = max(unit.outline.right, pulled) + rows["between"] + 2 * rows["leg"]
+            cursor = max(unit.outline.right, pulled) + rows["between"] + 2 * leg
         fixed += [rect for _, rect in unit.parts]
         units.append(unit)
     return tuple(units)
@@ -114,19 +121,21 @@ def _fixed(stage: StageRun[Any]) -> tuple[float | None, float | None]:
     return (at.x * 1000 if at.x is not None else None), (at.foot * 1000 if at.foot is not None else None)
 
 
-def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, store: float, way: Way | None, placed: bool = False) -> Unit:
+def _unit(
+    stage: StageRun[Any], x: float, foot: float | None, ceiling: float, leg: float, store: float, way: Way | None, placed: bool = False
+) -> Unit:
     """A unit with its left edge at x [mm].
 
-    foot: above the floor, its usual one where None; ceiling [mm]; store: litres of its own tank beside it; way: round it, None where there is none.
+    foot: above the floor, its usual one where None; ceiling, leg [mm]; store: litres of its own tank beside it; way: round it, None where there is none.
     """
     rows, zones = table("wall"), table("wall")["zones"]
     width, height, usual = stage.body
-    pulled = stage.room.pulled(stage.sizing)
+    pulled, lifted = stage.room.pulled(stage.sizing), stage.room.lifted(stage.keys, stage.sizing)
     lies = pulled > 0 and _lies(stage, height, pulled, ceiling)
     if lies:
         width, height, usual = height, width, rows["place"]["ports"] - width / 2
-    elif pulled:  # low enough that what is pulled out of it comes out below the ceiling
-        usual = min(usual, max(ceiling - height - pulled - zones["pull_slack"], zones["pulled_foot"]))
+    elif pulled or (lifted and usual):  # low enough that what is pulled out of it comes out below the ceiling
+        usual = min(usual, max(ceiling - height - (pulled or lifted) - zones["pull_slack"], zones["pulled_foot"]))
     z = usual if foot is None else foot
     bed = stage.sizing.bed
     shape = "vessel" if bed is not None else "cartridge" if stage.room.silhouette == "vessel" else stage.room.silhouette
@@ -146,7 +155,7 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, st
         kept.append(Zone(Rect(rect.x, rect.top, rect.width, zones["salt_lid"]), "lid", "to lift the salt lid"))
     if store:
         wide, tall, _ = tank_body(store)
-        parts.append(("store", Rect(right + rows["place"]["brine_beside"] + rows["place"]["leg"], 0.0, wide, tall)))
+        parts.append(("store", Rect(right + rows["place"]["brine_beside"] + leg, 0.0, wide, tall)))
     if shape == "vessel":
         kept.append(Zone(Rect(x, z + height, right - x, table_mm("headroom_in")), "head", "to lift the valve head"))
     if shape == "cartridge" and "housing" in stage.sizing.params:
@@ -154,6 +163,8 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, st
     if pulled:
         free = Rect(right, z, pulled, height) if lies else Rect(x, z + height, width, pulled)
         kept.append(Zone(free, "lamp", "to pull the lamp"))
+    if lifted:
+        kept.append(Zone(Rect(x, z + height, right - x, lifted), "head", "to lift its elements out"))
     outline = Rect(x, z, max(rect.right for _, rect in parts) - x, height)
     ports = tuple(_ports(shape, rect, z, height) for name, rect in parts if name not in BESIDE)
     inlet, outlet = ports[0][0], ports[-1][1]
@@ -163,7 +174,7 @@ def _unit(stage: StageRun[Any], x: float, foot: float | None, ceiling: float, st
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
         way is not None, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, group, ports,
-        restrictor, series,
+        restrictor, series, leg,
     )  # fmt: skip
 
 

@@ -62,8 +62,7 @@ class Moving(WallCase):
         """Let go 15 mm from the usual space beside the softener, the lamp comes to stand in it."""
         self.edit(action="place", stage="softener", x="500")
         softener = next(unit for unit in drawn(type(self.job).objects.get(pk=self.job.pk))[1].units if unit.id == "softener")
-        place = table("wall")["place"]
-        beside = softener.outline.right + place["between"] + 2 * place["leg"]
+        beside = softener.outline.right + table("wall")["place"]["between"] + 2 * softener.leg
         self.edit(action="place", stage="uv", x=f"{beside + 15}")
         self.assertEqual(self.x_of("uv"), round(beside))
 

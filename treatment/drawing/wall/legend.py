@@ -20,7 +20,7 @@ PIPES = {
     "tap": "branch to a drinking tap",
     "raw": "raw water to the outdoor taps",
     "metal": "metal pipe at the lamp",
-    "drain": "drain hose",
+    "drain": "drain line, along the wall and past the back of the vessels",
     "brine": "brine line",
     "overflow": "overflow of the brine tank, by its own fall",
 }
