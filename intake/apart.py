@@ -23,9 +23,7 @@ from .limits import LARGEST, Blank, Unreadable
 WALL_S, CPU_S, MEMORY = 8, 6, 700 * 1024 * 1024
 WAIT_S = 10
 LITTLE = 40_000  # bytes of plain text that are read here: it holds nothing packed, and so much cannot take long
-TOO_DEAR = (
-    "This file takes more time or memory to read than any report needs. Save the page with the results alone as CSV or XLSX, or paste the rows."
-)
+TOO_DEAR = "This file needs more time or memory than any report. Save the page with the results alone as CSV or XLSX, or paste the rows."
 
 
 @dataclass(frozen=True)
@@ -59,7 +57,7 @@ def _asked(question: str, content: bytes, known: dict[str, list[str]]) -> dict[s
     try:
         done = READER.run(json.dumps({"question": question, "known": known}).encode() + b"\n" + content)
     except NoTurn:
-        raise Unreadable("Other files are being read just now. Send this one again in a moment.") from None
+        raise Unreadable("Other files are being read. Send this one again in a moment.") from None
     except TookTooLong:
         raise Unreadable(TOO_DEAR) from None
     try:

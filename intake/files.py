@@ -40,14 +40,14 @@ def _decoded(content: bytes) -> str:
             continue
         if "\x00" not in text:
             return text
-    raise Unreadable("This is not a text file, a spreadsheet or a PDF we can read.")
+    raise Unreadable("This is not a text file, a spreadsheet or a readable PDF.")
 
 
 def sheets_of_text(text: str) -> list[Sheet]:
     """Pasted or separated text as one sheet, each line at its number in the file; the separator is the one that parts most lines alike."""
     lines = text.splitlines()
     if not any(line.strip() for line in lines):
-        raise Blank("There is nothing in it.")
+        raise Blank("The file contains nothing.")
     mark = _separator([line for line in lines if line.strip()][:400])
     if not mark:
         return [Sheet("", tuple(_set_in_columns(number, line) for number, line in enumerate(lines[: MOST_ROWS + 1], 1)))]

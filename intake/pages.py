@@ -25,7 +25,7 @@ def read_pages(content: bytes) -> list[Sheet]:
     except Exception:
         raise Unreadable("The PDF cannot be read; it may be damaged or protected by a password.") from None
     if not any(line.filled for line in lines):
-        raise Blank("The PDF holds pictures, not text; there is nothing to read without recognising letters. Type the readings instead.")
+        raise Blank("The PDF contains pictures, not text, and cannot be read. Enter the readings instead.")
     return [Sheet("", tuple(lines))]
 
 

@@ -22,7 +22,7 @@ PIXELS = 60_000_000
 KINDS = ("JPEG", "PNG", "WEBP")
 WALL_S, CPU_S, MEMORY = 20, 15, 1200 * 1024 * 1024
 WAIT_S = 20
-BROKEN = "This picture is broken: take it again."
+BROKEN = "This picture is damaged. Take it again."
 
 
 class NoPhoto(Exception):
@@ -41,13 +41,13 @@ class Photo:
 def photo(raw: bytes) -> Photo:
     """A picture made small and plain. Raises NoPhoto for anything that is none, is too large, or is broken."""
     if len(raw) > LARGEST:
-        raise NoPhoto(f"This is larger than {LARGEST // 1_000_000} MB; take it smaller.")
+        raise NoPhoto(f"This picture is larger than {LARGEST // 1_000_000} MB. Take a smaller one.")
     if not raw:
-        raise NoPhoto("This is no picture in JPEG, PNG or WebP.")
+        raise NoPhoto("Choose a JPEG, PNG or WebP picture.")
     try:
         done = READER.run(raw)
     except NoTurn:
-        raise NoPhoto("Other pictures are being read just now. Send this one again in a moment.") from None
+        raise NoPhoto("Other pictures are being read. Send this one again in a moment.") from None
     except TookTooLong:
         raise NoPhoto(BROKEN) from None
     head, _, image = done.stdout.partition(b"\n")
@@ -67,7 +67,7 @@ def made_plain(raw: bytes) -> Photo:
     try:
         with Image.open(io.BytesIO(raw), formats=KINDS) as opened:
             if opened.width * opened.height > PIXELS:
-                raise NoPhoto("This picture has more points than any phone takes.")
+                raise NoPhoto("This picture has more pixels than any phone produces.")
             opened.draft("RGB", (SIDE, SIDE))
             try:
                 upright = ImageOps.exif_transpose(opened).convert("RGB")
@@ -78,7 +78,7 @@ def made_plain(raw: bytes) -> Photo:
     except NoPhoto:
         raise
     except UnidentifiedImageError:
-        raise NoPhoto("This is no picture in JPEG, PNG or WebP.") from None
+        raise NoPhoto("Choose a JPEG, PNG or WebP picture.") from None
     except Exception:
         raise NoPhoto(BROKEN) from None
     upright.thumbnail((SIDE, SIDE))

@@ -291,7 +291,7 @@ def keeping(workspace: Any, client: Any) -> None:
             job=job,
             started_on=today,
             due_on=day,
-            coming=[[day.isoformat(), "softener/salt", "Salt in", "owner"]],
+            coming=[[day.isoformat(), "softener/salt", "Add salt", "owner"]],
             area=f"Area {job.pk % 12}",
             worked_on=today,
             worked_for=worked_for(job),

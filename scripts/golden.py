@@ -24,6 +24,7 @@ def main() -> int:
     parser.add_argument("--freeze", action="store_true", help="keep what comes out today")
     parser.add_argument("--draw", action="store_true", help="draw the jobs anew (with --freeze)")
     parser.add_argument("--values", action="store_true", help="leave out differences in the words of a working")
+    parser.add_argument("--wordless", action="store_true", help="take the words out of both: what is left is more than words")
     parser.add_argument("--most", type=int, default=12, help="differences to print of one job")
     options = parser.parse_args()
     if options.draw or not golden.PACKED.exists():
@@ -38,6 +39,9 @@ def main() -> int:
         golden.pack([row | {"design": fresh.get(row["name"], row["design"])} for row in everything])
         print(f"{len(fresh)} designs frozen, {golden.PACKED.stat().st_size / 1000:.0f} kB")
         return 0
+    if options.wordless:
+        rows = [row | {"design": golden.wordless(row["design"])} for row in rows]
+        today = [golden.wordless(each) for each in today]
     return show(rows, today, options.values, options.most)
 
 

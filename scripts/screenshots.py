@@ -31,7 +31,7 @@ def report(page: Page) -> None:
     open_job(page, "Quarry Lane 9", "Water")
     page.get_by_text("From a report").click()
     page.fill("#report-rows", REPORT)
-    page.get_by_role("button", name="Look what is in them").click()
+    page.get_by_role("button", name="Read the rows").click()
     page.wait_for_selector("text=How this report is understood")
 
 
@@ -55,7 +55,7 @@ def kit(page: Page) -> None:
 
 def run_sheet(name: str, script: str = "") -> object:
     def go(page: Page) -> None:
-        open_job(page, name, "Commission")
+        open_job(page, name, "Commissioning")
         page.wait_for_selector(".start-step")
         if script:
             page.evaluate(f"() => {{ {script} }}")
@@ -77,7 +77,7 @@ def log_of(name: str, unit: str = "") -> object:
 def train_page(name: str, link: str) -> object:
     def go(page: Page) -> None:
         open_job(page, name, "Train")
-        page.get_by_text("Compare, shelf, schools").click()
+        page.get_by_text("Compare, methods").click()
         page.get_by_role("link", name=link).click()
         page.wait_for_load_state()
 
@@ -93,7 +93,7 @@ def tab_of(name: str, tab: str) -> object:
 
 
 def materials(page: Page) -> None:
-    open_job(page, "High Tarn Farm", "Wall")
+    open_job(page, "High Tarn Farm", "Layout")
     page.get_by_role("link", name="Materials list").click()
 
 
@@ -109,7 +109,7 @@ VIEWS = {
     "site": (DESK, lambda page: open_job(page, "High Tarn Farm", "Site")),
     "water": (DESK, lambda page: open_job(page, "High Tarn Farm", "Water")),
     "supply": (DESK, lambda page: open_job(page, "High Tarn Farm", "Supply")),
-    "wall": (DESK, lambda page: open_job(page, "High Tarn Farm", "Wall")),
+    "wall": (DESK, lambda page: open_job(page, "High Tarn Farm", "Layout")),
     "materials": (DESK, materials),
     "commission-phone": (PHONE, run_sheet("Mill Street 4", "document.querySelector('[data-one]').click()")),
     "train": (DESK, train_of("High Tarn Farm", "softener")),
@@ -127,9 +127,7 @@ def main(address: str = "http://127.0.0.1:8000", folder: str = str(ROOT / "docs"
         for name in names or VIEWS:
             size, go = VIEWS[name]
             context = browser.new_context(viewport=size, base_url=address, reduced_motion="reduce", color_scheme="light")
-            context.add_init_script(
-                "for (const step of ['site', 'water', 'supply', 'train', 'wall', 'commission', 'logbook']) localStorage.setItem('intro:' + step, 'seen')"
-            )
+            context.add_init_script("localStorage.setItem('introductions', 'off')")
             page = context.new_page()
             page.on("console", lambda message: print("console:", message.text) if message.type in ("error", "warning") else None)
             page.on("pageerror", lambda error: print("page error:", error))

@@ -24,7 +24,7 @@ def main(arguments: list[str] | None = None) -> int:
     from .starting.printed import markdown
 
     parser = argparse.ArgumentParser(
-        prog="cairn commission", description="Print the run sheet of a job's train: every step from kit check to hand over."
+        prog="cairn commission", description="Print the commissioning checklist of a job's train, from kit check to handover."
     )
     parser.add_argument("job", help="a job file, or - for standard input")
     parser.add_argument("--start", type=moment, metavar="WHEN", help="when the first visit begins, such as 2026-12-07T09:00: visits get dates")

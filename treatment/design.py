@@ -210,7 +210,9 @@ def no_adder(facts: Facts) -> list[Assumption]:
         return []
     return [
         Assumption(
-            "$.schools.iron_adder", "0", "iron counts by a fixed adder, and none was given: it counts as nothing until the maker's adder is filled in"
+            "$.schools.iron_adder",
+            "0",
+            "iron counts by a fixed adder, and none was given: it counts as nothing until the manufacturer's adder is entered",
         )
     ]
 

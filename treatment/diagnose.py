@@ -24,7 +24,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="cairn diagnose", description="Read a log (cairn-log/1) against a job's design: cairn-diagnosis/1.")
     parser.add_argument("job", nargs="?", help="a job file, or - for standard input")
     parser.add_argument("log", nargs="?", help="a log file")
-    parser.add_argument("--as-of", type=day, metavar="DATE", help="the day of which it speaks; else the job's, else today")
+    parser.add_argument("--as-of", type=day, metavar="DATE", help="the date of the diagnosis; otherwise the job's date, otherwise today")
     parser.add_argument("--schema", choices=("log", "diagnosis"), help="print the JSON Schema of a format and stop")
     options = parser.parse_args(arguments)
     if options.schema:

@@ -115,7 +115,7 @@ def restore(source: Path) -> dict[str, Any]:
                 shutil.copyfileobj(packed, held, BLOCK)
             with dump.open("rb") as whole:
                 if _digest(whole) != about["sha256"]:
-                    raise NotKept("the backup is broken: its checksum is not that of its content")
+                    raise NotKept("the backup is damaged: its checksum is not that of its content")
             _run("pg_restore", "--single-transaction", "--exit-on-error", "--no-owner", "--no-privileges", f"--dbname={_name()}", str(dump))
     except OSError as error:
         raise NotKept(f"{source} cannot be read: {error.strerror or error}") from None
@@ -128,20 +128,20 @@ def restore(source: Path) -> dict[str, Any]:
         NotImplementedError,
         ValueError,
     ):  # broken, encrypted, packed in an odd way
-        raise NotKept(f"{source} is no backup of this program, or it is broken") from None
+        raise NotKept(f"{source} is not a backup of this program, or it is damaged") from None
     return about
 
 
 def _about(file: zipfile.ZipFile) -> dict[str, Any]:
     """What a backup says of itself. Raises NotKept where it is none, or one of a later version than this."""
     if file.getinfo(ABOUT).file_size > BLOCK:
-        raise NotKept("this is no backup of this program")
+        raise NotKept("this is not a backup of this program")
     try:
         about = json.loads(file.read(ABOUT))
     except (ValueError, RecursionError):
         about = None
     if not isinstance(about, dict) or about.get("format") != FORMAT:
-        raise NotKept(f"this is no backup of this program: it does not say {FORMAT}")
+        raise NotKept(f"this is not a backup of this program: it does not say {FORMAT}")
     if wrong := [name for name, fits in FITS.items() if not fits(about.get(name))]:
         raise NotKept(f"what this backup says of itself is not as it was written: {', '.join(wrong)}")
     ours = set(MigrationLoader(connection).disk_migrations or {})

@@ -33,10 +33,10 @@ class WholeRequests:
         if not told.isdecimal():
             return self.application(environ, answer)
         if len(told) > 9 or int(told) > self.biggest:
-            return _refuse(answer, "413 Content Too Large", "This is larger than anything that is read here: at most 32 MB.")
+            return _refuse(answer, "413 Content Too Large", "This is too large: at most 32 MB.")
         with tempfile.SpooledTemporaryFile(IN_MEMORY) as body:
             if not self._whole(environ["wsgi.input"], body, int(told)):
-                return _refuse(answer, "408 Request Timeout", "This did not arrive whole in time. Send it again.")
+                return _refuse(answer, "408 Request Timeout", "This did not arrive completely in time. Send it again.")
             body.seek(0)
             return self.application(environ | {"wsgi.input": body}, answer)
 

@@ -13,14 +13,14 @@ from structlog.contextvars import get_contextvars
 
 #: status -> what happened, what it means for the work
 WORDS = {
-    400: ("This request could not be read", "Nothing was changed. Go back, reload the page and try again."),
-    403: ("This is not open to you", "Your role in the firm lets you look, not change; or the page had grown old. Nothing was changed."),
-    404: ("There is no such page", "The job may have been deleted, or it belongs to another firm."),
-    409: ("Somebody else changed this meanwhile", "Your change was not made, theirs stands. Open the page anew and make your change on it."),
-    413: ("This is too large", "Nothing was stored. A job file or a report is far smaller; choose another file."),
-    429: ("Too many at one time", "Nothing was done. Wait a minute, then try again."),
-    503: ("Too many are at it just now", "Nothing is lost. Go back and ask for it again in a moment."),
-    500: ("This went wrong on our side", "Nothing of this change was stored. What was saved before is safe."),
+    400: ("This request was not understood", "Nothing was changed. Go back, reload the page and try again."),
+    403: ("You do not have access to this", "Your role can view but not change, or the page has expired. Nothing was changed."),
+    404: ("Page not found", "This address does not exist, the job was deleted, or it belongs to another company."),
+    409: ("Someone else saved first", "Your change was not saved. Reload the page and make it again."),
+    413: ("This is too large", "Nothing was saved. A job file or a report is far smaller; choose another file."),
+    429: ("Too many requests", "Nothing was done. Wait a minute, then try again."),
+    503: ("The server is busy", "Nothing is lost. Try again in a moment."),
+    500: ("Something went wrong on our side", "This change was not saved; earlier changes are safe."),
 }
 
 
@@ -60,6 +60,4 @@ def away() -> HttpResponse:
 
 def form_too_old(request: HttpRequest, reason: str = "", **_: Any) -> HttpResponse:
     """A form without a token that counts: the page stood open too long, or the cookies were taken away."""
-    return told(
-        request, HTTPStatus.FORBIDDEN, "This page had stood open too long, so its form no longer counts. Nothing was changed: open the page anew."
-    )
+    return told(request, HTTPStatus.FORBIDDEN, "This page was open too long and has expired. Nothing was changed. Reload the page.")

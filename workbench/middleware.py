@@ -111,7 +111,7 @@ class Doors:
         response = (
             self.get_response(request)
             if fits
-            else told(request, 413, f"At most {LONGEST // 1000} kB are read here. Nothing was kept; send it in parts.")
+            else told(request, 413, f"At most {LONGEST // 1000} kB are accepted here. Nothing was saved; send it in parts.")
         )
         response["X-Robots-Tag"] = "noindex, nofollow"
         response["Referrer-Policy"] = "same-origin"
@@ -135,7 +135,7 @@ class PlainText:
             request.GET = asked  # type: ignore[assignment]
         if sent is not None:
             request.POST = sent  # type: ignore[assignment]
-            messages.warning(request, "What was typed held characters that cannot be printed; they were left out.")
+            messages.warning(request, "Some characters you typed cannot be printed and were removed.")
 
 
 def _fit(typed: QueryDict) -> QueryDict | None:

@@ -25,20 +25,24 @@ class Step:
         return not self.lacks
 
 
+#: how a step is called
+TITLES = {
+    "site": "Site", "water": "Water", "supply": "Supply", "train": "Train", "wall": "Layout", "commission": "Commissioning", "logbook": "Logbook",
+}  # fmt: skip
 #: what a step is for, told at the first visit
 PURPOSES = {
-    "site": "Here you say where the water comes from, who uses it and what they wish; the house's use and its needs follow from it.",
-    "water": "Here the water test goes in: typed in a line, read from a laboratory's file, or taken with a kit.",
-    "supply": "Here the pump's flow and pressure go in, told or measured; they decide what can be washed, and what is left at the shower.",
-    "train": "Here stands what treats the water, composed and sized for this test; change anything, and every figure and finding follows.",
-    "wall": "Here the train is drawn on its wall to scale, with pipes, valves and drains; move what is in the way.",
-    "commission": "Here the train is put in, filled, started and proven: every step of this very train, in visits, ticked on a phone with or without reception.",
-    "logbook": "Here the years after are kept: what was read and done, beside what the design expects, what is due, and what may be behind it.",
+    "site": "Enter the water source, the household and its preferences. Daily use, peak demand and treatment needs follow from them.",
+    "water": "Enter the water test: type it on one line, import a laboratory file, or use a test kit.",
+    "supply": "Enter the measured or estimated flow and pressure. They decide which units can backwash and how much pressure reaches the shower.",
+    "train": "This treatment train is selected and sized for this water. Change any unit and every figure and finding is recalculated.",
+    "wall": "The train drawn to scale on its wall, with pipe, valves and drains. Move any unit that is in the way.",
+    "commission": "Install, fill, start and verify this train, visit by visit. It works on a phone, online or offline.",
+    "logbook": "Record readings and service. See what is due, how readings compare with the design, and possible causes of a problem.",
 }
 
 
 def steps(job: Job, current: str) -> list[Step]:
-    """Site, Water, Supply, Train, Wall, Commission, Logbook, each with what it still lacks; nobody is forced through in order."""
+    """Site, Water, Supply, Train, Layout, Commissioning, Logbook, each with what it still lacks; nobody is forced through in order."""
     survey = job.survey
     measured = {reading.analyte for sample in job.samples.all() for reading in sample.readings.all()}
     site = [
@@ -68,7 +72,7 @@ def steps(job: Job, current: str) -> list[Step]:
     wall = [word for word, key in (("the wall's width", "wall_width"), ("the ceiling", "ceiling"), ("the drain", "drain")) if not site_facts.get(key)]
     started = getattr(job, "start_run", None)
     left = started.open_steps if started else None
-    commission = ["starting up"] if left is None else [f"{left} steps"] if left else []
+    commission = ["start-up"] if left is None else [f"{left} steps"] if left else []
     lacking = {
         "site": site,
         "water": water,
@@ -78,4 +82,4 @@ def steps(job: Job, current: str) -> list[Step]:
         "commission": commission,
         "logbook": [] if getattr(job, "log", None) else ["a log"],
     }
-    return [Step(key, key.capitalize(), reverse(key, args=[job.pk]), tuple(lacks), key == current, PURPOSES[key]) for key, lacks in lacking.items()]
+    return [Step(key, TITLES[key], reverse(key, args=[job.pk]), tuple(lacks), key == current, PURPOSES[key]) for key, lacks in lacking.items()]

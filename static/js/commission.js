@@ -50,11 +50,11 @@ async function send() {
       if (!answer) break;
       if (answer.status === "failed") { /* the server fails on this one: the rest goes on, and after some tries it is put aside in the open */
         const tries = (told.tries ?? 0) + 1;
-        await store.change({ ...told, tries, refused: tries >= TRIES ? { wants: "later", words: `The server failed on this ${tries} times. It is kept here and put aside; the rest was sent on.` } : undefined });
+        await store.change({ ...told, tries, refused: tries >= TRIES ? { wants: "later", words: `The server failed on this ${tries} times. It is saved here; the other entries were sent.` } : undefined });
         continue;
       }
       if (answer.status === "refused") await store.change({ ...told, refused: answer });
-      else { await store.drop(told.order); kept += 1; if (answer.clock_s) say("This phone's clock is off; the times were put right.", true); }
+      else { await store.drop(told.order); kept += 1; if (answer.clock_s) say("This phone's clock is wrong; the times were corrected.", true); }
     }
   } finally {
     sending = false;
@@ -79,7 +79,7 @@ async function post(told, second = false) {
     renewed = Date.now();
     if (await renewToken()) return post(told, true);
   }
-  const never = { 403: "You may look here, not change.", 404: "This job is no longer there.", 413: "This is too large to be sent." }[answer.status];
+  const never = { 403: "You can view this but not change it.", 404: "This job no longer exists.", 413: "This is too large to be sent." }[answer.status];
   if (never) return { status: "refused", wants: "never", words: never };
   if (BUSY.includes(answer.status)) return null; /* it waits */
   if (answer.status !== 200 && answer.status !== 422) return { status: "failed" };
@@ -177,7 +177,7 @@ async function show() {
   line.textContent = told.length ? `Not sent yet: ${told.length}${others.length ? ` (${others.length} of ${others[0].user}, sent when they log in)` : ""}` : "";
   for (const each of waiting) each.refused ? ask(each) : pend(each);
 }
-const SAID = { tick: "done", skip: "skipped", undo: "taken back", note: "note", reading: "read", photo: "photo", lift: "advice lifted" };
+const SAID = { tick: "done", skip: "skipped", undo: "undone", note: "note", reading: "read", photo: "photo", lift: "boil-water notice lifted" };
 function pend(told) {
   const row = step(told.fields.step), kind = told.fields.kind;
   if (!row) return;
@@ -215,15 +215,15 @@ function ask(told) {
   place.append(words);
   if (why.wants === "reason" || why.wants === "sure") {
     const reason = Object.assign(document.createElement("input"), { value: told.fields.text ?? "", maxLength: 2000, placeholder: "the reason" });
-    reason.setAttribute("aria-label", "The reason");
-    place.append(reason, button(why.wants === "sure" ? "Yes, skip this critical step" : "Go on with this reason", async () => {
+    reason.setAttribute("aria-label", "Reason");
+    place.append(reason, button(why.wants === "sure" ? "Skip this critical step" : "Continue with this reason", async () => {
       const { refused: _, ...plain } = told;
       await store.put({ ...plain, fields: { ...told.fields, text: reason.value, sure: why.wants === "sure" ? "1" : "" } });
       await show();
       send();
     }));
-  } else if (why.wants === "missing") place.append(button("Send it again", async () => { await send(); }));
-  else if (why.wants === "later") place.append(button("Send it again", async () => {
+  } else if (why.wants === "missing") place.append(button("Send again", async () => { await send(); }));
+  else if (why.wants === "later") place.append(button("Send again", async () => {
     const { refused: _, tries: __, ...plain } = told;
     await store.put(plain);
     await show();

@@ -1,11 +1,16 @@
-/* The first visit of a step says in one line what it is for. */
+// The introductions of the steps: shown to a newcomer, put away and brought back by one switch, for all steps at once.
+const KEY = "introductions";
 const line = document.querySelector("[data-intro]");
-if (line) {
-  const key = `intro:${line.dataset.intro}`;
-  if (!localStorage.getItem(key)) {
-    line.hidden = false;
-    const seen = () => localStorage.setItem(key, "seen");
-    line.querySelector("button").addEventListener("click", () => { seen(); line.hidden = true; });
-    addEventListener("pagehide", seen);
-  }
+const box = document.getElementById("introductions");
+const shown = () => localStorage.getItem(KEY) !== "off";
+function show() {
+  if (line) line.hidden = !shown();
+  if (box) box.checked = shown();
 }
+function turn(on) {
+  localStorage.setItem(KEY, on ? "on" : "off");
+  show();
+}
+line?.querySelector("button").addEventListener("click", () => turn(false));
+box?.addEventListener("change", () => turn(box.checked));
+show();

@@ -47,7 +47,7 @@ function lookAtFindings() {
 const KEYS = {
   ArrowLeft: (e) => (e.shiftKey ? act("earlier") : choose(-1)),
   ArrowRight: (e) => (e.shiftKey ? act("later") : choose(1)),
-  Delete: () => (document.activeElement?.closest("#bench .stage") ? act("remove") : say("Delete takes out the stage that has the focus; choose one first.", true)),
+  Delete: () => (document.activeElement?.closest("#bench .stage") ? act("remove") : say("Delete removes the stage that has the focus. Choose a stage first.", true)),
   u: () => act("undo"),
   r: () => act("redo"),
   a: () => document.getElementById("shelf")?.focus(),

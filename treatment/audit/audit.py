@@ -47,6 +47,10 @@ class Audit:
         """A value as this job's people read it."""
         return show(value, unit, self.facts.job.units)
 
+    def show_rise(self, degrees: float) -> str:
+        """A difference of temperature [K] as this job's people read it."""
+        return f"{degrees * 1.8:.0f} °F" if self.facts.job.units == "us" else f"{degrees:.0f} °C"
+
     def reads(self, analyte: str, value: float) -> str:
         """A value of an analyte as this job's people read it."""
         return self.show(value, analytes()[analyte].shown_unit)
@@ -124,19 +128,19 @@ class Breach:
     barred: bool = False
 
     def asked(self, system: str) -> str:
-        """What the stage takes, in words."""
+        """The limit of the stage's feed, in words."""
         unit = analytes()[self.limit.reads].shown_unit
-        return f"at most {show(self.limit.high, unit, system)}" if self.limit.high is not None else f"at least {show(self.limit.low, unit, system)}"
+        return show(self.limit.high, unit, system) if self.limit.high is not None else f"at least {show(self.limit.low, unit, system)}"
 
     def said(self, system: str) -> str:
         """What arrives and what is taken, in words."""
         row = analytes()[self.limit.reads]
-        return f"{row.said} is {show(self.value, row.shown_unit, system)} and it takes {self.asked(system)}"
+        return f"{row.said} is {show(self.value, row.shown_unit, system)} and the feed limit is {self.asked(system)}"
 
     def short(self, system: str) -> str:
         """The same for a list: what arrives, and what is taken."""
         row = analytes()[self.limit.reads]
-        return f"{row.name} {show(self.value, row.shown_unit, system)}: takes {self.asked(system)}"
+        return f"{row.name} {show(self.value, row.shown_unit, system)}; the feed limit is {self.asked(system)}"
 
 
 def breaches(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[Breach]:

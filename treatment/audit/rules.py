@@ -12,12 +12,12 @@ from ..job.facts import Waiver
 SEVERITIES = ("danger", "fault", "caution", "advice")
 #: what a finding can be about. A rule has one topic or several.
 TOPICS = {
-    "water": "the water itself: what people have to be told whatever the train",
+    "water": "the water itself: what people must know whatever the train",
     "test": "the water test: whether it is good enough to design on",
     "supply": "pressure, flow and temperature of what arrives",
     "pressure": "what more pressure would cure",
-    "place": "the room: drain, wall, outlet, frost, how a unit is built in",
-    "train": "the stages, their order and sizes: what another train would mend",
+    "place": "the room: drain, wall, outlet, frost, how a unit is installed",
+    "train": "the stages, their order and sizes: what another train would fix",
 }
 
 

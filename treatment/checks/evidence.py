@@ -26,15 +26,15 @@ def microbes_untested(audit: Audit) -> Iterator[Hit]:
     if audit.facts.source.kind != "town" and not any(audit.evidence.measured(name) for name in ("total_coliform", "e_coli")):
         yield Hit(
             "caution",
-            "No test for total coliform or E. coli: nobody knows whether this water is safe.",
-            "Test before design is settled, and after any flood or repair.",
+            "Total coliform and E. coli were not tested: nobody knows whether this water is safe.",
+            "Test before the design is settled, and after any flood or repair.",
         )
         return
     methods = {s.method for s in audit.facts.samples for name in ("total_coliform", "e_coli") if name in s.readings}
     absent = not audit.microbes_found
     if audit.facts.source.kind != "town" and methods and methods <= {"strip", "field"}:
         said = "absent" if absent else "present"
-        yield Hit("caution", f"Microbes were tested by a home vial only ({said}): a hint, no proof.",
+        yield Hit("caution", f"Microbes were tested with a home vial only ({said}): a hint, not a laboratory result.",
                   "Have a certified laboratory test total coliform and E. coli before the design is settled.")  # fmt: skip
 
 
@@ -48,14 +48,14 @@ def test_missing(audit: Audit) -> Iterator[Hit]:
                       f"Measure {row.said} before anything is bought.", (name,))  # fmt: skip
     town = audit.facts.source.kind == "town"
     if town and not any(audit.evidence.measured(name) for name in ("free_chlorine", "total_chlorine")):
-        yield Hit("caution", "Chlorine was not measured in this town water; whether it holds free chlorine or chloramine decides carbon, resin and membrane.",
+        yield Hit("caution", "Chlorine was not measured in this public supply. Carbon, resin and membrane depend on whether it contains free chlorine or chloramine.",
                   "Measure free and total chlorine at the tap, on site, or ask the supplier.", ("total_chlorine",))  # fmt: skip
     if "iron" not in audit.evidence.states and not town:
-        yield Hit("caution", "Iron was not measured; the design stands on none.", "Measure iron and manganese together.", ("iron",))
+        yield Hit("caution", "Iron was not measured; the design is based on none.", "Measure iron and manganese together.", ("iron",))
     by_oxygen = [stage for stage in audit.run.stages if stage.sizing.params.get("medium") == "coated_oxygen"]
     if by_oxygen and by_oxygen[0].water_in.get("dissolved_oxygen") is None:
-        yield Hit("caution", f"The {by_oxygen[0].said} works with the oxygen in the water, and dissolved oxygen was not measured.",
-                  f"Measure it on site: it wants {100 * audit.duty.rows['coated_oxygen']['oxygen_share']:.0f} % of the iron.", ("dissolved_oxygen",))  # fmt: skip
+        yield Hit("caution", f"The {by_oxygen[0].said} needs oxygen in the water, and dissolved oxygen was not measured.",
+                  f"Measure it on site: at least {100 * audit.duty.rows['coated_oxygen']['oxygen_share']:.0f}% of the iron is needed.", ("dissolved_oxygen",))  # fmt: skip
 
 
 @rule("unit-ambiguous", "test", "safety.evidence")
@@ -63,7 +63,7 @@ def unit_ambiguous(audit: Audit) -> Iterator[Hit]:
     """A reading whose unit could mean two things, and how it was read."""
     for note in audit.evidence.assumptions:
         if "does not say as what" in note.why:
-            yield Hit("caution", f"{note.why}.", "Look at the report and write the unit with its basis, e.g. “mg/L as N”.")
+            yield Hit("caution", f"{note.why}.", "Check the report and enter the unit with its basis, for example “mg/L as N”.")
 
 
 @rule("iron-form-unknown", "test", "safety.evidence")
@@ -71,8 +71,8 @@ def iron_form_unknown(audit: Audit) -> Iterator[Hit]:
     """Total iron is known, but not whether it is dissolved or rust."""
     measured = audit.evidence.measured
     if measured("iron") and audit.run.raw.iron > DOUBTS["iron_matters"] and not measured("ferrous_iron") and not measured("ferric_iron"):
-        yield Hit("advice", f"Iron {audit.show(audit.run.raw.iron, 'mg/L')}: dissolved or rust is not known, and each asks for another treatment.",
-                  "Stand a glass for 30 minutes: clear water that turns orange holds dissolved iron; orange at once is rust.")  # fmt: skip
+        yield Hit("advice", f"Iron is {audit.show(audit.run.raw.iron, 'mg/L')}, but the test does not say whether it is dissolved or rust. Each needs a different treatment.",
+                  "Let a glass stand for 30 minutes: water that turns from clear to orange contains dissolved iron; water that is orange at once contains rust.")  # fmt: skip
 
 
 @rule("arsenic-form-unknown", "test water", "evidence.arsenic_form")
@@ -85,14 +85,17 @@ def arsenic_form_unknown(audit: Audit) -> Iterator[Hit]:
     reduced = audit.run.raw.value(ARSENITE) > 0
     if not reduced and audit.evidence.measured("dissolved_oxygen"):
         return
-    why = "beside ferrous iron, sulfide or without oxygen it is mostly trivalent" if reduced else "dissolved oxygen was not measured"
+    why = "with ferrous iron or sulfide, or without oxygen, it is mostly trivalent" if reduced else "dissolved oxygen was not measured"
     still = audit.run.finished.value(ARSENITE) > 0
-    says = "; nothing in this train oxidises it, so that neither membrane nor medium is credited" if reduced and still else ""
-    yield Hit("caution", f"Arsenic {audit.show(arsenic, 'mg/L trace')}: its form is not known, {why}{says}.",
-              "Ask the laboratory for arsenic III and V, measure dissolved oxygen on site; oxidise it first with chlorine or permanganate (air does not), and refer.")  # fmt: skip
+    says = "; nothing in this train oxidizes it, so neither membrane nor media is credited" if reduced and still else ""
+    yield Hit("caution", f"Arsenic is {audit.show(arsenic, 'mg/L trace')} and its form is not known: {why}{says}.",
+              "Ask the laboratory for arsenic III and V, and measure dissolved oxygen on site. Oxidize it first with chlorine or permanganate (air "
+              "does not), and consult a specialist.")  # fmt: skip
 
 
 DOUBTS = table("assumed")["doubts"]
+#: sources that change with the weather, as a sentence begins with them
+SOURCES = {"dug_well": "The water of a dug well", "spring": "Spring water", "surface": "Surface water", "rain": "Rainwater"}
 MEASURED_FOR_BALANCE = ("hardness", "alkalinity", "sodium", "chloride", "sulfate")
 
 
@@ -110,19 +113,19 @@ def sample_stale(audit: Audit) -> Iterator[Hit]:
             yield Hit(
                 "caution",
                 f"The microbe test is {(today - max(microbes)).days // 30} months old.",
-                "Repeat the microbe test: it holds for half a year at most.",
+                "Repeat the microbe test: it is valid for six months at most.",
             )
         aged = _aged(audit, dated)
         if age <= DOUBTS["stale_days"] and aged:
             names = ", ".join(analytes()[name].said for name in aged)
             oldest = max((today - day).days for day in aged.values()) // 30
-            yield Hit("caution", f"The design stands on readings up to {oldest} months old beside newer ones: {names}.",
-                      "Repeat these with the next test; water moves as a whole.")  # fmt: skip
+            yield Hit("caution", f"The design is based on readings up to {oldest} months old beside newer ones: {names}.",
+                      "Repeat these with the next test: the values of a water change together.")  # fmt: skip
     event = audit.facts.source.last_event
     if event in ("flood", "repair") and any(audit.evidence.measured(name) for name in ("total_coliform", "e_coli")) and not audit.microbes_found:
         yield Hit(
             "caution",
-            f"There was a {event} at the source; a clear microbe test from before says nothing of now.",
+            f"There was a {event} at the source; a microbe test from before it no longer counts.",
             "Test for coliform and E. coli again.",
         )
 
@@ -147,7 +150,7 @@ def _aged(audit: Audit, dated: list[SampleFacts]) -> dict[str, dt.date]:
 def sample_treated(audit: Audit) -> Iterator[Hit]:
     """A treated or softened sample stands in for raw water."""
     if audit.evidence.treated_only and not (audit.facts.source.kind == "town" and all(sample.point == "tap" for sample in audit.facts.samples)):
-        yield Hit("caution", "Every sample was taken at a tap or after a unit; none is raw.", "Take a raw sample before all treatment.")
+        yield Hit("caution", "Every sample was taken at a tap or after a unit; none is raw.", "Take a raw sample before any treatment.")
         return
     m, state = audit.evidence.measured, audit.evidence.states
     if not (m("hardness") and m("alkalinity")) or audit.facts.source.kind in ("rain", "surface"):
@@ -158,9 +161,9 @@ def sample_treated(audit: Audit) -> Iterator[Hit]:
         sodium = f", sodium {audit.show(state['sodium'].design, 'mg/L')}" if m("sodium") else ""
         yield Hit(
             "caution",
-            f"Hardness {audit.show(state['hardness'].design, 'mg/L CaCO3')} beside alkalinity "
-            f"{audit.show(state['alkalinity'].design, 'mg/L alkalinity')}{sodium}: this looks softened.",
-            "Ask where it was drawn; take a sample before the softener.",
+            f"Hardness is {audit.show(state['hardness'].design, 'mg/L CaCO3')} and alkalinity "
+            f"{audit.show(state['alkalinity'].design, 'mg/L alkalinity')}{sodium}: the sample looks softened.",
+            "Find out where it was drawn, and take a sample before the softener.",
         )
 
 
@@ -172,7 +175,7 @@ def sample_single_season(audit: Audit) -> Iterator[Hit]:
         seasons = {(sample.taken_on.month % 12) // 3 for sample in audit.facts.samples if sample.taken_on and sample.point in RAW_POINTS}
         if len(seasons) < 2:
             yield Hit(
-                "caution", f"A {kind.replace('_', ' ')} changes with the weather; it was tested in one season.", "Test again after rain or snow-melt."
+                "caution", f"{SOURCES[kind]} changes with the weather, and it was tested in one season only.", "Test again after rain or snow-melt."
             )
 
 
@@ -183,8 +186,8 @@ def ph_not_field(audit: Audit) -> Iterator[Hit]:
     if methods and "field" not in methods and any("ph" in stage.room.answers and stage.room.bypassed for stage in audit.run.stages):
         yield Hit(
             "advice",
-            f"pH {audit.run.raw.ph:.1f} was not measured on site; in the bottle it drifts up as carbon dioxide leaves.",
-            "Measure pH at the well head: a tenth changes the calcite by a quarter.",
+            f"pH {audit.run.raw.ph:.1f} was not measured on site; in the bottle it rises as carbon dioxide escapes.",
+            "Measure pH at the wellhead. A change of 0.1 changes the calcite needed by a quarter.",
         )
 
 
@@ -201,9 +204,9 @@ def strip_only(audit: Audit) -> Iterator[Hit]:
             row = analytes()[name]
             yield Hit(
                 "caution",
-                f"{row.name} is between {audit.show(state.low, row.shown_unit)} and {audit.show(state.high, row.shown_unit)} by strip; the mark is "
+                f"{row.name} is between {audit.show(state.low, row.shown_unit)} and {audit.show(state.high, row.shown_unit)} by strip; the limit is "
                 f"{audit.show(mark, row.shown_unit)}.",
-                f"A laboratory test of {row.said} decides.",
+                f"Have a laboratory test {row.said}.",
             )
 
 
@@ -230,8 +233,8 @@ def ion_balance(audit: Audit) -> Iterator[Hit]:
         if off > DOUBTS["balance"]:
             yield Hit(
                 "caution",
-                f"{name}Cations {cations:.2f} and anions {anions:.2f} meq/L differ by {off:.0%}; {DOUBTS['balance'] * 100:.0f} % is the mark.",
-                "Look for a misread unit or an ion that was not tested; repeat the test.",
+                f"{name}Cations {cations:.2f} and anions {anions:.2f} meq/L differ by {off:.0%}; up to {DOUBTS['balance'] * 100:.0f}% is acceptable.",
+                "Check for a misread unit or an ion that was not tested, and repeat the test.",
             )
             return
 
@@ -256,8 +259,8 @@ def tds_inconsistent(audit: Audit) -> Iterator[Hit]:
             if abs(own - total) > DOUBTS["solids"] * max(own, total):
                 yield Hit(
                     "caution",
-                    f"{name}Dissolved solids {audit.show(own, 'mg/L')}, but the ions add up to {audit.show(total, 'mg/L')}.",
-                    "Look for a misread unit or a missing ion.",
+                    f"{name}Dissolved solids are {audit.show(own, 'mg/L')}, but the ions add up to {audit.show(total, 'mg/L')}.",
+                    "Check for a misread unit or a missing ion.",
                 )
                 return
 
@@ -273,8 +276,8 @@ def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
         if abs(made - stated) > DOUBTS["hardness"] * max(made, stated, 1e-9) and abs(made - stated) > DOUBTS["hardness_mg_l"]:
             yield Hit(
                 "caution",
-                f"{name}Calcium and magnesium make {audit.show(made, 'mg/L CaCO3')}, hardness reads {audit.show(stated, 'mg/L CaCO3')}.",
-                "One of them is misread, often “as CaCO₃” against “as Ca”.",
+                f"{name}Calcium and magnesium add up to {audit.show(made, 'mg/L CaCO3')}, but hardness reads {audit.show(stated, 'mg/L CaCO3')}.",
+                "Check both on the report: one is misread, often “as CaCO₃” for “as Ca”.",
             )
             return
     if (
@@ -286,7 +289,7 @@ def hardness_inconsistent(audit: Audit) -> Iterator[Hit]:
     ):
         yield Hit(
             "caution",
-            f"Hardness {audit.show(states['hardness'].design, 'mg/L CaCO3')} is less than its iron alone counts for; such water is rare.",
+            f"Hardness of {audit.show(states['hardness'].design, 'mg/L CaCO3')} is less than its iron alone accounts for; such water is rare.",
             "Test hardness again, on raw water.",
         )
 
@@ -300,14 +303,14 @@ def carbonate_inconsistent(audit: Audit) -> Iterator[Hit]:
         if max(read, follows) > DOUBTS["co2_times"] * min(read, follows) + DOUBTS["co2_mg_l"]:
             yield Hit(
                 "caution",
-                f"Free carbon dioxide reads {audit.show(read, 'mg/L')}; pH and alkalinity make it {audit.show(follows, 'mg/L')}.",
-                "Measure pH and carbon dioxide on site, at once.",
+                f"Free carbon dioxide reads {audit.show(read, 'mg/L')}; pH and alkalinity give {audit.show(follows, 'mg/L')}.",
+                "Measure pH and carbon dioxide on site, right after drawing the sample.",
             )
     if m("ph") and m("alkalinity") and states["ph"].design > DOUBTS["alkaline_ph"] and states["alkalinity"].design < DOUBTS["thin"]:
         yield Hit(
             "caution",
             f"pH {states['ph'].design:.1f} with almost no alkalinity is rarely natural water.",
-            "Ask whether the sample was treated; measure both again.",
+            "Find out whether the sample was treated, and measure both again.",
         )
 
 
@@ -338,7 +341,9 @@ def observation_untested(audit: Audit) -> Iterator[Hit]:
         open_ = [cause for cause in behind if cause.standing == "possible" and cause.test and cause.test not in audit.evidence.taps]
         if open_:
             names = " or ".join(dict.fromkeys(analytes()[cause.test].said for cause in open_))
-            yield Hit("advice", f"{behind[0].said}: the test says nothing of what may be behind it.", f"Test {names}. {open_[0].tell}", (seen,))
+            yield Hit(
+                "advice", f"“{behind[0].said}” was reported, but its possible causes were not tested.", f"Test {names}. {open_[0].tell}", (seen,)
+            )
 
 
 def _hardens(audit: Audit) -> StageRun[Any] | None:
@@ -354,8 +359,8 @@ def crust_made(audit: Audit) -> Iterator[Hit]:
     if "white_crust" not in audit.facts.observations or stage is None:
         return
     before, after = (audit.show(water.hardness, "mg/L CaCO3") for water in (stage.water_in, stage.water_out))
-    yield Hit("caution", f"White crust is seen: the {stage.said} takes hardness from {before} to {after}, and nothing after it takes that out.",
-              "Put a softener behind it, sized on what leaves the bed, or live with the crust knowingly.", (stage.kind,), stage=stage.id)  # fmt: skip
+    yield Hit("caution", f"White crust was reported: the {stage.said} raises hardness from {before} to {after}, and nothing after it removes that.",
+              "Fit a softener after it, sized for the water that leaves the bed, or accept the crust with a reason.", (stage.kind,), stage=stage.id)  # fmt: skip
 
 
 @rule("observation-conflict", "test", "evidence.symptoms")
@@ -373,5 +378,5 @@ def observation_conflict(audit: Audit) -> Iterator[Hit]:
             yield Hit(
                 "caution",
                 f"{conflict['says'][0].upper()}{conflict['says'][1:]} ({audit.show(worst, row.shown_unit)}).",
-                f"Repeat the test of {row.said}, on raw water, where it is seen.",
+                f"Repeat the test of {row.said} on raw water, where it was noticed.",
             )

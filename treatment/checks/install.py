@@ -11,6 +11,7 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..house.pipes import INCH
+from ..job.facts import OBSTRUCTION_WORDS
 from ..language.tables import table
 from ..train.drains import air_gap_wanted, bore_wanted, drain_of, drain_rule
 from ..train.keys import BypassGroup, Install, PipeEnd
@@ -28,8 +29,8 @@ def _marks() -> dict[str, float]:
 def no_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A unit that cannot be taken out of the line without shutting the water."""
     if stage.room.bypassed and stage.keys.install and stage.keys.install.bypass is False:
-        yield Hit("caution", f"The {stage.said} has no bypass: servicing it shuts the whole house.",
-                  "Fit a three-valve bypass, or the valve's own.", (stage.kind,))  # fmt: skip
+        yield Hit("caution", f"The {stage.said} has no bypass: servicing it shuts off the whole house.",
+                  "Fit a three-valve bypass, or the control valve's own.", (stage.kind,))  # fmt: skip
 
 
 def open_to_all(install: Install) -> bool:
@@ -55,7 +56,7 @@ def barrier_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if stage.disinfects and stage.kind != "uv" and stage.keys.install and open_to_all(stage.keys.install):
         yield Hit(
             "danger" if audit.microbes_present else "fault",
-            f"A bypass round the {stage.said} is not locked: opened, it lets unsafe water by.",
+            f"The bypass around the {stage.said} is not locked: if it is opened, untreated water reaches the taps.",
             "Lock or tag it shut. Disinfect the pipe after every use.",
         )
 
@@ -70,8 +71,8 @@ def uv_plastic(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     for (end, words), lit in zip(ends, stage.room.lit_ends(stage.keys), strict=True):
         if lit and _too_little_metal(end, least):
             metal = end.metal_length if end and end.metal_length is not None else 0.0
-            yield Hit("fault", f"At the {words} the first {audit.show(metal * 1000, 'mm')} are metal, then plastic: the light makes it brittle, and it cracks.",
-                      f"Copper or stainless for {audit.show(least * 1000, 'mm')} from the port; ask the maker.")  # fmt: skip
+            yield Hit("fault", f"At the {words} only the first {audit.show(metal * 1000, 'mm')} are metal; UV light makes the plastic after it brittle, and it cracks.",
+                      f"Use copper or stainless steel for {audit.show(least * 1000, 'mm')} from the port, or as the manufacturer says.")  # fmt: skip
 
 
 def _too_little_metal(end: PipeEnd | None, least: float) -> bool:
@@ -90,7 +91,7 @@ def uv_clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         return
     free = install.clearance_above if install.orientation != "horizontal" else install.clearance_front
     if free is not None and free < needed - 1e-9:
-        yield Hit("fault", f"{audit.show(free * 1000, 'mm')} are free at the lamp's end; it is {audit.show(needed * 1000, 'mm')} long and comes straight out.",
+        yield Hit("fault", f"{audit.show(free * 1000, 'mm')} of clear space at the end of the UV unit; its lamp is {audit.show(needed * 1000, 'mm')} long and comes straight out.",
                   "Lower it, turn it on its side, or move it.")  # fmt: skip
 
 
@@ -100,8 +101,8 @@ def uv_orientation(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if stage.keys.install and stage.keys.install.orientation == "upside_down":
         yield Hit(
             "fault",
-            "The lamp hangs with its connection down: a drop of water ends in it, and air stands at the sleeve.",
-            "Connection up, or horizontal.",
+            "The UV unit is mounted with its connection down: water drips into it, and air collects at the sleeve.",
+            "Turn the connection up, or mount the unit horizontally.",
         )
 
 
@@ -109,14 +110,14 @@ def uv_orientation(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 def uv_ballast(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The ballast hangs below the water connections."""
     if stage.keys.install and stage.keys.install.ballast == "below":
-        yield Hit("fault", "The ballast hangs below the water connections: every drop runs into it.", "Mount it above them, in a dry place.")
+        yield Hit("fault", "The ballast is mounted below the water connections: every drop runs into it.", "Mount it above them, in a dry place.")
 
 
 @rule("uv-drip-loop", "place train", "install.lamp", on="uv")
 def uv_drip_loop(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The lamp's cable has no drip loop."""
     if stage.keys.install and stage.keys.install.drip_loop is False:
-        yield Hit("caution", "The cable runs straight down into the plug: water follows it.", "Hang a loop below the plug.")
+        yield Hit("caution", "The power cord runs straight down into the plug: water follows it.", "Form a drip loop below the plug.")
 
 
 @rule("unprotected-outlet", "place", "install.outlet", on="*")
@@ -128,7 +129,7 @@ def unprotected_outlet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if bad and stage.powered:
         yield Hit(
             "danger",
-            f"The {stage.said} stands near water on an outlet without GFCI/RCD protection.",
+            f"The {stage.said} is near water on an outlet without GFCI/RCD protection.",
             "Have a licensed electrician fit a protected outlet before it is plugged in.",
         )
 
@@ -142,8 +143,8 @@ def uv_warm(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     litres = 3.14159 * (0.04**2) * stage.sizing.params["chamber_length"] * 1000
     warmed = power * 3600 / (4190 * litres)
     if warmed > _marks()["uv_warm_c"]:
-        yield Hit("advice", f"An idle hour warms the {audit.show(litres, 'L')} in the chamber by about {warmed:.0f} °C at {power:.0f} W.",
-                  "A cool-down valve bleeds it; a flow-switched lamp saves it, but gives up the warm-up guarantee.")  # fmt: skip
+        yield Hit("advice", f"With no water running, {power:.0f} W warm the {audit.show(litres, 'L')} in the chamber by about {audit.show_rise(warmed)} in an hour.",
+                  "Fit a cool-down valve. A flow-switched lamp also avoids it, but loses the guarantee of a warm lamp.")  # fmt: skip
 
 
 @rule("drain-missing", "place train", "install.drain", on="*")
@@ -155,7 +156,7 @@ def drain_missing(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         yield Hit(
             "fault",
             f"The {stage.said} sends water to drain, and the site has none.",
-            "Lay a drain, or use what needs none: up-flow beds, cartridges.",
+            "Install a drain, or use units that need none: up-flow beds or cartridges.",
         )
 
 
@@ -169,9 +170,9 @@ def drain_air_gap(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if drain.air_gap < needed - 1e-4:
         yield Hit(
             "fault",
-            f"The drain line of the {stage.said} ends {audit.show(drain.air_gap * 1000, 'mm')} above the receptor; "
-            f"{audit.show(needed * 1000, 'mm')} of air are needed, or sewage can be drawn back.",
-            "End it in free air, two bores and two inches above, and fasten it.",
+            f"The {stage.said} drain line ends {audit.show(drain.air_gap * 1000, 'mm')} above the receptor; "
+            f"it needs an air gap of {audit.show(needed * 1000, 'mm')}, or sewage can be siphoned back.",
+            f"Fasten the line so that it ends at least {audit.show(2 * INCH * 1000, 'mm')} and two pipe diameters above the rim.",
         )
 
 
@@ -189,8 +190,8 @@ def drain_bore(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         far = f" over {audit.show(drain.distance, 'm')}" if drain.distance else ""
         yield Hit(
             "fault",
-            f"The drain line of the {stage.said} is {audit.show(drain.bore * 1000, 'mm')}{far}; {audit.show(needed * 1000, 'mm')} are wanted{carries}.",
-            "Lay the next larger bore.",
+            f"The drain line of the {stage.said} is {audit.show(drain.bore * 1000, 'mm')}{far}; {audit.show(needed * 1000, 'mm')} is needed{carries}.",
+            "Use the next larger bore.",
         )
 
 
@@ -199,8 +200,9 @@ def drain_lift(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A drain line that climbs too high."""
     drain, row = drain_of(audit.facts, stage.keys), _marks()
     if drain is not None and drain.lift is not None and stage.regenerates and drain.lift > row["drain_lift_m"] + 1e-3:
-        yield Hit("fault", f"The drain line of the {stage.said} climbs {audit.show(drain.lift, 'm')}; {audit.show(row['drain_lift_m'], 'm')} is the most, and only with 20 psi.",
-                  "Drain lower, or into a sump with its own pump.")  # fmt: skip
+        yield Hit("fault", f"The drain line of the {stage.said} rises {audit.show(drain.lift, 'm')}; the limit is "
+                           f"{audit.show(row['drain_lift_m'], 'm')}, and only with {audit.show(float(audit.duty.rows['house']['residual_kpa']), 'kPa')}.",
+                  "Drain at a lower level, or into a sump with its own pump.")  # fmt: skip
 
 
 @rule("overflow-high", "place train", "install.overflow", on=("softener", "anion_exchange"))
@@ -211,8 +213,8 @@ def overflow_high(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         yield Hit(
             "caution",
             f"The brine-tank overflow drains {audit.show(abs(overflow.lift) * 1000, 'mm')} {'above' if overflow.lift > 0 else 'below'} "
-            "its fitting; it runs by gravity alone.",
-            f"Lead it to a drain {audit.show(_marks()['overflow_drop_m'] * 1000, 'mm')} or more below the fitting, never into the pressurised drain line.",
+            "its fitting, but it runs by gravity alone.",
+            f"Lead it to a drain {audit.show(_marks()['overflow_drop_m'] * 1000, 'mm')} or more below the fitting, never into the pressurized drain line.",
         )
 
 
@@ -223,8 +225,8 @@ def blocks(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         severity = "danger" if name == "electrical_panel" else "fault"
         yield Hit(
             severity,
-            f"The {stage.said} stands in front of the {name.replace('_', ' ')}.",
-            "Move it: panel, heater, meter and shut-off stay free.",
+            f"The {stage.said} is in front of the {OBSTRUCTION_WORDS[name]}.",
+            "Move it: panel, heater, meter and shut-off must stay accessible.",
             (name,),
         )
 
@@ -238,15 +240,15 @@ def clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if install.clearance_front is not None and install.clearance_front < row["front_m"] - 1e-3:
         yield Hit(
             "caution",
-            f"{audit.show(install.clearance_front * 1000, 'mm')} in front of the {stage.said}; {audit.show(row['front_m'] * 1000, 'mm')} are wanted to work.",
-            "Move it, or what stands before it.",
+            f"{audit.show(install.clearance_front * 1000, 'mm')} of clear space in front of the {stage.said}; {audit.show(row['front_m'] * 1000, 'mm')} is needed to work on it.",
+            "Move it, or what is in front of it.",
             (stage.kind,),
         )
     lift = stage.room.lifted(stage.keys, stage.sizing) / 1000
     if lift and install.clearance_above is not None and install.clearance_above < lift - 1e-3:
         yield Hit(
             "caution",
-            f"{audit.show(install.clearance_above * 1000, 'mm')} above the {stage.said}; {audit.show(lift * 1000, 'mm')} are wanted to lift its elements out.",
+            f"{audit.show(install.clearance_above * 1000, 'mm')} of clear space above the {stage.said}; {audit.show(lift * 1000, 'mm')} is needed to lift its elements out.",
             "Mount it lower, or move it.",
             (stage.kind,),
         )
@@ -254,7 +256,7 @@ def clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if housing and install.clearance_below is not None and install.clearance_below < row["sump_below_m"] - 1e-3:
         yield Hit(
             "caution",
-            f"{audit.show(install.clearance_below * 1000, 'mm')} below the housing; the sump needs {audit.show(row['sump_below_m'] * 1000, 'mm')} to drop.",
+            f"{audit.show(install.clearance_below * 1000, 'mm')} of clear space below the housing; {audit.show(row['sump_below_m'] * 1000, 'mm')} is needed to lower the sump.",
             "Mount it higher.",
             (stage.kind,),
         )
@@ -265,11 +267,11 @@ def orientation(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A tank with loose medium in it that does not stand upright: water finds a way past the medium."""
     lies = stage.keys.install.orientation if stage.keys.install else None
     if lies in ("horizontal", "upside_down") and (stage.sizing.bed is not None or stage.room.upright(stage.keys)):
-        how = "lies down" if lies == "horizontal" else "stands on its head"
+        how = "is lying down" if lies == "horizontal" else "is upside down"
         yield Hit(
             "fault",
-            f"The {stage.said} {how}: its medium falls to one side, and water passes it by.",
-            "Stand it upright, on its foot or its bracket.",
+            f"The {stage.said} {how}: its media falls to one side, and water flows past it.",
+            "Set it upright, on its base or bracket.",
             (stage.kind,),
         )
 
@@ -285,8 +287,8 @@ def headroom(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if room is not None and -1e-6 <= room < wanted - 5e-3:
         yield Hit(
             "caution",
-            f"{audit.show(room * 1000, 'mm')} above the {stage.said}; {audit.show(wanted * 1000, 'mm')} are wanted to fill it and to lift its valve off.",
-            "A shorter vessel, two in parallel, or another room.",
+            f"{audit.show(room * 1000, 'mm')} of clear space above the {stage.said}; {audit.show(wanted * 1000, 'mm')} is needed to fill it and to lift off its control valve.",
+            "Use a shorter vessel, two in parallel, or another room.",
         )
 
 
@@ -300,12 +302,12 @@ def does_not_fit(audit: Audit) -> Iterator[Hit]:
             if (height + foot) / 1000 > site.ceiling:
                 yield Hit(
                     "fault",
-                    f"The {stage.said} stands {audit.show(height + foot, 'mm')} high; the ceiling is at {audit.show(site.ceiling * 1000, 'mm')}.",
-                    "Choose shorter vessels, or another room."
+                    f"The {stage.said} is {audit.show(height + foot, 'mm')} high; the ceiling is at {audit.show(site.ceiling * 1000, 'mm')}.",
+                    "Use shorter vessels, or another room."
                     if stage.sizing.bed
-                    else "Lie it down, with room to pull it sideways."
+                    else "Mount it horizontally, with room to pull the lamp sideways."
                     if stage.room.pulled(stage.sizing) > 0
-                    else "Mount it lower, take smaller units, or another room.",
+                    else "Mount it lower, use smaller units, or another room.",
                     stage=stage.id,
                 )
     if site.wall_width is not None and bodies:
@@ -313,8 +315,8 @@ def does_not_fit(audit: Audit) -> Iterator[Hit]:
         if width / 1000 > site.wall_width + 1e-3:
             yield Hit(
                 "fault",
-                f"As drawn the units take {audit.show(width / 1000, 'm')} of wall; it is {audit.show(site.wall_width, 'm')} wide.",
-                "Stand the brine tank aside, use two walls, or fewer units.",
+                f"As drawn, the units need {audit.show(width / 1000, 'm')} of wall; it is {audit.show(site.wall_width, 'm')} wide.",
+                "Move the brine tank to the side, use two walls, or use fewer units.",
             )
 
 
@@ -325,7 +327,7 @@ def frost(audit: Audit) -> Iterator[Hit]:
     if audit.run.stages and (site.frost_free is False or (site.indoor is False and site.frost_free is None)):
         yield Hit(
             "fault" if site.frost_free is False else "caution",
-            "The train stands where it can freeze: vessels, housings and sleeves burst.",
+            "The train is installed where it can freeze: vessels, housings and sleeves would burst.",
             "Move it indoors, or heat and insulate the room.",
         )
 
@@ -334,7 +336,7 @@ def frost(audit: Audit) -> Iterator[Hit]:
 def sunlight(audit: Audit) -> Iterator[Hit]:
     """The train stands in the sun."""
     if audit.run.stages and audit.facts.site.in_sun:
-        yield Hit("caution", "The train stands in the sun: plastic ages, algae grow in clear housings, water warms.", "Shade it, or move it.")
+        yield Hit("caution", "The train is in the sun: plastic ages, algae grow in clear housings, and the water warms.", "Shade it, or move it.")
 
 
 @rule("bore-shrunk", "place", "hydraulics.velocity")
@@ -347,7 +349,7 @@ def bore_shrunk(audit: Audit) -> Iterator[Hit]:
     if speed > _marks()["crimp_flow_share"] * row["velocity_max"]:
         yield Hit(
             "advice",
-            f"{audit.show(speed, 'm/s')} in crimped pipe: the insert fittings are narrower still, and each costs pressure.",
+            f"{audit.show(speed, 'm/s')} in crimped pipe: the insert fittings are narrower still, and each adds pressure drop.",
             "Use expansion fittings, or the next larger pipe.",
         )
 
@@ -356,4 +358,6 @@ def bore_shrunk(audit: Audit) -> Iterator[Hit]:
 def no_sample_tap(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """No tap to test whether a unit works."""
     if stage.room.bypassed and stage.keys.install and stage.keys.install.sample_taps is False:
-        yield Hit("advice", f"No sample taps before and after the {stage.said}: nobody can tell whether it works.", "Fit one on each side.")
+        yield Hit(
+            "advice", f"There are no sample taps before and after the {stage.said}: nobody can check whether it works.", "Fit one on each side."
+        )

@@ -10,6 +10,7 @@ from ..audit.rules import Hit, rule
 from ..evidence.samples import PLUMBING, first_drawn
 from ..house.needs import Need
 from ..language.analytes import MICROBES, analytes
+from ..language.prose import sentence
 from ..language.tables import table
 from ..train.room import StageRun
 
@@ -20,14 +21,12 @@ def feed_limit(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     for breach in audit.broken[stage.index]:
         limit, row = breach.limit, analytes()[breach.limit.reads]
         if row.is_microbe:
-            message = f"{row.name} reaches the {stage.said}, which cannot bear it: {limit.because}."
+            message = f"{row.name} reaches the {stage.said}, which does not tolerate it: {limit.because}."
         else:
             asked = breach.asked(audit.facts.job.units)
             assumed = " (assumed, not measured)" if breach.assumed else ""
-            message = (
-                f"{row.name} {audit.show(breach.value, row.shown_unit)}{assumed} reaches the {stage.said}, which takes {asked}: {limit.because}."
-            )
-        remedy = f"Treat {row.said} before this stage, or move the stage after the one that does."
+            message = f"{row.name} at the {stage.said} is {audit.show(breach.value, row.shown_unit)}{assumed}; its feed limit is {asked}. {sentence(limit.because)}."
+        remedy = f"Treat {row.said} before this stage, or move this stage after the one that treats it."
         yield Hit(limit.severity, message, remedy, (stage.kind, limit.analyte), source=limit.source)
 
 
@@ -40,9 +39,9 @@ def unmet(audit: Audit) -> Iterator[Hit]:
             bound = need.high if need.high is not None and value > need.high else need.low
             yield Hit(
                 "caution",
-                f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}; "
-                f"{audit.show(bound or 0.0, analytes()[need.goal].shown_unit)} is the mark.",
-                "Add or enlarge the treatment for it, or accept it knowingly.",
+                f"{row.name} in the treated water is {audit.show(value, analytes()[need.goal].shown_unit)}; "
+                f"the target is {audit.show(bound or 0.0, analytes()[need.goal].shown_unit)}.",
+                "Add or enlarge the treatment for it, or accept the finding with a reason.",
                 (need.goal,),
                 source=need.source,
             )
@@ -59,10 +58,10 @@ def unmet(audit: Audit) -> Iterator[Hit]:
             continue
         row = analytes()[limit.analyte]
         if limit.analyte == "ph":
-            message = f"The train itself takes the pH to {made:.1f}; {limit.low:g} to {limit.high:g} is the mark."
+            message = f"The train itself changes the pH to {made:.1f}; the limits are {limit.low:g} to {limit.high:g}."
         else:
             message = (
-                f"The train itself takes {row.said} to {audit.show(made, row.shown_unit)}; {audit.show(limit.high, row.shown_unit)} is the mark."
+                f"The train itself raises {row.said} to {audit.show(made, row.shown_unit)}; the limit is {audit.show(limit.high, row.shown_unit)}."
             )
         yield Hit("caution", message, _UNMAKE.get(limit.analyte) or _unmade(audit, limit.analyte), (limit.analyte,), source=limit.source)
 
@@ -72,15 +71,17 @@ def _unmade(audit: Audit, analyte: str) -> str:
     made = [(stage.water_out.value(analyte) - stage.water_in.value(analyte), stage) for stage in audit.run.stages if not stage.at_tap]
     most, stage = max(made, key=lambda pair: abs(pair[0]), default=(0.0, None))
     if stage is None or not most:
-        return "Another treatment in its place, or accept it knowingly."
+        return "Use another treatment in its place, or accept the finding with a reason."
     if "ph" in stage.room.answers:
-        dosed = "less dose" if stage.room.uses_chemical else "less contact, or a blending bypass"
-        return f"Give the {stage.said} {dosed}, or accept it knowingly."
-    return f"It comes from the {stage.said}: another treatment in its place, a membrane at the drinking tap, or accept it knowingly."
+        dosed = "Lower the dose of" if stage.room.uses_chemical else "Shorten the contact of, or fit a blending bypass around,"
+        return f"{dosed} the {stage.said}, or accept the finding with a reason."
+    return (
+        f"Replace the {stage.said}, which causes it, by another treatment, fit a membrane at the drinking tap, or accept the finding with a reason."
+    )
 
 
 _UNMAKE = {
-    "sodium": "A hard kitchen tap, potassium chloride in place of salt, calcite in place of soda ash, or a membrane at the drinking tap.",
+    "sodium": "Keep the kitchen tap unsoftened, use potassium chloride in place of salt or calcite in place of soda ash, or fit a membrane at the drinking tap.",
 }
 
 
@@ -94,9 +95,9 @@ def health(audit: Audit) -> Iterator[Hit]:
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             yield Hit(
                 "danger",
-                f"{row.name} leaves the train at {audit.show(value, analytes()[need.goal].shown_unit)}, above the health limit of "
+                f"{row.name} in the treated water is {audit.show(value, analytes()[need.goal].shown_unit)}; the health limit is "
                 f"{audit.show(need.high or 0.0, analytes()[need.goal].shown_unit)}.",
-                "Do not drink it untreated; treat it at the drinking tap or refer to a specialist, and retest.",
+                "Do not drink this water. Treat it at the drinking tap or consult a specialist, then retest.",
                 (need.goal,),
                 source=need.source,
             )
@@ -113,14 +114,14 @@ def tap_only(audit: Audit) -> Iterator[Hit]:
         if need.tap != "pipe" and need.met_by(house):
             continue
         row = analytes()[need.goal]
-        first = "For infants' formula, drinking, cooking and teeth use only the treated tap; tell everybody in the house, and label the others."
+        first = "Use only the treated tap for infant formula, drinking, cooking and brushing teeth. Tell everybody in the house, and label the other taps."
         pipe = (
-            " Flush other taps until they run cold; have lead and brass parts replaced, and lead service lines found."
+            " Flush other taps until they run cold. Have lead and brass parts replaced, and lead service lines located."
             if need.goal in PLUMBING
             else ""
         )
-        yield Hit("caution", f"{row.name} is treated at the drinking tap only: every other tap still gives {audit.show(everywhere, row.shown_unit)}, "
-                  f"above {audit.show(need.high or 0.0, row.shown_unit)}.", first + pipe, (need.goal,), source=need.source)  # fmt: skip
+        yield Hit("caution", f"{row.name} is treated at the drinking tap only. All other taps still deliver {audit.show(everywhere, row.shown_unit)}, "
+                  f"above the limit of {audit.show(need.high or 0.0, row.shown_unit)}.", first + pipe, (need.goal,), source=need.source)  # fmt: skip
 
 
 def _from_the_pipe(audit: Audit, need: Need) -> Hit:
@@ -129,9 +130,9 @@ def _from_the_pipe(audit: Audit, need: Need) -> Hit:
     draw = "in the first draw" if need.goal in first_drawn(audit.facts) else "in a sample"
     return Hit(
         "danger",
-        f"{row.name} {audit.show(need.value, unit)} {draw} at the tap, above the health limit of {audit.show(need.high or 0.0, unit)}.",
-        "Flush until it runs cold (30 s to 2 min, longer with a lead service line) before drinking; a certified filter or membrane at the "
-        "drinking tap at once; pH and alkalinity raised and kept steady; lead and brass parts replaced. First for infants and in pregnancy.",
+        f"{row.name} {draw} at the tap is {audit.show(need.value, unit)}; the health limit is {audit.show(need.high or 0.0, unit)}.",
+        "Flush until it runs cold (30 s to 2 min, longer with a lead service line) before drinking. Fit a certified filter or membrane at the "
+        "drinking tap at once, raise pH and alkalinity and keep them steady, and replace lead and brass parts. Protect infants and pregnant women first.",
         (need.goal,),
         source=need.source,
     )
@@ -172,10 +173,10 @@ def source_risk(audit: Audit) -> Iterator[Hit]:
         return
     if any(water.value(name) > 0 for water in audit.run.at_every_tap for name in audit.evidence.carried) and not _lamp_too_small(audit):
         said = carries[kind][0].upper() + carries[kind][1:]
-        yield Hit("danger", f"{said} carries microbes by its kind, and {_nothing_holds(audit)}; one clear sample says nothing of next month.",
-                  "Add disinfection at the end of the train, and test in wet and in dry seasons; boil drinking water meanwhile.")  # fmt: skip
+        yield Hit("danger", f"{said} must be treated as carrying microbes, and {_nothing_holds(audit)}. One sample without bacteria does not show that it is safe next month.",
+                  "Add disinfection at the end of the train, and test in wet and in dry seasons. Boil drinking water until then.")  # fmt: skip
     elif kind == "surface":
-        yield Hit("caution", "Surface water swings with the weather: turbidity, algae, organic matter, cysts.",
+        yield Hit("caution", "Surface water changes with the weather: turbidity, algae, organic matter and cysts.",
                   "Have its treatability studied over the seasons by a specialist before this is built.")  # fmt: skip
 
 
@@ -197,7 +198,7 @@ def nitrate_infants(audit: Audit) -> Iterator[Hit]:
         value, limit = audit.run.raw.value(name), audit.limit(name)
         if limit is not None and value > limit:
             yield Hit("danger", f"{analytes()[name].name} {audit.show(value, 'mg/L N')} is above {audit.show(limit, 'mg/L N')}.",
-                      "Give no infant under six months this water, nor formula made with it. Never boil it for this: boiling concentrates it.")  # fmt: skip
+                      "Do not give this water, or formula made with it, to infants under six months. Never boil it for this: boiling concentrates nitrate.")  # fmt: skip
 
 
 @rule("gas-hazard", "water", "safety.gas")
@@ -206,12 +207,12 @@ def gas_hazard(audit: Audit) -> Iterator[Hit]:
     for name, level in audit.duty.rows["hazards"].items():
         value, row = audit.run.raw.value(name), analytes()[name]
         if value >= level:
-            yield Hit("danger", f"{row.name} {audit.show(value, row.shown_unit)}: the gas leaves the water and gathers in closed rooms.",
+            yield Hit("danger", f"{row.name} {audit.show(value, row.shown_unit)}: the gas leaves the water and collects in closed rooms.",
                       "Ventilate, keep flames away, and have a licensed contractor design vented aeration.")  # fmt: skip
         elif name != "hydrogen_sulfide" and value >= level * audit.duty.rows["gas"]["told_from"]:
             said, mark = audit.show(value, row.shown_unit), audit.show(level, row.shown_unit)
-            yield Hit("caution", f"{row.name} {said} was measured: below {mark}, yet it leaves the water and gathers in closed rooms.",
-                      "Ventilate pump house and rooms, keep flames away, measure again, and have a licensed contractor look.")  # fmt: skip
+            yield Hit("caution", f"{row.name} {said} was measured: below {mark}, but it leaves the water and collects in closed rooms.",
+                      "Ventilate pump house and rooms, keep flames away, measure again, and have a licensed contractor check it.")  # fmt: skip
 
 
 @rule("refer/<analyte>", "water", "safety.refer")
@@ -223,15 +224,15 @@ def refer(audit: Audit) -> Iterator[Hit]:
             at_tap = audit.run.tap is not audit.run.finished and need.met_by(audit.run.finished, audit.run.tap)
             yield Hit(
                 "danger" if need.health and not at_tap else "caution",
-                f"{row.name} {audit.show(need.value, analytes()[need.goal].shown_unit)} is beyond what this tool sizes.",
-                "Refer it to a specialist and the local authority; use other water for drinking until then.",
+                f"{row.name} {audit.show(need.value, analytes()[need.goal].shown_unit)} is beyond what is sized here.",
+                "Consult a specialist and the health authority. Use other water for drinking until then.",
                 (need.goal,),
             )
     for name, state in audit.evidence.stated.items():
         row = analytes()[name]
         if "referred" in row.places and row.family != "gas" and state.low > 0 and audit.limit(name) is None:
-            yield Hit("caution", f"{row.name} {audit.show(state.design, row.shown_unit)} was found, and the limits of this job name none for it.",
-                      "Have the substances told apart by the laboratory; refer it to a specialist and the local authority.", (name,))  # fmt: skip
+            yield Hit("caution", f"{row.name} {audit.show(state.design, row.shown_unit)} was found, and this job has no limit for it.",
+                      "Have the laboratory identify the substances, and consult a specialist and the health authority.", (name,))  # fmt: skip
 
 
 @rule("lead-plumbing", "water", "safety.lead")
@@ -242,9 +243,9 @@ def lead_plumbing(audit: Audit) -> Iterator[Hit]:
     house, raw = audit.duty.rows["house"], audit.run.raw
     dissolves = raw.ph < house["aggressive_ph"] or (raw.ph < house["soft_ph"] and raw.value("alkalinity") < house["soft_alkalinity"])
     if metal and dissolves and not first_drawn(audit.facts) >= set(PLUMBING):
-        yield Hit("caution", f"Water of pH {raw.ph:.1f} with {audit.show(raw.value('alkalinity'), 'mg/L alkalinity')} of alkalinity stands in metal pipe, "
-                  "and a first draw was not tested for both lead and copper.",
-                  "Take a first-draw sample after a night's standing for lead and copper; flush taps before drinking until then.")  # fmt: skip
+        yield Hit("caution", f"Water at pH {raw.ph:.1f} with {audit.show(raw.value('alkalinity'), 'mg/L alkalinity')} alkalinity is in contact with metal pipe, "
+                  "and no first-draw sample was tested for both lead and copper.",
+                  "Take a first-draw sample after the water has stood overnight. Flush taps before drinking until you have the result.")  # fmt: skip
 
 
 @rule("iron-bacteria-first", "train water", "safety.iron_bacteria")
@@ -254,5 +255,5 @@ def iron_bacteria_first(audit: Audit) -> Iterator[Hit]:
     while treats and treats[0].room.holds_particles and treats[0].sizing.bed is None:  # a screen or a cartridge is flushed or changed
         treats = treats[1:]
     if audit.run.raw.value("iron_bacteria") > 0 and treats and treats[0].kind != "chemical_feed":
-        yield Hit("fault", "Iron bacteria were found, and nothing disinfects the water before the beds: slime fouls them.",
-                  "Shock-chlorinate the well and feed chlorine with contact time first; beds come after.")  # fmt: skip
+        yield Hit("fault", "Iron bacteria were found, and nothing disinfects the water before the beds: slime will foul them.",
+                  "Shock-chlorinate the well, and feed chlorine with contact time before the beds.")  # fmt: skip

@@ -19,7 +19,7 @@ def hot_feed(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if stage.keys.install and stage.keys.install.feed == "hot":
         yield Hit(
             "fault",
-            f"{stage.name} is fed with hot water; vessels, media and lamps are for cold water.",
+            f"{stage.name} is fed with hot water, but vessels, media and lamps are rated for cold water.",
             "Move it upstream of the water heater.",
             (stage.kind,),
         )
@@ -33,15 +33,19 @@ def pressure_short(audit: Audit) -> Iterator[Hit]:
     least, flow = audit.show(row["residual_kpa"], "kPa"), audit.show(audit.duty.flow, "L/min")
 
     def left(kpa: float) -> str:
-        return f"{audit.show(kpa, 'kPa')} is left" if kpa > 0 else f"Nothing is left ({audit.show(-kpa, 'kPa')} too little)"
+        return (
+            f"the pressure at the highest tap is {audit.show(kpa, 'kPa')}"
+            if kpa > 0
+            else f"no pressure reaches the highest tap (short by {audit.show(-kpa, 'kPa')})"
+        )
 
     if clean < row["residual_kpa"]:
-        yield Hit("fault" if audit.facts.supply.pressure_low is not None else "caution", f"{left(clean)} at the highest tap at {flow}, units clean; {least} is the least.",
-                  "Larger housings or vessels, wider pipe, a higher switch setting, or a booster pump.")  # fmt: skip
+        yield Hit("fault" if audit.facts.supply.pressure_low is not None else "caution", f"With clean filters {left(clean)} at {flow}; at least {least} is needed.",
+                  "Use larger housings or vessels, wider pipe, a higher switch setting, or a booster pump.")  # fmt: skip
     elif dirty < row["residual_kpa"]:
         severity = "caution" if dirty < row["residual_kpa"] / 2 else "advice"
-        yield Hit(severity, f"{left(dirty)} at the highest tap once all filters are dirty ({audit.show(clean, 'kPa')} clean); {least} is the least.",
-                  "Change cartridges earlier than at the full pressure drop, or gain pressure elsewhere.")  # fmt: skip
+        yield Hit(severity, f"With dirty filters {left(dirty)}; it is {audit.show(clean, 'kPa')} when clean. At least {least} is needed.",
+                  "Change cartridges before the full pressure drop, or gain pressure elsewhere.")  # fmt: skip
 
 
 @rule("pressure-high", "supply", "safety.pressure")
@@ -56,8 +60,8 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
         and asked <= supply.pressure_high <= row["house_max_kpa"]
         and not any(stage.room.reduces for stage in audit.run.stages)
     ):
-        yield Hit("caution", f"{audit.show(supply.pressure_high, 'kPa')} by day on a town main, and the night was not read: mains rise when nobody draws.",
-                  f"Read a gauge overnight; above {audit.show(row['house_max_kpa'], 'kPa')} fit a pressure-reducing valve first in line, set to {_set(audit)}.")  # fmt: skip
+        yield Hit("caution", f"{audit.show(supply.pressure_high, 'kPa')} by day on a public supply, and the night pressure was not measured: it is highest when no water is used.",
+                  f"Leave a gauge on overnight; above {audit.show(row['house_max_kpa'], 'kPa')} fit a pressure-reducing valve first in line, set to {_set(audit)}.")  # fmt: skip
     when = " at night" if supply.night_pressure and supply.night_pressure >= most else ""
     broken = next((stage.index for stage in audit.run.stages if stage.room.stores), None)
     if broken is not None and not [stage for stage in audit.run.stages[:broken] if stage.sizing.bed or "housing" in stage.sizing.params]:
@@ -68,26 +72,26 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
         for stage in bear:
             yield Hit(
                 "fault",
-                f"{audit.show(most, 'kPa')}{when} stand on the {stage.said} before the reducing valve; it bears {audit.show(row['vessel_max_kpa'], 'kPa')}.",
-                "Move the pressure-reducing valve to the head of the train: it protects only what stands after it.",
+                f"{audit.show(most, 'kPa')}{when} reaches the {stage.said} before the pressure-reducing valve; it is rated for {audit.show(row['vessel_max_kpa'], 'kPa')}.",
+                "Move the pressure-reducing valve to the start of the train: it protects only what is installed after it.",
                 stage=stage.id,
             )
         ahead = [stage for stage in audit.run.earlier(valve) if not (stage.room.pumps or stage.room.stores or stage.kind == valve.kind)]
         if ahead and not bear:
-            yield Hit("caution", f"The {valve.said} stands behind the {ahead[0].said}: what stands before it gets the whole pressure{when}.",
-                      "Move it to the head of the train, first in line.", stage=valve.id)  # fmt: skip
+            yield Hit("caution", f"The {valve.said} is installed after the {ahead[0].said}: units before it get the full pressure{when}.",
+                      "Move it to the start of the train.", stage=valve.id)  # fmt: skip
         yield from _set_too_high(audit, valve, most)
         return
     if most > row["vessel_max_kpa"]:
         yield Hit(
             "fault",
-            f"{audit.show(most, 'kPa')}{when}; vessels and housings bear {audit.show(row['vessel_max_kpa'], 'kPa')}.",
+            f"The pressure is {audit.show(most, 'kPa')}{when}; vessels and housings are rated for {audit.show(row['vessel_max_kpa'], 'kPa')}.",
             "Fit a pressure-reducing valve before the train.",
         )
     elif most > row["house_max_kpa"]:
         yield Hit(
             "caution",
-            f"{audit.show(most, 'kPa')}{when}; houses are kept below {audit.show(row['house_max_kpa'], 'kPa')}.",
+            f"The pressure is {audit.show(most, 'kPa')}{when}; in a house it should stay below {audit.show(row['house_max_kpa'], 'kPa')}.",
             "Fit a pressure-reducing valve before the train.",
         )
 
@@ -104,13 +108,13 @@ def _set_too_high(audit: Audit, valve: StageRun[Any], most: float) -> Iterator[H
     held = min(set_to, most)
     if held <= row["house_max_kpa"] * 1.005 < set_to:
         at, read = audit.show(set_to, "kPa"), audit.show(most, "kPa")
-        yield Hit("caution", f"The {valve.said} is set to {at}: it holds nothing back at the {read} that were read, and too little once more comes.",
+        yield Hit("caution", f"The {valve.said} is set to {at}: it reduces nothing at the {read} measured, and too little at higher pressure.",
                   f"Set it to {_set(audit)}.", stage=valve.id)  # fmt: skip
     elif held > row["vessel_max_kpa"]:
-        yield Hit("fault", f"The {valve.said} is set to {audit.show(held, 'kPa')}; vessels and housings bear {audit.show(row['vessel_max_kpa'], 'kPa')}.",
+        yield Hit("fault", f"The {valve.said} is set to {audit.show(held, 'kPa')}; vessels and housings are rated for {audit.show(row['vessel_max_kpa'], 'kPa')}.",
                   f"Set it to {audit.show(row['house_max_kpa'], 'kPa')} or less.", stage=valve.id)  # fmt: skip
     elif held > row["house_max_kpa"] * 1.005:
-        yield Hit("caution", f"The {valve.said} is set to {audit.show(held, 'kPa')}; houses are kept below {audit.show(row['house_max_kpa'], 'kPa')}.",
+        yield Hit("caution", f"The {valve.said} is set to {audit.show(held, 'kPa')}; in a house it should stay below {audit.show(row['house_max_kpa'], 'kPa')}.",
                   f"Set it to {audit.show(row['house_max_kpa'], 'kPa')} or less.", stage=valve.id)  # fmt: skip
 
 
@@ -124,9 +128,9 @@ def pressure_backwash(audit: Audit) -> Iterator[Hit]:
     if washed:
         low = min(washed.values())
         severity = "fault" if low < row["residual_kpa"] else "caution"
-        held = audit.show(low, "kPa") if low > 0 else "nothing"
-        yield Hit(severity, f"At cut-in {held} is left at the valve while it washes; valves want {audit.show(row['backwash_kpa'], 'kPa')} to backwash ({', '.join(washed)}).",
-                  "Raise the switch setting, fit a booster pump, or lose less on the way: wider pipe, larger housings.")  # fmt: skip
+        held = f"only {audit.show(low, 'kPa')} reaches" if low > 0 else "no pressure reaches"
+        yield Hit(severity, f"At cut-in {held} the control valve during backwash; it needs {audit.show(row['backwash_kpa'], 'kPa')} ({', '.join(washed)}).",
+                  "Raise the switch setting, fit a booster pump, or reduce the pressure drop with wider pipe or larger housings.")  # fmt: skip
 
 
 def _at_the_valve(audit: Audit, stage: StageRun[Any]) -> float:
@@ -147,9 +151,9 @@ def supply_short(audit: Audit) -> Iterator[Hit]:
     duty = audit.duty
     if duty.weak and not any(stage.room.stores for stage in audit.run.stages):
         largest = audit.show(duty.rows["storage"]["largest_use_gpm"] * GPM, "L/min")
-        yield Hit("caution", f"The source gives {audit.show(duty.demand.supply_flow, 'L/min')}; the house asks {audit.show(duty.demand.peak_flow.value, 'L/min')} at its peak, "
-                  f"a single large use {largest}.",
-                  f"Store a day's use ({audit.show(duty.daily, 'L')}) filled slowly by a float, with a pump behind it; disinfect after the tank.")  # fmt: skip
+        yield Hit("caution", f"Available flow is {audit.show(duty.demand.supply_flow, 'L/min')}; peak demand is {audit.show(duty.demand.peak_flow.value, 'L/min')}, "
+                  f"and a single large use takes {largest}.",
+                  f"Store a day's use ({audit.show(duty.daily, 'L')}) filled slowly by a float, with a pump after it, and disinfect after the tank.")  # fmt: skip
 
 
 @rule("too-cold", "supply", "safety.temperature")
@@ -158,8 +162,8 @@ def too_cold(audit: Audit) -> Iterator[Hit]:
     if audit.run.stages and audit.run.raw.temperature < audit.duty.rows["house"]["coldest"] - 0.2:
         yield Hit(
             "fault",
-            f"The water comes at {audit.show(audit.run.raw.temperature, 'degC')}; equipment is for {audit.show(audit.duty.rows['house']['coldest'], 'degC')} and more.",
-            "Keep pipe and room from freezing.",
+            f"The water is at {audit.show(audit.run.raw.temperature, 'degC')}; equipment is rated for {audit.show(audit.duty.rows['house']['coldest'], 'degC')} and above.",
+            "Protect pipe and room from freezing.",
         )
 
 
@@ -170,7 +174,7 @@ def too_hot(audit: Audit) -> Iterator[Hit]:
     if audit.run.stages and hottest > audit.duty.rows["house"]["hottest"] + 0.2:
         yield Hit(
             "fault",
-            f"The water comes at {audit.show(hottest, 'degC')}; equipment bears {audit.show(audit.duty.rows['house']['hottest'], 'degC')}.",
+            f"The water is at {audit.show(hottest, 'degC')}; equipment is rated up to {audit.show(audit.duty.rows['house']['hottest'], 'degC')}.",
             "Treat cold water, upstream of the heater.",
         )
 
@@ -182,11 +186,11 @@ def pipe_velocity(audit: Audit) -> Iterator[Hit]:
     speed = pipe.velocity(audit.duty.flow)
     known = audit.facts.supply.pipe is not None and audit.facts.supply.pipe.size is not None
     if known and speed > row["velocity_max"] * 1.001:
-        worse = f", above even the ceiling of {audit.show(row['velocity_ceiling'], 'm/s')}" if speed > row["velocity_ceiling"] else ""
+        worse = f", and {audit.show(row['velocity_ceiling'], 'm/s')} must never be exceeded" if speed > row["velocity_ceiling"] else ""
         yield Hit(
             "caution",
-            f"{audit.show(speed, 'm/s')} in {pipe.size.said} pipe at {audit.show(audit.duty.flow, 'L/min')}; "
-            f"{audit.show(row['velocity_max'], 'm/s')} is the mark{worse}.",
+            f"Water flows at {audit.show(speed, 'm/s')} in {pipe.size.said} pipe at {audit.show(audit.duty.flow, 'L/min')}; "
+            f"the limit is {audit.show(row['velocity_max'], 'm/s')}{worse}.",
             f"Use {wider.said} pipe." if (wider := larger(pipe.size)) is not None else "Divide the flow between two pipes.",
         )
 
@@ -198,8 +202,8 @@ def pressure_loss(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if stage.loss_clean > most:
         yield Hit(
             "caution",
-            f"The {stage.said} takes {audit.show(stage.loss_clean, 'kPa')} at {audit.show(stage.duty.flow, 'L/min')}, clean; "
-            f"{audit.show(most, 'kPa')} is the mark.",
-            "A larger unit, or two in parallel.",
+            f"The clean pressure drop of the {stage.said} is {audit.show(stage.loss_clean, 'kPa')} at {audit.show(stage.duty.flow, 'L/min')}; "
+            f"the limit is {audit.show(most, 'kPa')}.",
+            "Use a larger unit, or two in parallel.",
             (stage.kind,),
         )

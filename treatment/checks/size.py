@@ -23,8 +23,8 @@ def unneeded(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         return  # what it is there for is not met yet: that is said, not that it has no purpose
     if room.serves or room.guards or room.purposeful(stage, audit.run, audit.duty, audit.microbes_present) or without(audit, stage):
         return
-    yield Hit("caution", f"{stage.name} has no purpose for this water and these wishes: every need and feed limit is met without it.",
-              "Leave it out: each stage costs pressure, space and upkeep.", (stage.kind,))  # fmt: skip
+    yield Hit("caution", f"{stage.name} is not needed for this water and these preferences: every need and feed limit is met without it.",
+              "Remove it: each stage costs pressure, space and upkeep.", (stage.kind,))  # fmt: skip
 
 
 @rule("unneeded/<kind>", "train", "safety.short", on="uv")
@@ -35,8 +35,8 @@ def unneeded_uv(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if audit.facts.source.kind == "town" and tested and not audit.microbes_present and not stood:
         yield Hit(
             "caution",
-            "A town supply, tested clear of microbes: the lamp has nothing to do.",
-            "Leave it out, or keep it knowingly as a barrier.",
+            "The public supply was tested and no bacteria were found: the UV unit is not needed.",
+            "Remove it, or keep it as a barrier and give the reason.",
             ("uv",),
         )
 
@@ -50,13 +50,13 @@ def service_flow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     flow = stage.duty.drinking if stage.at_tap else stage.duty.flow
     peak = stage.room.peak(stage.keys, stage.sizing)
     if flow > peak * 1.001:
-        yield Hit("fault", f"{audit.show(flow, 'L/min')} at design flow; the {stage.said} passes at most {audit.show(peak, 'L/min')} even for a short peak.",
-                  "A larger unit, or two in parallel.", (stage.kind,))  # fmt: skip
+        yield Hit("fault", f"Design flow is {audit.show(flow, 'L/min')}; the {stage.said} carries at most {audit.show(peak, 'L/min')}, even for a short peak.",
+                  "Use a larger unit, or two in parallel.", (stage.kind,))  # fmt: skip
     elif flow > steady * 1.001 and (stage.sizing.bed is None or steady < audit.duty.rows["storage"]["largest_use_gpm"] * GPM * 0.995):
         yield Hit(
             "caution",
-            f"{audit.show(flow, 'L/min')} at design flow is above the steady {audit.show(steady, 'L/min')} of the {stage.said}: at "
-            f"such peaks {stage.room.at_peak(stage)}.",
+            f"Design flow is {audit.show(flow, 'L/min')}; the {stage.said}'s continuous service flow is {audit.show(steady, 'L/min')}. "
+            f"At peak flow {stage.room.at_peak(stage)}.",
             "Accept it for short peaks, or fit a larger unit or two in parallel.",
             (stage.kind,),
         )
@@ -69,8 +69,9 @@ def backwash_unmet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     if any(other.room.pumps for other in audit.run.earlier(stage)):
         return  # the pump in the train washes it, from the tank before it
     if needed and needed.value > stage.duty.wash * 1.001:
-        yield Hit("fault", f"The {stage.said} needs {audit.show(needed.value, 'L/min')} to backwash; the source gives {audit.show(stage.duty.wash, 'L/min')}.",
-                  "Smaller vessels in parallel, washed one at a time, an up-flow unit, or a bigger pump.", (stage.kind,))  # fmt: skip
+        yield Hit("fault", f"The {stage.said} needs {audit.show(needed.value, 'L/min')} to backwash, but only {audit.show(stage.duty.wash, 'L/min')} "
+                           f"is available: the bed will pack and clog.",
+                  "Use smaller vessels in parallel, backwashed one at a time, or an up-flow unit, or a larger pump.", (stage.kind,))  # fmt: skip
 
 
 @rule("bed-shallow", "train", "beds.media", on="*")
@@ -78,8 +79,8 @@ def bed_shallow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A bed so shallow that water finds ways round it."""
     bed = stage.sizing.bed
     if bed and bed.depth < bed.medium.min_bed * 0.97:
-        yield Hit("caution", f"The bed is {audit.show(bed.depth * 1000, 'mm')} deep; {audit.show(bed.medium.min_bed * 1000, 'mm')} is the least for {bed.medium.name.lower()}.",
-                  "More medium, or a narrower vessel.")  # fmt: skip
+        yield Hit("caution", f"The bed is {audit.show(bed.depth * 1000, 'mm')} deep; {bed.medium.name.lower()} needs at least {audit.show(bed.medium.min_bed * 1000, 'mm')}.",
+                  "Use more media, or a narrower vessel.")  # fmt: skip
 
 
 @rule("freeboard-short", "train", "beds.freeboard", on="*")
@@ -90,8 +91,8 @@ def freeboard_short(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         severity = "fault" if bed.freeboard < 0.15 else "caution"
         yield Hit(
             severity,
-            f"{max(bed.freeboard, 0.0):.0%} of freeboard above the bed; {bed.medium.freeboard:.0%} is needed to expand in backwash.",
-            "Less medium, or a taller vessel.",
+            f"Freeboard is {max(bed.freeboard, 0.0):.0%} of the bed's depth; {bed.medium.freeboard:.0%} is needed for it to expand in backwash.",
+            "Use less media, or a taller vessel.",
         )
 
 
@@ -107,8 +108,8 @@ def wish_broken(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         if broken and not stage.at_tap:
             yield Hit(
                 "fault",
-                f"The {stage.said} needs {words}, and this job wishes none.",
-                "Take what does without, or change the wish knowingly.",
+                f"The {stage.said} needs {words}, and this job's preferences exclude it.",
+                "Use a treatment that needs none, or change the preference.",
                 (wish,),
             )
 
@@ -122,8 +123,8 @@ def filter_blind(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     dirt, rust = solids(stage.water_in, stage.duty), stage.water_in.value("ferric_iron")
     if dirt > rows["sediment_forms"]["tss_max"] or rust > rows["softener"]["ferric_max"]:
         what = f"{audit.show(rust, 'mg/L')} of rust" if rust > rows["softener"]["ferric_max"] else f"{audit.show(dirt, 'mg/L')} of solids"
-        yield Hit("fault", f"{what} arrive at the {stage.said}, which nothing washes: it blinds.",
-                  "Filter before it, or take a bed that is backwashed.")  # fmt: skip
+        yield Hit("fault", f"{what} reach the {stage.said}, which is not backwashed: it will clog.",
+                  "Fit a filter before it, or use a bed that is backwashed.")  # fmt: skip
 
 
 @rule("regeneration-clash", "train", "safety.schedule")
@@ -139,7 +140,9 @@ def regeneration_clash(audit: Audit) -> Iterator[Hit]:
             overlap = first.washing_minutes - _after(first.keys.hour, later.keys.hour) * 60
             if overlap > 1e-6:
                 both = f"both regenerate at {clock(hour)}" if hour == other.keys.hour else f"overlap by {overlap:.0f} min"
-                yield Hit("fault", f"{other.name} and {stage.said} {both}: the pump cannot wash both.", "Set them two hours apart.", stage=stage.id)
+                yield Hit(
+                    "fault", f"{other.name} and {stage.said} {both}: the pump cannot backwash both.", "Set them two hours apart.", stage=stage.id
+                )
                 break
         taken.append(stage)
 
@@ -155,16 +158,16 @@ def regeneration_awake(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     hour, busy, twin = stage.keys.hour, audit.duty.busy_hours, bool(stage.sizing.params.get("twin"))
     quiet = audit.duty.rows["schedule"]
     if audit.duty.round_the_clock and stage.regenerates and stage.kind == "softener" and not twin:
-        yield Hit("caution", "Water is used around the clock: whatever the hour, untreated water passes while it regenerates.",
+        yield Hit("caution", "Water is used around the clock: at any regeneration time, untreated water passes while it regenerates.",
                   "Fit twin vessels, one in service while the other regenerates.")  # fmt: skip
         return
     if hour is not None and int(hour) in busy and not twin:
-        yield Hit("caution", f"It regenerates at {clock(hour)}, when this house uses water: untreated water passes meanwhile.",
-                  "Set it to an hour in which nobody draws, or fit twin vessels.")  # fmt: skip
+        yield Hit("caution", f"It regenerates at {clock(hour)}, when this house uses water: untreated water passes during that time.",
+                  "Set a regeneration time at which no water is used, or fit twin vessels.")  # fmt: skip
         return
     if hour is not None and not busy and quiet["quiet_to"] <= hour < quiet["quiet_from"] and not twin:
         yield Hit(
             "caution",
-            f"It regenerates at {clock(hour)}, in hours of use: untreated water passes meanwhile.",
+            f"It regenerates at {clock(hour)}, in hours of use: untreated water passes during that time.",
             f"Set it between 00:00 and {clock(quiet['quiet_to'])}, or fit twin vessels.",
         )

@@ -182,11 +182,11 @@ def _single(piece: str, plain: str) -> Entry:
     if known is not None and _SMELL.search(plain):
         key = _SEEN_FOR.get(known.analyte.key)
         if key:
-            asks = f"Test {known.analyte.said} on the spot, before it leaves the water"
-            return Entry(piece, None, f"a smell is no figure: noted as seen. {asks}", seen=key, asks=asks)
+            asks = f"Test {known.analyte.said} on site, before it leaves the water"
+            return Entry(piece, None, f"a smell is not a value: saved as an observation. {asks}", seen=key, asks=asks)
     seen = observation_in(piece)
     if seen and not re.search(r"\d", piece):
-        return Entry(piece, None, "noted as seen", seen=seen)
+        return Entry(piece, None, "saved as an observation", seen=seen)
     if known is None:
         return Entry(piece, None, _unknown(piece))
     return Entry(piece, None, _refusal(known, plain))
@@ -228,4 +228,4 @@ def _unknown(text: str) -> str:
     name = _VALUE.split(text)[0].strip(" :=,") or text
     near = None if fold(name) in table("report_words")["others"]["names"] else nearest_name(name)
     hint = f"; did you mean {analytes()[near].said}?" if near else ""
-    return f"“{name[:40]}” is not an analyte we know{hint}"
+    return f"“{name[:40]}” is not a known analyte{hint}"

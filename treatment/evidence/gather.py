@@ -179,7 +179,7 @@ def _fill(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
     )
     if measured_na is None:
         compute("sodium", sodium, sodium, sodium)
-        notes.append(Assumption("$.design_water.sodium", show(sodium, "mg/L", facts.job.units), "not measured: taken so that the ions balance"))
+        notes.append(Assumption("$.design_water.sodium", show(sodium, "mg/L", facts.job.units), "not measured: calculated so that the ions balance"))
     if measured_cl is None:
         compute("chloride", chloride, chloride, chloride)
     if "tds" not in states:
@@ -201,8 +201,8 @@ def _darkness(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumpt
         for slope in (0, 1, 2)
     )
     states["uvt"] = AnalyteState(darkest, clearest, likely, "%", "computed" if organic or dark else "assumed")
-    known = "estimated from colour, organic carbon, iron, turbidity and tannin" if organic else "neither colour nor organic carbon is known"
-    why = f"UV transmittance was not measured; {known}: {darkest:.0f} to {clearest:.0f} %, clearer behind what takes these out"
+    known = "estimated from color, organic carbon, iron, turbidity and tannin" if organic else "neither color nor organic carbon is known"
+    why = f"UV transmittance was not measured; {known}: {darkest:.0f} to {clearest:.0f}%, clearer after what removes these"
     notes.append(Assumption("$.design_water.uvt", show(likely, analytes()["uvt"].shown_unit, facts.job.units), why))
 
 
@@ -219,7 +219,7 @@ def _by_kind(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumpti
     for name in ("total_coliform", *(("protozoa",) if kind in row["cysts"] else ())):
         if name not in states or states[name].design == 0.0:
             states[name] = AnalyteState(1.0, 1.0, 1.0, analytes()[name].unit, BY_KIND)
-            why = f"{row['carries'][kind]} carries microbes, whatever one clear sample says"
+            why = f"{row['carries'][kind]} must be treated as carrying microbes, even after one sample without bacteria"
             notes.append(Assumption(f"$.design_water.{name}", "present", why))
 
 
@@ -231,7 +231,7 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
             ends = ((ca.low, mg.low), (ca.high or ca.low, mg.high or mg.low), (ca.design, mg.design))
             compute("hardness", *(CA_TO_HARDNESS * a + MG_TO_HARDNESS * b for a, b in ends))
             return
-        assume("hardness", ASSUMED["hardness"], "hardness was not measured; a middling value assumed: test it before buying a softener")
+        assume("hardness", ASSUMED["hardness"], "hardness was not measured; an average value assumed: test it before buying a softener")
     total = states["hardness"]
     share = table("stages")["water"]["calcium_share"]
     if ca and mg:
@@ -244,7 +244,7 @@ def _hardness(states: dict[str, AnalyteState], assume: Any, compute: Any, notes:
     else:
         notes.append(
             Assumption(
-                "$.design_water.calcium", f"{share:.0%} of the hardness", "calcium and magnesium were not told apart; usual split in ground water"
+                "$.design_water.calcium", f"{share:.0%} of the hardness", "calcium and magnesium were not measured apart; usual split in ground water"
             )
         )
     high = total.high if total.high is not None else total.design
@@ -270,7 +270,7 @@ def _wet_day(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumpti
     state = states["uvt"]
     likely = transmittance(-log10(max(state.design, 1e-3) / 100) + more)
     states["uvt"] = replace(state, low=min(state.low, likely), design=likely, origin="computed from another day")
-    why = "measured on a clearer day than the worst: put right by what darkens the water then; measure it on such a day"
+    why = "measured on a clearer day than the worst: corrected for what darkens the water then; measure it on such a day"
     notes.append(Assumption("$.design_water.uvt", show(likely, analytes()["uvt"].shown_unit, facts.job.units), why))
 
 
@@ -288,7 +288,7 @@ def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assump
             if acid:
                 low, high = (alkalinity_beside(float(each), states["ph"].design, states["temperature"].design) for each in ASSUMED["carbon_dioxide"])
                 value = min(max(value, low), high)
-            assume("alkalinity", value, "alkalinity was not measured; guessed from hardness and pH: test it, the neutralizer stands on it")
+            assume("alkalinity", value, "alkalinity was not measured; estimated from hardness and pH: test it, the neutralizer is sized by it")
     state = states["alkalinity"]
     if acid and state.high is not None and state.high > state.low:
         states["alkalinity"] = AnalyteState(state.low, state.high, state.high, state.unit, state.origin)
@@ -296,7 +296,7 @@ def _alkalinity(states: dict[str, AnalyteState], assume: Any, notes: list[Assump
             Assumption(
                 "$.design_water.alkalinity",
                 f"{state.high:.4g} mg/L CaCO3",
-                "in acid water the higher alkalinity is adverse: it means more carbon dioxide to neutralize",
+                "in acid water the higher alkalinity is the worst case: it means more carbon dioxide to neutralize",
             )
         )
 
@@ -324,7 +324,7 @@ def _iron(states: dict[str, AnalyteState], facts: Facts, compute: Any, notes: li
             Assumption(
                 "$.design_water.ferrous_iron",
                 "all of the iron" if share else "none of the iron",
-                "the form of the iron was not told: " + ("as rust from this source" if rusty else "as dissolved (ferrous) iron, usual in a well"),
+                "the form of the iron was not given: " + ("as rust from this source" if rusty else "as dissolved (ferrous) iron, usual in a well"),
             )
         )
     for name, part, given in (("ferrous_iron", share, ferrous), ("ferric_iron", 1 - share, ferric)):

@@ -76,12 +76,12 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
         basis = facts.design_basis.get(name, Basis())
         if not found and basis.by == "chosen" and isinstance(basis.value, Reading):
             low, top = basis.value.low, top_of(basis.value)
-            states[name] = AnalyteState(low, basis.value.high, low if analyte.adverse == "low" else top, analyte.unit, "chosen by hand")
+            states[name] = AnalyteState(low, basis.value.high, low if analyte.adverse == "low" else top, analyte.unit, "manual value")
             notes.append(
                 Assumption(
                     f"$.design_basis.{name}",
                     f"{analyte.name} {show(states[name].design, analyte.shown_unit, facts.job.units)}",
-                    f"not measured; chosen by hand: {basis.reason}",
+                    f"not measured; manual value: {basis.reason}",
                 )
             )
         if not found:
@@ -92,11 +92,11 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
                 Assumption(
                     f"$.design_water.{name}",
                     f"{state.design:g} {analyte.unit}",
-                    f"the reading is above the test's range: more than {state.low:g} {analyte.unit}, perhaps far more: a test of a wider range decides",
+                    f"the reading is above the test's range: more than {state.low:g} {analyte.unit}, perhaps far more: use a test with a wider range",
                 )
             )
         if basis.by != "worst":
-            words = {"latest": "the latest reading", "percentile": f"{_percent(basis):g}th percentile of {len(found)}", "chosen": "chosen by hand"}
+            words = {"latest": "the latest reading", "percentile": f"{_percent(basis):g}th percentile of {len(found)}", "chosen": "manual value"}
             why = words[basis.by] + (f": {basis.reason}" if basis.reason else "")
             notes.append(Assumption(f"$.design_basis.{name}", f"{analyte.name} {show(state.design, analyte.shown_unit, facts.job.units)}", why))
         states[name] = state
@@ -156,7 +156,7 @@ def _on(basis: Basis, analyte: Analyte, found: list[Found]) -> AnalyteState:
         ends = sorted((_bottom(r, analyte) if analyte.adverse == "low" else top_of(r) for _, _, r in found), reverse=analyte.adverse == "low")
         design, origin = _at(ends, _percent(basis) / 100), f"{_percent(basis):g}th percentile of {len(found)} readings"
     if basis.by == "chosen" and isinstance(basis.value, Reading):
-        design, origin = _bottom(basis.value, analyte) if analyte.adverse == "low" else top_of(basis.value), "chosen by hand"
+        design, origin = _bottom(basis.value, analyte) if analyte.adverse == "low" else top_of(basis.value), "manual value"
         low, high = min(low, _bottom(basis.value, analyte)), None if high is None else max(high, top_of(basis.value))
     silent = analyte.adverse == "high" and all(r.qualifier == "below" for _, _, r in found)
     if silent and basis.by == "worst":

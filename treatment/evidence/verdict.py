@@ -50,8 +50,8 @@ class Verdict:
     def said(self) -> str:
         """The state in words."""
         if self.state == "within":
-            return "within its mark"
-        return "beyond its mark" if self.state == "beyond" else "perhaps beyond its mark"
+            return "within its limit"
+        return "over its limit" if self.state == "beyond" else "possibly over its limit"
 
 
 def verdicts(evidence: Evidence, standard: str, on: dt.date | None = None) -> dict[str, list[Verdict]]:

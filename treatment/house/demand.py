@@ -53,7 +53,7 @@ def demand(facts: Facts) -> tuple[Demand, list[Assumption]]:
 def behind_a_pump(before: Demand) -> Demand:
     """What is served behind a tank and its pump: the whole peak, whatever the source gives."""
     peak, given = before.peak_flow, max(before.peak_flow.value, before.supply_flow)
-    design = figure(work("design flow behind the pump", "peak", "L/min", "demand.stored", peak=(peak.value, "L/min")))
+    design = figure(work("design flow after the pump", "peak", "L/min", "demand.stored", peak=(peak.value, "L/min")))
     return Demand(before.daily_use, peak, given, design, figure(work("greatest flow", "gives", "L/min", "demand.stored", gives=(given, "L/min"))))
 
 
@@ -73,11 +73,13 @@ def _daily_use(facts: Facts, notes: list[Assumption]) -> Figure:
     if people is None:
         people = 0.0 if building.events else float(table("plumbing")["use"]["people"])
         if not building.events:
-            notes.append(Assumption("$.building.people", "3 people", "the number of people was not given; a usual household"))
+            notes.append(Assumption("$.building.people", "3 people", "the number of people was not given; a typical household"))
     if each is None:
         usual = table("plumbing")["use"]["each_l"]
         each = float(usual.get(facts.job.standard, usual["other"]))
-        notes.append(Assumption("$.building.use_per_person", show(each, "L/day", facts.job.units), "usual use per person; a metered bill beats it"))
+        notes.append(
+            Assumption("$.building.use_per_person", show(each, "L/day", facts.job.units), "typical use per person; a metered bill is more accurate")
+        )
     extra = building.extra_daily_use or 0.0
     events = 0.0
     for event in building.events:
@@ -122,7 +124,7 @@ def _peak(facts: Facts, building: Building, notes: list[Assumption], school: str
         baths = bathrooms or 1.0
         fixtures = {"wc": round(baths + 0.49), "basin": round(baths + 0.49), "shower": max(int(baths), 1), "kitchen_sink": 1, "washer": 1}
         said = ", ".join(f"{n} {name.replace('_', ' ')}" for name, n in fixtures.items())
-        notes.append(Assumption("$.building.fixtures", said, f"fixtures were not listed; usual for {baths:g} bathrooms"))
+        notes.append(Assumption("$.building.fixtures", said, f"fixtures were not listed; typical for {baths:g} bathrooms"))
     if facts.wishes.spare_outdoor_taps:
         fixtures.pop("hose_tap", None)
     if school == "simultaneous":
@@ -139,7 +141,7 @@ def _peak(facts: Facts, building: Building, notes: list[Assumption], school: str
     gpm = interpolate(units, tables["hunter"]["units"], tables["hunter"]["gpm"])
     if units > tables["hunter"]["units"][-1]:
         notes.append(
-            Assumption("$.building.fixtures", f"{units:g} fixture units", "beyond the fixture-unit curve (500): refer to a plumbing engineer")
+            Assumption("$.building.fixtures", f"{units:g} fixture units", "beyond the fixture-unit curve (500): consult a plumbing engineer")
         )
     return figure(
         work("fixture units", " + ".join(f"{name} × {name}_units" for name in fixtures) or "0", "", "demand.hunter",

@@ -148,7 +148,7 @@ def supply(facts: Facts, source_flow: float, flow: float) -> tuple[Supply, list[
             Assumption(
                 "$.supply.pipe",
                 f"{size.called}, {show(length, 'm', facts.job.units)}",
-                "pipe not given; the smallest common size that keeps to 5 ft/s at design flow",
+                "pipe not given; the smallest common size that keeps the velocity limit at design flow",
             )
         )
     return Supply(source_flow, low, max(high, low), given.night_pressure, height, PipeRun(size, length)), notes

@@ -96,7 +96,7 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
         found["hardness"] = soft
     solids = float(table("stages")["sediment_forms"]["tss_max"])
     if "tss" in measured - set(evidence.undetected) and water.value("tss") > solids:
-        why = "sand and silt wear valves and clog what follows"
+        why = "sand and silt wear valves and clog the units after them"
         found["tss"] = Need("tss", why, None, solids, water.value("tss"), "mg/L", False, source("sediment.purpose"))
     if water.value("iron_bacteria") > 0 and not facts.wishes.no_power:
         why = "iron bacteria slime pipes and beds"
@@ -105,17 +105,15 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
         )
     smelt = "total_chlorine" if water.value("total_chlorine") > TASTED else "free_chlorine"
     if "bleach_smell" in facts.observations and water.value(smelt) > TASTED and smelt not in found:
-        found[smelt] = Need(
-            smelt, "the smell of bleach is complained of", None, 2 * TASTED, water.value(smelt), "mg/L", False, source("feed.residual")
-        )
+        found[smelt] = Need(smelt, "a bleach smell was reported", None, 2 * TASTED, water.value(smelt), "mg/L", False, source("feed.residual"))
     if (salt := _sodium(facts, evidence, found.get("sodium"))) is not None:
         found["sodium"] = salt
     if facts.wishes.high_purity:
         found["tds"] = Need(
-            "tds", "water of high purity is wished", None, 20.0, water.value("tds"), "mg/L", False, source("membrane.rejection"), mark=PERMEATE
+            "tds", "high purity is required", None, 20.0, water.value("tds"), "mg/L", False, source("membrane.rejection"), mark=PERMEATE
         )
     if facts.wishes.target_ph and "ph" in found and water.ph < (found["ph"].low or 0.0):
-        notes.append(Assumption("$.wishes.target_ph", f"{facts.wishes.target_ph:g}", "the neutralizer aims at this; the need is the limit"))
+        notes.append(Assumption("$.wishes.target_ph", f"{facts.wishes.target_ph:g}", "the target of the neutralizer; the limit is what is needed"))
     return sorted(found.values(), key=lambda need: (not need.health, list(analytes()).index(need.goal))), notes
 
 
@@ -143,7 +141,7 @@ def _from_the_pipe(facts: Facts, evidence: Evidence) -> dict[str, Need]:
     for limit in limits_of(facts):
         value = evidence.plumbing.get(limit.analyte)
         if value is not None and limit.health and limit.broken_by(value):
-            why = f"pipe and fittings give it to the water at the tap: {_why(limit)}"
+            why = f"pipe and fittings release it at the tap: {_why(limit)}"
             found[limit.analyte] = Need(limit.analyte, why, None, limit.high, value, limit.unit, True, limit.source, tap="pipe")
     return found
 
@@ -154,13 +152,11 @@ def metals_over(facts: Facts, evidence: Evidence) -> list[str]:
 
 
 def _corrosion(facts: Facts, evidence: Evidence, found: dict[str, Need]) -> dict[str, Need]:
-    """Where a metal of the pipe is over its limit the water eats metal, at any pH: its pH and alkalinity are raised and held."""
+    """Where a metal of the pipe is over its limit the water eats metal, at any pH: its raise pH and alkalinity and keep them steady."""
     metals, row = metals_over(facts, evidence), table("stages")["house"]
     if not metals or (facts.wishes.no_power and facts.wishes.no_chemicals and evidence.adverse.ph >= row["held_ph"]):
         return {}
-    why = (
-        f"the water dissolves {' and '.join(analytes()[name].said for name in metals)} from pipe and fittings: pH and alkalinity are raised and held"
-    )
+    why = f"the water dissolves {' and '.join(analytes()[name].said for name in metals)} from pipe and fittings: raise pH and alkalinity and keep them steady"
     water, needs_ = evidence.adverse, dict[str, Need]()
     low, high = (
         float(row["held_ph_peak"]),
@@ -183,7 +179,7 @@ def _sodium(facts: Facts, evidence: Evidence, broken: Need | None) -> Need | Non
     likely = raw + (SODIUM_PER_HARDNESS * water.hardness if facts.wishes.soft_water and facts.schools.hardness == "exchange" else 0.0)
     why = "sodium the train adds counts against the limit"
     if facts.wishes.low_sodium and facts.wishes.safe_to_drink is not False:
-        high, why = min(high, float(row["sodium_diet"])), "a low-sodium diet is wished"
+        high, why = min(high, float(row["sodium_diet"])), "a low-sodium diet is required"
     elif broken is not None or likely <= high:
         return broken
     high = high if measured else max(high, raw * 1.05)  # what was only computed to balance the water asks for nothing
@@ -197,7 +193,7 @@ def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | Non
     if wished is None:
         wished = school == "exchange" and not facts.wishes.no_salt
         if above:
-            notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not said; this water is above the softening threshold"))
+            notes.append(Assumption("$.wishes.soft_water", str(wished).lower(), "not given; this water is above the softening threshold"))
 
     def need(why: str, **more: Any) -> Need:
         return Need("hardness", why, None, threshold, water.hardness, "mg/L CaCO3", False, source("limits.comfort"), **more)
@@ -205,15 +201,15 @@ def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | Non
     drain = facts.site.drain
     without = "salt" if facts.wishes.no_salt else "power" if facts.wishes.no_power else "a drain" if drain and drain.kind == "none" else ""
     if wished and above and without and school != "none":
-        return need(f"soft water is wished; without {without} scale is kept from sticking instead", mark=SCALE_GUARD)
+        return need(f"soft water is required; without {without} scale is kept from sticking instead", mark=SCALE_GUARD)
     if wished and above and school in ("scale_control", "citrate"):
-        return need("soft water is wished; by the job's school scale is kept from sticking instead", mark=SCALE_GUARD)
+        return need("soft water is required; by the job's method scale is kept from sticking instead", mark=SCALE_GUARD)
     if wished and above:
-        return need("soft water is wished")
+        return need("soft water is required")
     if school in ("scale_control", "citrate") and above:
-        return need("scale is to be kept from sticking", mark=SCALE_GUARD)
+        return need("scale control is required", mark=SCALE_GUARD)
     if wished and school == "exchange" and not without:
-        return need("soft water is wished, and what the train adds counts", standing=True)
+        return need("soft water is required, and what the train adds counts", standing=True)
     return None
 
 

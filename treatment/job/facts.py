@@ -38,6 +38,8 @@ OBSERVATIONS = (
     "illness", "grit", "pressure_fading", "salty_taste", "musty_taste", "earthy_taste", "fishy_smell", "medicinal_taste",
 )  # fmt: skip
 OBSTRUCTIONS = ("water_heater", "electrical_panel", "main_shutoff", "meter")
+#: how what is there already is called
+OBSTRUCTION_WORDS = {"water_heater": "water heater", "electrical_panel": "electrical panel", "main_shutoff": "main shut-off", "meter": "meter"}
 PIPE_MATERIALS = ("copper", "pex_expansion", "pex_crimp", "cpvc", "pvc40", "pe")
 
 WEATHER = ("dry", "rain", "after_rain", "snow_melt", "drought", "frost")
@@ -117,7 +119,7 @@ class SampleFacts:
     taken_on: dt.date | None = key(Day())
     point: str = key(Text(60), "raw", "raw, pressure_tank, tap or after:<stage id>")
     draw: str | None = key(Choice(("flushed", "first")))
-    weather: str | None = key(Choice(WEATHER), None, "what the source had just been through")
+    weather: str | None = key(Choice(WEATHER), None, "recent event at the source")
     method: str | None = key(Choice(("laboratory", "strip", "field")))
     readings: dict[str, Reading] = key(Readings(), {})
 
@@ -144,7 +146,7 @@ class Bases(Spec):
         for name, row in raw.items():
             here, analyte = f"{path}.{name}", find_analyte(str(name))
             if analyte is None or analyte.is_microbe:
-                faults.append(Fault(here, "unknown analyte" if analyte is None else "microbes count at their worst; they take no other basis"))
+                faults.append(Fault(here, "unknown analyte" if analyte is None else "for microbes the worst case always counts"))
                 continue
             before = len(faults)
             basis = read_record(Basis, row, here, faults)
@@ -153,7 +155,7 @@ class Bases(Spec):
             value: Reading | None = None
             if basis.by == "chosen":
                 if not basis.reason.strip():
-                    faults.append(Fault(f"{here}.reason", "a value chosen by hand needs its reason"))
+                    faults.append(Fault(f"{here}.reason", "a manual value needs a reason"))
                 try:
                     value = parse_reading(analyte, basis.value or "")
                 except NotUnderstood as error:
@@ -218,7 +220,7 @@ class OwnLimits(Spec):
             if len(faults) > before:
                 continue
             if not limit.reason.strip():
-                faults.append(Fault(f"{here}.reason", "a limit of your own needs its reason"))
+                faults.append(Fault(f"{here}.reason", "a limit of your own needs a reason"))
             try:
                 found[analyte.key] = replace(limit, high=parse_reading(analyte, limit.high or ""))
             except NotUnderstood as error:
@@ -251,9 +253,9 @@ class Building:
 @dataclass(frozen=True, slots=True)
 class Pipe:
     material: str | None = key(Choice(PIPE_MATERIALS))
-    size: float | None = key(Measure("length", "3/4 in", high=0.5, above=True), None, "nominal size, in inches or millimetres as it is sold")
+    size: float | None = key(Measure("length", "3/4 in", high=0.5, above=True), None, "nominal size, in inches or millimeters as it is sold")
     length: float | None = key(LENGTH)
-    pressure_class: str | None = key(Choice(("10", "16")), None, "pressure class of polyethylene in millimetres [bar]; 16 where it is not said")
+    pressure_class: str | None = key(Choice(("10", "16")), None, "pressure class of polyethylene in millimeters [bar]; 16 if not given")
 
 
 @dataclass(frozen=True, slots=True)
@@ -381,7 +383,7 @@ class Facts:
     samples: tuple[SampleFacts, ...] = key(ListOf(Record(SampleFacts)), ())
     design_basis: dict[str, Basis] = key(Bases(), {})
     limits: dict[str, OwnLimit] = key(OwnLimits(), {})
-    working_values: dict[str, OwnValue] = key(OwnValues(), {}, "working values of the treatments in place of ours")
+    working_values: dict[str, OwnValue] = key(OwnValues(), {}, "working values of the treatments in place of the defaults")
     waivers: tuple[Waiver, ...] = key(Waivers(), ())
     observations: tuple[str, ...] = key(ListOf(Choice(OBSERVATIONS)), ())
     building: Building = key(Record(Building), Building())

@@ -54,13 +54,13 @@ class _Row:
 
     low: str | None = key(Text(80), None, "at least this, with its unit")
     high: str | None = key(Text(80), None, "at most this, with its unit")
-    reason: str = key(Text(300), "", "what it stands on, such as the maker's sheet")
+    reason: str = key(Text(300), "", "what it is based on, such as the manufacturer's data sheet")
 
 
 class OwnFeedLimits(Spec):
     """Feed limits by analyte that a stage puts in place of ours; each with its reason. Microbes keep ours."""
 
-    expected = "an object such as {“iron”: {“high”: “15 mg/L”, “reason”: “maker's sheet”}}"
+    expected = "an object such as {“iron”: {“high”: “15 mg/L”, “reason”: “data sheet”}}"
 
     def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
         """The limits, by analyte, as a tuple; BAD where nothing could be read."""
@@ -71,14 +71,14 @@ class OwnFeedLimits(Spec):
             here, before = f"{path}.{name}", len(faults)
             analyte = find_analyte(str(name))
             if analyte is None or analyte.is_microbe or analyte.key in found:
-                why = "unknown analyte" if analyte is None else "given twice" if analyte.key in found else "microbes keep our limit"
+                why = "unknown analyte" if analyte is None else "given twice" if analyte.key in found else "microbes keep the default limit"
                 faults.append(Fault(here, why))
                 continue
             held = read_record(_Row, row, here, faults)
             if held is BAD or len(faults) > before:
                 continue
             if not held.reason.strip():
-                faults.append(Fault(f"{here}.reason", "a limit of your own needs its reason"))
+                faults.append(Fault(f"{here}.reason", "a limit of your own needs a reason"))
             if not (held.low or held.high):
                 faults.append(Fault(f"{here}.high", "expected a limit with its unit, such as “15 mg/L”"))
             ends: dict[str, float | None] = {"low": None, "high": None}
@@ -132,7 +132,7 @@ def with_own(limits: Iterable[FeedLimit], own: Iterable[OwnFeedLimit]) -> list[F
             gone = [limit for limit in found if limit.reads == each.analyte and (limit.high if high else limit.low) is not None]
             kept = [limit._replace(high=None) if high else limit._replace(low=None) for limit in gone]
             grave = min((limit.severity for limit in gone), key=order.index, default="fault")
-            first = gone[0] if gone else FeedLimit(each.analyte, None, None, "", "the designer asks for it")
+            first = gone[0] if gone else FeedLimit(each.analyte, None, None, "", "set by the designer")
             found = [limit for limit in found if limit not in gone]
             found += [limit for limit in kept if limit.low is not None or limit.high is not None]
             low, top = (None, bound) if high else (bound, None)

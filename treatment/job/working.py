@@ -78,7 +78,7 @@ class OwnValue:
     """A working value of the job's own, in the unit of ours, and the reason."""
 
     value: float | None = key(Number(-1e6, 1e6))
-    unit: str | None = key(Text(20), None, "the unit of our value, where it has one")
+    unit: str | None = key(Text(20), None, "the unit of the default value, if it has one")
     reason: str = key(Text(300), "")
 
 
@@ -106,7 +106,7 @@ class OwnValues(Spec):
             if ours.unit and own.unit != ours.unit:
                 faults.append(Fault(f"{here}.unit", f"expected “{ours.unit}”, the unit of this value"))
             if not own.reason.strip():
-                faults.append(Fault(f"{here}.reason", "a value of your own needs its reason"))
+                faults.append(Fault(f"{here}.reason", "a value of your own needs a reason"))
             found[name] = own
         return found
 

@@ -143,7 +143,7 @@ class Bands:
         tells, of, moves = self.tells(name, max(design)), ", ".join(symbols), _TABLE["moves"]
         given: dict[str, Any] = {**symbols, "tells": (tells, row.unit)}
         if taken_out and row.adverse == "high":
-            low = stated("least", "the less the better", 0.0, row.unit, "upkeep.log")
+            low = stated("least", "lower is better", 0.0, row.unit, "upkeep.log")
             high = work("most", f"max({of}) + tells", row.unit, "upkeep.log", **given)
         elif loose and name == "uvt":
             share = (1 + moves["share"], "times what darkens it")

@@ -11,7 +11,7 @@ from ..language.tables import table
 from .series import METER
 
 SEVERITIES = ("danger", "fault", "caution", "advice")
-BOIL = "Boil water for drinking, cooking and brushing teeth until a laboratory finds no bacteria; no calculation lifts that."
+BOIL = "Boil water for drinking, cooking and brushing teeth until a laboratory finds no bacteria."
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,8 +81,3 @@ class Cause:
             "do": list(self.do),
             "severity": self.severity,
         }
-
-
-def sentence(words: str) -> str:
-    """Words as a sentence begins with them: pH stays pH."""
-    return words if words[:2] == "pH" else words[0].upper() + words[1:]

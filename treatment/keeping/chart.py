@@ -103,7 +103,7 @@ def chart(found: Diagnosis, key: str, title: str, system: str) -> Chart | None:
         for which, hollow in ((points, False), (raw, True))
         for on, value in which
     ]
-    told = f"crosses its mark on {coming:%-d %b %Y}" if coming is not None else ""
+    told = f"reaches its alert level on {coming}" if coming is not None else ""
     return Chart(key, title, tuple(dots), tuple(_shapes(scale, expected)), rule, run, services, tuple(labels), told)
 
 

@@ -9,11 +9,12 @@ from functools import cached_property
 from typing import Any
 
 from ..language.figure import rounded
+from ..language.prose import sentence
 from ..language.schema import array, maybe, obj
 from ..planning.variant import Variant
 from ..train.room import StageRun
 from .band import Mark
-from .cause import BOIL, ORDER, SEVERITIES, Cause, Row, rows, sentence
+from .cause import BOIL, ORDER, SEVERITIES, Cause, Row, rows
 from .due import Due, due
 from .log import Log
 from .look import COUNTED, Look
@@ -91,7 +92,7 @@ class Diagnosis:
         severity = row.severity
         if severity == "danger_if_unsafe":
             severity = "danger" if self.unsafe else "fault"
-        do = (BOIL, *row.do) if severity == "danger" and BOIL not in row.do else row.do
+        do = (BOIL, *(line for line in row.do if not line.startswith("Boil water"))) if severity == "danger" else row.do
         evidence = tuple(dict.fromkeys(_sentence(sign) for sign in speaks))
         score = len(evidence) / (len(evidence) + len(against) + 1)
         stands_on = tuple(dict.fromkeys(point for sign in speaks for point in sign.stands_on))

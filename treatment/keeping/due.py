@@ -10,6 +10,7 @@ from itertools import pairwise
 from typing import Any
 
 from ..language.display import show
+from ..language.interface import word
 from ..language.tables import table
 from ..planning.variant import Variant
 from .log import MICROBES, Log
@@ -72,7 +73,7 @@ def _due(task: Task, log: Log, use: Use, as_of: dt.date) -> Due:
     last = max(done, default=log.started_on)
     found = _after_microbes(task, log, use) or _interval(task, log, use, last)
     days = [last + dt.timedelta(days=min(int(value), 40_000)) for value in (found.days, found.low, found.high)]
-    told = f"last done on {last}" if done else f"never entered: counted from the start on {log.started_on}"
+    told = f"last done on {last}" if done else f"no record: counted from start-up on {log.started_on}"
     return Due(task, last, days[0], min(days[1], days[0]), max(days[2], days[0]), found.basis, as_of > days[0], f"{told}; {found.why}", bool(done))
 
 
@@ -111,7 +112,7 @@ def _interval(task: Task, log: Log, use: Use, last: dt.date) -> Interval:
         return _sooner(lives, task)
     if task.scales and use.ratio is not None:
         days = task.every / use.ratio
-        words = f"the meter says {use.said(use.daily or 0.0)} where the design has {use.said(use.design)}; {_design(task)}"
+        words = f"the meter says {use.said(use.daily or 0.0)} and the design {use.said(use.design)}; {_design(task)}"
         return _sooner(Interval(days, *_about(days, "metered"), "consumption", words), task)
     return plain
 
@@ -124,7 +125,7 @@ def _about(days: float, how: str) -> tuple[float, float]:
 
 def _design(task: Task) -> str:
     unit = "h of run" if task.unit == HOUR else "days"
-    return f"by the design every {task.every:.0f} {unit}, decided by {task.basis}"
+    return f"by design every {task.every:.0f} {unit}, based on {word('basis', task.basis)}"
 
 
 def _sooner(found: Interval, task: Task) -> Interval:
@@ -152,11 +153,11 @@ def _by_fills(task: Task, log: Log, use: Use) -> Interval | None:
             rate, learned = seen, True
     days = fills[-1][1] / rate
     filled, monthly, by_design = (show(mass, "kg", use.system) for mass in (fills[-1][1], rate * 30, planned * 30))
-    words = f"{filled} filled lasts {days:.0f} days at {monthly} a month"
+    words = f"{filled} lasts {days:.0f} days at {monthly} a month"
     if learned or use.ratio is None:
-        words += f" as this house used; by the design {by_design}" if learned else " by the design"
+        words += f" by the use of this house; by design {by_design}" if learned else " by design"
     else:
-        words += f" by what the meter says ({use.said(use.daily or 0.0)}); by the design {by_design} at {use.said(use.design)}"
+        words += f" by the meter ({use.said(use.daily or 0.0)}); by design {by_design} at {use.said(use.design)}"
     low, high = _about(days, "filled") if learned else (days * min(spread), days * max(spread))
     return Interval(days, low, high, "consumption", words)
 
@@ -190,7 +191,7 @@ def _counted(task: Task, log: Log, last: dt.date) -> Interval | None:
         return None
     left = max(task.row.hours - hours, 0.0) / rate
     days = (on - last).days + left
-    return Interval(days, days, days, "hours", f"{hours:.0f} h on the counter on {on}, {rate:.1f} h a day, {task.row.hours:.0f} h at the most")
+    return Interval(days, days, days, "hours", f"{hours:.0f} h on the counter on {on}, {rate:.1f} h a day, {task.row.hours:.0f} h at most")
 
 
 def _by_hours(task: Task, log: Log, last: dt.date) -> Interval:
@@ -199,7 +200,7 @@ def _by_hours(task: Task, log: Log, last: dt.date) -> Interval:
     if counted is not None:
         return counted
     days = task.every / 24
-    return Interval(days, days, days * 4, "hours", f"{task.every:.0f} h of run; the counter was not read yet, so it is counted as if always lit")
+    return Interval(days, days, days * 4, "hours", f"{task.every:.0f} h of run; the counter has not been read, so it is counted as if always on")
 
 
 def hours_since(task: Task, log: Log, last: dt.date) -> list[tuple[dt.date, float]]:

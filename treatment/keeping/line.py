@@ -66,7 +66,7 @@ class Line:
     def read(self, line: str) -> list[Piece]:
         """Each piece of a line, in order; what is not understood carries the reason. A line that is longer than anybody types is not read."""
         if len(line) > LONGEST:
-            return [Piece(f"{line[:40]} …", problem=f"this is longer than a line takes, {LONGEST} characters; send it in parts")]
+            return [Piece(f"{line[:40]} …", problem=f"this line is too long, {LONGEST} characters; send it in parts")]
         found: list[Piece] = []
         for piece in _PIECES.split(line.strip()):
             both = _IN_AND_OUT.match(piece.strip())
@@ -79,7 +79,7 @@ class Line:
     def _once(piece: Piece, before: list[Piece]) -> Piece:
         """A piece, refused where the line has a reading of the same already."""
         twice = piece.key and any(other.key == piece.key for other in before)
-        return Piece(piece.typed, problem=f"{piece.words} stands in this line already; the second goes into a line of its own") if twice else piece
+        return Piece(piece.typed, problem=f"{piece.words} is already in this line; enter the second on a line of its own") if twice else piece
 
     def _piece(self, typed: str, before: list[Piece]) -> Piece:
         try:

@@ -68,10 +68,10 @@ class Look:
             low, high = key.analyte.plausible
             if not low <= value <= high and not self._designed(on, key.key, value):
                 span = show_within(low, high, key.shown, self.system)
-                self.doubted.append(Doubt(on, key.key, f"{self._said(key.key, value)} is outside what water holds ({span})", impossible=True))
+                self.doubted.append(Doubt(on, key.key, f"{self._said(key.key, value)} is outside what is possible ({span})", impossible=True))
                 return False
         if key.what == "intensity" and value > _MARKS["light_most"]:
-            self.doubted.append(Doubt(on, key.key, f"{value:.0f} % is more light than a new lamp gives", impossible=True))
+            self.doubted.append(Doubt(on, key.key, f"{value:.0f}% is more than a new lamp gives", impossible=True))
             return False
         return True
 
@@ -95,7 +95,7 @@ class Look:
             gone = set(self._alone(key, read, bands))
             own, told = read.series(key).own, {(doubt.on, doubt.key) for doubt in self.doubted}
             self.doubted += [
-                Doubt(on, own, f"{self._said(key, value)} stands alone: those before and after it say otherwise, and nothing else says the same")
+                Doubt(on, own, f"{self._said(key, value)} differs from the readings before and after it, and nothing else supports it")
                 for on, value in sorted(gone)
                 if (on, own) not in told
             ]
@@ -139,9 +139,9 @@ class Look:
         for place, (on, value) in enumerate(points):
             if kept and value < kept[-1][1] and not any(kept[-1][0] <= day <= on for day in services):
                 anew = place + 1 < len(points) and value <= points[place + 1][1] < kept[-1][1]
-                fell = f"{value:.0f} is less than {kept[-1][1]:.0f} before, and no new lamp was entered"
+                fell = f"{value:.0f} is less than {kept[-1][1]:.0f} before, and no new lamp was recorded"
                 self.doubted.append(
-                    Doubt(on, key, f"{fell}: it runs on from there, so a lamp was changed, or the counter set to zero" if anew else fell)
+                    Doubt(on, key, f"{fell}: it continues from there, so the lamp was replaced or the counter reset" if anew else fell)
                 )
                 if not anew:
                     continue
@@ -152,10 +152,10 @@ class Look:
     def _tell_rest(self) -> None:
         for entry in self.whole.after(self.as_of):
             for key in [value.key.key for value in entry.readings] or [entry.did or entry.alarm or "entry"]:
-                self.doubted.append(Doubt(entry.on, key, f"later than {self.as_of}: it moves nothing"))
+                self.doubted.append(Doubt(entry.on, key, f"later than {self.as_of}: it is not used"))
         for entry in self.log.repeated:
             key = entry.readings[0].key.key if entry.readings else entry.did or "entry"
-            self.doubted.append(Doubt(entry.on, key, "the same entry stands there twice; it counts once"))
+            self.doubted.append(Doubt(entry.on, key, "this entry was made twice; it counts once"))
         for on, value in self.use.backwards:
             self.doubted.append(Doubt(on, "meter", f"{show(value, 'L', self.system)} is less than before: the meter was replaced, or misread"))
 

@@ -72,7 +72,7 @@ class Names:
             return f"{place}.{analyte.key}_{side or 'out'}" if place else f"{TAP}.{analyte.key}"
         if alias is None:
             near = [*difflib.get_close_matches(fold(what), [*self.rows["aliases"]], 1, 0.75), *filter(None, [nearest_name(what)])]
-            raise NotUnderstood(words, f"“{what}” is nothing that is read here{f'; did you mean “{_said(near[0])}”?' if near else ''}")
+            raise NotUnderstood(words, f"“{what}” is not something that is read here{f'; did you mean “{_said(near[0])}”?' if near else ''}")
         if alias == "pressure":
             alias = "pressure" if place in (SOURCE, TAP) else "pressure_in" if side == "in" else "pressure_out" if side else "pressure"
         if place in (SOURCE, TAP) or (alias == "pressure" and not place and not self.here):
@@ -85,7 +85,7 @@ class Names:
             stage.id for stage in self.stages if any(reading.key.analyte == analytes()[name] for reading in Expectations(self.variant).changes(stage))
         ]
         if len(changes) != 1:
-            raise NotUnderstood(name, f"before or behind which unit? Write it with “after” and one of {', '.join(changes or self.ids)}")
+            raise NotUnderstood(name, f"Before or after which unit? Write “after” and one of {', '.join(changes or self.ids)}.")
         return changes[0]
 
     def _what(self, words: str) -> str | None:

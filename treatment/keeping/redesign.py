@@ -35,7 +35,7 @@ def redesign(design: Design, found: Diagnosis) -> Redesign | None:
             words.append(f"{analytes()[name].said} {show(value, analytes()[name].shown_unit, system)}")
         if cause.id.split("/")[0] == "hardness-made":
             facts = replace(facts, wishes=replace(facts.wishes, soft_water=True))
-            words.append("soft water wished: the neutralizer's own hardness leaves the crust")
+            words.append("soft water required: the neutralizer's own hardness leaves the crust")
         if cause.id == "more-use" and found.look.use.ratio is not None:
             person = design.duty.daily * found.look.use.ratio / max(facts.building.people or 1, 1)
             facts = replace(facts, building=replace(facts.building, use_per_person=person, extra_daily_use=None))

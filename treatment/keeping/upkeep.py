@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any
 
 from ..language.figure import Figure, Line, rounded, source, stated, work
+from ..language.prose import prosed
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
@@ -51,6 +52,11 @@ class Row:
         wanted = all(choices.get(name) in held for name, held in self.only.items())
         spared = any(choices.get(name) in held for name, held in self.unless.items())
         return wanted and not spared and facts.issuperset(self.when)
+
+    def in_units(self, system: str) -> Row:
+        """The row with the quantities of its words as people of a system read them."""
+        task, why, *do = prosed((self.task, self.why, *self.do), system)
+        return replace(self, task=task, why=why, do=tuple(do))
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,8 +118,9 @@ def rows(section: str) -> tuple[Row, ...]:
 def upkeep(variant: Variant) -> tuple[Task, ...]:
     """Every task of a train, the place's last; none for a train of no stages but the tests of its water."""
     facts = _facts(variant)
-    tasks = [_task(stage, row) for stage in variant.run.stages for row in _rows_of(stage, facts)]
-    place = [_task(None, row) for row in rows("site") if row.applies({}, facts)]
+    system = variant.audit.facts.job.units
+    tasks = [_task(stage, row.in_units(system)) for stage in variant.run.stages for row in _rows_of(stage, facts)]
+    place = [_task(None, row.in_units(system)) for row in rows("site") if row.applies({}, facts)]
     return (*tasks, *place)
 
 
@@ -163,7 +170,7 @@ def _task(stage: StageRun[Any] | None, row: Row) -> Task:
                 "upkeep.use",
                 days=given["days"],
                 use_low=given["use_low"],
-                share=(share, "of the adverse load"),
+                share=(share, "of the worst-case load"),
             )
             lines += [low, high]
             ends.append((found.value, low.value, high.value, basis))

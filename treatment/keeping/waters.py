@@ -9,14 +9,15 @@ from ..job.limits import limits_of
 from ..language.analytes import analytes
 from ..language.display import show
 from ..language.log_keys import TAP, log_key
+from ..language.prose import sentence
 from ..language.tables import table
 from .band import Band
-from .cause import Cause, sentence
+from .cause import Cause
 from .look import Look
 from .trend import Point
 
 _MARKS = table("upkeep")["marks"]
-DRINK = "Other water for drinking and cooking until a laboratory's sample is below the limit"
+DRINK = "Use other water for drinking and cooking until a laboratory sample is below the limit"
 #: what a cause that rests on one sign scores: that sign, beside what is assumed, and a second sample that is wanted
 ALONE = 2 / 3
 
@@ -43,12 +44,12 @@ def moved(look: Look) -> Iterator[Cause]:
             continue
         system = look.variant.audit.facts.job.units
         bound = f"{'at most' if above else 'at least'} {show(end, row.shown_unit, system)}"
-        told = f"{row.said} {show(value, row.shown_unit, system)} in the raw water on {day}, the design stands on {bound}"
+        told = f"{row.said} {show(value, row.shown_unit, system)} in the raw water on {day}, the design is based on {bound}"
         if season is not None:
             yield _cause(
                 f"season/{name}",
-                (told, f"as on {season}, and not between"),
-                ("Nothing, if the train bears it; write the month down",),
+                (told, f"as on {season}, but not in between"),
+                ("Do nothing if the train handles it; write the month down.",),
                 "advice",
                 day,
                 key,
@@ -56,9 +57,9 @@ def moved(look: Look) -> Iterator[Cause]:
             continue
         reaches = _left(look, name, day)
         limit = health_limit(look, name)
-        told_of = ("Sample again, by a laboratory", "The same job with the new water: the redesign beside the old")
+        told_of = ("Have a laboratory sample again.", "Calculate the same job with the new water, and compare it with the old design.")
         if limit is not None and reaches is not None and value > limit and reaches > limit:
-            left = f"the train as it stands leaves {show(reaches, row.shown_unit, system)} of it; the health limit is {show(limit, row.shown_unit, system)}"
+            left = f"this train leaves {show(reaches, row.shown_unit, system)} of it; the health limit is {show(limit, row.shown_unit, system)}"
             yield _cause(f"source-changed/{name}", (told, left), (DRINK, *told_of), "danger", day, key)
         else:
             needed = above and any(need.goal == name for need in look.variant.audit.needs)
@@ -77,11 +78,11 @@ def beyond_health(look: Look) -> Iterator[Cause]:
             point, band = look.readings.last(key), look.bands.band(key)
             if point is None or (look.as_of - point[0]).days > _MARKS["stale"] or point[1] <= limit or (band is not None and band.holds(point[1])):
                 continue
-            place = "at a tap" if key.startswith(TAP) else "behind the train"
+            place = "at a tap" if key.startswith(TAP) else "after the train"
             told = f"{row.said} {show(point[1], row.shown_unit, system)} {place} on {point[0]}, the health limit is {show(limit, row.shown_unit, system)}"
             why = table("verdicts").get(name, {}).get("over", "")
-            do = (DRINK, "Sample raw and treated water on one day, by a laboratory", "Look at the unit that should take it out")
-            apart = f"{log_key(key, look.ids).words} again, and before the train on the same day: high in both, the water; in the treated alone, a unit or a pipe."
+            do = (DRINK, "Have a laboratory sample raw and treated water on one day.", "Check the unit that should remove it.")
+            apart = f"{log_key(key, look.ids).words} again, and before the train on the same day. High in both: the source. High in the treated sample only: a unit or a pipe."
             yield _cause(f"health-limit/{name}", (told, *([why] if why else [])), do, "danger", point[0], key, apart)
             break
 
@@ -104,7 +105,7 @@ def _cause(
     severity: str,
     day: dt.date,
     key: str,
-    apart: str = "A second sample in another month: as then, a season; as now, it moved.",
+    apart: str = "Take a second sample in another month. Back to normal: a season. Still high: the source changed.",
 ) -> Cause:
     return Cause(id, None, ALONE, 0.0, tuple(map(sentence, evidence)), (), apart, do, severity, ((day, key),))
 

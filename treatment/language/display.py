@@ -46,7 +46,7 @@ def digits(value: float, unit: str, system: str) -> str:
     text = f"{shown:.{decimals}f}"
     whole, _, fraction = text.partition(".")
     if len(whole.lstrip("-")) > 4:
-        whole = f"{int(whole):,}".replace(",", "\u202f")
+        whole = f"{int(whole):,}"
     if small or decimals > _row(unit, system)[3] or unit in table("display")["plain"]["units"]:
         fraction = fraction.rstrip("0")
     text = f"{whole}.{fraction}" if fraction else whole

@@ -163,7 +163,7 @@ def work(symbol: str, expression: str, unit: str, cites: str = "", **given: Valu
     """
     takes, compute = compiled(expression)
     if len(given) != len(takes):
-        raise ValueError(f"“{expression}” takes {', '.join(takes)}; given were {', '.join(given)} (a symbol may not bear a constant's name)")
+        raise ValueError(f"“{expression}” takes {', '.join(takes)}; given were {', '.join(given)} (a symbol must not have the name of a constant)")
     return Line(symbol, expression, given, compute(*[given[name][0] for name in takes]), unit, cites)
 
 

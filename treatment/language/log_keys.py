@@ -119,5 +119,5 @@ def _row(key: str, place: str, what: str, row: list[str]) -> LogKey:
 
 
 def _analyte(key: str, place: str, what: str, analyte: Analyte, side: str) -> LogKey:
-    words = analyte.said + {"in": " before it", "out": " behind it"}.get(side, "")
+    words = analyte.said + {"in": " before it", "out": " after it"}.get(side, "")
     return LogKey(key, place, what, analyte.dimension, analyte.unit, analyte.shown_unit, words, analyte, side)

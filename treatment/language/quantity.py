@@ -114,7 +114,7 @@ def parse_number(text: str) -> float:
         raise NotUnderstood(text, f"“{cleaned}” could mean {plain} or {point}: write it without the comma")
     if "/" in cleaned:
         if len(cleaned) > LONGEST_FRACTION:
-            raise NotUnderstood(text, f"“{cleaned[:20]} …” is longer than a fraction that is meant")
+            raise NotUnderstood(text, f"“{cleaned[:20]} …” is too long for a fraction")
         *whole, fraction = cleaned.split()
         top, bottom = fraction.split("/")
         if int(bottom) == 0:
@@ -123,7 +123,7 @@ def parse_number(text: str) -> float:
         return -part if cleaned.startswith("-") else part
     value = float(cleaned.replace(",", "."))
     if not abs(value) < LARGEST:
-        raise NotUnderstood(text, f"“{cleaned}” is too large to be meant")
+        raise NotUnderstood(text, f"“{cleaned}” is too large")
     return value
 
 
@@ -154,6 +154,6 @@ def parse_quantity(text: str, dimension: str) -> Quantity:
     unit = find_unit(dimension, unit_text)
     if unit is None:
         known = ", ".join(table("units")[dimension]["units"])
-        said = f"the unit “{unit_text[:20]}” is not a {dimension.replace('_', ' ')}" if unit_text else "its unit is missing"
+        said = f"the unit “{unit_text[:20]}” is not a {dimension.replace('_', ' ')}" if unit_text else "add a unit"
         raise NotUnderstood(text, f"{said} (use one of: {known})")
     return Quantity(unit.to_canonical(number), canonical_unit(dimension), text.strip())

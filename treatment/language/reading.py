@@ -97,14 +97,14 @@ def parse_reading(analyte: Analyte, text: str) -> Reading:
     if match := _PLAIN.match(typed):
         value, note = _convert(analyte, typed, match["a"], match["unit"])
         return Reading(analyte.key, value, value, "exact", typed, note)
-    raise NotUnderstood(typed, f"“{typed}” is not a reading (write e.g. {_forms(analyte)})")
+    raise NotUnderstood(typed, f"“{typed}” is not a reading (for example {_forms(analyte)})")
 
 
 def _word(analyte: Analyte, typed: str, word: Qualifier) -> Reading:
     if not analyte.is_microbe:
         bare = "" if analyte.unit == "pH" else f" {analyte.accepted_units()[0]}"
         example = f"<{_example(analyte)}{bare}" if word == "absent" else f"{_example(analyte)}{bare}"
-        raise NotUnderstood(typed, f"{analyte.name} needs a number: give the value or the detection limit, e.g. “{example}”")
+        raise NotUnderstood(typed, f"{analyte.name} needs a number: give the value or the detection limit, for example “{example}”")
     if word == "absent":
         return Reading(analyte.key, 0.0, 0.0, "absent", typed)
     return Reading(analyte.key, 1.0, None, "present", typed)
@@ -148,11 +148,11 @@ def _convert(analyte: Analyte, typed: str, number_text: str, unit_text: str) -> 
         note = f"{analyte.name} “{typed}” does not say as what: read as {basis}, the stricter reading"
     value = unit.to_canonical(number) * factor
     if analyte.key == "ph" and not 0 <= value <= 14:
-        raise NotUnderstood(typed, "pH runs from 0 to 14")
+        raise NotUnderstood(typed, "pH is between 0 and 14")
     if analyte.key == "uvt" and value > 100:
-        raise NotUnderstood(typed, "UV transmittance runs from 0 to 100 %")
+        raise NotUnderstood(typed, "UV transmittance is between 0 and 100%")
     if analyte.key == "temperature" and not -5 <= value <= 100:
-        raise NotUnderstood(typed, "a water temperature lies between 0 and 100 °C")
+        raise NotUnderstood(typed, "the water temperature must be between 0 and 100 °C")
     return value, note
 
 

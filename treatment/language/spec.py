@@ -195,7 +195,7 @@ class Fraction(Spec):
 
     low: float = 0.0
     high: float = 1.0
-    expected = "a share such as “20 %” or 0.2"
+    expected = "a share such as “20%” or 0.2"
 
     def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
         value = raw

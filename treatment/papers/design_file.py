@@ -178,6 +178,6 @@ def design_document(design: Design) -> dict[str, Any]:
 
 
 STANDING_CAUTION = (
-    "A calculation does not make water safe: only a test of the treated water tells. "
-    "Local code, permits, licensed practice and certified components decide over this design."
+    "A calculation does not make water safe; only a test of the treated water shows that it is. "
+    "Local code, permits, licensed practice and certified components take precedence over this design."
 )

@@ -178,9 +178,9 @@ def small_parts(wall: Wall, variant: Variant) -> Iterator[Purchase]:
     )
     yield Purchase("injection", float(sum(stage.kind == "chemical_feed" for stage in stages)))
     closed = facts.source.kind == "town" or "pressure_reducing_valve" in kinds or "booster_pump" in kinds
-    yield Purchase("check_valve", float(facts.source.kind == "town" or "chemical_feed" in kinds), note="so that nothing runs back to the source")
-    yield Purchase("expansion_vessel", float(closed and bool(stages)), note="a valve that closes the house lets heated water push nowhere")
-    yield Purchase("vacuum_breaker", float(any(run.role == "raw" for run in wall.runs)), note="where the local code asks for it")
+    yield Purchase("check_valve", float(facts.source.kind == "town" or "chemical_feed" in kinds), note="so that nothing flows back to the source")
+    yield Purchase("expansion_vessel", float(closed and bool(stages)), note="a check valve closes the house: heated water has nowhere to expand")
+    yield Purchase("vacuum_breaker", float(any(run.role == "raw" for run in wall.runs)), note="where the local code requires it")
     yield Purchase("permanganate", float(any(stage.sizing.params.get("medium") == "greensand" for stage in stages)), yearly=True)
     for key, wanted in (
         ("hardness_kit", {"softener"}), ("ph_kit", {"neutralizer"}), ("chlorine_kit", {"chemical_feed", "carbon"}), ("iron_kit", {"oxidizing_filter"}),

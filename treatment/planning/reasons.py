@@ -11,6 +11,7 @@ from ..evidence.gather import Evidence
 from ..house.duty import Duty
 from ..house.needs import Need
 from ..language.analytes import MICROBES, analytes
+from ..language.prose import listed
 from ..stages import ROOMS
 from ..train.room import Room, Stage
 from .search import Search
@@ -52,15 +53,15 @@ def _why_not(
     if room.serves:
         return room.absent
     if stopped := refused():
-        return "it would help, but where it would stand " + "; ".join(stopped)
+        return "it would help, but where it would be installed " + "; ".join(stopped)
     if _wished_away(room, duty):
-        return "the wishes rule it out" if asked or room.kind in search.stood else room.absent
+        return "the preferences exclude it" if asked or room.kind in search.stood else room.absent
     if room.kind in search.stood or not wanted:
         return _outdone(room, train, wanted, left, search, raw, duty)
     if still := _still_open(room, left):
         return still
     if room.way and room.way != search.ways[0]:
-        return "the job's school holds microbes in another way, and that one works here"
+        return "the job's method removes microbes in another way, and that one works here"
     return "another treatment in the train does its work with fewer stages"
 
 
@@ -72,19 +73,23 @@ def _wished_away(room: Room[Any], duty: Duty) -> bool:
 def _still_open(room: Room[Any], left: list[str]) -> str:
     """What it might answer and the train leaves open, in words; empty where there is nothing."""
     still = [analytes()[goal].said for goal in left if goal in room.answers and goal in analytes()]
-    return f"{', '.join(still)}: no train was found in which it would put that right and stand" if still else ""
+    return f"{', '.join(still)}: no train was found in which it treats that within its feed limits" if still else ""
 
 
 def _outdone(room: Room[Any], train: Sequence[Stage[Any]], wanted: bool, left: list[str], search: Search, raw: Water, duty: Duty) -> str:
     """Why a treatment that stood in a train that was tried, or that nothing asks for, is not in this one."""
     if search.ways[0] in _ways(room) and wanted and room.kind in search.stood and (other := _held_by(train)) not in ("", search.ways[0]):
-        return f"the job's school, yet with what this water asks before it {WAYS[other]} takes fewer stages, or costs less"
+        return f"the job's method, but with the treatment this water needs before it, {WAYS[other]} takes fewer stages or costs less"
     if still := _still_open(room, left):
         return still
     if room.kind in search.stood:
         return "another treatment in the train does its work with fewer stages, or at less cost"
-    names = ", ".join(analytes()[name].said for name in room.answers)
-    return f"no need for it: {names} lie within the limits and wishes" if room.answers and room.candidates(raw, duty) else room.absent
+    names = listed(analytes()[name].said for name in room.answers)
+    return (
+        f"not needed: {names} {'are' if len(room.answers) > 1 else 'is'} within limits and preferences"
+        if room.answers and room.candidates(raw, duty)
+        else room.absent
+    )
 
 
 def explain(audit: Audit, train: Sequence[Stage[Any]]) -> dict[str, list[str]]:
@@ -92,14 +97,14 @@ def explain(audit: Audit, train: Sequence[Stage[Any]]) -> dict[str, list[str]]:
     reasons: dict[str, list[str]] = {}
     school = audit.facts.schools.disinfection
     for stage in audit.run.stages:
-        said = [f"Here because without it {trouble}." for trouble in list(dict.fromkeys(without(audit, stage)))[:2]]
+        said = [f"Needed because otherwise {trouble}." for trouble in list(dict.fromkeys(without(audit, stage)))[:2]]
         own = stage.room.why_here(stage, audit.run, audit.microbes_found)
         if own and (stage.room.tells_why or not said):
             said = [own]
         if audit.microbes_present and stage.room.way and _held_by(train) == stage.room.way != school:
-            said.append(f"It holds microbes in place of {WAYS[school]}, the job's school: see why that one is not used.")
+            said.append(f"It treats microbes in place of {WAYS[school]}, the job's method: see why that one is not used.")
         if swapped := _swap_breaks(audit, train, stage.index):
-            said.append(f"After the {audit.run.stages[stage.index - 1].said}: put before it, {swapped}.")
+            said.append(f"Installed after the {audit.run.stages[stage.index - 1].said}. Before it, {swapped}.")
         reasons[stage.id] = said
     return reasons
 

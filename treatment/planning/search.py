@@ -453,8 +453,8 @@ def _standing(duty: Duty) -> list[Need]:
     feed = duty.rows["chemical_feed"]
     marks: Mapping[str, tuple[float, str]] = {PEROXIDE: (feed["peroxide_left"], "feed.peroxide"), SULFUR: (feed["sulfur_matters"], "feed.sulfur")}
     found = [
-        Need(mark, "the train makes it", None, float(most), 0.0, "mg/L", False, source(cited), standing=True) for mark, (most, cited) in marks.items()
+        Need(mark, "the train adds it", None, float(most), 0.0, "mg/L", False, source(cited), standing=True) for mark, (most, cited) in marks.items()
     ]
     if duty.drunk:
-        found.append(Need(OPEN_TO_AIR, "water stands open to air", None, 0.0, 0.0, "1", True, source("storage.open"), standing=True))
+        found.append(Need(OPEN_TO_AIR, "stored water is open to air", None, 0.0, 0.0, "1", True, source("storage.open"), standing=True))
     return found

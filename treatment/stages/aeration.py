@@ -18,7 +18,7 @@ from ..train.room import Purchase, Room, Sizing, tank_body
 
 @dataclass(frozen=True, slots=True)
 class AerationKeys(StageKeys):
-    volume: float | None = key(VOLUME, None, "water that stands in its tank")
+    volume: float | None = key(VOLUME, None, "water held in its tank")
 
 
 class Aeration(Room[AerationKeys]):
@@ -31,15 +31,15 @@ class Aeration(Room[AerationKeys]):
     price = 15.0
     place = 4
     bypassed = False
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = ("ph_out", "oxidant_demand")
     oxidises = True
     uses_power = True
     wants_outlet = True
     cautions = (
-        "What leaves the water is a gas: vent it outdoors, away from windows; methane burns.",
-        "Radon and methane belong to a licensed contractor.",
-        "An open unit is counted with its own transfer pump; disinfect after it where microbes matter.",
+        "Gas leaves the water: vent it outdoors, away from windows. Methane burns.",
+        "Have radon and methane handled by a licensed contractor.",
+        "An open unit includes its own transfer pump. Disinfect after it where microbes matter.",
     )
 
     def feed_limits(self, keys: AerationKeys, water: Water, duty: Duty) -> list[FeedLimit]:
@@ -115,7 +115,7 @@ class Aeration(Room[AerationKeys]):
         return [AerationKeys()] if (gas or acid) and not duty.facts.wishes.no_power else []
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return "strips gas and carbon dioxide, brings in oxygen"
+        return "strips gas and carbon dioxide and adds oxygen"
 
     def body(self, keys: AerationKeys, sizing: Sizing) -> tuple[float, float, float]:
         return tank_body(sizing.params["volume"])

@@ -23,7 +23,7 @@ from .softener import salt_bought
 
 @dataclass(frozen=True, slots=True)
 class AnionExchangeKeys(BedKeys):
-    target: str | None = key(Choice(("tannin", "nitrate")), None, "what it takes out", identity=True)
+    target: str | None = key(Choice(("tannin", "nitrate")), None, "what it removes", identity=True)
 
 
 def target_of(keys: AnionExchangeKeys) -> str:
@@ -40,15 +40,15 @@ class AnionExchange(Room[AnionExchangeKeys]):
     price = 4.0
     place = 12
     bypassed = True
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = ("regeneration_interval", "salt_per_regeneration", "salt_per_year", "media_volume", "service_flow_limit", "backwash_flow")
     uses_salt = True
     uses_power = True
-    peak_effect = "what it holds leaks through"
+    peak_effect = "what it should remove leaks through"
     cautions = (
-        "Spent resin can give back more nitrate than came in: retest on schedule, and never stretch the interval.",
-        "Chloride rises by what is exchanged; the water may be briefly acid after regeneration.",
-        "Brine discharge: local rules and septic systems may forbid it; ask the authority.",
+        "Exhausted resin can release more nitrate than came in: retest on schedule, and never extend the interval.",
+        "Chloride rises by what is exchanged, and the water can be acid for a short time after regeneration.",
+        "Brine discharge: local rules and septic systems can forbid it; ask the authority.",
     )
 
     def name(self, keys: AnionExchangeKeys) -> str:
@@ -141,8 +141,8 @@ class AnionExchange(Room[AnionExchangeKeys]):
 
     def schools(self, keys: AnionExchangeKeys, water: Water, system: str) -> list[str]:
         if target_of(keys) == "nitrate":
-            return ["Nitrate at the drinking tap with a membrane first (ours); others exchange it for the whole house."]
-        return ["Resin for tannin after softener and iron removal (ours); others oxidise or coagulate it."]
+            return ["Nitrate at the drinking tap with a membrane first (default); others exchange it for the whole house."]
+        return ["Resin for tannin after softener and iron removal (default); others oxidize or coagulate it."]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         name = "tannin" if after.value("tannin") < before.value("tannin") else "nitrate"
@@ -160,5 +160,5 @@ def capacity_short(audit: Audit, stage: StageRun[AnionExchangeKeys]) -> Iterator
     """The resin is spent in less than a day: a valve works once a night."""
     days = stage.figures["days_between_regenerations"].value
     if days < 0.995:
-        yield Hit("fault", f"The resin is spent after {audit.show(max(days, 0.0) * 24, 'hour')} with a day in reserve; a valve regenerates once a night.",
-                  "More resin, twin vessels, or treat the drinking tap only.")  # fmt: skip
+        yield Hit("fault", f"The resin is exhausted after {audit.show(max(days, 0.0) * 24, 'hour')} with a day in reserve; a control valve regenerates once a night.",
+                  "Use more resin or twin vessels, or treat the drinking tap only.")  # fmt: skip

@@ -41,16 +41,16 @@ class BarrierFilter(Room[BarrierKeys]):
     price = 2.5
     place = 13
     bypassed = True
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = ("replacement_interval", "service_flow_limit")
     holds_particles = True
     guards = True
     disinfects = True
     peak_effect = "pressure falls"
     cautions = (
-        "It does not hold viruses; no filter makes illness impossible: retest.",
-        "A cracked element lets everything by: test its integrity at each cleaning.",
-        "Clean hands and a boiled brush for ceramic; never a hard jet.",
+        "It does not remove viruses. No filter removes every risk: retest the treated water.",
+        "A cracked element lets everything through: test its integrity at each cleaning.",
+        "Clean ceramic with clean hands and a boiled brush, never with a hard jet.",
     )
 
     def rows(self, keys: BarrierKeys) -> tuple[str, ...]:
@@ -66,9 +66,9 @@ class BarrierFilter(Room[BarrierKeys]):
         row, cited = duty.rows["barrier"], source("barrier.feed")
         most = row["ceramic_turbidity_max"] if keys.element == "ceramic" else row["turbidity_max"]
         return [
-            FeedLimit("turbidity", None, most, cited, "silt blinds the element; filter it first"),
-            FeedLimit("iron", None, row["iron_max"], cited, "iron blinds the element"),
-            FeedLimit("manganese", None, row["manganese_max"], cited, "manganese blinds the element"),
+            FeedLimit("turbidity", None, most, cited, "silt clogs the element; filter it first"),
+            FeedLimit("iron", None, row["iron_max"], cited, "iron clogs the element"),
+            FeedLimit("manganese", None, row["manganese_max"], cited, "manganese clogs the element"),
         ]
 
     def size(self, keys: BarrierKeys, water: Water, duty: Duty) -> Sizing:
@@ -113,10 +113,10 @@ class BarrierFilter(Room[BarrierKeys]):
         return float(table("stages")["barrier"][f"{sizing.params['element']}_lift"])
 
     def schools(self, keys: BarrierKeys, water: Water, system: str) -> list[str]:
-        return ["Light as the default (ours); a barrier where there is no power: it holds bacteria and cysts, not viruses."]
+        return ["UV (default); a barrier where there is no power: it removes bacteria and cysts, not viruses."]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return "holds bacteria and cysts; not viruses"
+        return "removes bacteria and cysts, but not viruses"
 
     def body(self, keys: BarrierKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("barrier")
@@ -138,8 +138,9 @@ def element_prefilter(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     fine = any((other.micron or 99.0) <= 5.0 for other in audit.run.earlier(stage) if not other.at_tap)
     if stage.at_tap or fine:
         return
-    yield Hit("caution", f"No filter of 5 µm or finer stands before the {stage.said}: {audit.show(stage.water_in.value('turbidity'), 'NTU')} arrive, and dirt blinds the element.",
-              "Fit a 5 µm cartridge before it; it is changed far more cheaply than the element.")  # fmt: skip
+    yield Hit("caution", f"There is no filter of 5 µm or finer before the {stage.said}: water of "
+                         f"{audit.show(stage.water_in.value('turbidity'), 'NTU')} reaches it, and dirt will clog the element.",
+              "Fit a 5 µm cartridge before it; replacing that costs far less than replacing the element.")  # fmt: skip
 
 
 @rule("viruses-pass", "train water", "barrier.holds", on="barrier_filter")
@@ -149,6 +150,6 @@ def viruses_pass(audit: Audit, stage: StageRun[BarrierKeys]) -> Iterator[Hit]:
     if others or not audit.microbes_present:
         return
     sewage = audit.run.raw.value("e_coli") > 0
-    found = "E. coli was found: sewage or manure reaches this source, and viruses come with it" if sewage else "microbes reach this source"
-    yield Hit("caution" if sewage else "advice", f"The {stage.said} holds bacteria and cysts, no viruses; {found}.",
-              "A lamp or chlorine as well where sewage can reach the source; find and mend how it gets in.")  # fmt: skip
+    found = "E. coli was found, so sewage or manure reaches this source and brings viruses" if sewage else "microbes reach this source"
+    yield Hit("caution" if sewage else "advice", f"The {stage.said} removes bacteria and cysts, but not viruses; {found}.",
+              "Add a UV unit or chlorine where sewage can reach the source. Find and stop the way it gets in.")  # fmt: skip

@@ -15,7 +15,7 @@ from ..train.room import Purchase, Room, Sizing, fixed_body
 
 @dataclass(frozen=True, slots=True)
 class BoosterPumpKeys(StageKeys):
-    pressure: float | None = key(PRESSURE, None, "what it holds behind it", identity=True)
+    pressure: float | None = key(PRESSURE, None, "pressure it keeps after it", identity=True)
 
 
 class BoosterPump(Room[BoosterPumpKeys]):
@@ -27,14 +27,17 @@ class BoosterPump(Room[BoosterPumpKeys]):
     price = 1.0
     place = 2
     bypassed = False
-    absent = "the source's own pressure serves"
+    absent = "the source's own pressure is enough"
     main = ("pressure_held",)
     serves = True
     pumps = True
     repeats = True
     wants_outlet = True
     uses_power = True
-    cautions = ("Mains near water: a protected outlet (GFCI/RCD), licensed electrician.", "Dry running destroys it: fit a low-water switch.")
+    cautions = (
+        "Electricity near water: use a protected outlet (GFCI/RCD) and a licensed electrician.",
+        "Running dry destroys it: fit a low-water switch.",
+    )
 
     def size(self, keys: BoosterPumpKeys, water: Water, duty: Duty) -> Sizing:
         return Sizing({"pressure": keys.pressure or float(duty.rows["storage"]["booster_kpa"])})
@@ -62,7 +65,7 @@ class BoosterPump(Room[BoosterPumpKeys]):
         return max(pressure, float(sizing.params["pressure"]))
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return "brings the water back to pressure"
+        return "raises the pressure"
 
     def body(self, keys: BoosterPumpKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("pump")

@@ -30,7 +30,7 @@ CHLORINE = ("free_chlorine", "total_chlorine")
 @dataclass(frozen=True, slots=True)
 class CarbonKeys(BedKeys):
     medium: str | None = key(Choice(("granular", "catalytic", "block")), None, "kind of carbon", identity=True)
-    form: str | None = key(Choice(("backwashing", "upflow", "cartridge")), None, "how it stands in the water", identity=True)
+    form: str | None = key(Choice(("backwashing", "upflow", "cartridge")), None, "how water flows through it", identity=True)
     housing: str | None = key(Choice(HOUSINGS), None, "housing of a carbon block", sometimes=True)
     lead_lag: bool | None = key(
         Flag(), None, "two beds one after the other, a vessel each, with a sample tap between them", identity=True, sometimes=True
@@ -87,15 +87,15 @@ class Carbon(Room[CarbonKeys]):
     fuss = {"catalytic": 0.2, "backwashing": 0.7}
     place = 9
     bypassed = True
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = ("backwash_interval", "replacement_interval", "contact_time", "contact_needed", "media_volume", "service_flow_limit", "backwash_flow")
     holds_particles = True
     peak_effect = "chlorine and taste break through"
     cautions = (
-        "New carbon: soak 48 h, then rinse until the water runs clear; its dust must not reach a lamp or a membrane.",
+        "Soak new carbon for 48 h, then rinse until the water is clear: its dust must not reach a UV unit or a membrane.",
         "Carbon removes the chlorine that protects the water. Do not leave the bed unused for months, and disinfect after it if the source is unsafe.",
-        "Taste and odour are comfort: carbon does not make water safe.",
-        "A soaked vessel is heavy: two people and a trolley.",
+        "Taste and odor are comfort: carbon does not make water safe.",
+        "A soaked vessel is heavy: use two people and a hand truck (trolley).",
     )
 
     def name(self, keys: CarbonKeys) -> str:
@@ -124,11 +124,11 @@ class Carbon(Room[CarbonKeys]):
                     None,
                     row["sulfide_alone"],
                     cited,
-                    "so much sulfide soon spends the carbon; an oxidising bed comes first",
+                    "so much sulfide soon exhausts the carbon; put an oxidizing bed first",
                     "caution",
                 )
             )
-            limits.append(FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "more sulfide than carbon takes"))
+            limits.append(FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "that is more sulfide than carbon removes"))
         return limits
 
     def _flows(self, keys: CarbonKeys, duty: Duty) -> tuple[float, float]:
@@ -201,10 +201,10 @@ class Carbon(Room[CarbonKeys]):
         )
         yearly = work("chlorine a year", "chlorine × daily × 365 ÷ 1000000", "kg", "carbon.life",
                       chlorine=(max(water.value("total_chlorine"), water.value("free_chlorine")), "mg/L"), daily=(daily, "L/day"))  # fmt: skip
-        life = work("life", "min(litres × density × capacity ÷ max(year ÷ 12, 0.000000001), cap)", "month", "carbon.life",
-                    litres=litres, density=(density, "kg/L"), capacity=(row["chlorine_capacity"], "kg/kg"), year=(yearly.value, "kg"), cap=(cap, "month"))  # fmt: skip
+        life = work("life", "min(liters × density × capacity ÷ max(year ÷ 12, 0.000000001), cap)", "month", "carbon.life",
+                    liters=litres, density=(density, "kg/L"), capacity=(row["chlorine_capacity"], "kg/kg"), year=(yearly.value, "kg"), cap=(cap, "month"))  # fmt: skip
         return {
-            "contact_time": figure(work("contact", "litres ÷ flow", "min", "carbon.contact", litres=litres, flow=(flow, "L/min"))),
+            "contact_time": figure(work("contact", "liters ÷ flow", "min", "carbon.contact", liters=litres, flow=(flow, "L/min"))),
             "contact_needed": figure(
                 stated("contact needed", "needed", max(asked.values(), default=row["contact"]["chlorine"]), "min", "carbon.contact")
             ),
@@ -300,13 +300,15 @@ class Carbon(Room[CarbonKeys]):
         return tasted or bool({"bleach_smell", "rotten_egg_cold"} & set(duty.facts.observations))
 
     def schools(self, keys: CarbonKeys, water: Water, system: str) -> list[str]:
-        said = ["Before the softener on chlorinated town water, after it on a clear well (ours); others always one or the other."]
+        said = ["Before the softener on chlorinated public supply, after it on a clear well (default); others always one or the other."]
         if keys.lead_lag:
-            said.append("Two beds in line with a tap between them for what harms at traces (ours); others one bed, changed early by the calendar.")
+            said.append(
+                "Two beds in series with a sample tap between them for what is harmful in traces (default); others use one bed, replaced early by the calendar."
+            )
         if not in_housing(keys):
-            said.append("Chloramine on catalytic carbon at 3 min (ours); others give granular carbon 10 min.")
+            said.append("Chloramine on catalytic carbon at 3 min (default); others give granular carbon 10 min.")
         said.append(
-            "No fine filter of its own (ours): particles are held where they are found; others put one before it, for particles, after it, for fines, or both."
+            "No fine filter of its own (default): particles are removed where they are found; others put one before it for particles, after it for fines, or both."
         )
         return said
 
@@ -319,7 +321,7 @@ class Carbon(Room[CarbonKeys]):
         if before.value("hydrogen_sulfide") > after.value("hydrogen_sulfide") + 0.01:
             gone.append("sulfide")
         gone += [name.replace("_", " ") for name in (*ORGANICS, "pfas") if before.value(name) - after.value(name) > 0.3]
-        return "takes out " + (", ".join(gone) or "taste and odour")
+        return "removes " + (", ".join(gone) or "taste and odor")
 
     def buys(self, keys: CarbonKeys, sizing: Sizing) -> list[Purchase]:
         return changes("carbon_block", sizing, self.name(keys))
@@ -341,8 +343,8 @@ def sediment_after_carbon(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator
         and min(filters) > stage.index
         and (stage.water_in.value("turbidity") > limit or solids(stage.water_in, stage.duty) > row["solids_per_ntu"] * limit)
     ):
-        yield Hit("fault", f"Particles ({audit.show(stage.water_in.value('turbidity'), 'NTU')}) reach the carbon first; the sediment filter stands after it.",
-                  "Put a sediment filter before the carbon; a second one after it catches fines.")  # fmt: skip
+        yield Hit("fault", f"Particles ({audit.show(stage.water_in.value('turbidity'), 'NTU')}) reach the carbon first; the sediment filter is installed after it.",
+                  "Put a sediment filter before the carbon; a second one after it removes fines.")  # fmt: skip
 
 
 @rule("contact-short/<kind>", "train", "carbon.contact", on="carbon")
@@ -361,7 +363,7 @@ def contact_short(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
                 else f"{given:.1f} min of contact at design flow"
             )
             yield Hit(severity, f"{counted}; {task} asks {needed:g} min.",
-                      "More carbon, a second vessel, catalytic carbon for chloramine, or less flow.", ("carbon",))  # fmt: skip
+                      "Use more carbon, a second vessel, catalytic carbon for chloramine, or less flow.", ("carbon",))  # fmt: skip
 
 
 @rule("single-bed/<kind>", "train", "carbon.lead_lag", on="carbon")
@@ -370,7 +372,7 @@ def single_bed(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
     if "pfas" in tasks(stage.keys, stage.water_in, stage.duty) and not stage.sizing.params.get("lead_lag") and not in_housing(stage.keys):
         yield Hit(
             "caution",
-            f"One bed holds the PFAS of {audit.reads('pfas', stage.water_in.value('pfas'))}: when its outlet shows them, the taps have had them.",
-            "Set two beds in line with a sample tap between them: when that tap shows PFAS, change the first and let the second lead.",
+            f"One bed removes PFAS of {audit.reads('pfas', stage.water_in.value('pfas'))}: when its outlet shows PFAS, they have already reached the taps.",
+            "Use two beds in series with a sample tap between them: when that tap shows PFAS, replace the first and put the second in its place.",
             (stage.kind,),
         )

@@ -37,7 +37,7 @@ WORDS = {"soda_ash": "Soda-ash feed", "caustic": "Caustic feed", "chlorine": "Ch
 @dataclass(frozen=True, slots=True)
 class ChemicalFeedKeys(StageKeys):
     chemical: str | None = key(Choice(("soda_ash", "caustic", "chlorine", "peroxide")), None, "what is fed", identity=True)
-    dose: float | None = key(DOSE, None, "pure product for each litre of water")
+    dose: float | None = key(DOSE, None, "pure product for each liter of water")
     target_ph: float | None = key(Number(6.0, 9.0), None, "pH an alkali is fed to", identity=True, sometimes=True)
     residual: float | None = key(Measure("concentration", "0.5 mg/L", high=50), None, "free chlorine left after its demand", sometimes=True)
     solution_strength: float | None = key(Fraction(), None, "pure product in the solution, by mass and volume")
@@ -59,7 +59,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     fuss = {"chlorine": 6.0, "peroxide": 6.0}
     place = 5
     bypassed = False
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = ("ph_out", "sodium_added", "oxidant_demand", "dose", "feed_rate", "solution_days")
     oxidises = True
     uses_power = True
@@ -68,10 +68,10 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     repeats = True
     cautions = (
         "Never mix bleach with acid, ammonia or other cleaners: the gas is poisonous.",
-        "Caustic and bleach burn skin and eyes: goggles, gloves, water at hand.",
-        "On peaty or coloured water chlorine makes trihalomethanes: take the colour out first.",
-        "The pump runs only when water flows; a check valve keeps chemical out of the source.",
-        "Follow the label; store cool, dark and locked.",
+        "Caustic and bleach burn skin and eyes: wear goggles and gloves, and keep water at hand.",
+        "In peaty or colored water chlorine forms trihalomethanes: remove the color first.",
+        "The pump must run only when water flows; a check valve keeps chemical out of the source.",
+        "Follow the label, and store it cool, dark and locked.",
     )
 
     def name(self, keys: ChemicalFeedKeys) -> str:
@@ -82,7 +82,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         if chemical_of(keys) != "chlorine":
             return []
         row, cited = duty.rows["chemical_feed"], source("feed.organics")
-        because = "chlorine on organics makes trihalomethanes, and is used up: take the organics out first, by resin or carbon, and test for trihalomethanes"
+        because = "chlorine in organic matter forms trihalomethanes and is used up: remove the organic matter first, by resin or carbon, and test for trihalomethanes"
         return [
             FeedLimit("toc", None, row["toc_max"], cited, because, "caution"),
             FeedLimit("tannin", None, row["tannin_max"], cited, because, "caution"),
@@ -286,15 +286,15 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     def schools(self, keys: ChemicalFeedKeys, water: Water, system: str) -> list[str]:
         if chemical_of(keys) in OXIDISES:
             return [
-                "2.2 mg of chlorine for each mg of sulfide, to sulfur that the filter holds (ours); others feed 8.3, on to sulfate.",
-                "Peroxide as an equal for iron and sulfide: 2 min of contact, no trihalomethanes; catalytic carbon after it breaks down what is left.",
+                "2.2 mg of chlorine for each mg of sulfide, to sulfur that the filter removes (default); others feed 8.3, on to sulfate.",
+                "Peroxide works as well for iron and sulfide: 2 min of contact, no trihalomethanes; catalytic carbon after it breaks down what remains.",
             ]
-        return ["Soda ash: safer to handle (ours); others feed caustic, stronger and without carbonate."]
+        return ["Soda ash: safer to handle (default); others feed caustic, which is stronger and adds no carbonate."]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         if after.ph > before.ph + 0.05:
             return f"raises pH from {before.ph:.1f} to {after.ph:.1f}"
-        return "oxidises iron and sulfide, so that a filter can hold them" + (
+        return "oxidizes iron and sulfide so that a filter can remove them" + (
             "; leaves chlorine in the water" if after.value("free_chlorine") > before.value("free_chlorine") else ""
         )
 
@@ -312,14 +312,14 @@ def no_contact_time(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator
     tanks = [other for other in audit.run.of(RetentionTank) if other.index > stage.index]
     if chemical not in OXIDISES:
         if not tanks and not any(other.room.stores or other.room.cushions for other in audit.run.later(stage)):
-            yield Hit("caution", f"{stage.name}: nothing after it mixes the solution with the water, and the pH swings with every draw.",
+            yield Hit("caution", f"{stage.name}: nothing after it mixes the solution with the water, so the pH changes with every draw.",
                       f"Fit a mixing tank of {audit.show(row['mixing_min'] * stage.duty.flow, 'L')} or more after the feed.")  # fmt: skip
         return
     least = row["peroxide_min" if chemical == "peroxide" else "contact_min"]
     contact = sum(other.figures["contact_time"].value for other in tanks)
     if contact < least * 0.98:
-        has = f"{contact:.1f} min in the retention tank" if tanks else "nothing holds the water back after it"
-        yield Hit("fault", f"{stage.name}: {has}; {least:g} min at design flow are wanted.",
+        has = f"{contact:.1f} min in the retention tank" if tanks else "there is no retention tank after it"
+        yield Hit("fault", f"{stage.name}: {has}; at least {least:g} min at design flow is needed.",
                   f"Fit a retention tank of {audit.show(least * stage.duty.flow, 'L')} or more after the feed.")  # fmt: skip
 
 
@@ -330,13 +330,11 @@ def feed_strength(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[H
     strength, most = stage.sizing.params["solution_strength"] * 1000, float(row["strength_most"][chemical])
     rate, (least, greatest) = stage.figures["pump_rate"].value, row["pump_ml_min"]
     if strength > most * 1.001:
-        yield Hit("fault", f"{stage.name}: a solution of {strength:.0f} g/L; {most:g} g/L is the strongest that is handled and stays dissolved.",
-                  f"Make the solution up to {most:g} g/L at the most, and let the pump give more of it.")  # fmt: skip
+        yield Hit("fault", f"{stage.name}: the solution has {strength:.0f} g/L; {most:g} g/L is the most that is safe to handle and stays dissolved.",
+                  f"Mix the solution to {most:g} g/L at most, and set a higher pump rate.")  # fmt: skip
     elif rate > greatest * 1.001 or 0 < rate < least * 0.5:
-        gives = f"{rate:.1f} mL/min at design flow; a metering pump gives {least:g} to {greatest:g} mL/min steadily"
-        remedy = (
-            "Make the solution stronger, or fit a larger pump." if rate > greatest else "Dilute the solution, so that the pump runs in its range."
-        )
+        gives = f"{rate:.1f} mL/min is needed at design flow; a metering pump delivers {least:g} to {greatest:g} mL/min evenly"
+        remedy = "Mix a stronger solution, or fit a larger pump." if rate > greatest else "Dilute the solution, so that the pump runs in its range."
         yield Hit("caution", f"{stage.name}: {gives}.", remedy)
 
 
@@ -349,8 +347,8 @@ def dose_overshoot(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[
     if limit is not None and stage.mild_out.ph > limit.high >= stage.water_out.ph:
         yield Hit(
             "caution",
-            f"The dose for the worst water takes the best to pH {stage.mild_out.ph:.1f}; {limit.high:g} is the limit.",
-            "Set the dose for the middle and blend in a tank, feed by flow with a pH probe, or use calcite, which stops by itself.",
+            f"A dose set for worst-case water raises best-case water to pH {stage.mild_out.ph:.1f}; the limit is {limit.high:g}.",
+            "Set the dose for average water and blend in a tank, feed by flow with a pH probe, or use calcite, which stops by itself.",
         )
 
 
@@ -360,9 +358,9 @@ def what_it_adds(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[Hi
     if chemical_of(stage.keys) in OXIDISES or stage.sizing.params["dose"] <= 0:
         return
     added = stage.figures["sodium_added"].value
-    yield Hit("advice", f"{stage.name}: it adds {audit.show(added, 'mg/L')} of sodium, {audit.show(stage.water_out.value('sodium'), 'mg/L')} in all, and no hardness; "
-              f"the pH behind it is {stage.water_out.ph:.1f}, running or standing.",
-              "Count it where a diet is low in sodium; calcite adds hardness instead.")  # fmt: skip
+    yield Hit("advice", f"{stage.name} adds {audit.show(added, 'mg/L')} of sodium, to {audit.show(stage.water_out.value('sodium'), 'mg/L')} in all, and no hardness; "
+              f"the pH after it is {stage.water_out.ph:.1f}, running or standing.",
+              "Consider it on a low-sodium diet; calcite adds hardness instead.")  # fmt: skip
 
 
 @rule("residual-left", "train", "feed.residual", on="chemical_feed")
@@ -372,21 +370,21 @@ def residual_left(audit: Audit, stage: StageRun[ChemicalFeedKeys]) -> Iterator[H
     complaint = "bleach_smell" in audit.facts.observations
     row = audit.duty.rows["chemical_feed"]
     if stage.sizing.params["chemical"] == "chlorine" and (left > row["residual_tasted"] or (complaint and left > row["residual_smelt"])):
-        effect = ", and its smell is complained of." if complaint else "; above 1 mg/L it is tasted."
+        effect = ", and its smell was reported." if complaint else "; above 1 mg/L it is tasted."
         yield Hit(
             "caution",
             f"{audit.show(left, 'mg/L')} of free chlorine reaches the taps{effect}",
-            "Feed less, or take it out with carbon after the contact.",
+            "Feed less, or remove it with carbon after the contact tank.",
         )
     elif stage.sizing.params["chemical"] == "chlorine" and left > row["residual_told"]:
-        yield Hit("advice", f"{audit.show(left, 'mg/L')} of free chlorine goes to every tap and keeps the pipe clean; some taste it.",
-                  "Leave it in the pipe and put carbon at the drinking tap, or take it out for the house with carbon and disinfect nothing behind it.")  # fmt: skip
+        yield Hit("advice", f"{audit.show(left, 'mg/L')} of free chlorine reaches every tap and keeps the pipe clean; some people taste it.",
+                  "Keep it in the pipe and put carbon at the drinking tap, or remove it for the house with carbon, after which nothing disinfects.")  # fmt: skip
     peroxide = audit.run.finished.value(PEROXIDE)
     if stage.sizing.params["chemical"] == "peroxide" and peroxide > row["peroxide_left"]:
         yield Hit(
             "caution",
-            f"{audit.show(peroxide, 'mg/L')} of peroxide reach the taps.",
-            "Fit catalytic carbon after the contact: it breaks peroxide down.",
+            f"{audit.show(peroxide, 'mg/L')} of peroxide reaches the taps.",
+            "Fit catalytic carbon after the contact tank: it breaks peroxide down.",
         )
 
 
@@ -401,7 +399,9 @@ def oxidized_not_caught(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         (stage.water_in.value("hydrogen_sulfide") - stage.water_out.value("hydrogen_sulfide")) * SULFUR if stage.kind == CHEMICAL_FEED.kind else 0.0
     )
     if made > row["rust_matters"]:
-        yield Hit("fault", f"It turns {audit.show(made, 'mg/L')} of iron to rust, and nothing after it holds the rust.", "Put a filter bed after it.")
+        yield Hit(
+            "fault", f"It turns {audit.show(made, 'mg/L')} of iron to rust, and nothing after it removes the rust.", "Put a filter bed after it."
+        )
     elif sulfur > row["sulfur_matters"]:
-        yield Hit("fault", f"It turns sulfide to {audit.show(sulfur, 'mg/L')} of sulfur, milky and fine, and nothing after it holds it.",
-                  "Put a filter bed or catalytic carbon after the contact.")  # fmt: skip
+        yield Hit("fault", f"It turns sulfide to {audit.show(sulfur, 'mg/L')} of fine, milky sulfur, and nothing after it removes that.",
+                  "Put a filter bed or catalytic carbon after the contact tank.")  # fmt: skip

@@ -30,8 +30,8 @@ class FirstFlush(Room[FirstFlushKeys]):
     main = ()
     serves = True
     cautions = (
-        "Its small orifice clogs: clean it and the leaf screen each month of leaves.",
-        "Roofs with lead, copper or treated shingles are not for drinking.",
+        "Its small orifice clogs: clean it and the leaf screen every month while leaves fall.",
+        "Do not drink water from roofs with lead, copper or treated shingles.",
     )
 
     def size(self, keys: FirstFlushKeys, water: Water, duty: Duty) -> Sizing:

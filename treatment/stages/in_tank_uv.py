@@ -20,30 +20,30 @@ from .uv import light_through
 
 @dataclass(frozen=True, slots=True)
 class InTankUvKeys(StageKeys):
-    hours: float | None = key(Number(0, 24), None, "hours a day that it burns", sometimes=True)
+    hours: float | None = key(Number(0, 24), None, "hours a day that it is on", sometimes=True)
     power: float | None = key(Measure("power", "55 W", high=1000, above=True), None, "electrical power of the lamp, as bought", sometimes=True)
-    mode: str | None = key(Choice(("continuous", "timed")), None, "burning all day, or by a timer")
+    mode: str | None = key(Choice(("continuous", "timed")), None, "on all day, or by a timer")
 
 
 class InTankUv(Room[InTankUvKeys]):
     kind = "in_tank_uv"
-    title = "Lamp in the tank"
+    title = "In-tank UV lamp"
     silhouette = "lamp"
     Keys = InTankUvKeys
     answers = ()
     price = 0.5
     place = None
     bypassed = False
-    absent = "no tank stands open here; it is never the last barrier"
+    absent = "there is no open tank here, and it is never the final barrier"
     main = ("hours_a_day", "lamp_interval")
     hidden = ("hours_needed",)
     serves = True
     wants_outlet = True
     uses_power = True
     cautions = (
-        "Never look at a lit lamp; switch it off before the lid is lifted.",
-        "It holds counts down in standing water; it is not the final barrier.",
-        "Mid-tank, off the wall, not under the inlet; sealed cable through a side port; new lamp at 9000 h.",
+        "Never look at a lit lamp; switch it off before you lift the lid.",
+        "It limits growth in stored water. It is not the final barrier.",
+        "Hang it mid-tank, away from the wall and the inlet; lead the sealed cable through a side port; replace the lamp at 9000 h.",
     )
 
     def size(self, keys: InTankUvKeys, water: Water, duty: Duty) -> Sizing:
@@ -74,7 +74,7 @@ class InTankUv(Room[InTankUvKeys]):
                      dose=(float(row["dose"]), "mJ/cm2"), volume=(volume, "L"), daily=(duty.daily, "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(lamp.value, "W at 254 nm"),
                      share=(share, ""), most=(float(row["hours_max"]), "h"))  # fmt: skip
         if water.value("total_coliform") > row["high_counts"] or water.value("e_coli") > 0:
-            needed = stated("hours a day", "high counts or E. coli: it burns all day", float(row["hours_max"]), "hour", "storage.lamp")
+            needed = stated("hours a day", "high counts or E. coli: it is on all day", float(row["hours_max"]), "hour", "storage.lamp")
         hours = needed
         if keys.mode == "continuous" or keys.hours is not None:
             given = float(row["hours_max"]) if keys.mode == "continuous" else keys.hours or 0.0
@@ -84,7 +84,7 @@ class InTankUv(Room[InTankUvKeys]):
         return {"hours_a_day": figure(lamp, hours), "hours_needed": figure(lamp, needed), "lamp_interval": figure(life)}
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return "holds counts down in standing water"
+        return "limits growth in stored water"
 
     def body(self, keys: InTankUvKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("in_tank_lamp")
@@ -102,5 +102,6 @@ def lamp_hours(audit: Audit, stage: StageRun[InTankUvKeys]) -> Iterator[Hit]:
     """A lamp in the tank that burns less than this tank and this water ask: the least is four hours a day, in two spells."""
     burns, needed = stage.figures["hours_a_day"].value, stage.figures["hours_needed"].value
     if burns < needed * 0.98:
-        yield Hit("caution", f"The lamp burns {audit.show(burns, 'hour')} a day; this tank and this water ask {audit.show(needed, 'hour')}.",
-                  "Let it burn longer, at least 4 h a day in two spells, all day where counts are high or E. coli was found; or fit a stronger one. It is no barrier.")  # fmt: skip
+        yield Hit("caution", f"The lamp is on for {audit.show(burns, 'hour')} a day; this tank and this water need {audit.show(needed, 'hour')}.",
+                  "Keep it on longer: at least 4 h a day in two periods, all day where counts are high or E. coli was found. Or fit a stronger one. "
+                  "It is not a barrier.")  # fmt: skip

@@ -60,7 +60,7 @@ def ph_left(water: Water, after: Water, dissolved: float) -> Line:
 def medium_a_year(sum_of: str, duty: Duty, **parts: float) -> Line:
     """Medium that dissolves in a year [kg]; sum_of: the parts [mg/L] as an expression."""
     each = {name: (value, "mg/L") for name, value in parts.items()}
-    return work("medium a year", f"{sum_of} × daily × 365 ÷ 1000000", "kg", "neutralizer.sizing", **each, daily=(duty.daily, "L/day"))
+    return work("media a year", f"{sum_of} × daily × 365 ÷ 1000000", "kg", "neutralizer.sizing", **each, daily=(duty.daily, "L/day"))
 
 
 class Neutralizer(Room[NeutralizerKeys]):
@@ -74,7 +74,7 @@ class Neutralizer(Room[NeutralizerKeys]):
     fuss = {"blend": 0.4}
     place = 7
     bypassed = True
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = (
         "ph_out",
         "hardness_added",
@@ -86,11 +86,11 @@ class Neutralizer(Room[NeutralizerKeys]):
         "backwash_flow",
     )
     uses_power = True
-    peak_effect = "the pH dips"
+    peak_effect = "the pH falls"
     cautions = (
-        "A filled vessel is heavy: two people and a trolley, on a floor that bears it.",
+        "A filled vessel is heavy: use two people and a hand truck (trolley), on a floor that carries it.",
         "It adds hardness: test hardness after it, not before.",
-        "Top up the medium before a third has dissolved, with the vessel shut off and relieved of pressure.",
+        "Top up the calcite before a third has dissolved, with the vessel shut off and its pressure relieved.",
     )
 
     def rows(self, keys: NeutralizerKeys) -> tuple[str, ...]:
@@ -102,7 +102,7 @@ class Neutralizer(Room[NeutralizerKeys]):
     def feed_limits(self, keys: NeutralizerKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         limit, cited = duty.rows["neutralizer"], source("neutralizer.feed")
         return [
-            FeedLimit("iron", None, limit["iron_max"], cited, "more iron coats the grains and stops them dissolving"),
+            FeedLimit("iron", None, limit["iron_max"], cited, "iron coats the grains and stops them dissolving"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the bed; disinfect first"),
             FeedLimit("turbidity", None, limit["turbidity_max"], cited, "silt packs the bed"),
         ]
@@ -221,7 +221,7 @@ class Neutralizer(Room[NeutralizerKeys]):
         }
 
     def _refill(self, bed: Bed, yearly: float, share: float) -> dict[str, Figure]:
-        mass = work("medium in the bed", "volume × density", "kg", "beds.media", volume=(bed.total_volume, "L"), density=(bed.medium.density, "kg/L"))
+        mass = work("media in the bed", "volume × density", "kg", "beds.media", volume=(bed.total_volume, "L"), density=(bed.medium.density, "kg/L"))
         most = float(table("stages")["neutralizer"]["refill_most"])
         refill = work("refill", "min(bed × share ÷ max(year ÷ 12, 0.000001), most)", "month", "neutralizer.sizing",
                       bed=(mass.value, "kg"), share=(share, ""), year=(yearly, "kg"), most=(most, "month"))  # fmt: skip
@@ -298,8 +298,8 @@ class Neutralizer(Room[NeutralizerKeys]):
 
     def schools(self, keys: NeutralizerKeys, water: Water, system: str) -> list[str]:
         return [
-            f"Before the iron bed while iron is at most {table('stages')['neutralizer']['iron_max']:g} mg/L (ours); others always put iron first, or feed soda ash.",
-            f"Designed for pH {table('stages')['neutralizer']['target_ph']} at design flow (ours); others size for saturation and accept harder water.",
+            f"Before the iron bed while iron is at most {table('stages')['neutralizer']['iron_max']:g} mg/L (default); others always put iron removal first, or feed soda ash.",
+            f"Designed for pH {table('stages')['neutralizer']['target_ph']} at design flow (default); others size for saturation and accept harder water.",
         ]
 
     def forks(self, keys: NeutralizerKeys, others: frozenset[str]) -> list[Fork]:
@@ -307,7 +307,7 @@ class Neutralizer(Room[NeutralizerKeys]):
         return [Fork("Soda-ash feed instead of calcite", 4, avoid=frozenset({self.kind}), offer=(feed,), has=frozenset({"soda_ash"}))]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return f"raises pH from {before.ph:.1f} to {after.ph:.1f}; dissolving, it adds hardness"
+        return f"raises pH from {before.ph:.1f} to {after.ph:.1f}; as it dissolves it adds hardness"
 
 
 NEUTRALIZER = Neutralizer()
@@ -322,12 +322,12 @@ def calcite_too_acid(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator
         if stage.water_in.ph < low:
             yield Hit(
                 "fault",
-                f"pH {stage.water_in.ph:.1f} reaches the blend; below {low:g} no bed keeps up.",
+                f"pH {stage.water_in.ph:.1f} reaches the blend; below {low:g} no bed can keep up.",
                 "Feed soda ash, or strip the carbon dioxide by aeration first.",
             )
         return
     if stage.water_in.ph < low - 1e-6:
-        yield Hit("fault", f"pH {stage.water_in.ph:.1f} reaches the calcite; below {low} calcite alone dissolves too fast and still leaves acid water.",
+        yield Hit("fault", f"pH {stage.water_in.ph:.1f} reaches the calcite; below {low} calcite alone dissolves too fast and still leaves the water acid.",
                   "Use a magnesia blend, feed soda ash, or strip the carbon dioxide by aeration first.")  # fmt: skip
 
 
@@ -340,8 +340,8 @@ def calcite_idle(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit
     if soft_permeate and stage.water_in.ph <= row["idle_ph"]:
         return  # rain or permeate: little dissolves, and that little matters
     if dissolved < row["idle_mg_l"] or stage.water_in.ph > row["idle_ph"]:
-        yield Hit("caution", f"Only {audit.show(dissolved, 'mg/L')} of calcite dissolves at pH {stage.water_in.ph:.1f}: the bed does nothing here.",
-                  "Leave the neutralizer out.")  # fmt: skip
+        yield Hit("caution", f"Only {audit.show(dissolved, 'mg/L')} of calcite dissolves at pH {stage.water_in.ph:.1f}: the bed has no effect here.",
+                  "Remove the neutralizer.")  # fmt: skip
 
 
 @rule("contact-short/<kind>", "train", "neutralizer.sizing", on="neutralizer")
@@ -351,11 +351,11 @@ def contact_short(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hi
     limit = next((limit for limit in audit.limits if limit.analyte == "ph"), None)
     low = limit.low if limit and limit.low else 6.5
     if stage.water_out.ph < low and stage.water_in.ph < low:
-        yield Hit("fault", f"pH leaves the bed at {stage.water_out.ph:.1f}, after {contact:.1f} min of contact; {low} is asked.",
-                  "More calcite, a second vessel in parallel, or less flow.", ("neutralizer",))  # fmt: skip
+        yield Hit("fault", f"The pH after the bed is {stage.water_out.ph:.1f}, with {contact:.1f} min of contact; the target is {low}.",
+                  "Use more calcite, a second vessel in parallel, or less flow.", ("neutralizer",))  # fmt: skip
     elif contact < floor:
-        yield Hit("caution", f"{contact:.1f} min of empty-bed contact at design flow; under {floor} min the pH dips when taps run together.",
-                  "More calcite, or a second vessel in parallel.", ("neutralizer",))  # fmt: skip
+        yield Hit("caution", f"{contact:.1f} min of empty-bed contact at design flow; below {floor} min the pH falls when several taps run.",
+                  "Use more calcite, or a second vessel in parallel.", ("neutralizer",))  # fmt: skip
 
 
 @rule("what-it-adds", "water train", "neutralizer.blend", on="neutralizer")
@@ -369,8 +369,8 @@ def what_it_adds(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit
     if stage.keys.medium == "blend":
         standing = stage.figures["ph_standing"].value
         adds = audit.show(added, "mg/L CaCO3")
-        yield Hit("advice", f"The blend adds {adds} of hardness, {hardness} in all; after a night's standing the pH behind it reaches about {standing:.1f}.",
-                  "Flush a tap in the morning; test hardness behind it, and the pH standing and running.")  # fmt: skip
+        yield Hit("advice", f"The blend adds {adds} of hardness, {hardness} in all; after standing overnight the pH after it reaches about {standing:.1f}.",
+                  "Flush a tap in the morning. Test the hardness after it, and the pH standing and running.")  # fmt: skip
         return
     peak, most = stage.figures["calcite_dissolved_at_peak"].value, stage.figures["hardness_ceiling"].value
     adds, standing_words = audit.show(added, "mg/L CaCO3"), audit.show(most, "mg/L CaCO3")
@@ -378,7 +378,7 @@ def what_it_adds(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit
     yield Hit("advice", f"The calcite adds {adds} of hardness at a running tap, {hardness} in all; "
               f"{audit.show(peak, 'mg/L CaCO3')} at design flow, up to {standing_words} in all after standing." if apart else
               f"The calcite adds {adds} of hardness, {hardness} in all, at any flow.",
-              "Expect white crust where nothing softens it; test hardness behind the bed.", source=source("neutralizer.low_flow"))  # fmt: skip
+              "Expect white crust if nothing softens it, and test the hardness after the bed.", source=source("neutralizer.low_flow"))  # fmt: skip
 
 
 @rule("blend-overshoot", "train", "neutralizer.blend", on="neutralizer")
@@ -391,7 +391,7 @@ def blend_overshoot(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[
     if stage.water_in.ph > row["overshoot_ph"] or share > row["magnesia_max"]:
         yield Hit(
             "caution",
-            f"A blend with {share:.0%} magnesia on water of pH {stage.water_in.ph:.1f}: after standing the pH reaches about "
+            f"A blend with {share:.0%} magnesia is used on water of pH {stage.water_in.ph:.1f}: after standing the pH reaches about "
             f"{row['standing_ph']:g}, and the bed may set solid.",
             "Use calcite alone, or less magnesia.",
         )

@@ -38,9 +38,9 @@ KINDS = {
 
 @dataclass(frozen=True, slots=True)
 class OxidizingFilterKeys(BedKeys):
-    medium: str | None = key(Choice(MEDIA), None, "how it oxidises", identity=True)
-    bed: str | None = key(Choice(BEDS), None, "medium of an air-charged vessel", identity=True, sometimes=True)
-    housing: str | None = key(Choice(HOUSINGS), None, "housing of an oxidising cartridge", sometimes=True)
+    medium: str | None = key(Choice(MEDIA), None, "how it oxidizes", identity=True)
+    bed: str | None = key(Choice(BEDS), None, "media of an air-charged vessel", identity=True, sometimes=True)
+    housing: str | None = key(Choice(HOUSINGS), None, "housing of an oxidizing cartridge", sometimes=True)
 
 
 def is_cartridge(keys: OxidizingFilterKeys) -> bool:
@@ -75,53 +75,53 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
     fuss = {"greensand": 0.6, "manganese_dioxide": 0.8, "coated_oxygen": 0.5}
     place = 8
     bypassed = True
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = ("oxidant_demand", "backwash_interval", "replacement_interval", "media_volume", "service_flow_limit", "backwash_flow")
     holds_particles = True
     oxidises = True
     uses_power = True
     peak_effect = "iron leaks through"
     cautions = (
-        "Air-charged beds: never chlorinate the medium unless its maker says so.",
-        "Regenerate once or twice before first use; the first water runs to drain.",
-        "Permanganate stains and burns: gloves and goggles, away from acid and other cleaners.",
-        "A filled vessel is heavy: two people and a trolley.",
+        "Never chlorinate an air-charged bed unless its manufacturer says so.",
+        "Regenerate once or twice before first use, and run the first water to drain.",
+        "Permanganate stains and burns: wear gloves and goggles, and keep it away from acid and other cleaners.",
+        "A filled vessel is heavy: use two people and a hand truck (trolley).",
     )
 
     def rows(self, keys: OxidizingFilterKeys) -> tuple[str, ...]:
         return ("oxidizing_cartridge",) if is_cartridge(keys) else tuple(dict.fromkeys(("oxidizing_filter", KINDS[keys.medium or "air_charged"][0])))
 
     def name(self, keys: OxidizingFilterKeys) -> str:
-        return "Oxidising cartridge" if is_cartridge(keys) else KINDS[keys.medium or "air_charged"][2]
+        return "Oxidizing cartridge" if is_cartridge(keys) else KINDS[keys.medium or "air_charged"][2]
 
     def feed_limits(self, keys: OxidizingFilterKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         if is_cartridge(keys):
             row, cited = duty.rows["oxidizing_cartridge"], source("iron.feed_cartridge")
-            return [FeedLimit("ph", row["ph_min"], None, cited, "below it the iron does not oxidise in the cartridge")]
+            return [FeedLimit("ph", row["ph_min"], None, cited, "below that, iron does not oxidize in the cartridge")]
         row, cited, medium = row_of(keys, duty), source("iron.feed_air"), keys.medium or "air_charged"
         limits = [
-            FeedLimit("iron", None, row["iron_max"], cited, "more iron than the bed clears between backwashes"),
-            FeedLimit("manganese", None, row["manganese_max"], cited, "more manganese than the bed takes"),
-            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "more sulfide than the bed oxidises"),
-            FeedLimit("ph", row["ph_min"], None, cited, "below it iron oxidises too slowly on the bed"),
-            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin keeps iron in solution and coats the medium"),
+            FeedLimit("iron", None, row["iron_max"], cited, "that is more iron than the bed removes between backwashes"),
+            FeedLimit("manganese", None, row["manganese_max"], cited, "that is more manganese than the bed removes"),
+            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "that is more sulfide than the bed oxidizes"),
+            FeedLimit("ph", row["ph_min"], None, cited, "below that, iron oxidizes too slowly on the bed"),
+            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin keeps iron in solution and coats the media"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime seals the bed; disinfect first"),
         ]
         if "ph_max" in row:
-            limits.append(FeedLimit("ph", None, row["ph_max"], cited, "above it colloids form that pass the bed"))
+            limits.append(FeedLimit("ph", None, row["ph_max"], cited, "above that, colloids form that go through the bed"))
         if medium == "coated_oxygen":
-            limits.append(FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine harms this medium"))
+            limits.append(FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine damages this media"))
         elif medium == "air_charged":
-            because = "air-charged media are kept free of chlorine unless their maker allows it; ask, or take greensand"
+            because = "keep air-charged media free of chlorine unless the manufacturer allows it; ask, or use greensand"
             limits.append(FeedLimit("free_chlorine", None, row["chlorine_max"], cited, because, "caution"))
         if medium == "coated_oxygen":
             needed = row["oxygen_share"] * water.iron
-            limits.append(FeedLimit("dissolved_oxygen", needed, None, cited, "this medium works with the oxygen in the water"))
+            limits.append(FeedLimit("dissolved_oxygen", needed, None, cited, "this media needs oxygen in the water"))
         if medium == "manganese_dioxide" and not oxidant(water, duty):
-            because = "this ore works with an oxidant: feed chlorine or peroxide, with its contact, ahead of it"
+            because = "this ore needs an oxidant: feed chlorine or peroxide, with contact time, before it"
             limits += [FeedLimit(name, None, row[f"{short}_unfed"], cited, because) for name, short in UNFED.items()]
         if water.value("manganese") > row.get("manganese_matters", duty.rows["oxidizing_filter"]["manganese_matters"]):
-            because = "below it manganese passes the bed; a softener after it may take the rest"
+            because = "below that, manganese goes through the bed; a softener after it can remove the rest"
             limits.append(FeedLimit("ph", row["ph_min_manganese"], None, cited, because, "advice"))
         return limits
 
@@ -322,14 +322,14 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
 
     def schools(self, keys: OxidizingFilterKeys, water: Water, system: str) -> list[str]:
         if is_cartridge(keys):
-            return ["An oxidising cartridge up to 3 mg/L of iron; others fit a tank from the first trace."]
+            return ["An oxidizing cartridge up to 3 mg/L of iron; others fit a tank from the first trace."]
         return [
-            "An air-charged bed, no chemicals (ours); others feed chlorine with contact time, or regenerate greensand with permanganate.",
-            "Above 10 mg/L of iron, or iron bacteria: chlorine feed, contact and greensand or manganese dioxide (ours); others aerate and filter.",
+            "An air-charged bed, no chemicals (default); others feed chlorine with contact time, or regenerate greensand with permanganate.",
+            "Above 10 mg/L of iron, or iron bacteria: chlorine feed, contact and greensand or manganese dioxide (default); others aerate and filter.",
         ]
 
     def forks(self, keys: OxidizingFilterKeys, others: frozenset[str]) -> list[Fork]:
-        found = [Fork("Without an oxidising cartridge", 6, avoid=frozenset({"cartridge"}))] if is_cartridge(keys) else []
+        found = [Fork("Without an oxidizing cartridge", 6, avoid=frozenset({"cartridge"}))] if is_cartridge(keys) else []
         if CHEMICAL_FEED.kind in others:
             return found
         fed = (
@@ -364,7 +364,7 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
             gone.append(f"manganese from {before.value('manganese'):.2g} to {after.value('manganese'):.2g} mg/L")
         if before.value("hydrogen_sulfide") > 0.02:
             gone.append(f"sulfide from {before.value('hydrogen_sulfide'):.2g} to {after.value('hydrogen_sulfide'):.2g} mg/L")
-        return "oxidises and holds " + (", ".join(gone) or "iron")
+        return "oxidizes and removes " + (", ".join(gone) or "iron")
 
     def body(self, keys: OxidizingFilterKeys, sizing: Sizing) -> tuple[float, float, float]:
         if sizing.bed:
@@ -383,15 +383,15 @@ def cartridge_iron(audit: Audit, stage: StageRun[OxidizingFilterKeys]) -> Iterat
     """An oxidising cartridge asked to hold more iron than a cartridge can."""
     limit = audit.duty.rows["oxidizing_cartridge"]["iron_max"]
     if is_cartridge(stage.keys) and stage.water_in.iron > limit:
-        yield Hit("fault", f"{audit.show(stage.water_in.iron, 'mg/L')} of iron reaches an oxidising cartridge; cartridges end at {limit:g} mg/L.",
-                  "Use an iron filter tank: above this there is no cartridge answer.")  # fmt: skip
+        yield Hit("fault", f"{audit.show(stage.water_in.iron, 'mg/L')} of iron reaches an oxidizing cartridge; cartridges are rated up to {limit:g} mg/L.",
+                  "Use an iron filter tank: above this no cartridge works.")  # fmt: skip
 
 
 @rule("oxidized-not-caught", "train", "iron.feed_cartridge", on="oxidizing_filter")
 def oxidized_not_caught(audit: Audit, stage: StageRun[OxidizingFilterKeys]) -> Iterator[Hit]:
     """Iron is oxidised with nothing after it that holds the rust."""
     if is_cartridge(stage.keys) and not any(other.room.holds_particles for other in audit.run.later(stage)):
-        yield Hit("fault", f"The cartridge turns {audit.show(stage.water_in.value('ferrous_iron'), 'mg/L')} of iron to rust and lets fines by; nothing after it holds them.",
+        yield Hit("fault", f"The cartridge turns {audit.show(stage.water_in.value('ferrous_iron'), 'mg/L')} of iron to rust and lets fines through; nothing after it removes them.",
                   "Put a 5 µm filter after it.")  # fmt: skip
 
 
@@ -401,5 +401,5 @@ def air_window(audit: Audit, stage: StageRun[OxidizingFilterKeys]) -> Iterator[H
     low, least = audit.duty.supply.pressure_low, audit.duty.rows["oxidizing_filter"]["air_least_kpa"]
     pumped = any(other.room.pumps for other in audit.run.earlier(stage))
     if stage.sizing.params["medium"] == "air_charged" and not pumped and audit.facts.supply.pressure_low is not None and low < least * 0.995:
-        yield Hit("fault", f"The pressure falls to {audit.show(low, 'kPa')}; an air-charged valve draws its air only above {audit.show(least, 'kPa')}.",
-                  "Raise the switch setting, fit a booster pump before it, or take greensand or an oxidant feed.")  # fmt: skip
+        yield Hit("fault", f"The pressure falls to {audit.show(low, 'kPa')}; an air-charged control valve draws its air only above {audit.show(least, 'kPa')}.",
+                  "Raise the switch setting, fit a booster pump before it, or use greensand or an oxidant feed.")  # fmt: skip

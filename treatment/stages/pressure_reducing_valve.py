@@ -17,7 +17,7 @@ from ..train.room import Purchase, Room, Sizing, fixed_body
 
 @dataclass(frozen=True, slots=True)
 class ReducingValveKeys(StageKeys):
-    set: float | None = key(PRESSURE, None, "pressure it holds behind it", identity=True)
+    set: float | None = key(PRESSURE, None, "pressure it is set to", identity=True)
 
 
 class ReducingValve(Room[ReducingValveKeys]):
@@ -33,7 +33,7 @@ class ReducingValve(Room[ReducingValveKeys]):
     main = ("pressure_at_flow",)
     serves = True
     reduces = True
-    cautions = ("Behind it the heater needs an expansion vessel.",)
+    cautions = ("Downstream of it the heater needs an expansion vessel.",)
 
     def size(self, keys: ReducingValveKeys, water: Water, duty: Duty) -> Sizing:
         pressure = keys.set or float(duty.rows["storage"]["prv_kpa"])
@@ -57,7 +57,7 @@ class ReducingValve(Room[ReducingValveKeys]):
         return min(pressure - loss, sizing.figures["pressure_at_flow"].value) if pressure > 0 else pressure
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return "holds the pressure down"
+        return "limits the pressure"
 
     def body(self, keys: ReducingValveKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("reducing_valve")

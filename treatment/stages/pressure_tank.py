@@ -33,7 +33,7 @@ class PressureTank(Room[PressureTankKeys]):
     main = ()
     serves = True
     cushions = True
-    cautions = ("Set its air charge 2 psi (14 kPa) below cut-in, with no water in it.",)
+    cautions = ("Set its precharge 2 psi (14 kPa) below cut-in, with no water in it.",)
 
     def size(self, keys: PressureTankKeys, water: Water, duty: Duty) -> Sizing:
         row, gallon = duty.rows["storage"], constant("US_gal")

@@ -111,8 +111,8 @@ class RetentionTank(Room[RetentionTankKeys]):
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         if before.value("free_chlorine") > 0:
-            return "gives chlorine its time: bacteria and viruses by its CT, no cysts"
-        return "gives peroxide its time" if before.value(PEROXIDE) > 0 else "mixes what was fed"
+            return "gives chlorine its contact time: it inactivates bacteria and viruses, not cysts"
+        return "gives peroxide its contact time" if before.value(PEROXIDE) > 0 else "mixes what was fed"
 
     def body(self, keys: RetentionTankKeys, sizing: Sizing) -> tuple[float, float, float]:
         return tank_body(sizing.params["volume"] / self.bodies(keys, sizing))

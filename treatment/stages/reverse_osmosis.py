@@ -64,14 +64,14 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     price = 3.5
     place = 15
     bypassed = True
-    absent = "nothing here asks for a membrane"
+    absent = "nothing here needs a membrane"
     main = ("replacement_interval", "permeate_required", "rated_required", "reject_flow", "storage_required")
     uses_power = True
     cautions = (
         "A point-of-use membrane treats only its own tap. All other taps stay untreated.",
-        "Permeate is soft and acid: plastic or stainless after it, never copper, until it is neutralized.",
-        "Test the permeate: a membrane fails slowly. Log dissolved solids, change prefilters on time.",
-        "Reject water needs a drain with an air gap; frost and sun ruin membranes.",
+        "Permeate is soft and acid: use plastic or stainless steel after it, never copper, until it is neutralized.",
+        "Test the permeate: a membrane fails slowly. Log dissolved solids and change prefilters on time.",
+        "Reject water needs a drain with an air gap. Frost and sun ruin membranes.",
     )
 
     def at_tap(self, keys: ReverseOsmosisKeys) -> bool:
@@ -86,12 +86,12 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     def feed_limits(self, keys: ReverseOsmosisKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         row, cited, tap = duty.rows["reverse_osmosis"], source("membrane.feed"), self.at_tap(keys)
         mild = "caution" if tap else "fault"
-        passes = "chloramine passes a small carbon prefilter: take twice the carbon, or a catalytic bed before it"
+        passes = "chloramine goes through a small carbon prefilter: use twice the carbon, or a catalytic bed before it"
         return [
             *([FeedLimit("total_chlorine", None, row["chlorine_max"], cited, passes, mild)] if chloramine(water) > TASTED else []),
-            FeedLimit("ph", row["ph_min"], None, cited, "acid water harms the membrane"),
-            FeedLimit("ph", None, row["ph_max"], cited, "alkaline water harms the membrane"),
-            FeedLimit("tds", None, row["tds_max"], cited, "more salt than house pressure overcomes", mild),
+            FeedLimit("ph", row["ph_min"], None, cited, "acid water damages the membrane"),
+            FeedLimit("ph", None, row["ph_max"], cited, "alkaline water damages the membrane"),
+            FeedLimit("tds", None, row["tds_max"], cited, "that is more salt than house pressure overcomes", mild),
             FeedLimit(
                 "hardness",
                 None,
@@ -113,8 +113,8 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             FeedLimit("tannin", None, row["tannin_max"], cited, "tannin fouls the membrane", mild),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt fouls the membrane", mild),
             FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "grit and silt foul the membrane", mild),
-            FeedLimit("aluminium", None, row["aluminium_max"], cited, "aluminium fouls the membrane", "caution"),
-            FeedLimit("silica", None, row["silica_max"], cited, "silica scales the membrane; dose antiscalant or take less recovery", "caution"),
+            FeedLimit("aluminium", None, row["aluminium_max"], cited, "aluminum fouls the membrane", "caution"),
+            FeedLimit("silica", None, row["silica_max"], cited, "silica scales the membrane; dose antiscalant or lower the recovery", "caution"),
             *(
                 [FeedLimit("phosphate", None, row["phosphate_max"], cited, "with calcium it scales the membrane", "caution")]
                 if water.hardness > row["phosphate_hardness"]
@@ -267,9 +267,9 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
 
     def schools(self, keys: ReverseOsmosisKeys, water: Water, system: str) -> list[str]:
         return [
-            "At the drinking tap where that answers the need (ours); others treat the whole house.",
-            "Output falls with temperature exponentially (ours); the linear school divides by T°F / 77.",
-            "Antiscalant or a softener before it (ours); claims for catalytic bars have no accepted evidence.",
+            "At the drinking tap where that meets the need (default); others treat the whole house.",
+            "Output falls exponentially with temperature (default); the linear method divides by T°F / 77.",
+            "Antiscalant or a softener before it (default); claims for catalytic bars have no accepted evidence.",
         ]
 
     def forks(self, keys: ReverseOsmosisKeys, others: frozenset[str]) -> list[Fork]:
@@ -285,7 +285,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return f"holds back salts: dissolved solids from {before.value('tds'):.0f} to {after.value('tds'):.0f} mg/L"
+        return f"removes salts: dissolved solids from {before.value('tds'):.0f} to {after.value('tds'):.0f} mg/L"
 
     def body(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("membrane_tap" if self.at_tap(keys) else "membrane_house")
@@ -309,14 +309,14 @@ def ro_undersized(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator
     need, makes = figures["permeate_required"].value, figures["output"].value
     usable = audit.duty.rows["reverse_osmosis"]["usable"]
     if params["rated"] < need * 0.995:
-        yield Hit("fault", f"Rated {audit.show(params['rated'], 'L/day')}; {audit.show(need, 'L/day')} of permeate are asked on the busiest day.",
-                  f"Fit {audit.show(figures['rated_required'].value, 'L/day')} rated at 25 °C or more.")  # fmt: skip
+        yield Hit("fault", f"It is rated for {audit.show(params['rated'], 'L/day')}; the busiest day needs {audit.show(need, 'L/day')} of permeate.",
+                  f"Fit {audit.show(figures['rated_required'].value, 'L/day')} rated at {audit.show(25.0, 'degC')} or more.")  # fmt: skip
     elif makes >= need * 0.995 and params["storage"] < figures["storage_required"].value * 0.98:
         yield Hit(
             "fault",
-            f"{audit.show(params['storage'], 'L')} of storage, {usable:.0%} of it usable; hour by hour "
-            f"{audit.show(figures['storage_required'].value, 'L')} are needed.",
-            "A larger tank or a larger membrane.",
+            f"{audit.show(params['storage'], 'L')} of storage is installed, {usable:.0%} of it usable; hour by hour "
+            f"{audit.show(figures['storage_required'].value, 'L')} is needed.",
+            "Use a larger tank or a larger membrane.",
         )
 
 
@@ -326,15 +326,15 @@ def recovery_high(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator
     recovery, row, water = stage.sizing.params["recovery"], audit.duty.rows["reverse_osmosis"], stage.water_in
     built = float(row["recovery_most"][stage.sizing.params["scale"]])
     if recovery > built * 1.005:
-        yield Hit("fault", f"{recovery:.0%} recovery: units of this kind are built for {built:.0%} at the most; what stays in the reject scales and fouls the element.",
-                  f"At most {built:.0%}, less on salty feed; part of the reject may be used again where hardness and salt allow.")  # fmt: skip
+        yield Hit("fault", f"Recovery is {recovery:.0%}; units of this kind are built for at most {built:.0%}. What remains in the reject scales and fouls the element.",
+                  f"Set at most {built:.0%}, less on salty feed; part of the reject can be reused where hardness and salt allow.")  # fmt: skip
         return
     for name, most in (("hardness", row["concentrate_hardness"]), ("silica", row["concentrate_silica"])):
         held = water.value(name) / max(1 - recovery, 0.01)
         if stage.keys.recovery is not None and held > most * 1.005:
             allowed = max(1 - water.value(name) / most, 0.0)
-            said = f"At {recovery:.0%} recovery the reject holds {audit.reads(name, held)} of {analytes()[name].said}; above {audit.reads(name, most)} it scales."
-            yield Hit("fault", said, f"At most {allowed:.0%} recovery on this feed, or soften it or dose antiscalant first.")
+            said = f"At {recovery:.0%} recovery the reject contains {audit.reads(name, held)} of {analytes()[name].said}; above {audit.reads(name, most)} it scales."
+            yield Hit("fault", said, f"Set at most {allowed:.0%} recovery on this feed, or soften it or dose antiscalant first.")
             return
 
 
@@ -344,8 +344,9 @@ def ro_cold(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
     figures, rated = stage.figures, stage.sizing.params["rated"]
     need, makes = figures["permeate_required"].value, figures["output"].value
     if rated >= need * 0.995 and makes < need * 0.995:
-        yield Hit("fault", f"Rated {audit.show(rated, 'L/day')} at 25 °C, it makes {audit.show(makes, 'L/day')} in the coldest water; {audit.show(need, 'L/day')} are asked.",
-                  f"Fit {audit.show(figures['rated_required'].value, 'L/day')} rated at 25 °C or more.")  # fmt: skip
+        yield Hit("fault", f"It is rated for {audit.show(rated, 'L/day')} at {audit.show(25.0, 'degC')} but makes {audit.show(makes, 'L/day')} in the "
+                           f"coldest water; {audit.show(need, 'L/day')} is needed.",
+                  f"Fit {audit.show(figures['rated_required'].value, 'L/day')} rated at {audit.show(25.0, 'degC')} or more.")  # fmt: skip
 
 
 @rule("ro-feed", "train supply", "membrane.tap", on="reverse_osmosis")
@@ -357,17 +358,18 @@ def ro_feed(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> Iterator[Hit]:
             return
         arrives = (supply.pressure_low + supply.pressure_high) / 2  # a trickle loses nothing on its way, and fills between the switch points
         if arrives < least * 0.995:
-            yield Hit("caution", f"{audit.show(arrives, 'kPa')} reach the membrane at the tap on average; it wants {audit.show(least, 'kPa')}: it makes less and wastes more.",
-                      "A small booster at the tap, or more pressure for the house.")  # fmt: skip
+            yield Hit("caution", f"{audit.show(arrives, 'kPa')} reaches the membrane at the tap on average; it needs {audit.show(least, 'kPa')}. It "
+                                 f"will make less water and waste more.",
+                      "Fit a small booster pump at the tap, or raise the house pressure.")  # fmt: skip
         return
     power, most = stage.figures["power"].value, audit.duty.rows["reverse_osmosis"]["single_phase_w"]
     if power > most:
-        yield Hit("advice", f"Its pump takes {power / 1000:.1f} kW; beyond about {most / 1000:g} kW one phase is often too little.", "Ask the electrician.",
+        yield Hit("advice", f"Its pump draws {power / 1000:.1f} kW; above about {most / 1000:g} kW a single-phase supply is often too small.", "Ask a licensed electrician.",
                   source=source("membrane.pump"))  # fmt: skip
     feed, gives = stage.figures["feed_flow"].value, stage.duty.demand.supply_flow
     if feed > gives * 1.005:
-        yield Hit("fault", f"Its pump draws {audit.show(feed, 'L/min')}; the source gives {audit.show(gives, 'L/min')}: it would run dry.",
-                  "A smaller membrane with more storage, a tank before its pump, or a stronger source.", source=source("membrane.pump"))  # fmt: skip
+        yield Hit("fault", f"Its pump draws {audit.show(feed, 'L/min')}; only {audit.show(gives, 'L/min')} is available: it would run dry.",
+                  "Use a smaller membrane with more storage, a tank before its pump, or a stronger source.", source=source("membrane.pump"))  # fmt: skip
 
 
 @rule("permeate-aggressive", "train", "membrane.permeate", on="reverse_osmosis")
@@ -378,8 +380,8 @@ def permeate_aggressive(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> It
     if audit.facts.wishes.high_purity:  # it is to stay pure: the pipe has to bear it
         yield Hit(
             "advice",
-            f"Permeate at pH {stage.water_out.ph:.1f} eats copper and brass, and purity is wished.",
-            "Plastic or stainless after it, no copper.",
+            f"Permeate at pH {stage.water_out.ph:.1f} corrodes copper and brass, and high purity is required.",
+            "Use plastic or stainless steel after it, no copper.",
         )
         return
     later = audit.run.later(stage)
@@ -391,6 +393,6 @@ def permeate_aggressive(audit: Audit, stage: StageRun[ReverseOsmosisKeys]) -> It
         yield Hit(
             "caution",
             f"Permeate leaves at pH {stage.water_out.ph:.1f} with {audit.show(stage.water_out.value('alkalinity'), 'mg/L alkalinity')} "
-            "of alkalinity: it eats copper and brass.",
-            "Put a small calcite bed after the membrane, and plastic or stainless pipe between them.",
+            "of alkalinity: it corrodes copper and brass.",
+            "Put a small calcite bed after the membrane, and plastic or stainless steel pipe between them.",
         )

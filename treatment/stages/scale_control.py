@@ -13,6 +13,7 @@ from ..house.duty import Duty
 from ..house.hydraulics import GPM, PSI, square_law
 from ..house.needs import soften_above
 from ..job.feed_limits import FeedLimit
+from ..language.display import show
 from ..language.figure import Figure, figure, source, stated
 from ..language.spec import Choice, key
 from ..language.tables import table
@@ -35,13 +36,13 @@ class ScaleControl(Room[ScaleControlKeys]):
     price = 2.0
     place = 11
     bypassed = True
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = ("replacement_interval", "service_flow_limit")
     peak_effect = "scale control weakens"
     cautions = (
-        "It does not take hardness out: tests read the same, soap feels the same, lamps and membranes scale as before.",
-        "Soak the medium 24 to 48 h with the unit bypassed; fill slowly, vent at the top, rinse to a bucket.",
-        "Flush new copper pipe for weeks before it.",
+        "It does not remove hardness: tests read the same, soap feels the same, and UV units and membranes scale as before.",
+        "Soak the media for 24 to 48 h with the unit in bypass; fill slowly, vent at the top, and rinse into a bucket.",
+        "Flush new copper pipe for weeks before you put it in service.",
     )
 
     def name(self, keys: ScaleControlKeys) -> str:
@@ -51,14 +52,14 @@ class ScaleControl(Room[ScaleControlKeys]):
         row, cited = duty.rows["scale_control"], source("scale.feed")
         hard = "caution" if water.hardness <= row["hardness_ceiling"] else "fault"
         return [
-            FeedLimit("iron", None, row["iron_max"], cited, "iron coats the medium"),
-            FeedLimit("manganese", None, row["manganese_max"], cited, "manganese coats the medium"),
-            FeedLimit("copper", None, row["copper_max"], cited, "copper coats the medium"),
-            FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine harms the medium"),
-            FeedLimit("hardness", None, row["hardness_max"], cited, "more hardness than it guides", hard),
+            FeedLimit("iron", None, row["iron_max"], cited, "iron coats the media"),
+            FeedLimit("manganese", None, row["manganese_max"], cited, "manganese coats the media"),
+            FeedLimit("copper", None, row["copper_max"], cited, "copper coats the media"),
+            FeedLimit("free_chlorine", None, row["chlorine_max"], cited, "chlorine damages the media"),
+            FeedLimit("hardness", None, row["hardness_max"], cited, "that is more hardness than it controls", hard),
             FeedLimit("ph", row["ph_min"], None, cited, "acid water dissolves the seeds"),
-            FeedLimit("ph", None, row["ph_max"], cited, "in alkaline water scale falls of itself"),
-            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin coats the medium"),
+            FeedLimit("ph", None, row["ph_max"], cited, "in alkaline water scale forms by itself"),
+            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin coats the media"),
         ]
 
     def size(self, keys: ScaleControlKeys, water: Water, duty: Duty) -> Sizing:
@@ -93,8 +94,9 @@ class ScaleControl(Room[ScaleControlKeys]):
 
     def schools(self, keys: ScaleControlKeys, water: Water, system: str) -> list[str]:
         return [
-            "A softener where soft water is wished (ours); others prefer scale control: no salt, no drain, and hardness stays.",
-            "Water heater: scale wants 60 °C or less, keeping legionella down wants 60 °C or more in the store; local rules decide.",
+            "A softener where soft water is required (default); others prefer scale control: no salt, no drain, and hardness stays.",
+            f"Water heater: limiting scale requires {show(60.0, 'degC', system)} or less, limiting legionella {show(60.0, 'degC', system)} or more in "
+            f"the tank; local rules decide.",
         ]
 
     def forks(self, keys: ScaleControlKeys, others: frozenset[str]) -> list[Fork]:
@@ -136,7 +138,7 @@ def scale_control_not_soft(audit: Audit, stage: StageRun[ScaleControlKeys]) -> I
     if audit.facts.wishes.soft_water and not soft:
         yield Hit(
             "caution",
-            f"Soft water is wished, but scale control leaves {audit.show(stage.water_out.hardness, 'mg/L CaCO3')} of hardness in the "
-            "water: soap, tests and skin notice no change.",
-            "Fit a softener (it needs salt, power and a drain; a pump can reach a drain), or tell the owner plainly what scale control does.",
+            f"Soft water is required, but scale control leaves {audit.show(stage.water_out.hardness, 'mg/L CaCO3')} of hardness in the "
+            "water: soap, tests and skin show no change.",
+            "Fit a softener (it needs salt, power and a drain; a pump can reach a drain), or explain to the owner what scale control does.",
         )

@@ -27,7 +27,7 @@ LARGE_HOUSINGS = ("10x4.5", "20x4.5")
 
 @dataclass(frozen=True, slots=True)
 class SedimentKeys(BedKeys):
-    form: str | None = key(Choice(FORMS), None, "how it holds the dirt", identity=True)
+    form: str | None = key(Choice(FORMS), None, "how it removes dirt", identity=True)
     micron: float | None = key(Measure("length", "5 um", low=1e-7, high=1e-3, bare="um"), None, "nominal rating", identity=True)
     outer_micron: float | None = key(
         Measure("length", "50 um", low=1e-7, high=1e-3, bare="um"), None, "rating of the outer layer, dual-gradient", identity=True, sometimes=True
@@ -95,7 +95,7 @@ class Sediment(Room[SedimentKeys]):
     fuss = {"backwashing": 2.0, "dual_gradient": 0.3, "spin_down": 0.2}
     place = None
     bypassed = True
-    absent = "no particles were measured, and no lamp needs a filter before it"
+    absent = "no particles were measured, and no UV unit needs a filter before it"
     main = ("backwash_interval", "replacement_interval", "media_volume", "service_flow_limit", "backwash_flow")
     holds_particles = True
     guards = True
@@ -103,9 +103,9 @@ class Sediment(Room[SedimentKeys]):
     repeats = True
     peak_effect = "pressure falls"
     cautions = (
-        "Shut the water and press the vent button before opening the housing.",
-        "Leave room below to drop the sump, and keep its wrench there.",
-        "It does not make water safe: microbes pass it.",
+        "Shut off the water and press the vent button before you open the housing.",
+        "Leave room below to lower the sump, and keep its wrench there.",
+        "It does not make water safe: microbes go through it.",
     )
 
     def name(self, keys: SedimentKeys) -> str:
@@ -320,18 +320,18 @@ class Sediment(Room[SedimentKeys]):
 
     def schools(self, keys: SedimentKeys, water: Water, system: str) -> list[str]:
         return [
-            "A filter at the head only where particles are found (ours); others always fit one.",
-            "One cartridge while it lasts a month (ours); others stage 25 then 5 µm, use a dual-gradient cartridge, or a backwashing bed.",
+            "A filter at the start of the train only where particles are found (default); others always fit one.",
+            "One cartridge if it lasts a month (default); others use 25 then 5 µm, a dual-gradient cartridge, or a backwashing bed.",
         ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return "holds sand, silt and rust flakes"
+        return "removes sand, silt and rust flakes"
 
     def why_here(self, stage: StageRun[Any], run: TrainRun, microbes: bool) -> str:
         follows = run.after(stage)
         if follows and follows.kind == "uv":
-            return f"Here because the {follows.said} after it needs water free of particles."
-        return "Here to keep grit and silt out of what follows."
+            return f"Needed because the {follows.said} after it requires water free of particles."
+        return "Needed to keep grit and silt out of the units after it."
 
     def buys(self, keys: SedimentKeys, sizing: Sizing) -> list[Purchase]:
         return changes("cartridge", sizing, self.name(keys))
@@ -363,7 +363,7 @@ def micron_too_fine(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit
         yield Hit(
             "fault" if plugged else "caution",
             f"At {stage.sizing.params['micron']:g} µm the cartridge is full after {audit.show(life.value * constant('month_days'), 'day')}; "
-            f"{row['life_accepted']:g} months are what people accept.",
+            f"it should last at least {row['life_accepted']:g} months.",
             _spared(stage.keys),
         )
 
@@ -375,8 +375,8 @@ def micron_too_coarse(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[H
     if following and following.kind == "uv" and micron > 5:
         yield Hit(
             "fault",
-            f"The filter before the lamp is {micron:g} µm; particles that pass it shade microbes from the light.",
-            "Fit a 5 µm cartridge directly before the lamp.",
+            f"The filter before the UV unit is rated {micron:g} µm. Particles that go through it shield microbes from the light.",
+            "Fit a 5 µm cartridge directly before the UV unit.",
         )
         return
     limit, left = audit.limit("turbidity"), stage.water_out.value("turbidity")
@@ -384,8 +384,8 @@ def micron_too_coarse(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[H
     if limit is not None and micron > 5 and not finer and stage.water_in.value("turbidity") > limit * 1.001 and left > limit * 1.001:
         yield Hit(
             "caution",
-            f"{micron:g} µm leaves {audit.show(left, 'NTU')} of {audit.show(stage.water_in.value('turbidity'), 'NTU')}; {audit.show(limit, 'NTU')} is the mark.",
-            "Fit a finer cartridge after it, 5 µm or 1 µm for silt.",
+            f"At {micron:g} µm {audit.show(left, 'NTU')} of {audit.show(stage.water_in.value('turbidity'), 'NTU')} remain; the limit is {audit.show(limit, 'NTU')}.",
+            "Fit a finer cartridge after it: 5 µm, or 1 µm for silt.",
         )
 
 
@@ -404,8 +404,8 @@ def unneeded_sediment(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[H
         held, own = before.sizing.params["micron"], stage.sizing.params["micron"]
         yield Hit(
             "caution",
-            f"A {own:g} µm filter after one of {held:g} µm holds nothing more: nothing between them makes particles.",
-            "Leave it out.",
+            f"A {own:g} µm filter after one of {held:g} µm removes nothing more: nothing between them makes particles.",
+            "Remove it.",
             ("sediment",),
         )
 
@@ -419,6 +419,6 @@ def ferrous_passes(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]
     if limit is not None and ferrous > limit:
         yield Hit(
             "fault",
-            f"{audit.show(ferrous, 'mg/L')} of the iron is dissolved; a particle filter lets it pass, and it turns to rust downstream.",
-            "Oxidise the iron and filter it (an oxidizing bed), or exchange it at low level in a softener.",
+            f"{audit.show(ferrous, 'mg/L')} of the iron is dissolved; a particle filter lets it through, and it turns to rust downstream.",
+            "Oxidize the iron and filter it (an oxidizing bed), or remove a low level in a softener.",
         )

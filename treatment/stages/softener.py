@@ -41,7 +41,7 @@ class FlowControls:
 @dataclass(frozen=True, slots=True)
 class SoftenerKeys(BedKeys):
     salt_dose: float | None = key(Measure("salt_dose", "6 lb/ft3", low=16, high=480), None, "salt for each volume of resin")
-    hardness_setting: float | None = key(HARDNESS, None, "what the valve is set to")
+    hardness_setting: float | None = key(HARDNESS, None, "what the control valve is set to")
     regeneration: str | None = key(Choice(("metered", "timer")), None, "by volume used, or by days")
     every_days: float | None = key(Number(0.25, 60), None, "days a timer waits")
     twin: bool | None = key(Flag(), None, "two vessels taking turns")
@@ -100,7 +100,7 @@ class Softener(Room[SoftenerKeys]):
     price = 3.6
     place = 10
     bypassed = True
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = (
         "compensated_hardness",
         "hardness_setting",
@@ -119,29 +119,31 @@ class Softener(Room[SoftenerKeys]):
     hidden = ("media_volume",)
     peak_effect = "hardness leaks through"
     cautions = (
-        "Softened water carries sodium: on a low-sodium diet ask a physician, and leave the kitchen cold tap hard.",
-        "Brine discharge: local rules and septic systems may forbid it; ask the authority.",
-        "Cold water only, before the heater; leave outdoor taps hard.",
+        "Softened water contains sodium: on a low-sodium diet ask a physician, and keep the kitchen cold tap unsoftened.",
+        "Brine discharge: local rules and septic systems can forbid it; ask the authority.",
+        "Use it for cold water only, before the heater; keep outdoor taps unsoftened.",
     )
 
     def feed_limits(self, keys: SoftenerKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         row, cited = duty.rows["softener"], source("softener.feed")
         chlorine = row["chlorine_max"] * (2 if keys.resin == 10 else 1)
         return [
-            FeedLimit("iron", None, row["ferrous_max"], cited, "more dissolved iron fouls the resin", form="ferrous_iron"),
+            FeedLimit("iron", None, row["ferrous_max"], cited, "dissolved iron fouls the resin", form="ferrous_iron"),
             FeedLimit("iron", None, row["ferric_max"], cited, "rust packs the resin; filter it first", form="ferric_iron"),
-            FeedLimit("manganese", None, row["manganese_max"], cited, "more manganese fouls the resin; an oxidising bed comes first", "caution"),
-            FeedLimit("manganese", None, row["manganese_most"], cited, "more manganese fouls the resin; an oxidising bed comes first"),
+            FeedLimit("manganese", None, row["manganese_max"], cited, "manganese fouls the resin; put an oxidizing bed first", "caution"),
+            FeedLimit("manganese", None, row["manganese_most"], cited, "manganese fouls the resin; put an oxidizing bed first"),
             FeedLimit("turbidity", None, row["turbidity_max"], cited, "silt packs the resin; filter it first"),
             FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "grit and silt cut and pack the resin; filter them first"),
             FeedLimit("free_chlorine", None, chlorine, cited, "chlorine breaks down the resin"),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the resin; disinfect first"),
             FeedLimit(
-                "tannin", None, row["tannin_max"], cited, "tannin fouls the resin: clean it with salt and caustic as its maker says", "caution"
+                "tannin", None, row["tannin_max"], cited, "tannin fouls the resin: clean it with salt and caustic as its manufacturer says", "caution"
             ),
-            FeedLimit("tannin", None, row["tannin_most"], cited, "so much tannin fouls the resin in months"),
-            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide blackens the resin and passes it: take it out first", "caution"),
-            FeedLimit("hydrogen_sulfide", None, row["sulfide_most"], cited, "so much sulfide blackens the resin in months: take it out first"),
+            FeedLimit("tannin", None, row["tannin_most"], cited, "so much tannin fouls the resin within months"),
+            FeedLimit(
+                "hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide blackens the resin and goes through it: remove it first", "caution"
+            ),
+            FeedLimit("hydrogen_sulfide", None, row["sulfide_most"], cited, "so much sulfide blackens the resin within months: remove it first"),
         ]
 
     def size(self, keys: SoftenerKeys, water: Water, duty: Duty) -> Sizing:
@@ -367,15 +369,17 @@ class Softener(Room[SoftenerKeys]):
         row = table("stages")["softener"]
         ours, *others = (show(each * GPG, "mg/L CaCO3", system) for each in (row["soften_above_gpg"], *row["soften_above_schools_gpg"]))
         said = [
-            f"Soften above {ours} (ours); others from {others[0]}, or only above {others[1]}.",
-            "Resin, salt dose and interval are chosen together for the least salt a year, 3 to 10 days apart (ours); others fix 3 or 7 days at one dose.",
+            f"Soften above {ours} (default); others from {others[0]}, or only above {others[1]}.",
+            "Resin, salt dose and interval are chosen together for the least salt a year, 3 to 10 days apart (default); others use 3 or 7 days at one dose.",
         ]
         if water.iron > 0.02:
             each = ", ".join(
                 f"×{school[1:]} gives {show(compensated_hardness(water, school, None).value, 'mg/L CaCO3', system)}" for school in ("x3", "x4", "x5")
             )
-            said.insert(0, f"Iron counted in grains per mg/L: {each}; ×4 is ours.")
-        said.append("Water heater: scale wants 60 °C or less, keeping legionella down wants 60 °C or more in the store; local rules decide.")
+            said.insert(0, f"Iron counted in grains per mg/L: {each}; ×4 is the default.")
+        said.append(
+            f"Water heater: limiting scale requires {show(60.0, 'degC', system)} or less, limiting legionella {show(60.0, 'degC', system)} or more in the tank; local rules decide."
+        )
         return said
 
     def forks(self, keys: SoftenerKeys, others: frozenset[str]) -> list[Fork]:
@@ -397,7 +401,7 @@ class Softener(Room[SoftenerKeys]):
 
     def harmed_before(self, other: StageRun[Any]) -> str:
         if other.water_out.hardness > other.water_in.hardness + 5:
-            return f"it would not see the hardness that the {other.said} adds"
+            return f"it would not remove the hardness that the {other.said} adds"
         return ""
 
     def body(self, keys: SoftenerKeys, sizing: Sizing) -> tuple[float, float, float]:
@@ -466,12 +470,12 @@ def capacity_short(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]
     waits = stage.keys.every_days if stage.keys.regeneration == "timer" else None
     lasts = days + (0.0 if stage.keys.twin else 1.0)
     if waits and waits > lasts + 1e-6:
-        yield Hit("fault", f"The timer waits {audit.show(waits, 'day')}, but the resin is spent after {audit.show(lasts, 'day')}: hard water follows.",
+        yield Hit("fault", f"The timer regenerates every {audit.show(waits, 'day')}, but the resin is exhausted after {audit.show(lasts, 'day')}: hard water reaches the taps.",
                   "Regenerate more often, dose more salt, or fit more resin.")  # fmt: skip
     elif days < least and not stage.keys.twin:
         severity = "fault" if days < 1 else "caution"
-        yield Hit(severity, f"The resin lasts {audit.show(max(days, 0.0), 'day')} between regenerations with a day in reserve; at least {least} are wanted.",
-                  "More resin, more salt a regeneration, or twin vessels.")  # fmt: skip
+        yield Hit(severity, f"The resin lasts {audit.show(max(days, 0.0), 'day')} between regenerations with a day in reserve; it should last at least {least:g} days.",
+                  "Use more resin, more salt per regeneration, or twin vessels.")  # fmt: skip
 
 
 @rule("capacity-idle", "train", "softener.interval", on="softener")
@@ -481,8 +485,8 @@ def capacity_idle(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     interval = by_capacity if not counted else counted if stage.keys.regeneration == "timer" else min(counted, by_capacity)
     most = audit.duty.rows["softener"]["interval_max"]
     if interval > most:
-        yield Hit("caution", f"{audit.show(interval, 'day')} between regenerations by capacity; beyond {most} the bed packs and stagnates.",
-                  f"Fit less resin or a lower salt dose, and set the valve to regenerate at least every {most} days.")  # fmt: skip
+        yield Hit("caution", f"By capacity the softener regenerates every {audit.show(interval, 'day')}; beyond {most} days the bed packs and stagnates.",
+                  f"Fit less resin or a lower salt dose, and set the control valve to regenerate at least every {most} days.")  # fmt: skip
 
 
 @rule("interval-iron", "train", "softener.interval", on="softener")
@@ -491,9 +495,9 @@ def interval_iron(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     row, waits = audit.duty.rows["softener"], stage.keys.every_days
     metals = max(stage.water_in.iron, stage.water_in.value("manganese"))
     if waits and metals > row["iron_counts"] and waits > row["interval_iron"] + 1e-9 and stage.keys.regeneration == "timer":
-        yield Hit("caution", f"{audit.show(metals, 'mg/L')} of iron or manganese arrive, and the timer waits {audit.show(waits, 'day')}; with iron the resin is washed "
-                  f"every {row['interval_iron']:g} days at the latest.",
-                  f"Set it to {row['interval_iron']:g} days, whatever the capacity, or take the iron out first.")  # fmt: skip
+        yield Hit("caution", f"{audit.show(metals, 'mg/L')} of iron or manganese reaches the softener, and the timer waits {audit.show(waits, 'day')}; with iron it should "
+                  f"regenerate at least every {row['interval_iron']:g} days.",
+                  f"Set it to {row['interval_iron']:g} days, whatever the capacity, or remove the iron first.")  # fmt: skip
 
 
 @rule("salt-starved", "train", "softener.efficiency", on="softener")
@@ -502,9 +506,9 @@ def salt_starved(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     row, dose = audit.duty.rows["softener"], stage.sizing.params["salt_dose"]
     first = row["dose_lb"][0] * LB_FT3 * (row["counter_current_salt"] if stage.keys.brining == "counter_current" else 1.0)
     if dose < first * 0.995:
-        yield Hit("caution", f"{audit.show(dose, 'g/L')} of salt is below the {audit.show(first, 'g/L')} at which the published curve of capacity begins: it falls with the dose, "
+        yield Hit("caution", f"The salt dose is {audit.show(dose, 'g/L')}; the published capacity curve begins at {audit.show(first, 'g/L')}. Capacity falls with the dose, "
                   f"and about {audit.show(stage.figures['leakage'].value, 'mg/L CaCO3')} of hardness leaks through.",
-                  "Dose at least as much salt as the curve's first point.")  # fmt: skip
+                  f"Dose at least {audit.show(first, 'g/L')} of salt.")  # fmt: skip
 
 
 @rule("setting-doubled", "train", "softener.compensation", on="softener")
@@ -513,9 +517,10 @@ def setting_doubled(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit
     given, needed = stage.keys.hardness_setting, stage.figures["compensated_hardness"].value
     most = audit.duty.rows["softener"]["setting_most"]
     if given is not None and needed > GPG and given > needed * most and given > needed + 3 * GPG:
-        yield Hit("caution", f"The valve is set to {audit.show(given, 'mg/L CaCO3')}, {given / needed:.1f} times the {audit.show(needed, 'mg/L CaCO3')} that arrive, iron counted: "
+        yield Hit("caution", f"The hardness setting is {audit.show(given, 'mg/L CaCO3')}, {given / needed:.1f} times the "
+                             f"{audit.show(needed, 'mg/L CaCO3')} that arrives with iron counted: "
                   "it regenerates that much too often.",
-                  f"Set it to {audit.show(whole_grains(needed), 'mg/L CaCO3')}; iron that is counted once is not counted again.")  # fmt: skip
+                  f"Set it to {audit.show(whole_grains(needed), 'mg/L CaCO3')}; do not count iron twice.")  # fmt: skip
 
 
 @rule("setting-uncompensated", "train", "softener.compensation", on="softener")
@@ -523,7 +528,7 @@ def setting_uncompensated(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterat
     """The valve is set below the hardness that counts iron and manganese: it runs out early."""
     given, needed = stage.keys.hardness_setting, stage.figures["compensated_hardness"].value
     if given is not None and given < needed - 0.5 * GPG:
-        yield Hit("fault", f"The valve is set to {audit.show(given, 'mg/L CaCO3')}; with the iron and manganese that arrive it should count {audit.show(needed, 'mg/L CaCO3')}.",
+        yield Hit("fault", f"The hardness setting is {audit.show(given, 'mg/L CaCO3')}; with iron and manganese counted it should be {audit.show(needed, 'mg/L CaCO3')}.",
                   f"Set it to {audit.show(whole_grains(needed), 'mg/L CaCO3')}.")  # fmt: skip
 
 
@@ -532,7 +537,8 @@ def salt_inefficient(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hi
     """More salt than the capacity is worth."""
     good, waste = stage.figures["salt_efficiency"].value, audit.duty.rows["softener"]["wasteful_gr_lb"]
     if good < waste:
-        yield Hit("caution", f"{good:.0f} grains for each pound of salt ({audit.show(stage.sizing.params['salt_dose'], 'g/L')}); below {waste} salt is wasted.",
+        yield Hit("caution", f"The softener removes {good:.0f} grains for each pound of salt ({audit.show(stage.sizing.params['salt_dose'], 'g/L')}); "
+                             f"below {waste} salt is wasted.",
                   "Dose less salt and regenerate a little more often, or fit more resin.")  # fmt: skip
 
 
@@ -544,7 +550,7 @@ def hardness_after_softener(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iter
         if other.water_in.value(PERMEATE) > 0:
             return  # calcite after a membrane is right: permeate needs it
         if added > 5:
-            yield Hit("fault", f"{other.name} adds {audit.show(added, 'mg/L CaCO3')} of hardness after the softener took it out.",
+            yield Hit("fault", f"{other.name} adds {audit.show(added, 'mg/L CaCO3')} of hardness after the softener has removed it.",
                       f"Put the {other.said} before the softener, and size the softener on what arrives there.", stage=other.id)  # fmt: skip
 
 
@@ -555,11 +561,11 @@ def sodium_diet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     taken_out = audit.run.tap is not audit.run.finished and audit.run.tap.value("sodium") <= most
     if audit.facts.wishes.low_sodium and added > 5 and not taken_out:
         instead = (
-            "Leave the kitchen cold tap unsoftened, use potassium chloride," if stage.kind == "softener" else "Calcite in place of a fed alkali,"
+            "Leave the kitchen cold tap unsoftened, use potassium chloride," if stage.kind == "softener" else "Use calcite in place of a fed alkali,"
         )
         in_all = audit.show(stage.water_out.value("sodium"), "mg/L")
-        yield Hit("caution", f"The {stage.said} adds {audit.show(added, 'mg/L')} of sodium, {in_all} in all; a low-sodium diet is wished.",
-                  f"{instead} or fit a membrane at the drinking tap; ask the physician.")  # fmt: skip
+        yield Hit("caution", f"The {stage.said} adds {audit.show(added, 'mg/L')} of sodium, {in_all} in all, and a low-sodium diet is required.",
+                  f"{instead} or fit a membrane at the drinking tap; ask a physician.")  # fmt: skip
 
 
 @rule("outdoor-taps-softened", "train place", "softener.flow", on="softener")

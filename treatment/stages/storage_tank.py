@@ -35,16 +35,16 @@ class StorageTank(Room[StorageTankKeys]):
     price = 0.5
     place = 1
     bypassed = False
-    absent = "nothing has to be stored"
+    absent = "no storage is needed"
     main = ("reliability", "storage_volume")
     serves = True
     stores = True
     cautions = (
-        "Dark, vented through a screen, with a trap on the overflow: light grows algae, insects bring germs.",
-        "Under a roof: a calmed inlet that stirs nothing up, an intake that floats below the surface, an overflow that skims.",
-        "A second source ties in through its own isolation and backflow protection; a hand or solar pump changes flow and pressure.",
-        "A full tank is heavy: a litre is a kilogram; check floor and foundation.",
-        "Never enter a tank alone or without checking its air.",
+        "Keep it dark, vented through a screen, with a trap on the overflow: light grows algae, and insects bring germs.",
+        "For rainwater, fit a calmed inlet that stirs nothing up, an intake that floats below the surface, and an overflow that skims.",
+        "Connect a second source through its own isolation and backflow protection. A hand or solar pump changes flow and pressure.",
+        "A full tank is heavy: check floor and foundation.",
+        "Never enter a tank alone or without ventilation and a check of its air.",
     )
 
     def rows(self, keys: StorageTankKeys) -> tuple[str, ...]:
@@ -64,7 +64,7 @@ class StorageTank(Room[StorageTankKeys]):
         volume, record = sizing.params["volume"], rain.record(duty.facts)
         found = {
             "storage_volume": figure(stated("volume", "tank", volume, "L", "storage.balance")),
-            "turnover": figure(work("stands for", "tank ÷ daily", "day", "storage.balance", tank=(volume, "L"), daily=(duty.daily, "L/day"))),
+            "turnover": figure(work("covers", "tank ÷ daily", "day", "storage.balance", tank=(volume, "L"), daily=(duty.daily, "L/day"))),
         }
         if record is not None:
             balance = rain.balance(record, duty.daily, volume)
@@ -126,11 +126,11 @@ def storage_not_disinfected(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]
     stands = stage.water_out.value(OPEN_TO_AIR) > 0 and stage.water_in.value(OPEN_TO_AIR) == 0
     branch = next((other for other in audit.run.later(stage) if other.at_tap and other.water_out.value(OPEN_TO_AIR) > 0), None)
     if stands and stage.duty.drunk and branch is not None and not stage.at_tap and disinfected_after(audit.run, stage):
-        yield Hit("fault", f"Water stands in the {stage.said}, open to air, and the {branch.said} leaves before it is disinfected.",
-                  "Take the drinking tap off behind the lamp or the contact tank.", stage=branch.id)  # fmt: skip
+        yield Hit("fault", f"Water in the {stage.said} is open to air, and the {branch.said} branches off before it is disinfected.",
+                  "Branch off the drinking tap after the UV unit or the contact tank.", stage=branch.id)  # fmt: skip
     if stands and stage.duty.drunk and not stage.at_tap and not disinfected_after(audit.run, stage):
-        yield Hit("fault", f"Water stands in the {stage.said}, open to air, and nothing disinfects it afterwards.",
-                  "Put a lamp (with its 5 µm filter) or chlorine with contact after the tank and its pump.")  # fmt: skip
+        yield Hit("fault", f"Water in the {stage.said} is open to air, and nothing disinfects it afterwards.",
+                  "Put a UV unit (with its 5 µm filter) or chlorine with contact time after the tank and its pump.")  # fmt: skip
 
 
 @rule("not-repressurised", "train", "storage.pump", on=("storage_tank", "reverse_osmosis"))
@@ -140,7 +140,7 @@ def not_repressurised(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     pumped = any(other.room.pumps for other in audit.run.later(stage))
     own_pump = audit.facts.source.kind == "rain" and audit.facts.supply.flow is not None and stage.room.stores
     if breaks and not pumped and not own_pump:
-        yield Hit("fault", f"The {stage.said} breaks the pressure, and no pump follows it.", "Fit a booster pump after the tank.")
+        yield Hit("fault", f"The {stage.said} has no pressure at its outlet, and no pump follows it.", "Fit a booster pump after the tank.")
 
 
 @rule("storage-short", "train", "storage.balance", on="storage_tank")
@@ -149,22 +149,22 @@ def storage_short(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     found = stage.figures.get("reliability")
     wanted = audit.duty.rows["storage"]["rain_reliability"] * 100
     if found and found.value < wanted:
-        yield Hit("caution", f"{audit.show(stage.sizing.params['volume'], 'L')} carry {found.value:.0f} % of the days over the rain record; {wanted:.0f} % is the mark.",
-                  "A larger tank, more roof, less use, or a second source behind its own isolation and backflow protection.")  # fmt: skip
+        yield Hit("caution", f"{audit.show(stage.sizing.params['volume'], 'L')} supplies {found.value:.0f}% of the days in the rain record; the target is {wanted:.0f}%.",
+                  "Use a larger tank, more roof or less water, or add a second source with its own isolation and backflow protection.")  # fmt: skip
 
 
 @rule("storage-light", "train place", "storage.light", on="storage_tank")
 def storage_light(audit: Audit, stage: StageRun[StorageTankKeys]) -> Iterator[Hit]:
     """A tank that lets light in."""
     if stage.keys.dark is False:
-        yield Hit("caution", "Light gets into the storage tank: algae grow, and what lives on them.", "Paint or cover it, or take an opaque tank.")
+        yield Hit("caution", "Light gets into the storage tank: algae grow, and bacteria live on them.", "Paint or cover it, or use an opaque tank.")
 
 
 @rule("storage-unscreened", "train place", "storage.light", on="storage_tank")
 def storage_unscreened(audit: Audit, stage: StageRun[StorageTankKeys]) -> Iterator[Hit]:
     """A tank that insects and vermin get into."""
     if stage.keys.screened is False:
-        yield Hit("caution", "Vent and overflow of the storage tank are not screened: insects and vermin get in, and bring germs.",
+        yield Hit("caution", "Vent and overflow of the storage tank are not screened: insects and vermin get in and bring germs.",
                   "Screen the vent, and put a trap with a guard on the overflow.")  # fmt: skip
 
 
@@ -173,10 +173,10 @@ def first_flush_missing(audit: Audit) -> Iterator[Hit]:
     """A roof's water goes to the tank with all that lay on the roof."""
     stages = audit.run.stages
     if audit.facts.source.kind == "rain" and any(stage.room.stores for stage in stages) and not any(stage.kind == "first_flush" for stage in stages):
-        yield Hit("caution", "Nothing diverts the first water of each rain: what lay on the roof goes to the tank.",
-                  "Fit a first-flush diverter behind a leaf screen, before the tank.")  # fmt: skip
+        yield Hit("caution", "Nothing diverts the first water of each rain: dirt from the roof reaches the tank.",
+                  "Fit a first-flush diverter after a leaf screen, before the tank.")  # fmt: skip
         return
     flush = next((stage for stage in stages if stage.kind == "first_flush"), None)
     if flush is not None and any(stage.room.stores for stage in audit.run.earlier(flush)):
-        yield Hit("caution", "The first-flush diverter stands behind the tank: what lay on the roof is in the tank already.",
-                  "Put it before the tank, behind a leaf screen.", stage=flush.id)  # fmt: skip
+        yield Hit("caution", "The first-flush diverter is installed after the tank: dirt from the roof has already reached the tank.",
+                  "Put it before the tank, after a leaf screen.", stage=flush.id)  # fmt: skip

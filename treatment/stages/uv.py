@@ -18,6 +18,7 @@ from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES
 from ..language.display import show
 from ..language.figure import Figure, Line, figure, source, work
+from ..language.prose import listed, sentence
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..language.tables import table
 from ..train.keys import StageKeys
@@ -32,11 +33,11 @@ _DOSE = Measure("uv_dose", "40 mJ/cm2", high=1000, above=True)
 class UvKeys(StageKeys):
     rated_flow: float | None = key(FLOW, None, "flow at the rated dose")
     rated_dose: float | None = key(_DOSE, None, "dose at the rated flow, at the end of lamp life")
-    rated_uvt: float | None = key(Fraction(low=0.1), None, "UV transmittance the rating holds at")
+    rated_uvt: float | None = key(Fraction(low=0.1), None, "UV transmittance of the rating")
     lamps: int | None = key(Number(1, 8, whole=True), None, "identical lamps in parallel, each at its share of the flow", sometimes=True)
     required_dose: float | None = key(_DOSE, None, "dose this water needs")
     water_layer: float | None = key(Measure("length", "25 mm", high=0.5, above=True), None, "water between sleeve and wall")
-    restrictor: float | None = key(FLOW, None, "flow restrictor before the lamp", identity=True)
+    restrictor: float | None = key(FLOW, None, "flow restrictor before the UV unit", identity=True)
     ports: str | None = key(Choice(("lit", "shielded")), None, "does the lamp shine into the ports")
     lamp: str | None = key(Choice(("always_on", "flow_switched")), None, "lamp mode")
     lamp_power: float | None = key(Measure("power", "40 W", high=10000))
@@ -68,7 +69,7 @@ def _light(symbol: str, transmittance: float, layer: float) -> Line:
 
 class Uv(Room[UvKeys]):
     kind = "uv"
-    title = "UV lamp"
+    title = "UV unit"
     silhouette = "lamp"
     Keys = UvKeys
     answers = INACTIVATED
@@ -78,7 +79,7 @@ class Uv(Room[UvKeys]):
     price = 2.0
     place = 14
     bypassed = False
-    absent = "nothing in this water asks for it"
+    absent = "nothing in this water needs it"
     main = ("delivered_dose", "flow_at_dose", "lamp_interval")
     uses_power = True
     wants_outlet = True
@@ -87,26 +88,26 @@ class Uv(Room[UvKeys]):
     ends = True
     tells_why = True
     cautions = (
-        "Never look at a lit lamp: ultraviolet burns eyes and skin.",
-        "Mains near water: a protected outlet (GFCI/RCD), drip loop, licensed electrician.",
-        "Leak-test with the sleeve in and the lamp out; power comes last.",
-        "After fitting, disinfect all pipe downstream with the lamp on, then retest.",
-        "Light leaves no residual: when the lamp fails, water is untreated.",
+        "Never look at a lit lamp: ultraviolet light burns eyes and skin.",
+        "Electricity near water: use a protected outlet (GFCI/RCD), a drip loop and a licensed electrician.",
+        "Leak-test with the sleeve in and the lamp out; connect the power last.",
+        "After installation, disinfect all pipe downstream with the lamp on, then retest.",
+        "UV leaves no residual: when the lamp fails, the water is untreated.",
     )
 
     def feed_limits(self, keys: UvKeys, water: Water, duty: Duty) -> list[FeedLimit]:
         row, cited = duty.rows["uv"], source("uv.feed")
         return [
-            FeedLimit("iron", None, row["iron_max"], cited, "iron stains the sleeve and takes the light"),
-            FeedLimit("manganese", None, row["manganese_max"], cited, "manganese stains the sleeve and takes the light"),
+            FeedLimit("iron", None, row["iron_max"], cited, "iron stains the sleeve and blocks the light"),
+            FeedLimit("manganese", None, row["manganese_max"], cited, "manganese stains the sleeve and blocks the light"),
             FeedLimit("hardness", None, row["hardness_max"], cited, "scale grows on the warm sleeve: clean it every 3 months", "caution"),
             FeedLimit("hardness", None, row["hardness_most"], cited, "scale grows on the warm sleeve faster than it is cleaned"),
-            FeedLimit("turbidity", None, row["turbidity_max"], cited, "particles shade microbes"),
-            FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "particles shade microbes"),
-            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin takes the light"),
-            FeedLimit("uvt", row["uvt_min"], None, cited, "a lamp built for dark water, or a larger one, is needed", "caution"),
+            FeedLimit("turbidity", None, row["turbidity_max"], cited, "particles shield microbes from the light"),
+            FeedLimit("tss", None, duty.rows["sediment_forms"]["tss_max"], cited, "particles shield microbes from the light"),
+            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin blocks the light"),
+            FeedLimit("uvt", row["uvt_min"], None, cited, "a UV unit built for dark water, or a larger one, is needed", "caution"),
             FeedLimit("uvt", row["uvt_least"], None, cited, "too little light reaches through the water"),
-            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide takes the light and blackens the sleeve"),
+            FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "sulfide blocks the light and blackens the sleeve"),
         ]
 
     def size(self, keys: UvKeys, water: Water, duty: Duty) -> Sizing:
@@ -198,14 +199,16 @@ class Uv(Room[UvKeys]):
         if not any(raw.value(name) > 0 for name in INACTIVATED):
             return "no microbes were found in the test" if tested else "microbes were not tested: test first, then decide"
         if duty.facts.wishes.no_power:
-            return "the wishes rule it out"
+            return "the preferences exclude it"
         return "; ".join(refused()) or "another treatment does its work"
 
     def why_here(self, stage: StageRun[Any], run: TrainRun, microbes: bool) -> str:
-        return "Here because microbes were found in the water." if microbes else "Here as a barrier: no microbes were found or none were looked for."
+        return (
+            "Needed because microbes were found in the water." if microbes else "Used as a barrier: no microbes were found, or they were not tested."
+        )
 
     def harmed_before(self, other: StageRun[Any]) -> str:
-        return "it would let water stand after the lamp"
+        return "water would be stored after the UV unit"
 
     def restrictor(self, keys: UvKeys, system: str) -> str:
         return f"flow restrictor {show(keys.restrictor, 'L/min', system)}" if keys.restrictor else ""
@@ -220,14 +223,14 @@ class Uv(Room[UvKeys]):
 
     def schools(self, keys: UvKeys, water: Water, system: str) -> list[str]:
         return [
-            "Light (ours): no residual, nothing for particles; others use chlorine with contact time, or ceramic and ultrafiltration elements, which do not hold viruses."
+            "UV (default): no residual, no effect on particles; others use chlorine with contact time, or ceramic and ultrafiltration elements, which do not remove viruses."
         ]
 
     def forks(self, keys: UvKeys, others: frozenset[str]) -> list[Fork]:
         return [
-            Fork("Barrier filter instead of light", 3, ways=("barrier",), has=frozenset({"barrier_filter"}), lacks=frozenset({self.kind})),
+            Fork("Barrier filter instead of UV", 3, ways=("barrier",), has=frozenset({"barrier_filter"}), lacks=frozenset({self.kind})),
             Fork(
-                "Chlorine and contact instead of light",
+                "Chlorine and contact instead of UV",
                 3,
                 ways=("chlorine",),
                 has=frozenset({"chlorine", "retention_tank"}),
@@ -236,7 +239,7 @@ class Uv(Room[UvKeys]):
         ]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        return "inactivates microbes with light; it leaves no residual"
+        return "inactivates microbes; it leaves no residual"
 
     def body(self, keys: UvKeys, sizing: Sizing) -> tuple[float, float, float]:
         length, rows = self.pulled(sizing), table("vessels")["lamps"]
@@ -270,9 +273,9 @@ def uv_dose(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
         at, risky = stage.figures["flow_at_dose"].value, audit.microbes_present
         yield Hit(
             "danger" if risky else "fault",
-            f"The lamp gives {audit.show(given, 'mJ/cm2')} at {audit.show(UV.flow_treated(stage.keys, stage.duty), 'L/min')} and "
-            f"{stage.water_in.value('uvt'):.0f} % transmittance; {audit.show(required, 'mJ/cm2')} is needed.",
-            f"Fit a larger lamp, two in parallel and balanced, or a restrictor of {audit.show(at, 'L/min')}.",
+            f"The UV dose is {audit.show(given, 'mJ/cm2')} at {audit.show(UV.flow_treated(stage.keys, stage.duty), 'L/min')} and "
+            f"{stage.water_in.value('uvt'):.0f}% UVT; {audit.show(required, 'mJ/cm2')} is required. Microbes can survive.",
+            f"Fit a larger UV unit, two in parallel and balanced, or a restrictor of {audit.show(at, 'L/min')}.",
         )  # fmt: skip
 
 
@@ -287,10 +290,11 @@ def dose_declared(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
     unsafe = audit.microbes_present or stood or (audit.facts.source.kind != "town" and not tested)
     if unsafe:
         grave = declared < row["dose_least"] * 0.995
-        why = "microbes are in it" if audit.microbes_present else "it stood in an open tank" if stood else "nobody tested it for microbes"
+        why = "it contains microbes" if audit.microbes_present else "it was stored in an open tank" if stood else "it was not tested for microbes"
         yield Hit("danger" if grave and audit.microbes_present else "fault" if grave else "caution",
-                  f"The lamp is declared to need {audit.show(declared, 'mJ/cm2')}; this water is not safe already ({why}): {audit.show(row['required_dose'], 'mJ/cm2')} is needed.",
-                  "Size the lamp for the full dose.")  # fmt: skip
+                  f"The UV unit is set to require {audit.show(declared, 'mJ/cm2')}, but this water is not safe already ({why}): "
+                  f"{audit.show(row['required_dose'], 'mJ/cm2')} is required.",
+                  "Size the UV unit for the full dose.")  # fmt: skip
 
 
 @rule("uv-alarm", "train", "uv.last", on="uv")
@@ -309,8 +313,8 @@ def uvt_unmeasured(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
         low = audit.evidence.states["uvt"].low
         yield Hit(
             "caution",
-            f"UV transmittance was not measured, and this water is dark: about {raw.value('uvt'):.0f} % by estimate, perhaps {low:.0f} %.",
-            "Measure it behind the treatment before a lamp is bought.",
+            f"UV transmittance was not measured, and this water is dark: about {raw.value('uvt'):.0f}% by estimate, perhaps {low:.0f}%.",
+            "Measure it after the treatment before a UV unit is bought.",
         )
 
 
@@ -319,8 +323,9 @@ def uv_flow_unrestricted(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]
     """The plumbing can pass more than the lamp treats, though the design flow is treated."""
     at, most = stage.figures["flow_at_dose"].value, stage.duty.passable
     if at < most * 0.995 and enough_at_design(stage):
-        yield Hit("danger" if audit.microbes_present else "fault", f"The plumbing can pass {audit.show(most, 'L/min')}; the lamp holds its dose only to {audit.show(at, 'L/min')}.",
-                  "Fit a flow restrictor before the lamp, or a larger lamp.")  # fmt: skip
+        yield Hit("danger" if audit.microbes_present else "fault", f"The plumbing can carry {audit.show(most, 'L/min')}; the UV unit delivers its "
+                                                                   f"dose only up to {audit.show(at, 'L/min')}.",
+                  "Fit a flow restrictor before the UV unit, or a larger UV unit.")  # fmt: skip
 
 
 @rule("uv-not-last", "train", "uv.last", on="uv")
@@ -335,9 +340,10 @@ def uv_not_last(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
 
     later = [other for other in audit.run.later(stage) if grows(other)]
     if later:
-        names = ", ".join(other.said for other in later)
-        yield Hit("danger" if audit.microbes_present else "fault", f"After the lamp comes {names}: microbes that grow there reach the tap, and light leaves no residual.",
-                  "Move the lamp to the end of the train.")  # fmt: skip
+        names, are = sentence(listed(other.said for other in later)), "are" if len(later) > 1 else "is"
+        yield Hit("danger" if audit.microbes_present else "fault",
+                  f"{names} {are} installed after the UV unit: bacteria that grow there reach the tap, because UV leaves no residual.",
+                  "Move the UV unit to the end of the train.")  # fmt: skip
 
 
 @rule("uv-prefilter", "train", "uv.prefilter", on="uv")
@@ -350,9 +356,9 @@ def uv_prefilter(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
         before = audit.run.before(before)
     held = before.micron if before is not None else None
     if before is None or held is None or held > 5:
-        stands = f"directly before it is {before.said}" if before else "nothing stands before it"
+        found = f"the {before.said} is there" if before else "nothing is there"
         yield Hit(
             "fault",
-            f"No 5 µm filter before the lamp: {stands}. Particles shade microbes from the light.",
-            "Fit a 5 µm cartridge directly before the lamp.",
+            f"There is no 5 µm filter directly before the UV unit ({found}). Particles shield microbes from the light.",
+            "Fit a 5 µm cartridge directly before the UV unit.",
         )

@@ -102,7 +102,7 @@ class Expectations:
         """Pressure at a place along the train, source 0: between the design's own at design flow and what stands there at rest."""
         gauge = (self.slack["gauge"], "kPa")
         flowing = (max(self.variant.pressure.points[place].clean, 0.0), "kPa at design flow")
-        resting = (max(self._resting[place], 0.0), "kPa with no water drawn")
+        resting = (max(self._resting[place], 0.0), "kPa with no water running")
         least = work("least", "max(0, flowing − gauge)", "kPa", "commissioning.readings", flowing=flowing, gauge=gauge)
         most = work("most", "max(flowing, resting) + gauge", "kPa", "commissioning.readings", flowing=flowing, resting=resting, gauge=gauge)
         return self._reading(key, least, most)

@@ -14,7 +14,7 @@ from .visits import Visit
 def ical(name: str, coming: Iterable[Visit], start: dt.datetime) -> bytes:
     """A calendar with an event for each visit. name: of the job; start: when the first visit begins, and the stamp of all."""
     calendar = Calendar()
-    calendar.add("prodid", "-//Vivid Cairn//Run sheet//EN")
+    calendar.add("prodid", "-//Vivid Cairn//Commissioning//EN")
     calendar.add("version", "2.0")
     for visit in coming:
         begin = visit.date(start)

@@ -6,27 +6,16 @@ import datetime as dt
 from collections.abc import Iterator, Sequence
 
 from ..language.display import show_within
+from ..language.interface import word
 from ..planning.variant import Variant
 from .expected import Expectations, Reading
 from .sheet import OFF, WARM, sheet
 from .step import Step
 from .visits import Visit, minute_of, visits
 
-HEADINGS = {
-    "before": "Before the day",
-    "shut_down": "Shut down",
-    "build": "Build",
-    "first_fill": "First fill",
-    "start": "Start",
-    "power": "Power",
-    "settle": "Settle",
-    "prove": "Prove",
-    "hand_over": "Hand over",
-}
-WHERE = {"house": "", "workshop": "in the workshop", "either": "may be done in the workshop"}
 CAUTION = (
-    "Local code and licensed trades come before this sheet, and so does whoever made a unit or a medium. "
-    "No computation makes water safe: only a laboratory's sample lifts a boil-water advice."
+    "Local code, licensed trades and the manufacturers of units and media take precedence over this checklist. "
+    "A calculation does not make water safe: only a laboratory sample lifts a boil-water notice."
 )
 
 
@@ -43,20 +32,20 @@ def minutes(value: float) -> str:
 def markdown(variant: Variant, start: dt.datetime | None = None) -> Iterator[str]:
     """The lines of a train's run sheet; start: when the first visit begins, for dates in place of days. A train of no stages has nothing to start, which is said."""
     found, expected, system = sheet(variant), Expectations(variant), variant.audit.facts.job.units
-    yield f"# Run sheet: {variant.audit.facts.job.name or 'a job without a name'}"
+    yield f"# Commissioning checklist: {variant.audit.facts.job.name or 'a job without a name'}"
     yield ""
     if not found.steps:
-        yield "The train is empty: there is nothing to start."
+        yield "The train is empty: there is nothing to commission."
         return
     yield CAUTION
     yield ""
     numbers = {step.id: number for number, step in enumerate(found.steps, 1)}
     coming = visits(found, minute_of(start) if start else None)
-    yield f"{len(found.steps)} steps, {minutes(found.hands_on)} of work, {len(coming)} visits. ! marks a step that may not be skipped without a reason."
+    yield f"{len(found.steps)} steps, {minutes(found.hands_on)} of work, {len(coming)} visits. ! marks a step that must not be skipped without a reason."
     yield ""
     yield "## Visits"
     yield ""
-    yield "One pair of hands of each trade, one step after another; the fewest visits that the waits allow."
+    yield "Assumes one person of each trade doing one step at a time, in the fewest visits that the waits allow."
     for visit in coming:
         yield ""
         yield from _visit(visit, numbers, start)
@@ -65,11 +54,11 @@ def markdown(variant: Variant, start: dt.datetime | None = None) -> Iterator[str
         if step.phase != phase:
             phase = step.phase
             yield ""
-            yield f"## {HEADINGS[phase]}"
+            yield f"## {word('phase', phase)}"
         yield ""
         yield from _step(step, numbers, expected.of(step), system)
     yield ""
-    yield "## Where it comes from"
+    yield "## Sources"
     yield ""
     yield from (f"- {source}" for source in dict.fromkeys(step.row.source for step in found.steps))
 
@@ -78,7 +67,7 @@ def _step(step: Step, numbers: dict[str, int], readings: Sequence[Reading], syst
     row = step.row
     unit = f"{step.stage.name}: " if step.stage is not None else ""
     yield f"{numbers[step.id]}. [ ] **{unit}{row.title}**{' !' if row.critical else ''}  (`{step.id}`)"
-    facts = [_who(step), minutes(row.hands_on), WHERE[row.where]]
+    facts = [_who(step), minutes(row.hands_on), word("where", row.where)]
     if row.wait is not None:
         facts.append(f"then wait {minutes(row.wait)}")
     if row.water_off:
@@ -87,7 +76,7 @@ def _step(step: Step, numbers: dict[str, int], readings: Sequence[Reading], syst
     for line in step.do(system):
         yield f"   - {line}"
     yield f"   - Why: {row.why}"
-    yield f"   - Bad sign: {row.bad_sign}"
+    yield f"   - If something is wrong: {row.bad_sign}"
     for line in step.hazards:
         yield f"   - **Caution: {line}**"
     if row.tools:
@@ -116,7 +105,7 @@ def _visit(visit: Visit, numbers: dict[str, int], start: dt.datetime | None) -> 
         yield f"  - The house is without water for {minutes(visit.water_off)}"
     ids = {done.step.id for done in visit.work}
     if OFF in ids and WARM in numbers and WARM not in ids:
-        yield "  - More than a day's work: the water heater stays off until a later visit; agree it with the house, or come with more hands"
+        yield "  - More than a day's work: the water heater stays off until a later visit; agree this with the household, or bring more people"
     yield f"  - Steps {', '.join(str(numbers[done.step.id]) for done in visit.work)}"
     if visit.bring:
         yield f"  - Bring: {', '.join(visit.bring)}"
@@ -128,4 +117,4 @@ def people(visit: Visit) -> list[str]:
 
 
 def _who(step: Step) -> str:
-    return step.row.who.replace("_", " ")
+    return word("who", step.row.who)

@@ -45,22 +45,22 @@ def lift_problem(sample: SampleFacts, run: Run) -> str:
     """
     mark = run.of(SANITISED).mark
     if mark is None or mark.kind != "tick":
-        return "The pipe was not disinfected yet: only a sample drawn after that tells."
+        return "The pipe has not been disinfected: only a sample taken after that counts."
     if sample.taken_on is None:
-        return "The sample has no date: only one drawn after the disinfection tells."
+        return "The sample has no date: only one taken after the disinfection counts."
     if sample.taken_on <= mark.at.date():
-        return f"The sample was drawn on {sample.taken_on}, not after the disinfection on {mark.at.date()}."
+        return f"The sample was taken on {sample.taken_on}, not after the disinfection on {mark.at.date()}."
     if sample.point in RAW_POINTS or _before_a_guard(sample.point, run):
-        return "The sample was drawn before the train, or within it: only water from a tap behind it tells."
+        return "The sample was taken before or within the train: only one from a tap downstream of it counts."
     if sample.method in ("strip", "field"):
-        return "The sample was read on the spot: only a laboratory's sample tells."
+        return "The sample was tested on site: only a laboratory sample counts."
     for name in TELLING:
         reading = sample.readings.get(name)
         said = analytes()[name].said
         if reading is None:
             return f"The sample was not tested for {said}."
         if reading.low > 0 or (reading.high or 0.0) > 1:
-            return f"The sample holds {said}: the advice stands. Disinfect and sample again."
+            return f"The laboratory found {said}: the boil-water notice stays in force. Disinfect and sample again."
     return ""
 
 
@@ -99,8 +99,8 @@ def record(run: Run, job: dict[str, Any], names: Iterable[str] = ()) -> dict[str
             "source": source("commissioning.boil_water"),
         },
         "caution": (
-            "What was done and read is recorded as people told it. A record does not make water safe: only a laboratory's sample tells. "
-            "Local code and licensed practice decide."
+            "This record lists what people entered. A record does not make water safe: only a laboratory sample shows that. "
+            "Local code and licensed practice take precedence."
         ),
     }
 

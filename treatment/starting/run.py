@@ -225,21 +225,21 @@ class Run:
         """
         if kind == "skip":
             if not reason:
-                return Refusal("reason", "A step that is skipped needs its reason; it prints in the record.")
+                return Refusal("reason", "Give a reason for skipping this step; it is printed in the record.")
             if step.row.critical and not sure:
-                return Refusal("sure", f"This step is critical. {step.row.why} Skip it all the same? The reason prints in the record.")
+                return Refusal("sure", f"This step is critical. {step.row.why} Skip it anyway? The reason is printed in the record.")
             return None
         if kind != "tick":
             return None
         missing = self.missing(step, now)
         if any(each.step.row.critical for each in missing):
-            return Refusal("missing", "Not yet: something before it is missing.", tuple(missing))
+            return Refusal("missing", "An earlier critical step is not done yet.", tuple(missing))
         if missing and not reason:
-            return Refusal("reason", "Out of order: say why it is done before what stands above it.", tuple(missing))
+            return Refusal("reason", "This step is out of order. Say why you are doing it first.", tuple(missing))
         outside = self.outside(step)
         if outside and not reason:
             words = ", ".join(reading.key.words for reading, _ in outside)
-            return Refusal("reason", f"Outside what the design says: {words}. {step.row.bad_sign} Say why you go on.")
+            return Refusal("reason", f"Outside the expected range: {words}. {step.row.bad_sign} Say why you continue.")
         return None
 
 

@@ -14,10 +14,11 @@ from functools import cached_property, lru_cache
 from graphlib import CycleError, TopologicalSorter
 from typing import Any
 
+from ..language.prose import listed
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
-from .situation import Situation, listed
+from .situation import Situation
 from .step import Name, Need, Step, rows, rows_of, with_own
 from .told import amounts, told
 
@@ -80,18 +81,18 @@ def sheet(variant: Variant) -> Sheet:
 
 def _steps(situation: Situation, late: frozenset[str]) -> list[Step]:
     """The steps that apply. late: units that join later."""
-    variant, own = situation.variant, situation.facts.working_values
+    variant, own, system = situation.variant, situation.facts.working_values, situation.facts.job.units
     named = [Name("late_units", listed(stage.said for stage in situation.stages if stage.id in late))] if late else []
     words = situation.words | ({"late"} if late else frozenset()) | ({"waits"} if situation.no_way else frozenset())
     steps = []
     for row in rows("site"):
         if row.applies({}, words):
-            held = with_own(row.spoken(words).scaled(situation.counts), own)
+            held = with_own(row.spoken(words).in_units(system).scaled(situation.counts), own)
             steps.append(Step(f"site/{row.verb}", None, held, row.phase, told=(*named, *told(situation, row, None)), occasion=words))
     for stage in situation.stages:
         words = situation.words_of(stage) | ({"late"} if stage.id in late else frozenset())
         for row in rows_of(stage, words):
-            held = with_own(row.scaled(situation.counts_of(stage)), own)
+            held = with_own(row.in_units(system).scaled(situation.counts_of(stage)), own)
             spoken = tuple(amounts(stage, row.amounts, variant.hours)), told(situation, row, stage)
             phase = "first_fill" if row.verb == "cartridge" and "bare_unit" in words else row.phase
             steps.append(Step(f"{stage.id}/{row.verb}", stage, held, phase, amounts=spoken[0], told=spoken[1], occasion=words))

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from functools import cached_property
 from math import ceil
 from typing import Any
 
 from ..drawing.wall.compose import wall_of
 from ..house.pipes import joined_by
+from ..language.prose import listed
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
@@ -160,12 +160,6 @@ class Situation:
 def joints_on(wall: Wall) -> float:
     """Ends of pipe to be joined on a wall."""
     return float(sum(each * wall.count(kind) for kind, each in table("commissioning")["joints"].items()))
-
-
-def listed(words: Iterable[str]) -> str:
-    """``sediment filter, carbon filter and softener``."""
-    *most, last = list(words) or [""]
-    return f"{', '.join(most)} and {last}" if most else last
 
 
 def open_to_air(stage: StageRun[Any]) -> bool:

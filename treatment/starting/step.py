@@ -11,6 +11,7 @@ from typing import Any
 from ..job.working import DURATIONS, STARTING, OwnValue
 from ..language.display import media_hint, show
 from ..language.figure import Figure, source
+from ..language.prose import QUANTITY, prosed
 from ..language.tables import table
 from ..train.room import StageRun
 
@@ -131,6 +132,14 @@ class Row:
         return replace(
             self, title=title, why=why, bad_sign=bad, tools=tools, hazards=hazards, needs=needs, wait=wait, where=said(self.where, occasion, {}) or ""
         )
+
+    def in_units(self, system: str) -> Row:
+        """The row with the quantities of its words as people of a system read them."""
+        lines = (self.title, self.why, self.bad_sign, *self.do)
+        if not any(QUANTITY.search(line) for line in lines):
+            return self
+        title, why, bad, *do = prosed(lines, system)
+        return replace(self, title=title, why=why, bad_sign=bad, do=tuple(do))
 
     def scaled(self, counts: Mapping[str, float]) -> Row:
         """The row with the work of hands that this job makes of it: so many minutes, and more for each of what is counted."""

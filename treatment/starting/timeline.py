@@ -71,12 +71,12 @@ class Axis:
         return self.end - GAP / 4 if minute > self.points[-1][0] else self.points[-1][1]
 
 
-def timeline(coming: tuple[Visit, ...], days: tuple[str, ...] = ()) -> Timeline:
-    """The drawing of some visits. days: what the day of each is called; ``day 3`` where it is not said."""
+def timeline(coming: tuple[Visit, ...], hours: tuple[str, ...] = ()) -> Timeline:
+    """The drawing of some visits. hours: when each is, in words; ``day 3, 09:00–11:30`` where it is not given."""
     if not coming:
         return Timeline(0.0, 0.0, (), (), (), ())
     axis = Axis(coming)
-    blocks = tuple(_block(visit, axis, days[i] if i < len(days) else f"day {visit.day}") for i, visit in enumerate(coming))
+    blocks = tuple(_block(visit, axis, hours[i] if i < len(hours) else _hours(visit)) for i, visit in enumerate(coming))
     gaps = []
     for before, after in pairwise(coming):
         x = (axis.x(before.end) + axis.x(after.work[0].begin)) / 2
@@ -95,13 +95,16 @@ def timeline(coming: tuple[Visit, ...], days: tuple[str, ...] = ()) -> Timeline:
     return Timeline(width, height, blocks, bars, tuple(gaps), rules)
 
 
-def _block(visit: Visit, axis: Axis, day: str) -> Block:
+def _hours(visit: Visit) -> str:
+    end = visit.end % DAY
+    return f"day {visit.day}, {visit.at}–{int(end // 60):02d}:{round(end % 60):02d}"
+
+
+def _block(visit: Visit, axis: Axis, hours: str) -> Block:
     x, right = axis.x(visit.work[0].begin), axis.x(visit.end)
     box = Box(x, TOP, right - x, ROW, "visit", 3)
     dry = [done for done in visit.work if done.step.row.water_off]
     shut = Box(axis.x(dry[0].begin), TOP + ROW - 7, axis.x(max(done.end for done in dry)) - axis.x(dry[0].begin), 7, "dry") if dry else None
-    end = visit.end % DAY
-    hours = f"{day}, {visit.at}–{int(end // 60):02d}:{round(end % 60):02d}"
     return Block(
         box, visit.number, Label(x + 8, TOP + 16, f"Visit {visit.number}", "number", "start"), Label(x, TOP - 10, hours, "hours", "start"), shut
     )

@@ -62,10 +62,10 @@ def _bags(situation: Situation, stage: StageRun[Any]) -> Told | None:
         return None
     named = work(
         "bags",
-        "ceil(medium ÷ bag)",
+        "ceil(media ÷ bag)",
         "",
         "commissioning.practice",
-        medium=(bed.volume * stage.bodies, "L"),
+        media=(bed.volume * stage.bodies, "L"),
         bag=(table("prices")["packing"]["bag_l"], "L"),
     )
     return Amount("bags", "bags", figure(named))
@@ -148,8 +148,8 @@ def _bleach(situation: Situation, stage: StageRun[Any]) -> Told | None:
     if bed is None:
         return None
     cup, bag = (float(table("commissioning")["expected"]["bleach_cup"]), "L"), (float(table("prices")["packing"]["bag_l"]), "L")
-    return Amount("bleach", "bleach", figure(work("bleach", "cup × medium ÷ cubic_foot", "L", "commissioning.practice",
-                  cup=cup, medium=(bed.volume, "L in each vessel"), cubic_foot=bag)))  # fmt: skip
+    return Amount("bleach", "bleach", figure(work("bleach", "cup × media ÷ cubic_foot", "L", "commissioning.practice",
+                  cup=cup, media=(bed.volume, "L in each vessel"), cubic_foot=bag)))  # fmt: skip
 
 
 UNIT: dict[str, Callable[[Situation, StageRun[Any]], Told | None]] = {

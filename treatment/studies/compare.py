@@ -89,8 +89,8 @@ def compare(variants: list[Variant], system: str) -> list[Row]:
         row("Water to drain a year", lambda v: show(water_to_drain(v).value, "L", system)),
         row("Changes and refills a year", lambda v: f"{visits(v).value:.0f}"),
         row("Wall taken", lambda v: show(width(v).value, "m", system)),
-        row("Pressure left at the highest tap, clean", lambda v: show(v.pressure.residual_clean.value, "kPa", system)),
-        row("The same, filters dirty", lambda v: show(v.pressure.residual_dirty.value, "kPa", system)),
+        row("Pressure at the highest tap, clean", lambda v: show(v.pressure.residual_clean.value, "kPa", system)),
+        row("Pressure at the highest tap, dirty", lambda v: show(v.pressure.residual_dirty.value, "kPa", system)),
         row("Needs power", lambda v: "yes" if any(stage.powered for stage in v.run.stages) else "no"),
     ]
     if any(variant.run.tap is not variant.run.finished for variant in variants):

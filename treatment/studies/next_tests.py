@@ -48,7 +48,7 @@ def next_tests(design: Design) -> list[NextTest]:
             assumed = name in design.evidence.states and design.evidence.states[name].origin == "assumed"
             decides, worth = decides or [demanded.pop(name)], worth + (FOUNDED if assumed else DEMANDED)
         if name in seen:
-            decides, worth = [*decides, f"what is behind it: {seen[name][0].lower()}{seen[name][1:]}"], worth + EXPLAINS
+            decides, worth = [*decides, f"what causes it: {seen[name][0].lower()}{seen[name][1:]}"], worth + EXPLAINS
         if decides:
             price = price_class(name)
             found.append(NextTest(name, tuple(decides), worth / price, price, ends))
@@ -80,7 +80,7 @@ def _demanded(design: Design) -> dict[str, str]:
                 found.setdefault(analyte, row["decides"])
     for name, state in design.evidence.stated.items():
         if state.high is None and not analytes()[name].is_microbe:
-            found.setdefault(name, "how far it is beyond the range of the first test")
+            found.setdefault(name, "how far it is above the range of the first test")
     return found
 
 

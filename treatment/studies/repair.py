@@ -131,11 +131,11 @@ def _changes(given: Draft, draft: Draft) -> list[tuple[str, Draft]]:
         if keys.id not in stay:
             said.append((f"Move the {name} {after}.", put(stage, i)))
         changed = [field.replace("_", " ") for field in keys.__dataclass_fields__ if getattr(keys, field) != getattr(stood[keys.id], field)]
-        words = f"Let the {name} regenerate at another hour." if changed == ["hour"] else f"Size the {name} anew: {', '.join(changed)}."
+        words = f"Set another regeneration time for the {name}." if changed == ["hour"] else f"Resize the {name}: {', '.join(changed)}."
         if changed:
             said.append((words, [stage if each.id == keys.id else each for each in given]))
     gone = [stage for stage in given if stage.id not in now]
-    return said + [(f"Take out the {stage.room.said(stage.keys)}.", [each for each in given if each is not stage]) for stage in gone]
+    return said + [(f"Remove the {stage.room.said(stage.keys)}.", [each for each in given if each is not stage]) for stage in gone]
 
 
 def _longest(one: list[str], other: list[str]) -> list[str]:

@@ -79,8 +79,8 @@ def what_limits(design: Design, variant: Variant) -> list[tuple[str, float]]:
     pipe = design.duty.supply.pipe
     found = [
         ("the source", design.duty.demand.supply_flow),
-        ("the house's own peak", design.duty.demand.peak_flow.value),
-        ("the pipe at its velocity mark", design.duty.rows["house"]["velocity_max"] * pi * pipe.bore**2 / 4 * 60000),
+        ("peak demand", design.duty.demand.peak_flow.value),
+        ("the pipe at its velocity limit", design.duty.rows["house"]["velocity_max"] * pi * pipe.bore**2 / 4 * 60000),
     ]
     units = [(stage.said, steady) for stage in variant.run.stages if not stage.at_tap and (steady := stage.room.steady(stage.sizing)) is not None]
     if units:
@@ -146,7 +146,7 @@ def what_if(design: Design, variant: Variant, flow: float, size: PipeSize, dirt:
     units = supply.pressure_low - losses.pipe - losses.wall - supply.height * G - left
     residual = figure(
         solved("pipe", "flow, bore", pipe.loss(flow, temperature), "kPa", "hydraulics.darcy", flow=(flow, "L/min"), bore=(pipe.bore, "m")),
-        work("left at the highest tap", "cut_in − pipe − wall − units − gravity × height", "kPa", "hydraulics.residual",
+        work("pressure at the highest tap", "cut_in − pipe − wall − units − gravity × height", "kPa", "hydraulics.residual",
              cut_in=(supply.pressure_low, "kPa"), pipe=(losses.pipe, "kPa"), wall=(losses.wall, "kPa"), units=(units, "kPa, less what pumps add"), height=(supply.height, "m")),
     )  # fmt: skip
     return WhatIf(flow, size, dirt, residual, pipe.velocity(flow), residual.value >= design.duty.rows["house"]["residual_kpa"])
@@ -194,5 +194,8 @@ def routed_loss(design: Design, variant: Variant) -> Figure:
         "pipe", "flow, bore, length", along, "kPa", "hydraulics.darcy", flow=(flow, "L/min"), bore=(pipe.bore, "m"), length=(whole.length, "m")
     )
     return figure(
-        k, lost, piped, work("lost on the wall", "pipe + fittings", "kPa", "hydraulics.darcy", pipe=(along, "kPa"), fittings=(lost.value, "kPa"))
+        k,
+        lost,
+        piped,
+        work("pressure drop on the wall", "pipe + fittings", "kPa", "hydraulics.darcy", pipe=(along, "kPa"), fittings=(lost.value, "kPa")),
     )

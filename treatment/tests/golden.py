@@ -58,6 +58,17 @@ def differences(was: Any, now: Any, path: str = "") -> Iterator[tuple[str, Any, 
         yield path, was, now
 
 
+def wordless(found: Any) -> Any:
+    """A document with its words taken out: figures, ids, units and their order stay. A list of nothing but sentences is one word."""
+    if isinstance(found, dict):
+        return {name: wordless(each) for name, each in found.items()}
+    if isinstance(found, list):
+        if found and all(isinstance(each, str) for each in found) and any(" " in each for each in found):
+            return "…"
+        return [wordless(each) for each in found]
+    return "…" if isinstance(found, str) and (" " in found or found[:1].isupper()) else found
+
+
 def demo_jobs() -> dict[str, dict[str, Any]]:
     """The jobs of the demo, on a fixed day."""
     folder = Path(__file__).resolve().parents[2] / "demo"

@@ -133,7 +133,7 @@ class ToyTreatment(TestCase):
         design = self.well()
         self.assertEqual([stage.kind for stage in design.plan.train], ["bone_char", "softener"])
         self.assertTrue(design.plan.complete)
-        self.assertEqual(design.proposal.reasons["bone_char"][0], "Here because without it fluoride would stay at 6 mg/L.")
+        self.assertEqual(design.proposal.reasons["bone_char"][0], "Needed because otherwise fluoride would stay at 6 mg/L.")
         self.assertEqual(worked(job(readings=HARD_ONLY)).plan.not_used["bone_char"], "nothing in this water asks for it")
         self.assertNotIn("bone_char", [stage.kind for stage in design.ground.planned(Terms(avoid=frozenset({"bone_char"}))).train])
 

@@ -91,7 +91,7 @@ class NeverFallsOut(unittest.TestCase):
         self.assertGreater(worked.proposal.run.finished.value("total_coliform"), 0)
         self.assertFalse(worked.plan.complete)
         self.assertEqual(found(worked)["microbes-untreated"], "danger")
-        self.assertIn("takes at most", worked.plan.not_used["barrier_filter"])
+        self.assertIn("the feed limit is", worked.plan.not_used["barrier_filter"])
 
 
 class TheSourceIsANeed(unittest.TestCase):
@@ -134,7 +134,7 @@ class TheSourceIsANeed(unittest.TestCase):
         ):
             given = plan(kind, readings=self.TESTED_CLEAR, train=[{"kind": "sediment"}])
             said = next(finding.message for finding in given.chosen.findings if finding.rule == "source-risk" and finding.severity == "danger")
-            self.assertTrue(said.startswith(f"{words} carries microbes"), said)
+            self.assertTrue(said.startswith(f"{words} must be treated as carrying microbes"), said)
 
     def test_a_drilled_well_tested_clear_needs_none(self) -> None:
         worked = plan(readings=self.TESTED_CLEAR)

@@ -189,7 +189,7 @@ class Believed(Read):
         """9900 h, then 20 and 700: a lamp nobody wrote down, told once and not held against it; 912 among 8600 and 9320 is a slip."""
         anew = self.look(self.well, every(range(0, 150, 30), uv__lamp_hours=lambda i: [8600, 9320, 9900, 20, 700][i]))
         self.assertEqual([doubt.on for doubt in anew.look.doubted], [START + dt.timedelta(days=90)])
-        self.assertIn("set to zero", anew.look.doubted[0].why)
+        self.assertIn("the counter reset", anew.look.doubted[0].why)
         self.assertEqual(anew.look.bands.state.lamp_age(self.well.run.stages[4]), 700)
         self.assertNotIn("lamp-old", [cause.id for cause in anew.causes])
         slip = self.look(self.well, every(range(0, 120, 30), uv__lamp_hours=lambda i: [7880, 8600, 912, 9320][i]))
@@ -313,7 +313,7 @@ class Judged(Read):
         found = self.fires("health-limit/nitrate", self.well, high, every([100], tap__nitrate="8 mg/L as N"))
         self.assertEqual(found.causes[0].severity, "danger")
         self.assertIn("Boiling makes it worse", " ".join(found.causes[0].evidence))
-        self.assertIn("Other water", found.causes[0].do[0])
+        self.assertIn("Use other water", found.causes[0].do[0])
         self.assertNotIn(BOIL, found.causes[0].do)
         self.assertNotIn("health-limit/nitrate", self.causes(self.well, high, as_of=900))
 

@@ -111,7 +111,7 @@ class InTheAudit(TestCase):
         self.assertNotIn("feed-limit/oxidizing_filter/iron", broken(design("4 mg/L")))
         strict = broken(design("4 mg/L", feed_limits={"iron": {"high": "3 mg/L", "reason": "old sheet"}}))["feed-limit/oxidizing_filter/iron"]
         self.assertIn("old sheet", strict.source)
-        self.assertIn("at most 3", strict.message)
+        self.assertIn("its feed limit is 3 mg/L", strict.message)
 
     def test_what_the_treatment_does_stays(self) -> None:
         """A limit changes what is accepted, not the water that leaves."""

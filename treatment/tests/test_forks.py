@@ -69,7 +69,7 @@ class Solids(TestCase):
         readings = {"tss": "9 mg/L", "turbidity": "3 NTU", "total_coliform": "present"}
         plain, seen = well(readings), well(readings, observations=["grit"])
         self.assertTrue(plain.plan.complete and seen.plan.complete)
-        self.assertEqual(names(plain)[-2:], ["Sediment filter 5 µm", "UV lamp"])
+        self.assertEqual(names(plain)[-2:], ["Sediment filter 5 µm", "UV unit"])
         self.assertEqual(names(seen), ["Flushed screen 100 µm", *names(plain)[-2:]])
 
     def test_a_cartridge_of_weeks_is_spared(self) -> None:
@@ -125,7 +125,7 @@ class PipeMetals(TestCase):
         self.assertLessEqual({"tap-only/copper", "tap-only/lead"}, ids(found))
         said = next(f for f in found if f.rule == "tap-only/lead")
         self.assertIn("22 µg/L", said.message)
-        for word in ("infants", "Flush", "replaced"):
+        for word in ("infant formula", "Flush", "replaced"):
             self.assertIn(word, said.remedy)
         nitrate = well({"nitrate": "15 mg/L as N"}).proposal.findings
         self.assertIn("tap-only/nitrate", ids(nitrate))
@@ -365,10 +365,10 @@ class SchoolsSaid(TestCase):
             design = worked(job({"schools": {"disinfection": school}, "wishes": {} if power else {"no_power": True}}, readings=water))
             held = [stage.room.way for stage in design.proposal.run.stages if stage.room.way]
             self.assertEqual(held, [way])
-            told = any("the job's school: see" in said for reasons in design.proposal.reasons.values() for said in reasons)
+            told = any("the job's method: see" in said for reasons in design.proposal.reasons.values() for said in reasons)
             self.assertEqual(told, way != school, school)
             if not power:
-                self.assertIn("wishes", design.plan.not_used["uv" if school == "uv" else "chemical_feed"])
+                self.assertIn("preferences", design.plan.not_used["uv" if school == "uv" else "chemical_feed"])
 
 
 class AcidWater(TestCase):

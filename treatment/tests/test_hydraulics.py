@@ -94,7 +94,7 @@ class PressureLine(TestCase):
             33 * PSI - pipe.loss(wash, cold) - sum(way.loss(pipe, wash, cold) for way in ways) - five.room.loss(five.keys, five.sizing, wash, cold)[0]
         )
         self.assertLess(left, 30 * PSI)
-        self.assertIn(f"{left / PSI:.0f} psi is left at the valve", told.message)
+        self.assertIn(f"{left / PSI:.0f} psi reaches the control valve", told.message)
         strong = worked(job({"supply": supply | {"pressure_low": "50 psi", "pressure_high": "70 psi"}}, train=train)).chosen.audit
         self.assertEqual([finding for finding in strong.findings() if finding.rule == "pressure-backwash"], [])
 

@@ -45,7 +45,7 @@ class Refusals(TestCase):
         self.assertIn("rated_flow", found["$.train[1].rated_flo"])
         self.assertIn("9x48", found["$.train[2].tank"])
         self.assertIn("nearest known one is “iron”", found["$.samples[0].readings.irn"])
-        self.assertIn("0 to 14", found["$.samples[0].readings.ph"])
+        self.assertIn("between 0 and 14", found["$.samples[0].readings.ph"])
 
     def test_what_a_document_cannot_be(self) -> None:
         """Not an object, another format, nothing to design, forty-one stages, two stages of one name, text that is not JSON."""

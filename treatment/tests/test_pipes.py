@@ -98,7 +98,7 @@ class Refused(TestCase):
         """Refused at its place with the sizes that are known, for the material that is said or assumed; without a unit as ever."""
         for size, material, words in (
             ("22 mm", "pex_expansion", "16, 20, 25, 32 mm"), ("26 mm", "copper", "22, 28"), ("30 mm", None, " in"),
-            ("3/4", "copper", "its unit is missing"), ("5 in", "cpvc", "2 in"),
+            ("3/4", "copper", "add a unit"), ("5 in", "cpvc", "2 in"),
         ):  # fmt: skip
             with self.assertRaises(BadDocument) as told:
                 read_job(piped(size, material))

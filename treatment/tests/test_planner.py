@@ -47,7 +47,7 @@ class ComposedTrains(TestCase):
         """No salt means no softener but scale control, which is said not to soften."""
         design = worked(job({"wishes": {"no_salt": True, "soft_water": True}}, readings=HARD_ONLY))
         self.assertNotIn("softener", kinds(design))
-        self.assertIn("wishes", design.plan.not_used["softener"])
+        self.assertIn("preferences", design.plan.not_used["softener"])
         self.assertEqual(kinds(design), ["scale_control"])
         self.assertIn("scale-control-not-soft", ids(design.proposal.findings))
         bare = worked(job({"wishes": {"no_salt": True, "soft_water": True}}, readings=HARD_ONLY, train=[]))
@@ -64,8 +64,8 @@ class ComposedTrains(TestCase):
         reasons = worked(job()).proposal.reasons
         self.assertTrue(any("pH" in reason for reason in reasons["neutralizer"]))
         self.assertTrue(any("iron" in reason for reason in reasons["oxidizing_filter"]))
-        self.assertTrue(any(reason.startswith("After the") for reason in reasons["softener"]))
-        self.assertTrue(any("UV lamp" in reason for reason in reasons["sediment"]))
+        self.assertTrue(any(reason.startswith("Installed after the") for reason in reasons["softener"]))
+        self.assertTrue(any("UV unit" in reason for reason in reasons["sediment"]))
 
     def test_what_cannot_be_done_is_said(self) -> None:
         """Much iron in acid water without power: calcite would be coated, nothing can be fed; no train is made up, the reason is given."""

@@ -112,4 +112,4 @@ class ShowingQuantities(TestCase):
         """A hundredth of a milligram is not rounded to nothing; thousands are grouped."""
         self.assertEqual(show(0.012, "mg/L", "us"), "0.012 mg/L")
         self.assertEqual(digits(0.05, "mg/L", "us"), "0.05")
-        self.assertEqual(show(30000.0 / 15.43235835, "g CaCO3", "us"), "30\u202f000 grains")
+        self.assertEqual(show(30000.0 / 15.43235835, "g CaCO3", "us"), "30,000 grains")

@@ -98,10 +98,10 @@ class ReadingGrammar(TestCase):
     def test_nonsense_is_refused_with_its_reason(self) -> None:
         """A pH of 15, a negative iron and a backward interval cannot be."""
         for name, text, said in [
-            ("ph", "15", "0 to 14"),
+            ("ph", "15", "between 0 and 14"),
             ("iron", "-2 mg/L", "negative"),
             ("iron", "3..1 mg/L", "backwards"),
-            ("uvt", "120 %", "0 to 100"),
+            ("uvt", "120 %", "between 0 and 100"),
             ("iron", "2 gpm", "not a unit"),
             ("iron", "<0 mg/L", "more than zero"),
         ]:
@@ -182,7 +182,7 @@ class EntryLine(TestCase):
         """A name alone says that its value is missing; a smell is an observation, and asks for a test."""
         iron, unknown, smell, sand = parse_line("iron, zorblax 7 mg/L, H2S slight smell, sand")
         self.assertIn("value is missing", iron.problem)
-        self.assertIn("not an analyte we know", unknown.problem)
+        self.assertIn("not a known analyte", unknown.problem)
         self.assertEqual((smell.seen, sand.seen), ("rotten_egg_cold", "grit"))
         self.assertIn("Test hydrogen sulfide", smell.problem)
 

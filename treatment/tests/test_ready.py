@@ -234,7 +234,7 @@ class Sheets(TestCase):
         self.assertIn("primer", self.said(found, "site/join").lower())
         self.assertIn("30 s", self.said(found, "site/join"))
         self.assertIn("taste of cement", self.said(found, "site/flush_lines"))
-        self.assertIn("at half", self.said(found, "site/flush_train"))
+        self.assertIn("halfway", self.said(found, "site/flush_train"))
         design = worked(job({}, readings=HARD_ONLY, train=grouped(UPFLOW, FIVE, SCALE)))
         self.assertEqual(compose(design, design.chosen).count("valve"), 3 + 2)  # main shut-off and outdoor taps
         coming = {done.step.id: visit.number for visit in visits(found) for done in visit.work}
@@ -266,13 +266,13 @@ class Sheets(TestCase):
         found = sheet(chosen_of([feed, ore]))
         self.follow(found, "iron/load", "iron/fill", "iron/soak", "iron/activate", "iron/open", "iron/backwash", "site/vent_air")
         self.assertIn("0.36 L", self.said(found, "iron/activate", "metric"))
-        self.assertIn("maker says so", self.said(found, "iron/activate"))
+        self.assertIn("manufacturer says so", self.said(found, "iron/activate"))
         self.assertIn("feed/residual", found.by_id)
         sand = sheet(chosen_of([{"kind": "oxidizing_filter", "id": "iron", "medium": "greensand"}]))
         self.assertIn("permanganate", self.said(sand, "iron/activate"))
         self.assertNotIn("bleach", self.said(sand, "iron/activate").lower())
         self.assertIn("Permanganate burns", " ".join(sand.by_id["iron/activate"].hazards))
-        self.assertIn("never mixed with acid", " ".join(found.by_id["iron/activate"].hazards))
+        self.assertIn("Never mix it with acid", " ".join(found.by_id["iron/activate"].hazards))
         for medium in ("air_charged", "coated_oxygen"):
             self.assertNotIn("iron/activate", sheet(chosen_of([{"kind": "oxidizing_filter", "id": "iron", "medium": medium}])).by_id)
 
@@ -284,7 +284,7 @@ class Sheets(TestCase):
         coming = visits(found)
         self.assertLessEqual(coming[0].water_off, 120)
         self.follow(found, "block/flush", "ro/membrane", "ro/open", "ro/look", "ro/flush", "ro/reject", "ro/prove", "site/retest_water")
-        self.assertIn("pressure let off", self.said(found, "ro/membrane"))
+        self.assertIn("relieve the pressure", self.said(found, "ro/membrane"))
         self.assertFalse(found.late)
 
     def test_rain_to_the_tap_with_a_lamp_in_the_tank(self) -> None:
@@ -325,7 +325,7 @@ class Sheets(TestCase):
         for id in ("ff/open", "tank/open", "lamp/open"):
             self.assertNotIn("quarter", self.said(found, id))
         self.assertEqual(found.by_id["lamp/wire"].row.who, "electrician")
-        self.assertIn("never into the light", self.said(found, "lamp/lamp_on"))
+        self.assertIn("Never look into the light", self.said(found, "lamp/lamp_on"))
 
     def test_a_wall_of_housings_without_bypass(self) -> None:
         """Flushed empty, main shut and pressure off, cartridges in, filled slowly; no step speaks of a bypass."""
@@ -372,7 +372,7 @@ class Sheets(TestCase):
         need = found.by_id["softener/open"].stage
         assert need is not None
         seconds = 18.927 * 60 / need.figures["backwash_flow"].value  # a bucket of 5 gal
-        self.assertIn(f"5.0 gal full in {seconds:.0f} s", self.said(found, "softener/cycle_through").replace("5 gal", "5.0 gal"))
+        self.assertIn(f"5.0 gal should fill in {seconds:.0f} s", self.said(found, "softener/cycle_through").replace("5 gal", "5.0 gal"))
 
     def test_a_lamp_on_plastic_pipe(self) -> None:
         """The lit port wants its metal, the shielded one none; the lamp's own length stays free."""
@@ -383,7 +383,7 @@ class Sheets(TestCase):
         found = sheet(chosen_of([FIVE, lamp], supply={"flow": "7 gpm", "pipe": {"material": "pex_crimp", "size": "1 in", "length": "40 ft"}}))
         words = self.said(found, "uv/place", "metric")
         self.assertIn("300 mm from the outlet", words)
-        self.assertIn("900 mm kept clear", words)
+        self.assertIn("Keep 900 mm clear", words)
         self.assertIn("crimp", self.said(found, "site/join").lower())
         self.follow(found, "uv/sleeve", "uv/open", "uv/look", "uv/leak_test", "uv/lamp", "uv/ballast", "uv/power", "uv/lamp_on", "site/vent_air")
         self.assertIn("hand", self.said(found, "uv/leak_test"))
@@ -418,7 +418,7 @@ class Sheets(TestCase):
         layers = [{"medium": "granular_carbon", "volume": "2 ft3"}, {"medium": "calcite", "volume": "1 ft3"}]
         found = sheet(chosen_of([CARBON | {"layers": layers}], HARD_ONLY))
         self.assertIn("granular carbon, 2 bags; then calcite, 1 bag", self.said(found, "carbon/load"))
-        self.assertIn("Medium in: 3.00 ft³", self.said(found, "carbon/load"))
+        self.assertIn("Media volume: 3.00 ft³", self.said(found, "carbon/load"))
 
     def test_a_whole_house_membrane_with_its_tank_keeps_the_house_waiting(self) -> None:
         """The tank behind it stands open: no raw water goes into it, so nothing before it is left in bypass."""

@@ -335,7 +335,7 @@ class Remembered(TestCase):
         known = {fold("Fe-tot special"): ["iron", "mg/L"], fold("Hardness"): ["hardness", "gpg"], fold("Odd thing"): ["", ""]}
         found = read_sheets(sheets_of(rows), known).samples[0].rows
         self.assertEqual([told(row)[:3] for row in found], [("sure", "iron", 2.4), ("sure", "hardness", 205.417), ("aside", None, None)])
-        self.assertIn("as remembered", found[2].why)
+        self.assertIn("as in the saved layout", found[2].why)
 
     def test_our_own_table_is_read_back(self) -> None:
         """Rows of one sample belong together, an apostrophe against formulas is taken off, empty facts are left out; another table is not ours."""

@@ -104,7 +104,7 @@ class Order(Used):
             refusal = self.run_of(*events, reading).refusal(step, "tick", NOON)
             self.assertEqual(refusal and refusal.wants, wants)
             if refusal is not None:
-                self.assertIn("hardness behind it", refusal.words)
+                self.assertIn("hardness after it", refusal.words)
                 self.assertIn(step.row.bad_sign, refusal.words)
 
     def test_undo(self) -> None:
@@ -207,15 +207,15 @@ class Recorded(Used):
         for sample, why in (
             (self.sample(None, **good), "no date"),
             (self.sample(NOON.date(), **good), "not after the disinfection"),
-            (self.sample(later, "raw", **good), "before the train"),
-            (self.sample(later, "after:five", **good), "within it"),
-            (self.sample(later, "after:nothing", **good), "within it"),
-            (replace(self.sample(later, **good), method="field"), "only a laboratory's sample"),
+            (self.sample(later, "raw", **good), "before or within the train"),
+            (self.sample(later, "after:five", **good), "within the train"),
+            (self.sample(later, "after:nothing", **good), "within the train"),
+            (replace(self.sample(later, **good), method="field"), "only a laboratory sample"),
             (self.sample(later, total_coliform="absent"), "not tested for E. coli"),
-            (self.sample(later, total_coliform="present", e_coli="absent"), "the advice stands"),
+            (self.sample(later, total_coliform="present", e_coli="absent"), "the boil-water notice stays in force"),
         ):
             self.assertIn(why, lift_problem(sample, run))
-        self.assertIn("not disinfected", lift_problem(self.sample(later, **good), self.run_of()))
+        self.assertIn("has not been disinfected", lift_problem(self.sample(later, **good), self.run_of()))
 
     def test_the_advice_stands_until_it_is_lifted(self) -> None:
         """And again when the lifting is taken back; a train without microbes has none."""

@@ -178,7 +178,7 @@ class Orders(TestCase):
         train = [{"kind": "chemical_feed", "id": "feed", "chemical": "chlorine"}, {"kind": "retention_tank", "id": "contact"}, CARBON]
         found = sheet_of(train)
         self.follow(found, "feed/mix", "feed/open", "feed/prime", "feed/stroke", "contact/open", "contact/blow_down", "carbon/open")
-        self.assertIn("never mix kinds", " ".join(found.by_id["feed/mix"].hazards))
+        self.assertIn("Never mix kinds", " ".join(found.by_id["feed/mix"].hazards))
 
     def test_a_membrane_is_put_in_after_carbon_and_filter_were_flushed(self) -> None:
         train = [CARBON | {"medium": "block", "form": "cartridge"}, FIVE, {"kind": "reverse_osmosis", "id": "ro", "scale": "point_of_use"}]
@@ -317,7 +317,7 @@ class Visits(TestCase):
         _, at = self.where(found)
         self.assertEqual(found.late, frozenset())
         self.assertGreater(at["site/heater_on"].number, at["site/heater_off"].number)
-        self.assertIn("no tap was opened before they were ready", " ".join(found.by_id["site/vent_air"].do("us")))
+        self.assertIn("all water runs through them", " ".join(found.by_id["site/vent_air"].do("us")))
 
     def test_carbon_soaks_between_two_visits(self) -> None:
         """Its soak is begun on the first, the water is shut on the second, two days on and not an hour sooner than the soak is over."""
@@ -457,8 +457,8 @@ class Amounts(TestCase):
         found = sheet_of(
             [CARBON, SOFTENER, {"kind": "pressure_tank", "id": "tank"}], HARD_ONLY, supply={"pressure_low": "40 psi", "pressure_high": "60 psi"}
         )
-        self.assertRegex(" ".join(found.by_id["softener/program"].do("us")), r"Hardness to set: [\d.]+ gpg.*Hour of the night: 0\d:00")
-        self.assertIn("Pre-charge: 38 psi", found.by_id["tank/precharge"].do("us"))
+        self.assertRegex(" ".join(found.by_id["softener/program"].do("us")), r"Hardness to set: [\d.]+ gpg.*Regeneration time: 0\d:00")
+        self.assertIn("Precharge: 38 psi", found.by_id["tank/precharge"].do("us"))
         self.assertRegex(" ".join(found.by_id["softener/brine_fill"].do("metric")), r"First water: \d+(\.\d)? L")
 
 
@@ -510,8 +510,8 @@ class Printed(TestCase):
         """Title, cautions, headings, every step with its box; what must be waited for says after which step."""
         status, out, _ = self.run_with(json.dumps(job(readings=HARD_ONLY, train=[CARBON])))
         self.assertEqual(status, 0)
-        self.assertTrue(out.startswith("# Run sheet: Acid well"))
-        self.assertIn("only a laboratory's sample lifts a boil-water advice", out)
+        self.assertTrue(out.startswith("# Commissioning checklist: Acid well"))
+        self.assertIn("only a laboratory sample lifts a boil-water notice", out)
         self.assertEqual(out.count("Installers' practice"), 1, "each source once, at the end")
         self.assertIn("[ ] **Carbon filter: Soak the carbon for two days** !", out)
         self.assertIn("**Visit 2: day 2, 11:00**", out)
@@ -536,7 +536,7 @@ class Printed(TestCase):
         status, out, err = self.run_with('{"format": "cairn-job/1", "supply": {"flow": "seven"}}')
         self.assertEqual((status, out), (2, ""))
         self.assertIn("$.supply.flow", err)
-        self.assertIn("nothing to start", self.run_with(json.dumps(job(train=[])))[1])
+        self.assertIn("nothing to commission", self.run_with(json.dumps(job(train=[])))[1])
 
     def test_a_calendar(self) -> None:
         """An event for each visit, by the clock of the place; from the job's own day where no start is said; a folder that is none is refused."""

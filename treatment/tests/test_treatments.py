@@ -424,7 +424,7 @@ class Others(TestCase):
         run = design.proposal.run.stages[0]
         said = run.why_this_vessel()
         self.assertEqual(run.sizing.bed.vessels, 2)
-        self.assertTrue(any(line.startswith("12x52") and "to backwash, the source gives 7.0 gpm" in line for line in said), said)
+        self.assertTrue(any(line.startswith("12x52") and "to backwash, only 7.0 gpm is available" in line for line in said), said)
         self.assertEqual(stage({"kind": "neutralizer", "tank": "12x52"}).why_this_vessel(), [])
 
     def test_every_kind_runs_on_every_kind_of_water(self) -> None:

@@ -123,8 +123,8 @@ class Dates(TestCase):
         fills = [{"on": day, "did": "softener/salt", "amount": "9 kg"} for day in ("2026-04-01", "2026-05-01", "2026-05-31")]
         learned = self.due(fills, dt.date(2026, 6, 1))["softener/salt"]
         self.assertEqual(learned.due_on, dt.date(2026, 6, 30))
-        self.assertIn("as this house used", learned.why)
-        self.assertIn("by the design", learned.why)
+        self.assertIn("by the use of this house", learned.why)
+        self.assertIn("by design", learned.why)
 
     def test_lives_of_cartridges_are_learned(self) -> None:
         """Changed after 100 and 90 days (each a consumption task): the median of what it lasted; the calendar's half year stays the cap."""

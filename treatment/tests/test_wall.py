@@ -181,7 +181,7 @@ class Placing(TestCase):
         document = job({"site": SITE | {"wall_width": "6 ft"}})
         design = worked(document)
         shapes = view(compose(design, design.chosen), design.chosen, "us")
-        self.assertIn("the wall ends here", [label.text for label in shapes.plan_labels])
+        self.assertIn("end of the wall", [label.text for label in shapes.plan_labels])
         self.assertIsNone(wall_of().end)
         self.assertIsNone(wall_of(site={"wall_width": None}).end)
 
@@ -332,7 +332,7 @@ class Panel(TestCase):
             [{"kind": "sediment"}, {"kind": "softener", "install": {"at": {"x": "9 ft"}}}],
             {"wall_width": "20 ft", "places": {"electrical_panel": {"x": "5 ft"}}},
         )
-        self.assertIn("Water pipe runs above or before the electrical panel.", [finding.message for finding in wall.findings])
+        self.assertIn("Water pipe runs above or in front of the electrical panel.", [finding.message for finding in wall.findings])
 
 
 class Extremes(TestCase):
@@ -496,9 +496,9 @@ class InTheWay(TestCase):
     def test_room_to_work_is_said_once(self) -> None:
         """24 in before the unit that stands out farthest: of 30 in a brine tank of 18.1 leaves 11.9; of 48 in enough."""
         shallow, deep = (wall_of(site={"wall_depth": depth}) for depth in ("30 in", "48 in"))
-        told = [[finding for finding in wall.findings if "wanted to work" in finding.message] for wall in (shallow, deep)]
+        told = [[finding for finding in wall.findings if "needed to work" in finding.message] for wall in (shallow, deep)]
         self.assertEqual(([finding.stage for finding in told[0]], told[1]), (["softener"], []))
-        self.assertIn("11.9 in are free before it", told[0][0].message)
+        self.assertIn("11.9 in of clear space is in front of it", told[0][0].message)
 
     def test_drains_through_a_heater_and_past_the_end(self) -> None:
         """A heater between the units and their drains; a wall that ends before them."""

@@ -14,7 +14,7 @@ from ..language.tables import table
 class PipeEnd:
     material: str | None = key(Choice(("copper", "stainless", "pex_expansion", "pex_crimp", "pex", "cpvc", "pvc40", "pvc", "pe")))
     metal_length: float | None = key(LENGTH)
-    shielded: bool | None = key(Flag(), None, "no light of a lamp shines into it")
+    shielded: bool | None = key(Flag(), None, "no UV light reaches it")
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +65,7 @@ class Install:
     overflow: Overflow | None = key(Record(Overflow))
     sample_taps: bool | None = key(Flag())
     branch: str | None = key(Choice(("outdoor", "drinking_tap", "main")))
-    at: Spot | None = key(Record(Spot), None, "where it stands on the wall; left out, it is placed for you")
+    at: Spot | None = key(Record(Spot), None, "its place on the wall; if not given, it is placed automatically")
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,11 +73,11 @@ class StageKeys:
     """Keys that every stage may carry."""
 
     id: str | None = key(Text(40), None, "a name of your own for this stage, unique in the train", identity=True)
-    hour: float | None = key(TimeOfDay(), None, "hour at which it regenerates or backwashes")
-    install: Install | None = key(Record(Install), None, "how it is built in; what is absent is unknown", identity=True)
+    hour: float | None = key(TimeOfDay(), None, "regeneration time, hours after midnight")
+    install: Install | None = key(Record(Install), None, "how it is installed; what is absent is unknown", identity=True)
     reason: str | None = key(Text(200), None, "why the designer fixed its sizes or choices", identity=True)
-    feed_limits: tuple[OwnFeedLimit, ...] = key(OwnFeedLimits(), (), "what it takes, in place of our feed limits", identity=True)
-    loaded: bool | None = key(Flag(), None, "it comes loaded with its medium", identity=True, sometimes=True)
+    feed_limits: tuple[OwnFeedLimit, ...] = key(OwnFeedLimits(), (), "its feed limits, in place of the defaults", identity=True)
+    loaded: bool | None = key(Flag(), None, "it comes loaded with its media", identity=True, sometimes=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,10 +92,10 @@ class Layer:
 class BedKeys(StageKeys):
     """Keys of every treatment that may stand in mineral tanks."""
 
-    volume: float | None = key(VOLUME, None, "medium in each vessel", sometimes=True)
+    volume: float | None = key(VOLUME, None, "media in each vessel", sometimes=True)
     layers: tuple[Layer, ...] = key(ListOf(Record(Layer)), (), "media in each vessel from the bottom up", sometimes=True)
     tank: str | None = key(Vessel(), None, "vessel", sometimes=True)
-    vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, washed one at a time", sometimes=True)
+    vessels: int | None = key(Number(1, 8, whole=True), None, "identical vessels in parallel, backwashed one at a time", sometimes=True)
 
 
 #: identity keys that are not of the kind: who it is in this train, how it is built in, why, what it takes

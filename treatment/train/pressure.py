@@ -92,7 +92,7 @@ def pressure_line(run: TrainRun, duty: Duty, piping: Piping) -> PressureLine:
         added = (
             round(line[-1] + height.value - (supply.pressure_low - losses.pipe - losses.wall - units), 6) + 0.0
         )  # what adding up leaves over is nothing
-        left = work("left at the highest tap", "cut_in + added − pipe − wall − units − height", "kPa", "hydraulics.residual",
+        left = work("pressure at the highest tap", "cut_in + added − pipe − wall − units − height", "kPa", "hydraulics.residual",
                     cut_in=(supply.pressure_low, "kPa"), added=(added, "kPa by pumps, tanks and valves"), pipe=(losses.pipe, "kPa to the house"),
                     wall=(losses.wall, "kPa in the wall's own pipe and fittings"), units=(units, "kPa"), height=(height.value, "kPa"))  # fmt: skip
         return figure(height, left)

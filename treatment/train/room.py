@@ -45,7 +45,7 @@ class Sizing:
     def vessels(self) -> Bed:
         """Its vessels. Raises ValueError where it has none."""
         if self.bed is None:
-            raise ValueError("this stage stands in no vessel")
+            raise ValueError("this stage has no vessel")
         return self.bed
 
 
@@ -152,7 +152,7 @@ class Room(Generic[K]):
     #: figures that a sheet leaves out: they stand under another name
     hidden: ClassVar[tuple[str, ...]] = ()
     #: what a short peak above its steady flow does
-    peak_effect: ClassVar[str] = "it treats less"
+    peak_effect: ClassVar[str] = "it treats less well"
 
     # --- what it is ---------------------------------------------------------------------------------------------------
     def name(self, keys: K) -> str:
@@ -608,13 +608,13 @@ class StageRun(Generic[K]):
         for other in self.room.runners_up(self.keys, self.sizing, duty, self.water_in.temperature):
             against = []
             if other.peak is not None:
-                against.append(f"passes {show(other.peak, 'L/min', system)} at most")
+                against.append(f"carries {show(other.peak, 'L/min', system)} at most")
             if other.wash is not None:
-                against.append(f"needs {show(other.wash, 'L/min', system)} to backwash, the source gives {show(duty.wash, 'L/min', system)}")
+                against.append(f"needs {show(other.wash, 'L/min', system)} to backwash, only {show(duty.wash, 'L/min', system)} is available")
             if other.holds is not None:
-                against.append(f"holds {show(other.holds, 'L media', system)} of medium at most")
+                against.append(f"holds {show(other.holds, 'L media', system)} of media at most")
             if other.more is not None:
-                against.append(f"takes {show(other.more, 'L media', system)} more medium")
+                against.append(f"needs {show(other.more, 'L media', system)} more media")
             count = f"{other.vessels} × " if other.vessels > 1 else ""
             said.append(f"{count}{other.tank} in: {', '.join(against) or 'would do as well'}")
         return said

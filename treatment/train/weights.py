@@ -17,13 +17,13 @@ def filled_mass(stage: StageRun[Any]) -> Line | None:
     bed = stage.sizing.bed
     if bed is not None:
         shell = bed.area * bed.height * 1000
-        return work("filled", "medium × density + shell − medium × (1 − porosity)", "kg", "commissioning.practice",
-                    medium=(bed.volume, "L"), density=(bed.medium.density, "kg/L"), shell=(shell, "L"), porosity=(bed.medium.porosity, ""))  # fmt: skip
+        return work("filled", "media × density + shell − media × (1 − porosity)", "kg", "commissioning.practice",
+                    media=(bed.volume, "L"), density=(bed.medium.density, "kg/L"), shell=(shell, "L"), porosity=(bed.medium.porosity, ""))  # fmt: skip
     if not stage.room.upright(stage.keys):
         return None
     width, height, _ = stage.body
     return work("filled", "shell × water", "kg", "commissioning.practice",
-                shell=(pi / 4 * width**2 * height / 1e6, "L"), water=(1.0, "kg/L, the medium being little heavier"))  # fmt: skip
+                shell=(pi / 4 * width**2 * height / 1e6, "L"), water=(1.0, "kg/L, as the media is little heavier"))  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +75,7 @@ def load(stages: Sequence[StageRun[Any]], stage: StageRun[Any]) -> Load:
     elif stage.room.stores or stage.room.silhouette == "tank":
         area = pi / 4 * (width / 1000) ** 2 * count
         litres, water = (pi / 4 * width**2 * height / 1e6, "L"), (1.0, "kg/L")
-        lines.append(work("tanks", "litres × count × water", "kg", "wall.loads", litres=litres, count=(count, ""), water=water))
+        lines.append(work("tanks", "liters × count × water", "kg", "wall.loads", liters=litres, count=(count, ""), water=water))
     else:
         lines.append(stated("unit", "typical", float(row["hung_kg"].get(stage.kind, row["hung_kg"]["other"])) * count, "kg", "wall.loads"))
         area = 0.0 if hangs > 0 else width / 1000 * float(row["depth_m"])
@@ -85,7 +85,7 @@ def load(stages: Sequence[StageRun[Any]], stage: StageRun[Any]) -> Load:
         lines.append(work("brine tank", "wide^2 × tall × brine", "kg", "wall.loads", wide=wide, tall=tall, brine=brine))
         area += (tank["width"] / 1000) ** 2
     if kept := beside(stages, stage):
-        lines.append(work("its tank", "litres × water", "kg", "wall.loads", litres=(kept, "L"), water=(1.0, "kg/L")))
+        lines.append(work("its tank", "liters × water", "kg", "wall.loads", liters=(kept, "L"), water=(1.0, "kg/L")))
         area += pi / 4 * (kept / 1000 * 4 / pi / float(table("vessels")["tank_tall"])) ** (2 / 3)
     whole = sum(line.value for line in lines if line is not one)
     mass = figure(*lines, stated("full", "together", whole, "kg", "wall.loads"))

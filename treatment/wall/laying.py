@@ -35,7 +35,10 @@ def laid(facts: Facts, stages: Sequence[StageRun[Any]], states: dict[str, str] |
     )
     washed = sum(unit.drains for unit in units)
     right = (
-        max([unit.outline.right for unit in units] + [rows["left"]]) + 2 * rows["between"] + rows["ends_after"] + rows["receptor"] * max(washed, 1)
+        max([unit.outline.right for unit in units] + [zone.rect.right for unit in units for zone in unit.zones] + [rows["left"]])
+        + 2 * rows["between"]
+        + rows["ends_after"]
+        + rows["receptor"] * max(washed, 1)
     )
     width = (
         max((site.wall_width or 0.0) * 1000, right, *(o.rect.right + rows["end_beside"] for o in obstacles))

@@ -159,7 +159,7 @@ def _unit(
     if shape == "vessel":
         kept.append(Zone(Rect(x, z + height, right - x, table_mm("headroom_in")), "head", "to lift the valve head"))
     if shape == "cartridge" and "housing" in stage.sizing.params:
-        kept.append(Zone(Rect(x, z - zones["sump"], right - x, zones["sump"]), "sump", "to drop the sump"))
+        kept.append(Zone(Rect(x, z - zones["sump"], right - x, zones["sump"]), "sump", "to lower the sump"))
     if pulled:
         free = Rect(right, z, pulled, height) if lies else Rect(x, z + height, width, pulled)
         kept.append(Zone(free, "lamp", "to pull the lamp"))

@@ -19,7 +19,7 @@ def mode_of(environment: Mapping[str, str]) -> str:
         raise ImproperlyConfigured(f"CAIRN_MODE is {mode!r}; it must be one of {', '.join(MODES)}. ./cairn sets it for its own commands.")
     if mode == "production":
         if environment.get("CAIRN_DEBUG") == "1":
-            raise ImproperlyConfigured("CAIRN_DEBUG is on beside production; pages would show what is inside. Take it off.")
+            raise ImproperlyConfigured("CAIRN_DEBUG is on beside production; pages would show what is inside. Turn it off.")
         for name in ("CAIRN_SECRET_KEY", "CAIRN_HOSTS"):
             if not environment.get(name, "").strip(" ,"):
                 raise ImproperlyConfigured(f"{name} is not set; production needs it.")

@@ -7,6 +7,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 
 from ..jobs.models import Job
+from ..readers import read_by
 from .models import Membership
 
 
@@ -15,6 +16,7 @@ def membership(request: HttpRequest) -> Membership:
     found = Membership.objects.select_related("workspace").filter(user=request.user.pk).order_by("pk").first()
     if found is None:
         raise PermissionDenied("You are not a member of any workspace.")
+    read_by(found.workspace.standard)
     return found
 
 
@@ -26,6 +28,7 @@ def job_for(request: HttpRequest, pk: int, *, change: bool = False) -> Job:
         pk=pk,
         workspace=member.workspace,
     )
+    read_by(job.standard)
     if change:
         may_change(member)
     return job
@@ -34,4 +37,4 @@ def job_for(request: HttpRequest, pk: int, *, change: bool = False) -> Job:
 def may_change(member: Membership) -> None:
     """Raises PermissionDenied for a viewer."""
     if member.role != Membership.Role.DESIGNER:
-        raise PermissionDenied("Your role lets you look, not change.")
+        raise PermissionDenied("Your role can view but not change.")

@@ -23,7 +23,7 @@ FREE = 5  # failures before the first wait
 FIRST, LONGEST = dt.timedelta(minutes=1), dt.timedelta(hours=1)
 #: passwords that a process checks in a second, and at once after a quiet time
 A_SECOND, AT_ONCE = 1.5, 6.0
-TOO_MANY = "Too many people are logging in just now. Wait a minute, then try again."
+TOO_MANY = "Too many people are logging in. Wait a minute and try again."
 log = structlog.get_logger("workbench.login")
 
 

@@ -21,17 +21,17 @@ from .models import Workspace
 class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
     """A firm's defaults. ``was`` is what stood when the form was shown: a change by somebody else meanwhile is refused."""
 
-    standard = forms.ChoiceField(label="Limits its new jobs start with")
-    units = forms.ChoiceField(choices=[("us", "US units"), ("metric", "Metric")], label="Units its new jobs start with")
+    standard = forms.ChoiceField(label="Limit set of new jobs")
+    units = forms.ChoiceField(choices=[("us", "US units"), ("metric", "Metric")], label="Units of new jobs")
     was = forms.CharField(widget=forms.HiddenInput, required=False)
 
     class Meta:
         model = Workspace
         fields = ["name", "standard", "units", "currency", "owner_links"]
         labels = {
-            "name": "Name of the firm",
-            "currency": "Currency of the prices",
-            "owner_links": "Owners may have a private address of their house's log",
+            "name": "Company name",
+            "currency": "Currency",
+            "owner_links": "Owners can have a private link to the log of their house",
         }
         widgets = {"currency": forms.TextInput(attrs={"placeholder": "e.g. $, €, £, CHF", "autocomplete": "off"})}
 
@@ -45,7 +45,9 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
     def clean_was(self) -> str:
         if self.cleaned_data["was"] != self.stands:
             raise forms.ValidationError(
-                "Somebody else changed this meanwhile. What is stored now: " + self.stands.replace("|", ", ") + ". Save again to keep yours."
+                "Someone else changed this since you opened it. Saved version: "
+                + self.stands.replace("|", ", ")
+                + ". Save again to keep your values."
             )
         return self.stands
 

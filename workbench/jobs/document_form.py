@@ -54,8 +54,8 @@ class Ask:
         spec = self.spec
         if isinstance(spec, Choice):
             options = [(str(option), self.words.get(str(option), str(option).replace("_", " "))) for option in spec.options]
-            if self.empty and "our default" in self.empty:
-                options = [(option, words) for option, words in options if "our default" not in words]
+            if self.empty and "default" in self.empty:
+                options = [(option, words) for option, words in options if "default" not in words]
             return forms.ChoiceField(label=self.label, required=False, choices=[*([] if self.empty is None else [("", self.empty)]), *options])
         if isinstance(spec, Flag):
             if self.empty is None:

@@ -16,16 +16,16 @@ from .document_form import Ask, DocumentForm, asked
 from .models import Job, Survey
 
 CHOICE_WORDS = {
-    "drilled_well": "Drilled well", "dug_well": "Dug well", "spring": "Spring", "surface": "Stream or lake", "rain": "Rain cistern", "town": "Town main",
+    "drilled_well": "Drilled well", "dug_well": "Dug well", "spring": "Spring", "surface": "Stream or lake", "rain": "Rainwater tank", "town": "Public supply",
     "none": "None", "chlorine": "Chlorine", "chloramine": "Chloramine", "flood": "A flood", "repair": "A repair", "heavy_rain": "Heavy rain",
     "copper": "Copper", "pex_expansion": "PEX, expansion fittings", "pex_crimp": "PEX, crimp fittings", "cpvc": "CPVC", "pvc40": "PVC schedule 40", "pe": "PE",
-    "fixture_units": "Fixture units (our default)", "simultaneous": "Fixtures running together", "bathrooms": "Number of bathrooms",
-    "x4": "× 4 grains per mg/L (our default)", "x3": "× 3", "x5": "× 5", "fixed": "A fixed adder", "single": "One 25 µm cartridge", "staged": "25 then 5 µm",
-    "dual_gradient": "Dual-gradient", "backwashing": "Backwashing bed", "auto": "By load (our default)", "3_day": "Every 3 days", "7_day": "Every 7 days",
+    "fixture_units": "Fixture units (default)", "simultaneous": "Fixtures running together", "bathrooms": "Number of bathrooms",
+    "x4": "× 4 grains per mg/L (default)", "x3": "× 3", "x5": "× 5", "fixed": "A fixed adder", "single": "One 25 µm cartridge", "staged": "25 then 5 µm",
+    "dual_gradient": "Dual-gradient", "backwashing": "Backwashing bed", "auto": "By load (default)", "3_day": "Every 3 days", "7_day": "Every 7 days",
 }  # fmt: skip
-EMPTY_WORDS = {"prefilter_school": "Only where particles are found (our default)", "peak_flow_school": "Fixture units (our default)",
-               "iron_school": "× 4 grains per mg/L (our default)", "regeneration_school": "By load (our default)", "soft_water": "Not said",
-               "safe_to_drink": "Not said"}  # fmt: skip
+EMPTY_WORDS = {"prefilter_school": "Only where particles are found (default)", "peak_flow_school": "Fixture units (default)",
+               "iron_school": "× 4 grains per mg/L (default)", "regeneration_school": "By load (default)", "soft_water": "Not given",
+               "safe_to_drink": "Not given"}  # fmt: skip
 FIXTURE_WORDS = {
     "wc": "Toilets", "basin": "Basins", "bath": "Baths", "shower": "Showers", "kitchen_sink": "Kitchen sinks", "dishwasher": "Dishwashers",
     "washer": "Washing machines", "laundry_tray": "Laundry trays", "hose_tap": "Outdoor taps", "bathroom_group": "Bathroom groups",
@@ -57,7 +57,7 @@ class SiteForm(DocumentForm):
     name = forms.CharField(label="Job name", max_length=120, strip=True)
     standard = forms.ChoiceField(label="Limits", choices=standard_choices)
     observations = forms.MultipleChoiceField(
-        label="Seen, smelt, felt",
+        label="Observations",
         required=False,
         choices=[(key, OBSERVATION_WORDS[key]) for key in OBSERVATIONS],
         widget=forms.CheckboxSelectMultiple,
@@ -78,7 +78,7 @@ class SiteForm(DocumentForm):
     def clean(self) -> dict[str, Any]:
         data = super().clean() or {}
         if data.get("iron_school") == "fixed" and self.read.get("iron_adder") is None and "iron_adder" not in self.errors:
-            self.add_error("iron_adder", "A fixed adder needs its amount, as the maker names it; without one iron counts as nothing.")
+            self.add_error("iron_adder", "Enter the amount of the fixed adder, as the manufacturer states it; without one iron counts as nothing.")
         return data
 
     def apply(self, survey: Survey) -> None:
@@ -108,7 +108,7 @@ class SupplyForm(DocumentForm):
         data = super().clean() or {}
         low, high = self.read.get("pressure_low_kpa"), self.read.get("pressure_high_kpa")
         if low is not None and high is not None and high < low:
-            self.add_error("pressure_high_kpa", "The highest pressure must not lie below the lowest.")
+            self.add_error("pressure_high_kpa", "The highest pressure must not be below the lowest.")
         if data.get("pipe_material") in ("", None, *PIPE_MATERIALS) and (
             why := unmade(data.get("pipe_material") or None, self.read.get("pipe_size_m"))
         ):
@@ -117,7 +117,7 @@ class SupplyForm(DocumentForm):
         if (drawn is None) != (recovery is None) and not self.errors:
             self.add_error(
                 "drawdown_recovery_min" if recovery is None else "drawdown_drawn_l",
-                "A drawdown test needs both: what was drawn, and the time to recover.",
+                "Enter both: the volume drawn and the recovery time.",
             )
         return data
 

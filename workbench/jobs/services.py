@@ -17,7 +17,7 @@ class StaleJob(Stale):
     """Somebody else saved since this form was shown. Carries the job as it stands now."""
 
     def __init__(self, job: Job) -> None:
-        super().__init__("saved by someone else meanwhile")
+        super().__init__("saved by someone else since you opened it")
         self.job = job
 
 

@@ -20,7 +20,7 @@ from .models import CalendarLink, JobLog
 from .page import calendar_of
 from .views import logbook_page
 
-#: days that the firm's calendar looks ahead, jobs on a page of it, logs that are worked anew for one
+#: days that company calendar looks ahead, jobs on a page of it, logs that are worked anew for one
 AHEAD, PER_PAGE, ANEW = 60, 50, 3
 
 
@@ -66,12 +66,12 @@ def link(request: Request) -> HttpResponse:
     name = request.POST.get("of", "")
     of = Membership.objects.select_related("user").filter(workspace=member.workspace, user__username=name).first() if name else None
     if name and of is None:
-        return _calendar(request, member, 422, problem="That is nobody of this firm; no address was made.")
+        return _calendar(request, member, 422, problem="Choose a person in this company. No link was created.")
     _, secret = doors.new_link(member.workspace, job, request.user, of.user if of else None)
     address = reverse("calendar-file", args=[secret])
     if job is not None:
         return logbook_page(request, job, secret_address=address, secret_of="the calendar of this house")
-    return _calendar(request, member, secret_address=address, secret_of=f"the houses of {name}" if name else "the firm's calendar")
+    return _calendar(request, member, secret_address=address, secret_of=f"the houses of {name}" if name else "company calendar")
 
 
 @require_GET
@@ -81,7 +81,7 @@ def calendar_file(request: HttpRequest, secret: str) -> HttpResponseBase:
     if found is None:
         raise Http404
     if not doors.may_send(found):
-        return HttpResponse("Asked for too often: at most 30 times in a minute.", status=429, content_type="text/plain; charset=utf-8")
+        return HttpResponse("Too many requests: at most 30 a minute.", status=429, content_type="text/plain; charset=utf-8")
     if found.job is None:
         services.refreshed(found.workspace, ANEW)
     held = calendar_of(found)

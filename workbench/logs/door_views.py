@@ -19,6 +19,7 @@ from treatment.keeping.line import Line
 from treatment.language.spec import holds_unfit
 
 from ..accounts.access import job_for
+from ..readers import read_by
 from ..request import Request, number
 from . import doors, services
 from .entering import entered
@@ -113,6 +114,7 @@ def _door(secret: str) -> Door:
     link = doors.owner_link(secret)
     if link is None:
         raise Http404
+    read_by(link.log.job.standard)
     return Door(link, secret)
 
 
@@ -121,7 +123,7 @@ def _refused(request: HttpRequest, door: Door) -> HttpResponse | None:
     if not doors.may_send(door.link):
         typed = {name: request.POST.get(name, "")[:2000] for name in ("line", "amount", "task")}
         shown = {"typed": typed["line"], "task_of": typed["task"], "task_amount": typed["amount"]}
-        return _house(request, door, door.book, 429, problem="That is a lot at once: wait a minute, then send it again.", **shown)
+        return _house(request, door, door.book, 429, problem="Too many entries at once. Wait a minute, then send it again.", **shown)
     return None
 
 
@@ -158,12 +160,12 @@ def house_entry(request: HttpRequest, secret: str) -> HttpResponse:
     theirs = {task.id for task in book.tasks if task.row.who == OWNER}
     shown: dict[str, Any] = {"typed": typed, "pieces": form.left, "on": on}
     if on is None:
-        return _house(request, door, book, 422, problem="Give the day of it, such as 2026-11-24.", **shown)
+        return _house(request, door, book, 422, problem="Enter the date, for example 2026-11-24.", **shown)
     bodies = form.bodies()
     if other := next((body["did"] for body in bodies if "did" in body and body["did"] not in theirs), None):
-        return _house(request, door, book, 422, problem=f"{other} is for whoever services the train: write a note instead.", **shown)
+        return _house(request, door, book, 422, problem=f"{other} is recorded only by {book.job.workspace.name}. Write a note instead.", **shown)
     if form.left or not bodies:
-        return _house(request, door, book, 422, problem="" if form.left else "Nothing was typed.", **shown)
+        return _house(request, door, book, 422, problem="" if form.left else "Nothing was entered.", **shown)
     return _keep(request, door, book, [(on, body) for body in bodies], form.words, shown)
 
 
@@ -179,9 +181,9 @@ def house_done(request: HttpRequest, secret: str) -> HttpResponse:
     on = day_of(request.POST.get("on", "")) if request.POST.get("on") else timezone.localdate()
     shown = {"task_of": request.POST.get("task", ""), "task_amount": amount, "task_on": request.POST.get("on", "")}
     if task is None:
-        return _house(request, door, book, 422, problem="That is for whoever services the train.", **shown)
+        return _house(request, door, book, 422, problem=f"Only {book.job.workspace.name} records this. Write a note instead.", **shown)
     if on is None:
-        return _house(request, door, book, 422, problem="Give the day of it, such as 2026-11-24.", **shown)
+        return _house(request, door, book, 422, problem="Enter the date, for example 2026-11-24.", **shown)
     return _keep(request, door, book, [(on, {"did": task.id} | ({"amount": amount} if amount else {}))], task.row.task, shown)
 
 
@@ -192,5 +194,5 @@ def _keep(
         made = services.add(book.job, entries, None, f"o{door.link.pk}-{request.POST.get('key', '')[:40]}", by=OWNER)
     except Refused as error:
         return _house(request, door, book, 422, problem=str(error), **shown)
-    messages.success(request, kept_words(f"Kept: {words}.", len(made), len(entries)))
+    messages.success(request, kept_words(f"Saved: {words}.", len(made), len(entries)))
     return redirect("house", door.secret)

@@ -57,7 +57,7 @@ def device_of(token: str) -> Device | None:
 def new_owner_link(job: Job, user: Any) -> tuple[OwnerLink, str]:
     """A private address of a house for its owner, and its secret, which is told this once. Raises Refused where the firm does not allow them."""
     if not job.workspace.owner_links:
-        raise Refused("The firm does not allow owners' addresses; its page has the switch.")
+        raise Refused("The company does not allow owner links. The Company page has the switch.")
     log, secret = log_of(job) or started(job, timezone.localdate()), secrets.token_urlsafe(24)
     return OwnerLink.objects.create(log=log, secret_hash=hashed(secret), by=user, by_name=user.get_username()), secret
 

@@ -52,14 +52,14 @@ def entered(post: Mapping[str, str], line: Line) -> Entered:
     beside = {name: post.get(name, "").strip()[:2000] for name in BESIDE}
     problems = {}
     if beside["seen"] and beside["seen"] not in OBSERVATIONS:
-        problems["seen"] = "That is nothing of the list."
+        problems["seen"] = "Choose an item from the list."
     if beside["at_hour"] and not _is(dt.time, beside["at_hour"]):
-        problems["at_hour"] = "A time such as 23:30."
+        problems["at_hour"] = "Enter a time, for example 23:30."
     if beside["away_from"] or beside["away_to"]:
         if not (_is(dt.date, beside["away_from"]) and _is(dt.date, beside["away_to"])):
-            problems["away"] = "Give both days, such as 2026-08-01 and 2026-08-14."
+            problems["away"] = "Enter both dates, for example 2026-08-01 and 2026-08-14."
         elif beside["away_to"] < beside["away_from"]:
-            problems["away"] = "The day of coming back is before the day of leaving."
+            problems["away"] = "The return date is before the departure date."
     return Entered(tuple(piece for piece in pieces if not piece.problem), tuple(piece for piece in pieces if piece.problem), beside, problems)
 
 

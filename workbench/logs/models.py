@@ -73,7 +73,7 @@ class CauseNote(models.Model):
     log = models.ForeignKey(JobLog, on_delete=models.CASCADE, related_name="notes")
     cause = models.CharField(max_length=80)
     stage = models.CharField(max_length=80, blank=True)
-    verdict = models.CharField(max_length=8, choices=[("accept", "taken as so"), ("dismiss", "set aside")])
+    verdict = models.CharField(max_length=8, choices=[("accept", "confirmed"), ("dismiss", "dismissed")])
     reason = models.CharField(max_length=300)
     on = models.DateField()
     by_name = models.CharField(max_length=150)

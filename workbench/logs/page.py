@@ -17,10 +17,12 @@ from treatment.keeping.line import Piece
 from treatment.keeping.series import METER
 from treatment.keeping.year import year
 from treatment.language.display import media_hint, show, show_within
+from treatment.language.interface import due, word
 from treatment.language.log_keys import SOURCE, TAP, log_key
 
 from ..accounts.models import Membership, Workspace
 from ..jobs.forms import OBSERVATION_WORDS
+from ..readers import written
 from .models import CalendarLink, JobLog, LogEntry
 from .redesign import redesigned
 from .services import YEAR, Book, notes_of, opened, remember, standing
@@ -110,7 +112,7 @@ def said_of(book: Book, entry: LogEntry) -> dict[str, list[str]]:
     if alarm := body.get("alarm"):
         tell(alarm, "its alarm sounded")
     if away := body.get("away"):
-        tell("", f"nobody there from {away['from']} to {away['to']}")
+        tell("", f"house empty from {away['from']} to {away['to']}")
     return found
 
 
@@ -186,13 +188,13 @@ def _due(each: Due, system: str, names: dict[str, str], today: dt.date) -> dict[
         "due": each,
         "unit": names.get(each.task.stage.id, "") if each.task.stage else "The water",
         "amount": amount,
-        "when": f"{each.due_on:%-d %b %Y}"
-        if not each.overdue
-        else f"{abs(days)} day{'' if abs(days) == 1 else 's'} over"
-        if each.ever
-        else "never entered",
+        "when": (due(days) if days <= NEAR else written(each.due_on, "j M Y")) if each.ever or not each.overdue else word("due", "none"),
         "state": "overdue" if each.overdue else "today" if not days else "soon" if days <= 14 else "later",
     }
+
+
+#: days ahead that are said in words
+NEAR = 7
 
 
 def _visit(visit: Any, system: str) -> dict[str, Any]:

@@ -34,7 +34,7 @@ def open_redesign(book: Book, user: Any) -> str:
     """Open it as an option; its letter. Raises Refused where there is none, or no letter is free."""
     found = redesign(book.design, book.diagnosis)
     if found is None:
-        raise Refused("The log shows nothing that asks for another train.")
+        raise Refused("The log shows no reason for another train.")
     try:
         option = open_option(book.job, written(found.variant.as_built), f"redesign: {'; '.join(found.facts)}"[:200], user)
     except TrainRefused as error:

@@ -218,9 +218,9 @@ def check(job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]]) -> None:
     """Whether the log will take entries. Raises Refused with what was expected, and for a day that has not come."""
     for on, body in entries:
         if on > timezone.localdate():
-            raise Refused(f"{on} has not come yet.")
+            raise Refused(f"{on} is in the future. Enter today or an earlier date.")
         if on < EARLIEST:
-            raise Refused(f"{on} is before any log of a train: give the day as 2026-03-14.")
+            raise Refused(f"{on} is too early for a log. Enter the date as 2026-03-14.")
         if holds_unfit(body):
             raise Refused("It holds characters that cannot be kept.")
     design = design_of(job, trains.shown_stages(job))
@@ -254,7 +254,7 @@ def add(
         log = log_of(job) or started(job, first)
         held = {entry.key: entry for entry in log.entries.filter(key__in=list(named))}
         if other := next((entry for name, entry in held.items() if (entry.on, entry.body) != named[name]), None):
-            raise Refused(f"This was sent before with other content, for {other.on}, and that stands. Nothing was kept: send it anew.")
+            raise Refused(f"This was sent before with different content, for {other.on}, and that was saved. Nothing was changed: send it again.")
         back = [entry for entry in held.values() if entry.gone]
         LogEntry.objects.filter(pk__in=[entry.pk for entry in back]).update(gone=False)
         fresh = [(name, on, body) for name, (on, body) in named.items() if name not in held]
@@ -327,7 +327,7 @@ def take_document(job: Job, text: str, user: Any) -> int:
     if entries:
         return len(add(job, entries, user, hashlib.sha256(text.encode()).hexdigest()[:40], begun=begun))
     if begun > timezone.localdate():
-        raise Refused(f"{begun} has not come yet.")
+        raise Refused(f"{begun} is in the future. Enter today or an earlier date.")
     log = log_of(job)
     if log is None or begun < log.started_on:
         started(job, begun)
@@ -373,14 +373,14 @@ def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) 
     """Take a cause as so, or set it aside, with a reason. Raises Refused without one."""
     log = log_of(job)
     if log is None or verdict not in ("accept", "dismiss"):
-        raise Refused("That cannot be said here.")
+        raise Refused("This is not a possible cause here.")
     if not reason.strip():
-        raise Refused("Say why: the reason is told when the same comes again.")
+        raise Refused("Give a reason: it is shown if the cause recurs.")
     if len(reason) > 300:
-        raise Refused("This is longer than is kept: at most 300 characters.")
+        raise Refused("This is too long: at most 300 characters.")
     book = opened(job)
     if book is None or not any((each.id, each.stage or "") == (cause, stage) for each in book.diagnosis.causes):
-        raise Refused("The readings no longer show this; look at the causes anew.")
+        raise Refused("The readings no longer show this cause. Check the causes again.")
     CauseNote.objects.create(
         log=log, cause=cause[:80], stage=stage[:80], verdict=verdict, reason=reason.strip(), on=timezone.localdate(), by_name=user.get_username()
     )
@@ -393,7 +393,7 @@ def look_after(job: Job, username: str, area: str) -> None:
     """Who looks after a house, nobody where the name is empty, and its area. Raises Refused for a name that is not of the firm."""
     member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=username).first()
     if username and member is None:
-        raise Refused("That is nobody of this firm.")
+        raise Refused("Choose a person in this company.")
     if log_of(job) is None:
-        raise Refused("Say first since when the train runs: who looks after it is kept with its log.")
+        raise Refused("Enter first when the train went into service: the technician is saved with its log.")
     JobLog.objects.filter(job=job).update(technician=member.user if member else None, area=" ".join(area.split())[:60])

@@ -62,22 +62,22 @@ def understood(
     chosen = chosen or {}
     cells = [row for row in cells if any(cell.strip() for cell in row)]
     if len(cells) < 2:
-        return Understood((), (), (), "A table has a row of headings and at least one of readings.")
+        return Understood((), (), (), "The table needs a row of headings and at least one row of readings.")
     if len(cells) > MOST:
         return Understood((), (), (), f"This has more than {MOST} rows; send it in parts.")
     head = [cell.strip() for cell in cells[0]]
     if max(len(row) for row in cells) > COLUMNS:
-        return Understood((), (), (), f"This has more than {COLUMNS} columns; leave out what is not to be kept.")
+        return Understood((), (), (), f"This has more than {COLUMNS} columns; remove the columns you do not need.")
     day = next((i for i, key in chosen.items() if key == DAY), next((i for i, name in enumerate(head) if fold(name) in DATE_WORDS), None))
     columns = [(name, DAY if i == day else _given(chosen[i], ids) if i in chosen else _key(name, line)) for i, name in enumerate(head)]
     if day is None:
-        return Understood(tuple(columns), (), (), "No column is called “date”; choose the one that holds the day.")
+        return Understood(tuple(columns), (), (), "No column is called “date”. Choose the column with the date.")
     rows, bad = [], []
     for number, row in enumerate(cells[1:], 2):
         try:
             on = date_of(row[day].strip() if day < len(row) else "")
             if on > today:
-                raise NotUnderstood(row[day], f"{on} has not come yet")
+                raise NotUnderstood(row[day], f"{on} is in the future. Enter today or an earlier date")
             readings = {}
             for (name, key), cell in zip(columns, row, strict=False):
                 if key not in ("", DAY) and cell.strip():
@@ -91,7 +91,7 @@ def understood(
             if readings:
                 rows.append((on, {"readings": readings}))
             else:
-                bad.append((number, "nothing in it is understood"))
+                bad.append((number, "nothing in it was understood"))
         except NotUnderstood as error:
             bad.append((number, error.reason))
     rest = "\n".join("\t".join(row) for row in [cells[0], *(cells[number - 1] for number, _ in bad)])
@@ -146,5 +146,5 @@ def date_of(text: str) -> dt.date:
         if (first <= 12) != (second <= 12):
             month, day = (first, second) if first <= 12 else (second, first)
             return dt.date(year, month, day)
-        raise NotUnderstood(text, f"“{text}” may be two days: write it as 2026-03-14")
-    raise NotUnderstood(text, f"“{text[:20]}” is no day such as 2026-03-14")
+        raise NotUnderstood(text, f"“{text}” can mean two dates. Enter it as 2026-03-14")
+    raise NotUnderstood(text, f"“{text[:20]}” is not a date. Enter it as 2026-03-14")

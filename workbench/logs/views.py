@@ -81,7 +81,7 @@ def begin(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     on = day_of(request.POST.get("on", ""))
     if on is None or on > timezone.localdate():
-        return logbook_page(request, job, 422, begin_problem="Give the day on which it began to run, not one that has not come yet.")
+        return logbook_page(request, job, 422, begin_problem="Enter the day on which it went into service; it must not be in the future.")
     services.started(job, on)
     return redirect("logbook", pk)
 
@@ -93,9 +93,9 @@ def entry(request: Request, pk: int) -> HttpResponse:
     typed, on, here = request.POST.get("line", ""), day_of(request.POST.get("on", "")), request.POST.get("at", "")
     back = reverse("logbook", args=[pk]) + (f"?at={here}" if here else "")
     if on is None:
-        return logbook_page(request, job, 422, typed=typed, line_problem="Give the day of it, such as 2026-11-24.")
+        return logbook_page(request, job, 422, typed=typed, line_problem="Enter the date, for example 2026-11-24.")
     if on > timezone.localdate():
-        return logbook_page(request, job, 422, typed=typed, line_problem=f"{on} has not come yet.")
+        return logbook_page(request, job, 422, typed=typed, line_problem=f"{on} is in the future. Enter today or an earlier date.")
     form = entered(request.POST, _line(job, here))
     shown: dict[str, Any] = {"on": on, "pieces": form.left, "beside": form.beside, "problems": form.problems}
     small = None
@@ -106,16 +106,16 @@ def entry(request: Request, pk: int) -> HttpResponse:
             return logbook_page(request, job, 422, typed=typed, line_problem=str(error), **shown)
     bodies = form.bodies()
     if form.problems or not bodies:
-        nothing = "" if form.left or form.problems else "Nothing was typed."
+        nothing = "" if form.left or form.problems else "Nothing was entered."
         return logbook_page(request, job, 422, typed=typed, line_problem=nothing, **shown)
     try:
         made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], small)
     except Refused as error:
         return logbook_page(request, job, 422, typed=typed, line_problem=str(error), **shown)
     if form.left:
-        kept = f"Kept: {form.words}."
+        kept = f"Saved: {form.words}."
         return logbook_page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
-    messages.success(request, kept_words(f"Kept for {on}: {form.words}.", len(made), len(bodies)))
+    messages.success(request, kept_words(f"Saved for {on}: {form.words}.", len(made), len(bodies)))
     return redirect(back)
 
 
@@ -123,7 +123,7 @@ def kept_words(words: str, made: int, sent: int) -> str:
     """What is said of entries, from what was made of them."""
     if made == sent:
         return words
-    return f"{made} of {sent} entries kept; the others were kept before and count once." if made else "That was kept before; it counts once."
+    return f"{made} of {sent} entries saved; the others were saved before and count once." if made else "This was saved before; it counts once."
 
 
 @require_POST
@@ -144,7 +144,7 @@ def done(request: Request, pk: int) -> HttpResponse:
     on = day_of(request.POST.get("on", "")) if request.POST.get("on") else timezone.localdate()
     amount = request.POST.get("amount", "").strip()
     if on is None:
-        problem = "Give the day of it, such as 2026-11-24."
+        problem = "Enter the date, for example 2026-11-24."
         return logbook_page(request, job, 422, task_problem=problem, task_of=request.POST.get("task", ""), task_amount=amount, task_on="")
     body = {"did": request.POST.get("task", "")} | ({"amount": amount} if amount else {})
     upload = request.FILES.get("photo")
@@ -156,7 +156,7 @@ def done(request: Request, pk: int) -> HttpResponse:
             request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount, task_on=request.POST.get("on", "")
         )
     messages.success(
-        request, kept_words(f"Done on {on}: {services.task_named(job, body['did'])}. A slip is taken out among the entries.", len(made), 1)
+        request, kept_words(f"Done on {on}: {services.task_named(job, body['did'])}. To correct it, delete it in the entries.", len(made), 1)
     )
     return redirect(reverse("logbook", args=[pk]) + "#due")
 
@@ -228,8 +228,8 @@ def table(request: Request, pk: int) -> HttpResponse:
 
 def _rows_kept(made: int, sent: int) -> str:
     """What became of the rows of a table, in words."""
-    before = f"{sent - made} of them stood in the logbook before and count once" if sent - made else ""
-    return f"{made} rows kept." if not before else f"{made} of {sent} rows kept: {before}."
+    before = f"{sent - made} of them were in the logbook before and count once" if sent - made else ""
+    return f"{made} rows saved." if not before else f"{made} of {sent} rows saved: {before}."
 
 
 def _understood(job: Job, cells: Sequence[Sequence[str]], chosen: Mapping[int, str]) -> Understood:
@@ -251,12 +251,12 @@ def _take_log(request: Request, job: Job, context: dict[str, Any], content: byte
     """A log as a file: all of it, or none and why."""
     try:
         if len(content) > LARGEST:
-            raise Refused("This file is larger than is read.")
+            raise Refused("This file is too large.")
         made = services.take_document(job, content.decode(), request.user)
     except (Refused, UnicodeDecodeError) as error:
-        told = str(error) if isinstance(error, Refused) else "This is no text."
+        told = str(error) if isinstance(error, Refused) else "This is not a text file. Choose a CSV, XLSX or JSON file."
         return render(request, "logs/table.html", context | {"problem": told}, status=422)
-    messages.success(request, f"{made} entries kept." if made else "That was kept before; it counts once.")
+    messages.success(request, f"{made} entries saved." if made else "This was saved before; it counts once.")
     return redirect("logbook", job.pk)
 
 
@@ -315,7 +315,7 @@ def redesign(request: Request, pk: int) -> HttpResponse:
         letter = open_redesign(book, request.user)
     except Refused as error:
         return logbook_page(request, job, 422, redesign_problem=str(error))
-    messages.success(request, f"Opened as option {letter}, beside the one that stands.")
+    messages.success(request, f"Opened as option {letter}, beside the current one.")
     return redirect("options", pk)
 
 

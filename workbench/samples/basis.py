@@ -14,10 +14,10 @@ from treatment.language.reading import Reading
 from ..jobs.document_form import EntryForm
 
 WORDS = [
-    ("worst", "the worst reading (our default)"),
+    ("worst", "the worst reading (default)"),
     ("latest", "the latest reading"),
     ("percentile", "a percentile"),
-    ("chosen", "a value chosen by hand"),
+    ("chosen", "a manual value"),
 ]
 
 
@@ -27,7 +27,7 @@ class BasisForm(EntryForm):
     PART, SPEC, FALLBACK = "design_basis", Bases(), "by"
 
     analyte = forms.CharField(widget=forms.HiddenInput)
-    by = forms.ChoiceField(choices=WORDS, label="Design stands on")
+    by = forms.ChoiceField(choices=WORDS, label="The design is based on")
     percent = forms.CharField(required=False, max_length=8, label="Percentile")
     value = forms.CharField(required=False, max_length=80, label="Value, with unit")
     reason = forms.CharField(required=False, max_length=200, label="Reason")
@@ -74,7 +74,7 @@ class ValueForm(EntryForm):
     def clean_analyte(self) -> str:
         found = find_analyte(self.cleaned_data["analyte"])
         if found is None:
-            raise forms.ValidationError("This is not an analyte we know.")
+            raise forms.ValidationError("This analyte is not known.")
         return found.key
 
     @property

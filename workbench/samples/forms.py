@@ -38,7 +38,7 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
         self.initial["seen"] = self.stands
         for name in ("draw", "weather", "method"):
             field = self.fields[name]
-            offer(field, [("", "not told"), *list(getattr(field, "choices", ()))[1:]])
+            offer(field, [("", "not given"), *list(getattr(field, "choices", ()))[1:]])
         offered = [*POINTS, *places]
         if self.instance.point not in dict(offered):
             offered.append((self.instance.point, self.instance.point.replace("after:", "After ").replace("_", " ")))
@@ -53,5 +53,5 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
     def clean_taken_on(self) -> dt.date | None:
         day: dt.date | None = self.cleaned_data["taken_on"]
         if day and day > timezone.localdate() + dt.timedelta(days=1):  # a phone further east is a day ahead
-            raise forms.ValidationError("This day has not come yet.")
+            raise forms.ValidationError("This date is in the future.")
         return day

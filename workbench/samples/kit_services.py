@@ -22,7 +22,7 @@ from ..jobs.models import Job, Survey
 from ..jobs.services import bump, hold
 from .models import KitRun, KitSession, Reading, Sample
 
-READ_LATE = "read late: the colour no longer counts for sure"
+READ_LATE = "read late: the color is no longer reliable"
 
 
 class Unanswered(Exception):
@@ -147,7 +147,7 @@ def _measured(test: KitTest, data: Any) -> tuple[list[CoreReading], str, list[Ou
         except NotUnderstood as error:
             faults[name] = str(error)
     if not readings and not faults:
-        faults[test.measure[0]] = "Write what the meter shows, with its unit."
+        faults[test.measure[0]] = "Enter what the meter shows, with its unit."
     if faults:
         raise Unanswered(faults)
     return readings, ", ".join(f"{test.labels[reading.analyte]} {reading.typed}" for reading in readings), []

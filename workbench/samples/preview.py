@@ -130,7 +130,7 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
         return row
     analyte = find_analyte(row.key)
     if analyte is None:
-        row.problem, row.sure = "Choose an analyte of the list, or leave the row aside.", "ask"
+        row.problem, row.sure = "Choose an analyte from the list, or set the row to “not used”.", "ask"
         return row
     if said["unit"] in analyte.accepted_units() and row.text == row.was:
         row.unit, row.units = said["unit"], _units(row.key, None)

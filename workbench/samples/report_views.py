@@ -94,7 +94,7 @@ def own_keep(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         facts, faults = _facts(json.loads(request.POST.get("samples", "")))
     except (ValueError, RecursionError):
-        facts, faults = (), [Fault("$", "the samples were not sent whole; choose the file again")]
+        facts, faults = (), [Fault("$", "the samples were not sent completely; choose the file again")]
     if faults:
         return _page(request, job, 422, problem=f"{faults[0].path}: {faults[0].message}.")
     services.keep_samples(job, facts, request.user)
@@ -113,13 +113,13 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
     taken = [sample for sample in samples if sample.take]
     bad = sum(not _sound(sample) for sample in taken)
     if bad or not any(row.reading for sample in taken for row in sample.rows):
-        problem = "" if bad else "Nothing in it is taken as a reading; choose what at least one row is."
+        problem = "" if bad else "No row is read as a reading. Choose the analyte of at least one row."
         return _page(request, job, 422, **_shown(samples), problem=problem, header=header, remember=remember)
     if remember:
         services.remember_layout(job, header, ((row.name, row.key, row.added) for sample in taken for row in sample.rows))
     for sample in taken:
         readings = {row.reading.analyte: row.reading for row in sample.rows if row.reading}
-        aside = [{"name": row.name, "text": row.text, "why": row.problem or "left aside"} for row in sample.rows if not row.reading]
+        aside = [{"name": row.name, "text": row.text, "why": row.problem or "not used"} for row in sample.rows if not row.reading]
         if readings:
             services.keep_report(job, sample.form, readings.values(), aside, request.user)
     return redirect("water", pk)
@@ -134,7 +134,11 @@ def _sound(sample: preview.PreviewSample) -> bool:
         if row.reading is None:
             continue
         if (first := seen.get(row.reading.analyte)) is not None:
-            row.problem, row.sure, sound = f"{analytes()[row.key].name} is chosen twice, here and at “{first.name}”: leave one aside.", "ask", False
+            row.problem, row.sure, sound = (
+                f"{analytes()[row.key].name} is chosen twice, here and at “{first.name}”: set one to “not used”.",
+                "ask",
+                False,
+            )
         seen[row.reading.analyte] = row
     return sound
 

@@ -98,7 +98,9 @@ class TableTyped:
         for name, text in self.typed.items():
             was = self.shown.get(name, "")
             if text != was and self.stored.get(name, "") not in (was, text):
-                self.problems[name] = f"Somebody else wrote “{self.stored.get(name) or 'nothing'}” here meanwhile; write what is right."
+                self.problems[name] = (
+                    f"Someone else entered “{self.stored.get(name) or 'nothing'}” here since you opened the page. Enter the correct value."
+                )
             elif text and text != was:
                 try:
                     found.append(Entry(text, parse_reading(analytes()[name], text)))

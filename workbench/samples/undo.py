@@ -16,6 +16,7 @@ from treatment.language.spec import Record
 from ..door import sample_document, store_sample
 from ..jobs.models import Job
 from ..jobs.services import bump, hold
+from ..readers import written
 from .models import Sample
 
 MOST_ASIDE = 400
@@ -38,20 +39,20 @@ def of_reading(job: Job, sample: Sample, name: str, typed: str) -> Undo:
 def of_sample(job: Job, sample: Sample) -> Undo:
     """How a sample comes back."""
     kept = json.dumps({"sample": sample_document(sample), "aside": sample.aside})
-    day = f" of {sample.taken_on:%-d %B %Y}" if sample.taken_on else ""
+    day = f" of {written(sample.taken_on, 'j M Y')}" if sample.taken_on else ""
     return Undo(f"The sample{day} with its readings", reverse("sample-restore", args=[job.pk]), {"kept": kept})
 
 
 @transaction.atomic
 def put_back(job: Job, text: str, user: Any) -> None:
-    """Store a sample that was taken out. Raises BadDocument where it did not come back whole."""
+    """Store a sample that was taken out. Raises BadDocument where it was not sent completely."""
     try:
         kept = json.loads(text)
         sample, aside = kept["sample"], kept["aside"]
         whole = isinstance(aside, list) and all(isinstance(row, dict) and all(isinstance(each, str) for each in row.values()) for row in aside)
     except (ValueError, KeyError, TypeError, RecursionError):
         whole = False
-    faults: list[Fault] = [] if whole else [Fault("$", "it did not come back whole")]
+    faults: list[Fault] = [] if whole else [Fault("$", "it was not sent completely")]
     facts = Record(SampleFacts).read(sample, "$.sample", faults) if whole else None
     if faults or facts is None:
         raise BadDocument(faults)

@@ -118,16 +118,14 @@ def read_line(request: Request, pk: int) -> HttpResponse:
 def _entries(request: Request) -> list[Entry]:
     line = request.POST.get("line", "")
     if len(line) > LONGEST_LINE:
-        return [
-            Entry(line, None, f"this is {len(line)} characters long; a line holds at most {LONGEST_LINE}. A whole report is better read as a file")
-        ]
+        return [Entry(line, None, f"this is {len(line)} characters long; a line holds at most {LONGEST_LINE}. Import a whole report as a file")]
     return parse_line(line)
 
 
 def _told(entries: list[Entry]) -> list[str]:
     """What was mended, asked of, or noted as seen in a line that was kept."""
     said = [
-        f"“{entry.text}” is kept as seen: {OBSERVATION_WORDS[entry.seen]}.{f' {entry.asks}.' if entry.asks else ''}"
+        f"“{entry.text}” is saved as an observation: {OBSERVATION_WORDS[entry.seen]}.{f' {entry.asks}.' if entry.asks else ''}"
         for entry in entries
         if entry.seen
     ]
@@ -226,7 +224,7 @@ def sample_restore(request: Request, pk: int) -> HttpResponse:
     try:
         undo.put_back(job, request.POST.get("kept", ""), request.user)
     except BadDocument:
-        return _page(request, job, _template(request), 422, problem="This sample did not come back whole; nothing was put back.")
+        return _page(request, job, _template(request), 422, problem="This sample was not sent completely; nothing was restored.")
     return _answer(request, job)
 
 

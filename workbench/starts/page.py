@@ -14,8 +14,9 @@ from django.urls import reverse
 from django.utils import timezone
 from django.utils.safestring import SafeString, mark_safe
 
+from treatment.language.interface import word
 from treatment.starting.expected import Reading
-from treatment.starting.printed import HEADINGS, WHERE, band, minutes, people
+from treatment.starting.printed import band, minutes, people
 from treatment.starting.record import LIFTED, SANITISED, advice_stands, lifted
 from treatment.starting.run import Event, Missing, Run, Standing
 from treatment.starting.sheet import Sheet
@@ -25,6 +26,7 @@ from treatment.starting.timeline import Timeline, timeline
 from treatment.starting.visits import OPENS, Calendar, Late, Misfit, Visit, minute_of
 
 from ..jobs.models import Job
+from ..readers import written
 from .models import StartPhoto, StartRun
 
 #: how many of the steps that are missing are named
@@ -140,7 +142,7 @@ def _row(
     row, standing = step.row, run.of(step.id)
     missing = run.missing(step, now) if standing.state == "open" else []
     valves = states(run.sheet, step)
-    facts = [row.who.replace("_", " "), minutes(row.hands_on), WHERE[row.where]]
+    facts = [word("who", row.who), minutes(row.hands_on), word("where", row.where)]
     facts += [f"then waits {minutes(row.wait)}"] if row.wait else []
     facts += ["water off"] if row.water_off else []
     loads, unit = vessel(step, job.units), step.stage.name if step.stage is not None else ""
@@ -191,7 +193,7 @@ def said(missing: Missing, numbers: dict[str, int]) -> str:
     title = f"{numbers[missing.step.id]}. {missing.step.row.title}"
     if missing.until is None:
         return title
-    return f"{title}: over {timezone.localtime(missing.until):%a %-d %b, %H:%M}"
+    return f"{title}: done {written(timezone.localtime(missing.until), 'D j M, H:i')}"
 
 
 def _reading(reading: Reading, standing: Standing, system: str) -> ReadingRow:
@@ -268,36 +270,42 @@ def _next(run: Run, coming: tuple[Visit, ...], held: dict[str, Row], now: dt.dat
 
 
 def _timeline(coming: tuple[Visit, ...], dates: list[dt.datetime]) -> Timeline:
-    return timeline(coming, tuple(f"{date:%a %-d %b}" for date in dates))
+    hours = (
+        f"{written(date, 'D j M, H:i')}–{written(date + dt.timedelta(minutes=visit.length), 'H:i')}"
+        for visit, date in zip(coming, dates, strict=True)
+    )
+    return timeline(coming, tuple(hours))
 
 
 def _misfit(misfit: Misfit, start: dt.datetime, held: dict[str, Row]) -> str:
     """What does not fit, in words: ``Visit 2 cannot begin Tue 8 Dec, 10:00: …``."""
     midnight = dt.datetime.combine(start.date(), dt.time())
-    wanted, begin = (f"{midnight + dt.timedelta(minutes=at):%a %-d %b, %H:%M}" for at in (misfit.asked, misfit.begin))
-    why = "the visit before it is not over"
+    wanted, begin = (written(midnight + dt.timedelta(minutes=at), "D j M, H:i") for at in (misfit.asked, misfit.begin))
+    why = "the visit before it is not done"
     if misfit.step is not None:
         row = held[misfit.step.id]
-        why = f"step {row.number}, {row.unit + ': ' if row.unit else ''}{row.step.row.title}, is not over"
-    return f"Visit {misfit.number} does not fit {wanted}: {why}. It stands at {begin}."
+        why = f"step {row.number}, {row.unit + ': ' if row.unit else ''}{row.step.row.title}, is not done"
+    return f"Visit {misfit.number} does not fit {wanted}: {why}. It is planned for {begin}."
 
 
 def _late(late: Late, held: dict[str, Row]) -> str:
-    """What a wait that was begun late has moved, in words."""
+    """What a wait that was started late has moved, in words."""
     row = held[late.step.id]
     unit = f"{row.unit}: " if row.unit else ""
-    return f"Step {row.number}, {unit}{row.title}, was begun {minutes(late.by)} later than planned: visit {late.number} and what follows come later."
+    return (
+        f"Step {row.number}, {unit}{row.title}, was started {minutes(late.by)} later than planned: visit {late.number} and what follows come later."
+    )
 
 
 def _by_phase(rows: list[Row]) -> list[Group]:
     """The steps in the order in which they are done, under the heading of their phase; a heading comes again where its steps do."""
-    return [Group(HEADINGS[phase], (), tuple(of)) for phase, of in groupby(rows, key=lambda row: row.step.phase)]
+    return [Group(word("phase", phase), (), tuple(of)) for phase, of in groupby(rows, key=lambda row: row.step.phase)]
 
 
 def _by_visit(coming: tuple[Visit, ...], dates: list[dt.datetime], held: dict[str, Row]) -> list[Group]:
     found = []
     for visit, date in zip(coming, dates, strict=True):
-        about = [f"{date:%A %-d %B, %H:%M}", minutes(visit.length), ", ".join(people(visit))]
+        about = [written(date, "l j F, H:i"), minutes(visit.length), ", ".join(people(visit))]
         about += [f"house without water {minutes(visit.water_off)}"] if visit.water_off else []
         about += [f"bring {', '.join(visit.bring)}"] if visit.bring else []
         found.append(Group(f"Visit {visit.number}", tuple(about), tuple(held[done.step.id] for done in visit.work), visit))

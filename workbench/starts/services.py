@@ -132,17 +132,19 @@ def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[Even
     now = timezone.now()
     at, clock = when(told, now)
     if told.kind not in KINDS:
-        return None, Taken("refused", wants="kind", words="This is nothing that is done on a sheet.")
+        return None, Taken("refused", wants="kind", words="This is not a step of the checklist.")
     step = run.sheet.by_id.get(told.step)
     if step is None:
         return None, Taken(
-            "refused", wants="gone", words="The train was changed: this step is no longer on the sheet. Nothing was lost; look at the sheet anew."
+            "refused",
+            wants="gone",
+            words="The train was changed and this step is no longer on the checklist. Nothing was lost; reload the checklist.",
         )
     event = Event(
         number, told.key or new_key(), told.step, told.kind, at, user.get_username(), told.base, told.text.strip(), told.about, title=step.row.title
     )
     if len(event.text) > MOST_TEXT:
-        return None, Taken("refused", wants="text", words=f"This is longer than is kept: at most {MOST_TEXT} characters.")
+        return None, Taken("refused", wants="text", words=f"This is too long: at most {MOST_TEXT} characters.")
     if told.kind in ("tick", "skip"):
         refusal = run.refusal(step, told.kind, at, event.text, told.sure)
         if refusal is not None:
@@ -155,9 +157,9 @@ def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[Even
             return None, Taken("refused", wants="reading", words=f"This cannot be read: {error.reason}.")
         event = replace(event, low=low, high=high)
     elif told.kind == "undo" and not any(mark.key == told.about for mark in run.of(told.step).marks) and not _lifts(run, told.about):
-        return None, Taken("refused", wants="gone", words="Somebody took this back already.")
+        return None, Taken("refused", wants="gone", words="Someone has already undone this.")
     elif told.kind == "note" and not event.text:
-        return None, Taken("refused", wants="text", words="A note needs some words.")
+        return None, Taken("refused", wants="text", words="Enter the note first.")
     elif told.kind == "lift":
         problem, words = _lift(job, run, told.about)
         if problem:
@@ -174,7 +176,7 @@ def _lift(job: Job, run: Run, about: str) -> tuple[str, str]:
     """Why a sample of the job cannot lift the advice, or which sample it was, in words."""
     row = Sample.objects.prefetch_related("readings").filter(job=job, pk=int(about)).first() if about.isdecimal() and len(about) < 10 else None
     if row is None:
-        return "Choose the laboratory's sample that shows it.", ""
+        return "Choose the laboratory sample that shows it.", ""
     return lift_problem(facts_of(row), run), f"{row.point}, {row.taken_on:%Y-%m-%d}" if row.taken_on else row.point
 
 

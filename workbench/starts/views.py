@@ -122,7 +122,12 @@ def plan(request: Request, pk: int) -> HttpResponse:
     except ValueError:
         if not (number and request.POST.get("back")):
             return _page(
-                request, job, 422, plan_problem="Give a day and an hour, such as 7 December 2026, 09:00.", plan_visit=number or 1, plan_typed=wanted
+                request,
+                job,
+                422,
+                plan_problem="Enter a date and time, for example 7 December 2026, 09:00.",
+                plan_visit=number or 1,
+                plan_typed=wanted,
             )
         when = None
     try:
@@ -134,10 +139,10 @@ def plan(request: Request, pk: int) -> HttpResponse:
     except StalePlan:
         stands = services.run_of(job)
         who = stands.updated_by if stands is not None else None
-        words = f"{who or 'Somebody'} changed the plan meanwhile; it stands below. Set yours again if you still want to."
+        words = f"{who or 'Somebody'} changed the plan since you opened it; it is shown below. Enter your time again if you still need it."
         return _page(request, job, 409, plan_problem=words, plan_visit=number or 1, plan_typed=wanted)
     if when is not None and timezone.make_aware(when) < timezone.now():
-        messages.warning(request, "That moment has passed; it was kept as you gave it.")
+        messages.warning(request, "That time is in the past; it was saved as entered.")
     by = "?by=visit" if request.GET.get("by") == "visit" else ""
     return redirect(f"{reverse('commission', args=[pk])}{by}#plan")
 

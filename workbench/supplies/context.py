@@ -20,7 +20,7 @@ def supply_context(job: Job, design: Design) -> dict[str, Any]:
     tank = facts.supply.pressure_tank
     return {
         "pump_form": PumpForm(job=job),
-        "peaks": [(CHOICE_WORDS[school].replace(" (our default)", ""), peak, school == (facts.schools.peak_flow or "fixture_units")) for school, peak in peaks(design)],
+        "peaks": [(CHOICE_WORDS[school].replace(" (default)", ""), peak, school == (facts.schools.peak_flow or "fixture_units")) for school, peak in peaks(design)],
         "limits": what_limits(design, design.chosen),
         "operating": operating_point(design, design.chosen),
         "drawdown": drawdown_of(tank, duty.supply.pressure_low, duty.supply.pressure_high) if tank else None,

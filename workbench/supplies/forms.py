@@ -53,7 +53,7 @@ class PumpForm(DocumentForm):
         unpaired = next((piece for piece, pair in zip(pieces, pairs, strict=True) if len(pair) != 2), None)
         if unpaired is not None:
             raise forms.ValidationError(
-                f"“{unpaired}” is no point: a flow at a pressure, e.g. {example_for('6 gpm', 'flow', self.job.units)} at "
+                f"“{unpaired}” is not a point of the curve. Enter a flow at a pressure, for example {example_for('6 gpm', 'flow', self.job.units)} at "
                 f"{example_for('70 psi', 'pressure', self.job.units)}."
             )
         units = self.job.units
@@ -65,7 +65,7 @@ class PumpForm(DocumentForm):
         if points and (spec_at("supply.pump", "points").read(points, "", faults) is BAD or faults):
             raise forms.ValidationError(sentence(faults[0].message))
         if len(points) == 1:
-            raise forms.ValidationError("A curve needs two points or more.")
+            raise forms.ValidationError("Enter at least two points of the curve.")
         return points
 
     def apply(self, survey: Survey) -> None:
@@ -81,5 +81,5 @@ class PumpForm(DocumentForm):
         curve = ("shut_off", "best_flow", "best_pressure")
         missing = [name for name in curve if not cleaned.get(name) and name not in self.errors]
         if 0 < len(missing) < len(curve) and not self.errors:
-            self.add_error(missing[0], "A curve needs all three: pressure at no flow, and flow and pressure of the best point.")
+            self.add_error(missing[0], "Enter all three: pressure at no flow, and flow and pressure of the best point.")
         return cleaned

@@ -26,14 +26,14 @@ PERIODS = (("now", "just now"), ("day", "by day"), ("night", "at night"))
 def note(job: Job, text: str, period: str, now: dt.datetime) -> None:
     """Keep a gauge reading: taken now, or noted by somebody by day or at night. Raises Refused."""
     if period not in dict(PERIODS):
-        raise Refused("Say whether it was read now, by day or at night.")
+        raise Refused("Choose whether it was read now, by day or at night.")
     try:
         text = completed(text.strip(), "52 psi", "pressure", job.units)
         read = parse_quantity(text, "pressure")
     except NotUnderstood as error:
         raise Refused(sentence(str(error))) from None
     if not 0 < read.value <= (PRESSURE.high or 0.0):
-        raise Refused("A pressure above 0 with its unit, e.g. 52 psi.")
+        raise Refused("Enter a pressure above 0 with a unit, for example 52 psi.")
     night = is_night(timezone.localtime(now).hour) if period == "now" else period == "night"
     PressureReading.objects.create(job=job, taken_at=now, night=night, value_kpa=read.value, typed=text.strip()[:40])
 

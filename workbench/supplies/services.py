@@ -78,14 +78,14 @@ def tap(job: Job, kind: str, number: int | None, count: int, now: dt.datetime) -
         raise Refused("Choose the bucket or the drawdown test.")
     if number is None:
         if any(len(run.marks) < len(TAPS[run.kind]) for run in job.supply_runs.all()):
-            raise Refused("A run is still going; finish it or take it out first.")
+            raise Refused("A run is still in progress. Finish it or cancel it first.")
         SupplyRun.objects.create(job=job, kind=kind, marks=[now.isoformat()])
         return
     run = job.supply_runs.select_for_update().filter(pk=number).first()
     if run is None or len(run.marks) != count or count >= len(TAPS[run.kind]):
         return
     if (now - dt.datetime.fromisoformat(run.marks[-1])).total_seconds() / 60 < table("plumbing")["measuring"]["least_min"]:
-        raise Refused("That was under two seconds after the last tap; wait for the pump or the bucket.")
+        raise Refused("That was less than two seconds after the last press. Wait for the pump to switch or the bucket to fill.")
     run.marks = [*run.marks, now.isoformat()]
     run.save(update_fields=["marks"])
 
@@ -94,14 +94,14 @@ def measure(job: Job, number: int, text: str) -> None:
     """Keep the volume of a run."""
     run = job.supply_runs.filter(pk=number).first()
     if run is None:
-        raise Refused("This run was taken out meanwhile.")
+        raise Refused("This run has been deleted.")
     try:
         text = completed(text.strip(), "5 gal", "volume", job.units)
         read = parse_quantity(text, "volume")
     except NotUnderstood as error:
         raise Refused(sentence(str(error))) from None
     if not 0.2 <= read.value <= 2000:
-        raise Refused("A volume between 0.2 and 2000 L, with its unit, e.g. 5 gal.")
+        raise Refused("Enter a volume between 0.2 and 2000 L with a unit, for example 5 gal.")
     run.volume_l, run.typed = read.value, text.strip()[:40]
     run.save(update_fields=["volume_l", "typed"])
 

@@ -62,7 +62,7 @@ def measure(request: Request, pk: int) -> HttpResponse:
             problem, status = (
                 (str(error), 422)
                 if isinstance(error, services.Refused)
-                else ("Someone changed this job meanwhile; look at it, then use the mean again.", 409)
+                else ("Someone changed this job since you opened it. Check it, then use the mean again.", 409)
             )
     job = job_for(request, pk)
     now = timezone.now()
@@ -96,7 +96,7 @@ def _act(request: Request, job: Job, run: int) -> str:
     elif action == "use_gauge":
         span = gauge.span_of(job)
         if span is None:
-            raise services.Refused("No gauge was read yet.")
+            raise services.Refused("No gauge reading has been saved yet.")
         gauge.use(job, span, number(request, "version") or 0, request.user)
         return "supply"
     elif action == "use":

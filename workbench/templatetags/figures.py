@@ -8,14 +8,18 @@ from typing import Any
 
 from django import template
 from django.urls import reverse
+from django.utils import timezone
 from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.language.analytes import analytes
 from treatment.language.display import media_hint, per_shown, show, show_amount, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
+from treatment.language.interface import cause
+from treatment.language.interface import severity as severity_word
 from treatment.language.measures import example_for
 
+from ..readers import written as written_for
 from ..words import word_of_figure, words
 
 register = template.Library()
@@ -35,7 +39,7 @@ def amount_of(value: float, unit: str, system: str) -> str:
 
 @register.simple_tag
 def price(value: float, unit: str, system: str, currency: str) -> str:
-    """The price of one unit, of the unit that the job shows: ``$ 1.20 per lb``."""
+    """The price of one unit, of the unit that the job shows: ``$1.20 per lb``."""
     if unit not in ("kg", "m", "L"):
         return f"{money(value, currency)} {'each' if unit == 'each' else f'per {unit}'}"
     return f"{money(per_shown(value, unit, system), currency)} per {unit_text(unit, system)}"
@@ -44,8 +48,8 @@ def price(value: float, unit: str, system: str, currency: str) -> str:
 @register.simple_tag
 def money(value: float, currency: str) -> str:
     """An amount of money with its currency."""
-    text = f"{value:,.2f}".replace(",", "\u202f") if abs(value) >= 10_000 else f"{value:.2f}"
-    return f"{currency} {text}".strip()
+    text = f"{value:,.2f}" if abs(value) >= 10_000 else f"{value:.2f}"
+    return f"{currency}{'' if currency in SIGNS else ' '}{text}".strip()
 
 
 @register.simple_tag
@@ -58,7 +62,7 @@ def word(key: str, text: str = "") -> SafeString:
 def word_of(figure: str) -> SafeString:
     """A link to the word that explains a figure, if there is one."""
     key = word_of_figure(figure)
-    return format_html('<p class="small">{}</p>', word(key, f"What is meant: {words()[key]['title'].lower()}")) if key else SafeString("")
+    return format_html('<p class="small">{}</p>', word(key, f"Meaning: {words()[key]['title'].lower()}")) if key else SafeString("")
 
 
 @register.simple_tag
@@ -98,33 +102,44 @@ def mild_value(analyte: str, adverse: float, mild: float, system: str) -> str:
 
 @register.filter
 def percent(value: float) -> str:
-    """A share as people read it: ``0.42`` is 42 %."""
-    return f"{value:.0%}".replace("%", " %")
+    """A share as people read it: ``0.42`` is 42%."""
+    return f"{value:.0%}"
 
 
 @register.filter
 def cause_name(id: str) -> str:
-    """A cause as people say it: ``resin-fouled/iron`` is Resin fouled: iron."""
-    kind, _, what = str(id or "something that is no longer told").partition("/")
-    words = kind.replace("-", " ")
-    words = words.replace("ph ", "pH ")
-    return words[:1].upper() + words[1:] + (f": {analytes()[what].said if what in analytes() else what}" if what else "")
+    """A cause as people call it."""
+    return cause(str(id or "")) or "a cause that is no longer known"
 
 
 @register.filter
 def days_in_words(text: str) -> str:
-    """A sentence of the core with its days as people write them: ``on 2026-11-24`` is on 24 Nov 2026."""
+    """A sentence of the core with its days as its readers write them: ``on 2026-11-24`` is on 24 Nov 2026, or on Nov 24, 2026."""
 
     def said(match: re.Match[str]) -> str:
         try:
-            return f"{dt.date.fromisoformat(match.group()):%-d %b %Y}"
+            return written_for(dt.date.fromisoformat(match.group()), "j M Y")
         except ValueError:  # it only looks like a day
             return match.group()
 
     return _DAY.sub(said, text)
 
 
+#: currencies that are written by a sign close before the amount
+SIGNS = ("$", "£", "€", "C$", "A$")
 _DAY = re.compile(r"\b\d{4}-\d\d-\d\d\b")
+
+
+@register.filter
+def written(moment: Any, way: str) -> str:
+    """A day or a time as its readers write it: ``{{ entry.on|written:"j M Y" }}``."""
+    return written_for(timezone.localtime(moment) if isinstance(moment, dt.datetime) and timezone.is_aware(moment) else moment, way)
+
+
+@register.filter
+def severity(key: str, count: int = 1) -> str:
+    """The word of a severity, of one finding or of several."""
+    return severity_word(key, count)
 
 
 @register.filter
@@ -170,9 +185,9 @@ def item(mapping: dict[str, Any], key: str) -> Any:
 def sized(choice: Any, system: str) -> str:
     """What a choice left empty was sized to."""
     return (
-        f"{show(choice.sized, media_hint(choice.key, choice.unit), system)} (ours)"
+        f"{show(choice.sized, media_hint(choice.key, choice.unit), system)} (default)"
         if isinstance(choice.sized, int | float) and choice.unit
-        else f"{sized_words(choice.sized)} (ours)"
+        else f"{sized_words(choice.sized)} (default)"
     )
 
 

@@ -40,7 +40,7 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.fill("#line-0", "hardness 14 gpg, iron 2.4, fe2 2.4 mg/L, pH 6.1, alk 40, mn <0.01, coliform present, uvt 90 %")
         expect(page.locator("#preview-0 .chip")).to_have_count(8)
         expect(page.locator("#preview-0")).to_contain_text("outside limit 0.3 mg/L")
-        page.get_by_role("button", name="Keep").click()
+        page.get_by_role("button", name="Save").click()
         expect(page.get_by_label("Readings", exact=True).locator(".chip")).to_have_count(8)
 
         page.locator(".steps").get_by_role("link", name="Site").click()
@@ -78,12 +78,12 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.goto(f"/jobs/{job.pk}/water/")
         box = page.get_by_label("Readings, in one line")
         box.fill("sulfate 30 mg/L, iroxx 2.4")
-        page.get_by_role("button", name="Keep").click()
+        page.get_by_role("button", name="Save").click()
         expect(page.get_by_role("alert")).to_contain_text("did you mean iron")
         expect(box).to_have_value("iroxx 2.4")
         expect(page.get_by_label("Readings", exact=True)).to_contain_text("Sulfate")
         box.fill("iron 2.4 mg/L")
-        page.get_by_role("button", name="Keep").click()
+        page.get_by_role("button", name="Save").click()
         expect(box).to_have_value("")
 
     def test_enter_keeps_the_line_and_what_is_seen_is_noted(self) -> None:
@@ -110,13 +110,13 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         page.goto(f"/jobs/{job.pk}/water/")
         page.get_by_label("Delete the Iron reading", exact=True).click()
         expect(page.get_by_label("Delete the Iron reading", exact=True)).to_have_count(0)
-        page.get_by_role("button", name="Put it back").click()
+        page.get_by_role("button", name="Restore").click()
         expect(page.get_by_label("Delete the Iron reading", exact=True)).to_have_count(1)
         before = {row.analyte: row.typed for row in Reading.objects.filter(sample__job=job)}
         page.once("dialog", lambda dialog: dialog.accept())
         page.get_by_role("button", name="Delete sample").click()
         expect(page.get_by_role("heading", name="Type the water test")).to_be_visible()
-        page.get_by_role("button", name="Put it back").click()
+        page.get_by_role("button", name="Restore").click()
         expect(page.get_by_label("Delete the Iron reading", exact=True)).to_have_count(1)
         self.assertEqual({row.analyte: row.typed for row in Reading.objects.filter(sample__job=job)}, before)
 
@@ -153,15 +153,15 @@ class FromAReport(BrowserTestCase):
         page.get_by_text("From a report").click()
         content = spreadsheet([["Parameter", "Result", "Unit"], ["Iron, total", 2.4, "mg/L"], ["Hardness", 12, ""], ["Mystery", 3, "mg/L"]])
         page.set_input_files("#report-file", {"name": "report.xlsx", "mimeType": "application/octet-stream", "buffer": content})
-        page.get_by_role("button", name="Look what is in it").click()
+        page.get_by_role("button", name="Read the file").click()
         expect(page.get_by_role("cell", name="Iron, total").first).to_be_visible()
-        expect(page.locator("tbody")).to_contain_text("No unit stands with it")
+        expect(page.locator("tbody")).to_contain_text("No unit is printed")
         page.get_by_label("Unit of Hardness").select_option("gpg")
         expect(page.locator("tbody")).to_contain_text("Hardness 12.0 gpg")
-        page.get_by_role("button", name="Keep as a sample").click()
+        page.get_by_role("button", name="Save as a sample").click()
         page.wait_for_url("**/water/")
         expect(page.locator("#step")).to_contain_text("12.0 gpg")
-        expect(page.locator("#step")).to_contain_text("1 row of the report kept aside")
+        expect(page.locator("#step")).to_contain_text("1 row of the report not used")
 
     def test_a_pdf_with_text_is_read_with_and_without_ruled_lines(self) -> None:
         """A laboratory's PDF, its table ruled or only set in columns, gives the same readings."""
@@ -246,12 +246,12 @@ class EditingTheTrain(BrowserTestCase):
         for wanted in (["neutralizer", "softener"], ["softener", "neutralizer"]):
             page.keyboard.press("Shift+ArrowLeft")
             expect(page.locator("#bench .stage").nth(wanted.index("softener"))).to_have_attribute("data-stage", "softener")
-        expect(page.locator("#findings")).to_contain_text("of hardness after the softener took it out")
+        expect(page.locator("#findings")).to_contain_text("of hardness after the softener has removed it")
         page.keyboard.press("u")
         expect(page.locator("#bench .stage").nth(1)).to_have_attribute("data-stage", "softener")
         page.keyboard.press("u")
         expect(page.locator("#bench .stage").nth(1)).to_have_attribute("data-stage", "oxidizing_filter")
-        expect(page.locator("#findings")).not_to_contain_text("after the softener took it out")
+        expect(page.locator("#findings")).not_to_contain_text("after the softener has removed it")
         self.assertEqual(stages(page), ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"])
 
     def test_drag_add_size_and_remove(self) -> None:
@@ -266,20 +266,20 @@ class EditingTheTrain(BrowserTestCase):
         page.mouse.move(first["x"] + 5, first["y"] + 150, steps=4)
         page.mouse.up()
         expect(page.locator("#bench .stage").first).to_have_attribute("data-stage", "uv")
-        expect(page.locator("#findings")).to_contain_text("After the lamp comes")
+        expect(page.locator("#findings")).to_contain_text("installed after the UV unit")
         page.select_option("#shelf", "sediment")
-        page.get_by_role("button", name="Add after UV lamp").click()
+        page.get_by_role("button", name="Add after UV unit").click()
         expect(page.locator("#bench .stage")).to_have_count(6)
         page.locator("#stage-softener").click()
         expect(page.locator('#stage-softener[aria-current="true"]')).to_have_count(1)
         page.fill("#choice-volume", "3 ft3")
         page.locator("#choice-volume").blur()
         expect(page.locator("details.figrow", has_text="Resin volume").first).to_contain_text("3.00 ft³")
-        page.get_by_role("button", name="Back to ours").click()
+        page.get_by_role("button", name="Reset to default").click()
         expect(page.locator("details.figrow", has_text="Resin volume").first).not_to_contain_text("3.00 ft³")
         page.get_by_role("button", name="Remove").click()
         expect(page.locator("#bench .stage")).to_have_count(5)
-        page.get_by_role("button", name="Take the proposal").click()
+        page.get_by_role("button", name="Use proposed train").click()
         expect(page.locator("#bench .stage").first).to_have_attribute("data-stage", "neutralizer")
 
     def test_a_stale_edit_is_refused_and_nothing_is_lost(self) -> None:
@@ -299,7 +299,7 @@ class EditingTheTrain(BrowserTestCase):
         page.get_by_role("button", name="← Earlier").click()
         expect(page.get_by_role("alert").first).to_contain_text("dirk changed this train")
         self.assertEqual(stages(page), ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"])
-        page.get_by_role("button", name="Make my change on it").click()
+        page.get_by_role("button", name="Apply my change").click()
         expect(page.locator("#bench .stage").nth(1)).to_have_attribute("data-stage", "softener")
         self.assertEqual([stage["kind"] for stage in shown_stages(Job.objects.get(pk=self.job.pk)) or []][1], "softener")
 
@@ -344,20 +344,20 @@ class OptionsAndAudit(BrowserTestCase):
         job = store(job_document(), self.workspace, self.designer)
         page = self.page
         page.goto(f"/jobs/{job.pk}/train/")
-        page.get_by_text("Compare, shelf, schools").click()
+        page.get_by_text("Compare, methods").click()
         page.get_by_role("link", name="Compare and alternatives").click()
         page.get_by_role("button", name="Copy").click()
         page.wait_for_url("**/train/?option=B")
         page.locator("#stage-uv").click()
         expect(page.locator('#stage-uv[aria-current="true"]')).to_have_count(1)
         page.select_option("#shelf", "barrier_filter")
-        page.get_by_role("button", name="In its place").click()
+        page.get_by_role("button", name="Replace it with this").click()
         expect(page.locator("#stage-barrier_filter")).to_have_count(1)
-        page.get_by_text("Compare, shelf, schools").click()
+        page.get_by_text("Compare, methods").click()
         page.get_by_role("link", name="Compare and alternatives").click()
         expect(page.get_by_role("row", name="Stages")).to_contain_text("Ultrafiltration")
         page.get_by_role("button", name="Choose").click()
-        expect(page.get_by_role("columnheader", name="Option B the job follows it")).to_be_visible()
+        expect(page.get_by_role("columnheader", name="Option B used by the job")).to_be_visible()
 
     def test_accept_a_finding_with_a_reason(self) -> None:
         """The reason is written beside the finding, and can be taken back."""
@@ -368,12 +368,12 @@ class OptionsAndAudit(BrowserTestCase):
         page.goto(f"/jobs/{job.pk}/train/")
         finding = page.locator("#findings .finding", has_text="grains for each pound")
         finding.locator("summary").first.click()
-        finding.get_by_text("Accept it with a reason").click()
+        finding.get_by_text("Accept with a reason").click()
         finding.get_by_label("Reason for accepting").fill("the valve cannot go lower")
         finding.get_by_role("button", name="Accept").click()
         expect(page.locator("#findings")).to_contain_text("the valve cannot go lower")
         page.locator("#findings .finding-waived summary").first.click()
-        page.get_by_role("button", name="Take the acceptance back").first.click()
+        page.get_by_role("button", name="Withdraw acceptance").first.click()
         expect(page.locator("#findings")).not_to_contain_text("the valve cannot go lower")
 
     def test_audit_an_existing_installation_and_take_the_repair(self) -> None:
@@ -385,17 +385,17 @@ class OptionsAndAudit(BrowserTestCase):
             page.select_option("#shelf", kind)
             page.locator('button[name="action"][value="add"]').click()
             expect(page.locator(f"#stage-{kind}")).to_have_count(1)
-        expect(page.locator("#findings")).to_contain_text("after the softener took it out")
-        mended = page.get_by_role("region", name="Mended with the fewest changes")
+        expect(page.locator("#findings")).to_contain_text("after the softener has removed it")
+        mended = page.get_by_role("region", name="Fixed with the fewest changes")
         expect(mended).to_contain_text("Move")
-        mended.get_by_role("button", name="Take these changes").click()
-        expect(page.locator("#findings")).not_to_contain_text("after the softener took it out")
+        mended.get_by_role("button", name="Apply changes").click()
+        expect(page.locator("#findings")).not_to_contain_text("after the softener has removed it")
         self.assertEqual(stages(page), ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"])
 
 
 class OnTheWall(BrowserTestCase):
     def test_drag_before_the_panel_see_it_and_take_it_back(self) -> None:
-        """A vessel dropped before the electrical panel is a danger, said at the place; undo mends it; a bypass turns its handles."""
+        """A vessel dropped in front of the electrical panel is a danger, said at the place; undo mends it; a bypass turns its handles."""
         document = job_document({"site": {"wall_width": "24 ft", "ceiling": "9 ft", "places": {"electrical_panel": {"x": "20 ft"}}}})
         document["train"] = [{"kind": "neutralizer"}, {"kind": "softener"}]
         job = store(document, self.workspace, self.designer)
@@ -413,10 +413,10 @@ class OnTheWall(BrowserTestCase):
         page.mouse.move(frame["x"] + frame["width"] * 0.84, box["y"] + box["height"] / 2, steps=4)
         page.mouse.up()
         findings = page.locator("#wall-findings")
-        expect(findings).to_contain_text("before the electrical panel")
+        expect(findings).to_contain_text("in front of the electrical panel")
         expect(page.locator('.unit[data-unit="softener"] .sev-danger')).to_have_count(1)
         page.get_by_role("button", name="Undo").click()
-        expect(findings).not_to_contain_text("before the electrical panel")
+        expect(findings).not_to_contain_text("in front of the electrical panel")
 
         page.get_by_role("link", name="bypassed").click()
         expect(page.get_by_role("link", name="bypassed")).to_have_attribute("aria-current", "true")
@@ -452,13 +452,13 @@ class MeasuringTheSupply(BrowserTestCase):
         page.wait_for_timeout(2200)
         stop.click()
         page.get_by_label("Volume of the bucket").fill("lots")
-        page.get_by_role("listitem").get_by_role("button", name="Keep").click()
+        page.get_by_role("listitem").get_by_role("button", name="Save").click()
         expect(page.get_by_role("alert")).to_contain_text("does not start with a number")
         expect(page.get_by_label("Volume of the bucket")).to_have_value("lots")
         page.get_by_label("Volume of the bucket").fill("1 L")
-        page.get_by_role("listitem").get_by_role("button", name="Keep").click()
+        page.get_by_role("listitem").get_by_role("button", name="Save").click()
         expect(page.get_by_text("Mean of 1")).to_be_visible()
-        page.get_by_role("button", name="Use this as the flow").click()
+        page.get_by_role("button", name="Use this flow").click()
         expect(page.locator("#id_flow_l_min")).not_to_have_value("7 gpm")
         answer = page.locator("#what-if-answer")
         page.locator("#what-size").select_option(index=0)

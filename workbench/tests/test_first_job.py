@@ -73,7 +73,7 @@ class FirstJob(BrowserTestCase):
         taps, screens = taps + 1, screens + 1
         page.wait_for_url("**/water/")
         page.get_by_label("Readings, in one line").fill(LINE)
-        page.get_by_role("button", name="Keep", exact=True).click()
+        page.get_by_role("button", name="Save", exact=True).click()
         taps += 1
         expect(page.get_by_label("Delete the Nitrate reading")).to_be_visible()
         self.assertEqual(page.locator("[role=alert] .error").count(), 0)

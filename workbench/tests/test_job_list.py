@@ -48,7 +48,7 @@ class List(WorkbenchTestCase):
         document["job"]["name"] = "Lower Beck 3"
         store(document, self.workspace, self.designer)
         self.assertEqual(self.shown(q="lower b").count("<article"), 1)
-        self.assertIn("No job's name holds", self.shown(q="nowhere"))
+        self.assertIn("No job name contains", self.shown(q="nowhere"))
         self.client.force_login(self.stranger)
         self.assertEqual(self.shown(q="Lower").count("<article"), 0)
 

@@ -295,7 +295,7 @@ class People(TestCase):
         Workspace.objects.create(name="Fell Water")
         with self.assertRaisesMessage(CommandError, "no firm called"):
             self.run_with("rain-on-the-fell-7", "add", "ada", "--firm", "Nowhere")
-        with self.assertRaisesMessage(CommandError, "already a firm"):
+        with self.assertRaisesMessage(CommandError, "already a company"):
             self.run_with("", "firm", "Fell Water")
         with self.assertRaisesMessage(CommandError, "too common"):
             self.run_with("password", "add", "ada", "--firm", "Fell Water")

@@ -139,7 +139,7 @@ class Table(WorkbenchTestCase):
         """The second is told what the first wrote; other fields do not collide."""
         self.client.post(self.address, self.data | {"iron": "3 mg/L"})
         page = self.client.post(self.address, self.data | {"iron": "4 mg/L"})
-        self.assertContains(page, "Somebody else wrote “3 mg/L”", status_code=422)
+        self.assertContains(page, "Someone else entered “3 mg/L”", status_code=422)
         self.client.post(self.address, self.data | {"sulfate": "30 mg/L"})
         self.assertEqual(self.sample.readings.get(analyte="iron").typed, "3 mg/L")
 
@@ -171,7 +171,7 @@ class Basis(WorkbenchTestCase):
         self.assertContains(page, 'value="6 apples"', status_code=422)
         self.assertEqual(self.save(by="chosen", value="6 mg/L", reason="neighbour").status_code, 302)
         self.assertAlmostEqual(self.iron(), 6.0)
-        self.assertContains(self.client.get(reverse("water-history", args=[self.job.pk])), "a value chosen by hand")
+        self.assertContains(self.client.get(reverse("water-history", args=[self.job.pk])), "a manual value")
 
     def test_a_stale_choice_is_refused_and_kept_in_the_form(self) -> None:
         """Saved by somebody else meanwhile: told, nothing written, one more click keeps it."""
@@ -186,7 +186,7 @@ class Basis(WorkbenchTestCase):
             return self.client.post(address, {"version": Job.objects.get().version, "analyte": "so4"} | data)
 
         self.assertContains(send(value="40 mg/L"), "needs its reason", status_code=422)
-        self.assertContains(send(analyte="unobtainium", value="1"), "not an analyte we know", status_code=422)
+        self.assertContains(send(analyte="unobtainium", value="1"), "This analyte is not known", status_code=422)
         send(value="40 mg/L", reason="the county map")
         states = design_of(Job.objects.get(pk=self.job.pk), None).evidence.states
         self.assertEqual((states["sulfate"].design, states["sulfate"].origin), (40, "chosen by hand"))
@@ -202,7 +202,7 @@ class Shown(WorkbenchTestCase):
         places = [text.index(words) for words in ("Boil water", "> Health <", "> Pipes, heater and equipment <", "> Comfort <")]
         self.assertEqual(places, sorted(places))
         self.assertIn("2.4 mg/L", text)
-        self.assertIn("No calculation makes water safe", text)
+        self.assertIn("A calculation does not make water safe", text)
 
     def test_the_firm_sets_what_new_jobs_start_from(self) -> None:
         """A default standard and units; a viewer may not; a stale form is told."""
@@ -210,7 +210,7 @@ class Shown(WorkbenchTestCase):
         self.assertRedirects(self.client.post(reverse("firm"), data), "/")
         self.client.post(reverse("job-new"), {"name": "New one"})
         self.assertEqual(list(Job.objects.filter(name="New one").values_list("standard", "units")), [("uk", "metric")])
-        self.assertContains(self.client.post(reverse("firm"), data), "Somebody else changed", status_code=409)
+        self.assertContains(self.client.post(reverse("firm"), data), "Someone else changed", status_code=409)
         self.client.force_login(self.viewer)
         self.assertEqual(self.client.post(reverse("firm"), data).status_code, 403)
 
@@ -234,7 +234,7 @@ class Remembered(WorkbenchTestCase):
         self.assertEqual(
             [(row.key, row.text) for row in again.context["samples"][0].rows], [("hardness", "15 gpg"), ("", "4 mg/L"), ("iron", "1 mg/L")]
         )
-        self.assertContains(again, "as remembered")
+        self.assertContains(again, "as in the saved layout")
 
     def test_another_firm_does_not_see_it(self) -> None:
         """What a firm taught belongs to it."""

@@ -62,7 +62,7 @@ class Owners(Logbook):
         link = self.allow()
         self.line("coliform at tap present")
         page = Client().get(reverse("house", args=[link.secret]))
-        self.assertContains(page, "Salt in")
+        self.assertContains(page, "Add salt")
         self.assertContains(page, "Boil water")
         self.assertNotContains(page, "Injector and screen")
         self.assertNotContains(page, "/jobs/")
@@ -79,10 +79,10 @@ class Owners(Logbook):
             {"readings": {"softener.hardness_out": "0.5 gpg"}, "seen": ["orange_stains"]}, {"did": "softener/salt", "amount": "80 lb"},
             {"did": "softener/salt", "amount": "40 lb"},
         ])  # fmt: skip
-        self.assertContains(self.post(link, "house-entry", line="cleaned sleeve"), "is for whoever services", status_code=422)
-        self.assertContains(self.post(link, "house-done", task="uv/sleeve"), "is for whoever services", status_code=422)
+        self.assertContains(self.post(link, "house-entry", line="cleaned sleeve"), "is recorded only by", status_code=422)
+        self.assertContains(self.post(link, "house-done", task="uv/sleeve"), "records this. Write a note instead", status_code=422)
         self.assertContains(self.post(link, "house-entry", line="hardness after softner 1"), "did you mean “softener”", status_code=422)
-        self.assertContains(self.post(link, "house-entry", line="salt 80 lb", on=ago(-2).isoformat()), "has not come yet", status_code=422)
+        self.assertContains(self.post(link, "house-entry", line="salt 80 lb", on=ago(-2).isoformat()), "is in the future", status_code=422)
         self.assertContains(self.post(link, "house-done", task="softener/salt", amount="a lot"), "You had typed: a lot", status_code=422)
         self.assertEqual(LogEntry.objects.count(), 3)
 
@@ -115,7 +115,7 @@ class Labels(Logbook):
         self.assertEqual(coded, [f"http://testserver{self.where('logbook')}?at={each['id']}" for each in TRAIN])
         with pdfplumber.open(io.BytesIO(answer.content)) as paper:
             text = " ".join(page.extract_text() for page in paper.pages)
-        for words in ("Softener", "Height of the salt", "Hardness behind it", "Unit 2 of 4", "Light that the sensor sees"):
+        for words in ("Softener", "Salt level", "Hardness after it", "Unit 2 of 4", "UV intensity"):
             self.assertIn(words, text)
 
     def test_without_a_log_there_are_none(self) -> None:
@@ -174,10 +174,10 @@ class ByPhone(BrowserTestCase):
         page.context.clear_cookies()
         page.goto(f"/house/{secret}/")
         expect(page.get_by_role("button", name="Log out")).to_have_count(0)
-        salt = page.locator("li", has_text="Salt in").first
-        expect(salt.locator(".log-day")).to_have_text("never entered")
+        salt = page.locator("li", has_text="Add salt").first
+        expect(salt.locator(".log-day")).to_have_text("no record yet")
         salt.locator("summary").click()
         salt.get_by_role("button", name="Done").click()
-        expect(page.get_by_role("status").filter(has_text="Kept: Salt in")).to_be_visible()
-        expect(page.locator("li", has_text="Salt in").first.locator(".log-day")).not_to_have_text("never entered")
+        expect(page.get_by_role("status").filter(has_text="Saved: Add salt")).to_be_visible()
+        expect(page.locator("li", has_text="Add salt").first.locator(".log-day")).not_to_have_text("no record yet")
         self.assertLessEqual(page.evaluate("() => document.documentElement.scrollWidth"), 390)

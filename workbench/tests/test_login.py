@@ -32,7 +32,7 @@ class Guesses(TestCase):
         self.assertEqual(self.enter(), 429)
         self.assertEqual(self.enter(password="pass-word-1"), 429)
         locked = self.client.post(reverse("login"), {"username": "dora", "password": "x"}, REMOTE_ADDR="10.0.0.1")
-        self.assertContains(locked, "Too many tries", status_code=429)
+        self.assertContains(locked, "Too many attempts", status_code=429)
         self.assertEqual(self.enter(name="vera", password="pass-word-1"), 302)
         self.client.logout()
         self.assertEqual(self.enter(password="pass-word-1", address="10.0.0.2"), 302)

@@ -68,7 +68,7 @@ class Options(TrainTestCase):
         for _ in range(2):
             self.act(act="copy", letter="A")
         self.assertContains(self.act(act="copy", letter="A"), "three options", status_code=422)
-        self.assertContains(self.act(act="drop", letter="A"), "follows this option", status_code=422)
+        self.assertContains(self.act(act="drop", letter="A"), "uses this option", status_code=422)
         self.assertContains(self.act(act="take", number="99"), "no longer offered", status_code=422)
         self.act(act="drop", letter="C")
         self.assertEqual(TrainOption.objects.filter(job=self.job).count(), 2)
@@ -193,11 +193,11 @@ class Decisions(TrainTestCase):
     def test_a_size_of_ones_own_is_shown_with_its_reason_and_taken_back(self) -> None:
         """The sheet says whose it is; emptied, ours is back."""
         page = self.edit(action="set", stage="softener", key="volume", value="3 ft3")
-        self.assertContains(page, "Back to ours")
-        page = self.edit(action="set", stage="softener", key="reason", value="stands on the wall already")
-        self.assertContains(page, "stands on the wall already")
-        self.assertEqual(self.client.get(reverse("job-export", args=[self.job.pk])).json()["train"][2]["reason"], "stands on the wall already")
-        self.assertNotContains(self.edit(action="set", stage="softener", key="volume", value=""), "Back to ours")
+        self.assertContains(page, "Reset to default")
+        page = self.edit(action="set", stage="softener", key="reason", value="already installed")
+        self.assertContains(page, "already installed")
+        self.assertEqual(self.client.get(reverse("job-export", args=[self.job.pk])).json()["train"][2]["reason"], "already installed")
+        self.assertNotContains(self.edit(action="set", stage="softener", key="volume", value=""), "Reset to default")
 
 
 class Audit(TrainTestCase):
@@ -210,11 +210,11 @@ class Audit(TrainTestCase):
         revision.stages = FAULTY
         revision.save()
         page = self.client.get(reverse("train", args=[self.job.pk]))
-        self.assertContains(page, "Mended with the fewest changes")
+        self.assertContains(page, "Fixed with the fewest changes")
         self.edit(action="mend")
         design = self.design()
         self.assertFalse([finding for finding in design.chosen.findings if finding.severity in ("fault", "danger") and finding.stage])
         kept = {stage["id"]: stage for stage in shown_stages(self.fresh()) or []}
         self.assertLessEqual({"softener", "neutralizer", "uv"}, set(kept))
         option = option_of(self.fresh())
-        self.assertTrue(option.revisions.get(number=option.at).summary.startswith("mended: "))
+        self.assertTrue(option.revisions.get(number=option.at).summary.startswith("fixed: "))

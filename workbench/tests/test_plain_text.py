@@ -17,7 +17,7 @@ class PlainText(WorkbenchTestCase):
     def test_left_out_and_said(self) -> None:
         page = self.client.post(reverse("job-new"), {"name": "Fell\x00side\x0b 7"}, follow=True)
         self.assertTrue(Job.objects.filter(name="Fellside 7").exists())
-        self.assertIn("characters that cannot be printed; they were left out", read(page))
+        self.assertIn("characters you typed cannot be printed and were removed", read(page))
 
     def test_asked_for_in_an_address(self) -> None:
         self.assertEqual(self.client.get(reverse("jobs"), {"q": "a\x00b"}).status_code, 200)

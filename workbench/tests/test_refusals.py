@@ -29,16 +29,16 @@ class Pages(WorkbenchTestCase):
 
     def test_no_such_page(self) -> None:
         """404: an address nobody has, and a job that is gone."""
-        self.assert_ours(self.client.get("/nowhere/"), 404, "There is no such page")
-        self.assert_ours(self.client.get(reverse("train", args=[self.job.pk + 99])), 404, "There is no such page")
+        self.assert_ours(self.client.get("/nowhere/"), 404, "Page not found")
+        self.assert_ours(self.client.get(reverse("train", args=[self.job.pk + 99])), 404, "Page not found")
 
     def test_not_open_to_you(self) -> None:
         """403: a viewer's change, in words; and a form that has lost its token."""
         self.client.force_login(self.viewer)
-        self.assert_ours(self.client.post(reverse("sample-new", args=[self.job.pk])), 403, "Your role lets you look, not change.")
+        self.assert_ours(self.client.post(reverse("sample-new", args=[self.job.pk])), 403, "Your role can view but not change.")
         strict = Client(enforce_csrf_checks=True)
         strict.force_login(self.designer)
-        self.assert_ours(strict.post(reverse("sample-new", args=[self.job.pk])), 403, "open the page anew")
+        self.assert_ours(strict.post(reverse("sample-new", args=[self.job.pk])), 403, "Reload the page")
 
     def test_too_large(self) -> None:
         """413: a body beyond what we take is refused before it is read."""
@@ -48,7 +48,7 @@ class Pages(WorkbenchTestCase):
     def test_a_change_that_came_too_late(self) -> None:
         """409: where a page does not show both states itself, it is told all the same."""
         with mock.patch("workbench.samples.services.add_sample", side_effect=StaleJob(self.job)):
-            self.assert_ours(self.client.post(reverse("sample-new", args=[self.job.pk])), 409, "Somebody else changed this meanwhile")
+            self.assert_ours(self.client.post(reverse("sample-new", args=[self.job.pk])), 409, "Someone else saved first")
 
     def test_our_own_failure(self) -> None:
         """500: told plainly with its number; nothing of the inside is shown."""
@@ -58,7 +58,7 @@ class Pages(WorkbenchTestCase):
             self.assertLogs("django.request", "ERROR"),
         ):
             page = self.client.get(reverse("water", args=[self.job.pk]))
-        self.assert_ours(page, 500, "This went wrong on our side")
+        self.assert_ours(page, 500, "Something went wrong on our side")
         self.assertNotIn("ZeroDivision", page.content.decode())
 
 
@@ -130,4 +130,4 @@ class TheLineIsCut(TransactionTestCase):
     def test_a_change_is_never_made_twice(self) -> None:
         """It is told that it may not have been kept; it is not tried again."""
         answer = self.through(1, "post")
-        self.assertContains(answer, "look whether your last change was kept", status_code=503)
+        self.assertContains(answer, "check whether your last change was saved", status_code=503)

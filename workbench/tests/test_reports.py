@@ -57,14 +57,14 @@ class Importing(WorkbenchTestCase):
             [(row.key, row.sure) for row in page.context["samples"][0].rows],
             [("iron", "sure"), ("hardness", "ask"), ("", "aside"), ("total_coliform", "sure")],
         )
-        self.assertContains(page, "o unit stands with it")
+        self.assertContains(page, "o unit is printed")
         self.assertEqual(Sample.objects.count(), 1)
         self.assertRedirects(self.confirm(page), reverse("water", args=[self.job.pk]))
         sample = Sample.objects.order_by("-pk")[0]
         self.assertEqual({reading.analyte for reading in sample.readings.all()}, {"iron", "total_coliform"})
         self.assertEqual([row["name"] for row in sample.aside], ["Hardness", "Mystery"])
 
-        self.assertIn("no unit stands with it", sample.aside[0]["why"])
+        self.assertIn("no unit is printed", sample.aside[0]["why"])
 
     def test_an_open_row_is_asked_beside_it(self) -> None:
         """A choice shows at once what it makes, and is kept; what is written and cannot be read is told, with all that was typed."""

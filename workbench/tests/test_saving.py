@@ -69,7 +69,7 @@ class NothingTypedIsLost(BrowserTestCase):
         self.assertEqual(Survey.objects.get(job=job).people, 6)
 
         page.goto(f"/jobs/{job.pk}/water/")
-        expect(page.get_by_label("Which test next")).not_to_contain_text("Working the design")  # asked for by the page itself
+        expect(page.get_by_label("Which test next")).not_to_contain_text("Recalculating the design")  # asked for by the page itself
         Session.objects.all().delete()
         box = page.get_by_label("Readings, in one line")
         box.fill("sulfate 30 mg/L")
@@ -122,7 +122,7 @@ class NothingTypedIsLost(BrowserTestCase):
         page.reload()
         expect(page.get_by_label("Readings, in one line")).to_have_value("zorblax 7 mg/L")
         page.goto(f"/jobs/{job.pk}/wall/")
-        page.get_by_text("The wall and its room").click()
+        page.get_by_text("Wall and room").click()
         page.fill("#id_wall_width", "7")
         page.press("#id_wall_width", "Tab")
         expect(page.locator(".f-wall_width .field-state")).to_have_text("saved")
@@ -143,7 +143,7 @@ class NothingTypedIsLost(BrowserTestCase):
         page.keyboard.press("Delete")
         expect(page.locator("#bench .stage")).to_have_count(count - 1)
         page.keyboard.press("?")
-        page.get_by_label("Single letters and digits act").uncheck()
+        page.get_by_label("Single letters and digits are shortcuts").uncheck()
         page.get_by_role("button", name="Close").click()
         page.keyboard.press("u")
         page.wait_for_timeout(300)

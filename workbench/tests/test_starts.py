@@ -77,13 +77,13 @@ class Telling(Starts):
         self.assertEqual(self.tell("site/kit_check", key="k1")[1]["status"], "again")
         self.assertEqual(StartEvent.objects.count(), 1)
         self.assertIn("by dora", self.page())
-        self.assertContains(self.client.get(reverse("site", args=[self.job.pk])), f"still lacks {self.run_row.open_steps} steps")
+        self.assertContains(self.client.get(reverse("site", args=[self.job.pk])), f"missing: {self.run_row.open_steps} steps")
 
     def test_out_of_order_is_refused_with_what_is_missing(self) -> None:
         """The main before the heater: refused, the heater named with its number, nothing written."""
         status, answer = self.tell("site/shut_main")
         self.assertEqual((status, answer["wants"]), (422, "missing"))
-        self.assertRegex(answer["missing"][0], r"\d+\. Water heater off")
+        self.assertRegex(answer["missing"][0], r"\d+\. Turn the water heater off")
         self.assertEqual(StartEvent.objects.count(), 0)
 
     def test_a_skip_asks(self) -> None:
@@ -96,7 +96,7 @@ class Telling(Starts):
 
     def test_a_reading_is_checked_at_once(self) -> None:
         """52 psi at the source lies within, 20 outside with its bad sign; a wrong unit, an unknown key and rubbish are refused, what was typed is told."""
-        for text, words in (("52", "Within what the design says"), ("20 psi", "Outside what the design says")):
+        for text, words in (("52", "Within the expected range"), ("20 psi", "Outside the expected range")):
             self.assertEqual(self.tell("site/leak_check_next_day", "reading", about="source.pressure", text=text)[0], 200)
             self.assertIn(words, self.page())
         for about, text in (
@@ -183,8 +183,8 @@ class Changed(Starts):
             self.tell(step)
         with_train(self.job, [{"kind": "sediment", "id": "five", "form": "cartridge"}, TRAIN[1]])
         page = " ".join(self.page().split())
-        self.assertIn("Set the empty tank where it will stand (carbon/place, was done by dora)", page)
-        self.assertIn("Seat the cartridge", page.partition("No longer on the sheet")[0])
+        self.assertIn("Set the empty tank in its place (carbon/place, was done by dora)", page)
+        self.assertIn("Seat the cartridge", page.partition("No longer on the checklist")[0])
         _, run = services.state_of(self.job, self.run_row)
         self.assertEqual(run.of("site/kit_check").state, "done")
         self.assertEqual(self.tell("carbon/load")[1]["wants"], "gone")
@@ -192,7 +192,7 @@ class Changed(Starts):
     def test_an_empty_train_and_one_of_thirty(self) -> None:
         """Nothing to start is said; thirty units are a long sheet."""
         with_train(self.job, [])
-        self.assertIn("nothing to start", self.page())
+        self.assertIn("nothing to commission", self.page())
         self.assertEqual(self.tell("site/kit_check")[1]["wants"], "gone")
         with_train(self.job, [{"kind": "sediment", "form": "cartridge"}] * 30)
         self.assertGreater(self.page().count('class="start-step"'), 100)
@@ -206,18 +206,18 @@ class Planned(Starts):
     def test_the_first_visit_and_a_moved_one(self) -> None:
         """Begun on a Monday at 08:00 the second comes two days later; moved to Friday it is there, and back again it is on Wednesday."""
         self.assertEqual(self.plan(visit=1, when="2027-12-06T08:00").status_code, 302)
-        self.assertIn("Wed 8 Dec, 10:00", self.page())
+        self.assertIn("Wed, Dec 8, 10:00 AM", self.page())
         self.plan(visit=2, when="2027-12-10T09:30")
-        self.assertIn("Fri 10 Dec, 09:30", self.page())
+        self.assertIn("Fri, Dec 10, 9:30 AM", self.page())
         self.plan(visit=2, back="1")
-        self.assertIn("Wed 8 Dec, 10:00", self.page())
+        self.assertIn("Wed, Dec 8, 10:00 AM", self.page())
 
     def test_what_does_not_fit_is_said(self) -> None:
         """Wanted while the carbon soaks: it stands when the soak is over, and that is said by step and hour."""
         self.plan(visit=1, when="2027-12-06T08:00")
         self.plan(visit=2, when="2027-12-07T09:00")
-        self.assertIn("Visit 2 does not fit Tue 7 Dec, 09:00", self.page())
-        self.assertRegex(self.page(), r"Soak the carbon for two days, is not over. It stands at Wed 8 Dec, 10:00")
+        self.assertIn("Visit 2 does not fit Tue, Dec 7, 9:00 AM", self.page())
+        self.assertRegex(self.page(), r"Soak the carbon for two days, is not done. It is planned for Wed, Dec 8, 10:00 AM")
 
     def test_a_soak_begun_late_moves_the_next_visit(self) -> None:
         """Planned for 08:00 of the day before yesterday and ticked a day later: it is said by step, and the visit comes a day later."""
@@ -226,18 +226,20 @@ class Planned(Starts):
         for number, step in enumerate(("site/kit_check", "site/main_valve", "carbon/place", "carbon/load", "carbon/fill", "carbon/soak")):
             told = services.Told(f"late-{number}", step, "tick", at=start + dt.timedelta(days=1, minutes=number))
             self.assertEqual(services.take(self.job, told, self.designer).status, "kept")
-        self.assertRegex(self.page(), r"Soak the carbon for two days, was begun 22 h \d+ min later than planned: visit 2 and what follows come later")
+        self.assertRegex(
+            self.page(), r"Soak the carbon for two days, was started 22 h \d+ min later than planned: visit 2 and what follows come later"
+        )
 
     def test_bad_days_and_stale_plans(self) -> None:
         """No day is told beside the field and kept; a plan somebody else changed is not written over."""
-        self.assertContains(self.plan(visit=1, when="soon"), "Give a day and an hour", status_code=422)
+        self.assertContains(self.plan(visit=1, when="soon"), "Enter a date and time", status_code=422)
         self.plan(visit=1, when="2027-12-06T08:00")
-        self.assertContains(self.plan(version=1, visit=1, when="2027-12-07T08:00"), "changed the plan meanwhile", status_code=409)
+        self.assertContains(self.plan(version=1, visit=1, when="2027-12-07T08:00"), "changed the plan since you opened it", status_code=409)
         self.assertEqual(timezone.localtime(self.run_row.start).day, 6)
 
     def test_a_day_in_the_past_is_told(self) -> None:
         self.assertEqual(self.plan(visit=1, when="2020-12-06T08:00").status_code, 302)
-        self.assertIn("has passed", self.page())
+        self.assertIn("is in the past", self.page())
 
     def test_the_calendar_follows_the_plan(self) -> None:
         self.plan(visit=1, when="2027-12-06T08:00")
@@ -268,9 +270,9 @@ class Photos(Starts):
     def test_what_is_no_picture(self) -> None:
         """A text called .jpg, half a picture, a drawing, too many bytes, nothing: told, and nothing is kept."""
         for raw, why in (
-            (b"hello", "no picture"),
-            (picture()[:4000], "broken"),
-            (b"<svg xmlns='http://www.w3.org/2000/svg'/>", "no picture"),
+            (b"hello", "Choose a JPEG"),
+            (picture()[:4000], "damaged"),
+            (b"<svg xmlns='http://www.w3.org/2000/svg'/>", "Choose a JPEG"),
             (b"\xff\xd8" + b"0" * 10_000_001, "10 MB"),
         ):
             status, answer = self.send(raw)

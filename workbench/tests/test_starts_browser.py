@@ -137,15 +137,15 @@ class ByPhone(RunSheet):
             refused = now.locator(".start-refused")
             expect(now.locator(".start-mark").or_(refused)).to_be_visible()
             if refused.is_visible():
-                self.assertRegex(refused.inner_text(), "Not yet")
+                self.assertRegex(refused.inner_text(), "not done yet")
                 StartEvent.objects.filter(run=row).update(at=timezone.now() - dt.timedelta(days=60))
-                refused.get_by_role("button", name="Send it again").click()
+                refused.get_by_role("button", name="Send again").click()
                 expect(now.locator(".start-mark")).to_be_visible()
             self.assertEqual(str(now.get_attribute("data-step")), id)
-            page.get_by_role("button", name="After", exact=True).click()
+            page.get_by_role("button", name="Next", exact=True).click()
         row.refresh_from_db()
         self.assertEqual(row.open_steps, 0)
-        expect(page.locator(".steps a[aria-current]")).to_have_attribute("title", re.compile("Still lacks|Ready"))
+        expect(page.locator(".steps a[aria-current]")).to_have_attribute("title", re.compile("Missing|Ready"))
 
     def test_a_timer_survives_a_reload(self) -> None:
         """The soak's two days run on what is stored: a reload shows the same end, and the step after it says until when it waits."""
@@ -172,16 +172,16 @@ class ByPhone(RunSheet):
         StartRun.objects.filter(pk=row.pk).update(last=len(before))
         page = self.phone("dora")
         step = self.open_step(page, "softener/prove")
-        field = step.get_by_label("Hardness behind it")
+        field = step.get_by_label("Hardness after it")
         field.fill("120 mg/L")
         field.press("Enter")
-        expect(step.locator(".reading-outside")).to_contain_text("Outside what the design says")
+        expect(step.locator(".reading-outside")).to_contain_text("Outside the expected range")
         step.locator(".tick").click()
         refused = step.locator(".start-refused")
-        expect(refused).to_contain_text("Say why you go on")
-        refused.get_by_label("The reason").fill("rinsed again, sampled tomorrow")
-        refused.get_by_role("button", name="Go on with this reason").click()
-        expect(step.locator(".start-mark")).to_contain_text("rinsed again")
+        expect(refused).to_contain_text("Say why you continue")
+        refused.get_by_label("Reason").fill("rinse it again, sampled tomorrow")
+        refused.get_by_role("button", name="Continue with this reason").click()
+        expect(step.locator(".start-mark")).to_contain_text("rinse it again")
         self.assertTrue(design.chosen)
 
     def test_a_photo_and_a_critical_skip(self) -> None:
@@ -192,13 +192,13 @@ class ByPhone(RunSheet):
         out = io.BytesIO()
         Image.new("RGB", (2000, 1000), "#556677").save(out, "JPEG")
         step.get_by_label("Photo").set_input_files({"name": "valve.jpg", "mimeType": "image/jpeg", "buffer": out.getvalue()})
-        step.get_by_role("button", name="Keep the photo").click()
+        step.get_by_role("button", name="Save photo").click()
         expect(step.locator(".start-photos img")).to_have_count(1)
         self.assertEqual(StartPhoto.objects.get().width, 1600)
-        step.get_by_label("Not here, or not now").fill("new last year")
-        step.get_by_role("button", name="Skip the step").click()
+        step.get_by_label("Reason for skipping").fill("new last year")
+        step.get_by_role("button", name="Skip step").click()
         expect(step.locator(".start-refused")).to_contain_text("critical")
-        step.get_by_role("button", name="Yes, skip this critical step").click()
+        step.get_by_role("button", name="Skip this critical step").click()
         expect(step.locator(".start-mark")).to_contain_text("new last year")
 
 
@@ -206,7 +206,7 @@ class NoReception(RunSheet):
     def ready(self, page: Page) -> None:
         """Until the worker and the store hold what they need, which the page says."""
         page.wait_for_function("() => navigator.serviceWorker.ready.then((r) => !!r.active)")
-        expect(page.get_by_text("kept here for use without reception")).to_be_visible(timeout=15000)
+        expect(page.get_by_text("saved here for offline use")).to_be_visible(timeout=15000)
 
     def test_what_the_server_fails_on_never_stops_the_rest(self) -> None:
         """A photo that the server breaks on four times is put aside in the open; the note behind it is kept at once; sent again later, it is kept, too."""
@@ -229,22 +229,22 @@ class NoReception(RunSheet):
         out = io.BytesIO()
         Image.new("RGB", (40, 30), "white").save(out, "PNG")
         step.locator('input[type="file"]').set_input_files({"name": "photo.png", "mimeType": "image/png", "buffer": out.getvalue()})
-        step.get_by_role("button", name="Keep the photo").click()
+        step.get_by_role("button", name="Save photo").click()
         step.locator("textarea").fill("all there")
-        step.get_by_role("button", name="Keep the note").click()
+        step.get_by_role("button", name="Save note").click()
         expect(step.locator(".start-note")).to_contain_text("all there")
         for _ in range(4):
             page.evaluate("() => window.dispatchEvent(new Event('online'))")
             page.wait_for_timeout(300)
         aside = self.step(page, "site/kit_check").locator(".start-refused")
-        expect(aside).to_contain_text("put aside")
+        expect(aside).to_contain_text("It is saved here")
         broken["on"] = False
-        aside.get_by_role("button", name="Send it again").click()
+        aside.get_by_role("button", name="Send again").click()
         expect(self.step(page, "site/kit_check").locator(".start-photos img")).to_have_count(1)
         self.assertEqual(StartPhoto.objects.count(), 1)
 
     def test_kept_pages_are_one_persons(self) -> None:
-        """Kept for dora; gone when dirk logs in on the same phone, and when the log-in ended."""
+        """Saved for dora; gone when dirk logs in on the same phone, and when the log-in ended."""
         page = self.phone("dora")
         expect(page.locator("[data-kept]")).to_be_visible()
         kept = "async () => (await (await caches.open('cairn-sheet')).keys()).filter((each) => each.url.includes('/commission/')).length"
@@ -267,7 +267,7 @@ class NoReception(RunSheet):
         expect(page.locator("#unsent")).to_have_text("Not sent yet: 1")
         step = self.open_step(page, "site/kit_check")
         step.get_by_label("Note").fill("one ring spare")
-        step.get_by_role("button", name="Keep the note").click()
+        step.get_by_role("button", name="Save note").click()
         expect(page.locator("#unsent")).to_have_text("Not sent yet: 2")
         page.reload()
         expect(page.locator("#unsent")).to_have_text("Not sent yet: 2")
@@ -295,29 +295,29 @@ class NoReception(RunSheet):
         self.offline(True, dora, dirk)
         self.step(dora, "site/trades").locator(".tick").click()
         step = self.open_step(dirk, "site/trades")
-        step.get_by_label("Not here, or not now").fill("own house")
-        step.get_by_role("button", name="Skip the step").click()
+        step.get_by_label("Reason for skipping").fill("own house")
+        step.get_by_role("button", name="Skip step").click()
         for page in (dora, dirk):
             expect(page.locator("#unsent")).to_have_text("Not sent yet: 1")
         self.offline(False, dora, dirk)
         for page in (dora, dirk):
             expect(page.locator("#unsent")).to_be_hidden(timeout=30000)
         dora.reload()
-        expect(dora.locator(".finding-caution", has_text="Two people told different things")).to_contain_text("dirk")
-        expect(dora.locator(".finding-caution", has_text="Two people told different things")).to_contain_text("own house")
+        expect(dora.locator(".finding-caution", has_text="Two people recorded different results")).to_contain_text("dirk")
+        expect(dora.locator(".finding-caution", has_text="Two people recorded different results")).to_contain_text("own house")
         self.step(dora, "site/trades").locator(".tick").click()
-        expect(dora.get_by_text("Two people told different things")).to_have_count(0)
+        expect(dora.get_by_text("Two people recorded different results")).to_have_count(0)
         self.without_reception()
 
     def test_a_refusal_waits_for_its_person(self) -> None:
         """What the server refuses stays on the phone with the reason, also after a reload, until somebody lets it go."""
         page = self.phone("dora")
         self.step(page, "site/shut_main").locator(".tick").click()
-        expect(self.step(page, "site/shut_main").locator(".start-refused")).to_contain_text("Water heater off")
+        expect(self.step(page, "site/shut_main").locator(".start-refused")).to_contain_text("Turn the water heater off")
         held: list[Route] = []
         page.route("**/tell/", lambda route: held.append(route))
         page.reload()
-        expect(self.step(page, "site/shut_main").locator(".start-refused")).to_contain_text("Water heater off")
+        expect(self.step(page, "site/shut_main").locator(".start-refused")).to_contain_text("Turn the water heater off")
         page.once("dialog", lambda asked: asked.accept())
         self.step(page, "site/shut_main").get_by_role("button", name="Discard this entry").click()
         expect(page.locator(".start-refused")).to_have_count(0)
@@ -335,7 +335,7 @@ class Together(RunSheet):
         """What a viewer ticks is refused with the reason, and does not wait for ever."""
         page = self.phone("vera")
         self.step(page, "site/kit_check").locator(".tick").click()
-        expect(self.step(page, "site/kit_check").locator(".start-refused")).to_contain_text("look here, not change")
+        expect(self.step(page, "site/kit_check").locator(".start-refused")).to_contain_text("view this but not change")
         expect(page.locator("#unsent")).to_be_hidden()
 
     def test_each_sees_what_the_other_did(self) -> None:

@@ -41,9 +41,9 @@ class Kept(Logbook):
     def test_a_column_left_out_and_sent_later(self) -> None:
         """Kept without the pH, then with it: two rows bring something new, and nothing is there twice."""
         self.begin()
-        self.assertContains(self.table(self.TABLE, **{"col-2": ""}), "2 rows kept.")
-        self.assertContains(self.table(self.TABLE), "2 rows kept.")
-        self.assertContains(self.table(self.TABLE), "0 of 2 rows kept")
+        self.assertContains(self.table(self.TABLE, **{"col-2": ""}), "2 rows saved.")
+        self.assertContains(self.table(self.TABLE), "2 rows saved.")
+        self.assertContains(self.table(self.TABLE), "0 of 2 rows saved")
         both = [(key, text) for each in self.readings() for key, text in each.items()]
         self.assertEqual(len(both), 4)
         self.assertEqual(len({(key, text) for key, text in both if key.endswith("ph_out")}), 2)
@@ -52,22 +52,22 @@ class Kept(Logbook):
         self.begin()
         self.table(self.TABLE)
         LogEntry.objects.update(gone=True)
-        self.assertContains(self.table(self.TABLE), "2 rows kept.")
+        self.assertContains(self.table(self.TABLE), "2 rows saved.")
         self.assertEqual(len(self.readings()), 2)
 
     def test_the_same_reading_twice_in_one_table_is_two(self) -> None:
         """Read twice on one day: both stand, and sent again neither is added."""
         self.begin()
         twice = "date\tpH after stone\n2025-03-01\t7.1\n2025-03-01\t7.1\n"
-        self.assertContains(self.table(twice), "2 rows kept.")
-        self.assertContains(self.table(twice), "0 of 2 rows kept")
+        self.assertContains(self.table(twice), "2 rows saved.")
+        self.assertContains(self.table(twice), "0 of 2 rows saved")
         self.assertEqual(len(self.readings()), 2)
 
     def test_a_key_with_other_content_is_not_said_to_be_kept(self) -> None:
         """The form of an entry sent, mended and sent by the same page: the second is refused in words, the first stands."""
         self.begin()
         self.assertEqual(self.line("hardness after softener 0", key="one").status_code, 302)
-        self.assertContains(self.line("hardness after softener 3", key="one"), "was sent before with other content", status_code=422)
+        self.assertContains(self.line("hardness after softener 3", key="one"), "was sent before with different content", status_code=422)
         self.assertEqual(self.readings(), [{"softener.hardness_out": "0 gpg"}])
 
     def test_an_entry_taken_out_and_sent_again_stands(self) -> None:
@@ -76,7 +76,7 @@ class Kept(Logbook):
         LogEntry.objects.update(gone=True)
         self.assertContains(
             self.client.post(self.where("logbook-entry"), {"line": "hardness after softener 0", "on": ago(0).isoformat(), "key": "one"}, follow=True),
-            "Kept for",
+            "Saved for",
         )
         self.assertEqual(len(self.readings()), 1)
 
@@ -97,7 +97,7 @@ class Kept(Logbook):
 
     def test_who_looks_after_a_house_without_a_log_is_told(self) -> None:
         """It would be kept nowhere."""
-        self.assertContains(self.client.post(self.where("logbook-technician"), {"technician": "dirk"}), "Say first since when", status_code=422)
+        self.assertContains(self.client.post(self.where("logbook-technician"), {"technician": "dirk"}), "Enter first when", status_code=422)
 
     def test_a_member_called_owner_is_not_the_owner(self) -> None:
         """Their entries are not shown at the owner's door."""

@@ -70,7 +70,7 @@ class EditingATrain(WorkbenchTestCase):
             ({"analyte": "iron", "end": "high", "value": "lots & more", "reason": "r"}, "lots &amp; more"),
             ({"analyte": "e_coli", "end": "high", "value": "1", "reason": "r"}, "Microbes keep our limit"),
             ({"analyte": "nonsense", "end": "high", "value": "1", "reason": "r"}, "Unknown analyte"),
-            ({"analyte": "iron", "end": "sideways", "value": "1 mg/L", "reason": "r"}, "not an edit we know"),
+            ({"analyte": "iron", "end": "sideways", "value": "1 mg/L", "reason": "r"}, "This action is not known"),
         ):
             with self.subTest(more=more):
                 self.assertContains(self.edit("takes", "uv", **more), word, status_code=422)

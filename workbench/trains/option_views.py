@@ -76,11 +76,11 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
         elif act == "drop":
             services.drop_option(job, option, version_of(request), number(request, "seen"), request.user)
         else:
-            raise services.Refused("", "This is not something we know how to do.")
+            raise services.Refused("", "This action is not known.")
     except services.Refused as refused:
         return _options(request, job_for(request, pk), 422, problem=refused.reason)
     except (StaleJob, services.StaleTrain):
-        problem = "This job was changed meanwhile, by someone else or in another window; below is how it stands now. Nothing was done."
+        problem = "This job was changed by someone else or in another window since you opened it. The current version is below; your change was not applied."
         return _options(request, job_for(request, pk), 409, problem=problem)
     return redirect("options", pk)
 

@@ -26,18 +26,18 @@ from .models import TrainOption
 from .services import LONGEST_REASON, Refused, claim, no_longer
 
 SCHOOL_WORDS = {
-    "exchange": "softener where soft water is wished (our default)", "scale_control": "crystallisation: hardness stays", "citrate": "citrate: hardness stays",
-    "none": "leave hardness alone",
-    "uv": "light (our default)", "barrier": "barrier elements: bacteria and cysts, not viruses", "chlorine": "chlorine with contact: a residual, not against cysts",
-    "auto": "first on chlorinated water, else after (our default)", "first": "carbon first: spares the resin", "after_softener": "softener first: spares the carbon",
-    "exponential": "falls exponentially (our default)", "linear": "the linear school, T°F / 77",
+    "exchange": "softener where soft water is required (default)", "scale_control": "crystallization: hardness stays", "citrate": "citrate: hardness stays",
+    "none": "do not treat hardness",
+    "uv": "UV (default)", "barrier": "barrier elements: bacteria and cysts, not viruses", "chlorine": "chlorine with contact: a residual, not against cysts",
+    "auto": "first on chlorinated water, else after (default)", "first": "carbon first: spares the resin", "after_softener": "softener first: spares the carbon",
+    "exponential": "falls exponentially (default)", "linear": "linear, T°F / 77",
 }  # fmt: skip
 
 
 FINE_WORDS = {
-    "auto": "only where particles are found (our default)", "before_carbon": "before the carbon: particles in", "after_carbon": "after the carbon: fines out", "both": "both",
+    "auto": "only where particles are found (default)", "before_carbon": "before the carbon: particles in", "after_carbon": "after the carbon: fines out", "both": "both",
 }  # fmt: skip
-ORDER_WORDS = {"auto": "by the iron that would coat calcite (our default)", "first": "neutralizer first", "iron_first": "iron filter first"}
+ORDER_WORDS = {"auto": "by the iron that would coat calcite (default)", "first": "neutralizer first", "iron_first": "iron filter first"}
 
 
 class PanelForm(DocumentForm):
@@ -50,7 +50,7 @@ class PanelForm(DocumentForm):
         "fine_filter": Ask("schools", "fine_filter", "Fine filter and carbon", words=SCHOOL_WORDS | FINE_WORDS),
         "neutralizer_order": Ask("schools", "neutralizer_order", "Neutralizer and iron filter", words=SCHOOL_WORDS | ORDER_WORDS),
         "ro_temperature": Ask("schools", "ro_temperature", "Membrane output in the cold", words=SCHOOL_WORDS),
-        "high_purity": Ask("wishes", "high_purity", "Rinse or process water is wanted"),
+        "high_purity": Ask("wishes", "high_purity", "High-purity water is required"),
         "drinking_tap_only": Ask("wishes", "drinking_tap_only", "Only at the drinking tap", "nitrate, arsenic"),
         "roof_area": Ask("source.rain", "roof_area", "Roof that catches rain", "1200 ft2"),
         "runoff": Ask("source.rain", "runoff", "Share that runs off", "85 %"),
@@ -67,13 +67,13 @@ def accept(job: Job, option: TrainOption, version: int, asked: Mapping[str, str]
     kept = [row for row in locked(job).rest.get("waivers", []) if (row.get("rule"), row.get("stage", "")) != (rule, stage)]
     if asked.get("action") == "waive":
         if not reason:
-            raise Refused("", "Say why this finding is accepted; the reason stands beside it in every paper.")
+            raise Refused("", "Give the reason for accepting this finding; it is printed beside it in every paper.")
         kept.append({"rule": rule[:80], "stage": stage[:40], "reason": no_longer(reason, LONGEST_REASON, "")})
     faults: list[Fault] = []
     if Waivers().read(kept, "", faults) is BAD or faults:
         raise Refused("", sentence(faults[0].message))
     set_part(job, "waivers", kept, user)
-    return "accepted a finding" if reason else "took an acceptance back"
+    return "accepted a finding" if reason else "withdrew an acceptance"
 
 
 class LimitForm(EntryForm):
@@ -175,7 +175,7 @@ class WorkingForm(EntryForm):
     PART, SPEC, FALLBACK = "working_values", OwnValues(), "value"
 
     path = forms.ChoiceField(label="Value")
-    value = forms.CharField(label="Yours, in the unit shown", max_length=40)
+    value = forms.CharField(label="Your value, in the unit shown", max_length=40)
     field_order = ("path", "value", "reason")
 
     def __init__(self, data: Any = None) -> None:

@@ -31,7 +31,7 @@ class StaleTrain(Stale):
     """Somebody else changed the train since it was shown. Carries the option as it stands now."""
 
     def __init__(self, option: TrainOption) -> None:
-        super().__init__("changed by someone else meanwhile")
+        super().__init__("changed by someone else since you opened it")
         self.option = option
 
 
@@ -50,7 +50,7 @@ LONGEST_VALUE, LONGEST_REASON = 120, 300  # characters
 def no_longer(text: str, most: int, field: str) -> str:
     """The text itself. Raises Refused beside the field where it is longer than is kept; nothing is cut short without a word."""
     if len(text) > most:
-        raise Refused(field, f"This is {len(text)} characters long; at most {most} are kept. Say it shorter.")
+        raise Refused(field, f"This is {len(text)} characters long; at most {most} are kept. Shorten it.")
     return text
 
 
@@ -72,7 +72,7 @@ def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> Tra
     taken = set(TrainOption.objects.select_for_update().filter(job=job).values_list("letter", flat=True))
     letter = next((letter for letter in LETTERS if letter not in taken), None)
     if letter is None:
-        raise Refused("", "A job holds three options; drop one first.")
+        raise Refused("", "A job can have three options. Delete one first.")
     if stages is not None:
         _readable(stages)
     option = TrainOption.objects.create(job=job, letter=letter, updated_by_id=user.pk)
@@ -85,7 +85,7 @@ def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> Tra
 def drop_option(job: Job, option: TrainOption, version: int, seen: int | None, user: Any) -> None:
     """Drop an option as it was seen. Raises Refused for the one that the job follows, Stale where job or option were changed since."""
     if option.letter == job.option:
-        raise Refused("", "The job follows this option; choose another first.")
+        raise Refused("", "The job uses this option. Choose another first.")
     touch(job, version, user)
     claim(option, -1 if seen is None else seen, user)
     option.delete()
@@ -141,7 +141,7 @@ def move(stages: Stages, stage_id: str, to: int) -> tuple[Stages, str, str]:
     here = place_of(stages, stage_id)
     to = max(0, min(to, len(stages) - 1))
     if to == here:
-        raise Refused("", "It already stands there.")
+        raise Refused("", "It is already there.")
     after = copy.deepcopy(stages)
     after.insert(to, after.pop(here))
     return after, f"moved {title(stages[here])} {'later' if to > here else 'earlier'}", stage_id
@@ -150,9 +150,9 @@ def move(stages: Stages, stage_id: str, to: int) -> tuple[Stages, str, str]:
 def add(stages: Stages, kind: str, after_id: str) -> tuple[Stages, str, str]:
     """Add a stage of a kind after another, or at the end."""
     if kind not in ROOMS:
-        raise Refused("kind", "Choose a treatment from the shelf.")
+        raise Refused("kind", "Choose a treatment from the list.")
     if len(stages) >= MOST_STAGES:
-        raise Refused("kind", f"A train holds at most {MOST_STAGES} stages.")
+        raise Refused("kind", f"A train can have at most {MOST_STAGES} stages.")
     at = place_of(stages, after_id) + 1 if after_id else len(stages)
     after = named([*copy.deepcopy(stages[:at]), {"kind": kind}, *copy.deepcopy(stages[at:])])
     return after, f"added {ROOMS[kind].title.lower()}", after[at]["id"]
@@ -162,7 +162,7 @@ def exchange(stages: Stages, stage_id: str, kind: str) -> tuple[Stages, str, str
     """Put another kind of treatment in a stage's place."""
     here = place_of(stages, stage_id)
     if kind not in ROOMS:
-        raise Refused("kind", "Choose a treatment from the shelf.")
+        raise Refused("kind", "Choose a treatment from the list.")
     after = copy.deepcopy(stages)
     gone = after[here]
     after[here] = {"kind": kind}
@@ -210,7 +210,7 @@ def set_feed_limit(stages: Stages, stage_id: str, analyte: str, end: str, text: 
     here = place_of(stages, stage_id)
     field = f"takes-{analyte}-{end}"
     if end not in ("low", "high"):
-        raise Refused("", "This is not an edit we know.")
+        raise Refused("", "This action is not known.")
     after = copy.deepcopy(stages)
     held = dict(after[here].get("feed_limits") or {})
     row = {name: value for name, value in (held.pop(analyte, None) or {}).items() if name != end}
@@ -227,7 +227,11 @@ def set_feed_limit(stages: Stages, stage_id: str, analyte: str, end: str, text: 
     if not held:
         del after[here]["feed_limits"]
     said = analytes()[analyte].said if analyte in analytes() else analyte
-    what = f"set what {title(stages[here])} takes of {said} to {text}" if text else f"went back to our limit of {said} for {title(stages[here])}"
+    what = (
+        f"set the feed limit of {title(stages[here])} takes of {said} to {text}"
+        if text
+        else f"reset to the default limit of {said} for {title(stages[here])}"
+    )
     return after, what, stage_id
 
 

@@ -129,11 +129,11 @@ def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> tu
     try:
         version = int(request.POST.get("version", ""))
     except ValueError:
-        raise Refused("", "This page is out of date; open the train anew.") from None
+        raise Refused("", "This page is out of date. Reload the train.") from None
     if action in ("undo", "redo"):
         return services.step(option, version, request.user, -1 if action == "undo" else 1), selected
     if action == "restore":
-        return services.save(option, version, request.user, lambda: (None, "took the proposal")), ""
+        return services.save(option, version, request.user, lambda: (None, "used the proposed train")), ""
     if action in ("waive", "unwaive"):
         return accept(job, option, version, request.POST.dict(), request.user), selected
     stages = services.revision_of(option).stages
@@ -143,7 +143,7 @@ def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> tu
     if action == "mend":
         mended = repair(design_of(job, stages))
         after = written(mended.variant.train, stages)
-        return services.save(option, version, request.user, lambda: (after, "mended: " + "; ".join(mended.changes))), ""
+        return services.save(option, version, request.user, lambda: (after, "fixed: " + "; ".join(mended.changes))), ""
     after, summary, selected = _change(request, job, action, stages, selected)
     return services.save(option, version, request.user, lambda: (after, summary)), selected
 
@@ -168,7 +168,7 @@ def _change(request: Request, job: Job, action: str, stages: services.Stages, se
     if action == "takes":
         text, reason = request.POST.get("value", ""), request.POST.get("reason", "")
         return services.set_feed_limit(stages, selected, request.POST.get("analyte", ""), request.POST.get("end", ""), text, reason)
-    raise Refused("", "This is not an edit we know.")
+    raise Refused("", "This action is not known.")
 
 
 def _words(wanted: dict[str, str]) -> str:
@@ -176,9 +176,9 @@ def _words(wanted: dict[str, str]) -> str:
     stage = wanted.get("stage", "").replace("_", " ")
     said = {
         "earlier": f"move {stage} one place earlier", "later": f"move {stage} one place later", "move": f"move {stage}", "remove": f"remove {stage}",
-        "replace": f"replace {stage}", "mend": "mend the train", "waive": "accept a finding",
+        "replace": f"replace {stage}", "mend": "fix the train", "waive": "accept a finding",
         "add": f"add {wanted.get('kind', '').replace('_', ' ')} after {stage or 'the last stage'}", "undo": "undo the last change", "redo": "redo",
-        "restore": "take the proposal", "takes": f"set what {stage} takes of {wanted.get('analyte', '').replace('_', ' ')} to “{wanted.get('value', '')}”",
+        "restore": "use the proposed train", "takes": f"set what {stage} takes of {wanted.get('analyte', '').replace('_', ' ')} to “{wanted.get('value', '')}”",
         "set": f"set {wanted.get('key', '').replace('_', ' ')} of {stage} to “{wanted.get('value', '')}”",
     }  # fmt: skip
     return said.get(wanted.get("action", ""), "your change")

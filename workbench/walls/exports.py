@@ -86,7 +86,7 @@ def materials_xlsx(rows: list[Row], name: str, currency: str) -> bytes:
     assert sheet is not None
     sheet.title = "Materials"
     sheet.append([safe_cell(name)])
-    sheet.append(["Sample prices where the firm has no list of its own"])
+    sheet.append(["Sample prices where the company has no price list"])
     sheet.append(list(HEADER))
     for row in rows_of(rows, currency):
         sheet.append([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])

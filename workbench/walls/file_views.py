@@ -121,7 +121,7 @@ def prices(request: HttpRequest) -> HttpResponse:
                 request,
                 member.workspace,
                 422,
-                problem="No row of it begins with a key of this list; write the key in one column and the price in another.",
+                problem="No row starts with a key of this list. Put the key in one column and the price in another.",
             )
         typed = {key: f"{price:g}" for key, price in member.workspace.prices.items()} | typed
     else:
@@ -135,7 +135,7 @@ def prices(request: HttpRequest) -> HttpResponse:
             if not 0 <= found[key] < 1e7:
                 raise ValueError
         except ValueError:
-            problems[key] = "A price is a number, 0 or more."
+            problems[key] = "Enter a price as a number, 0 or more."
     if problems:
         return _prices(request, member.workspace, 422, typed=typed, problems=problems)
     with transaction.atomic():  # what stands is compared and written under one lock
@@ -149,7 +149,7 @@ def _keep_prices(request: HttpRequest, workspace: Workspace, typed: dict[str, st
             workspace,
             409,
             typed=typed,
-            problem="Somebody else changed the list meanwhile. What you typed is still here; save again to keep it.",
+            problem="Someone else changed the list since you opened it. What you typed is still here; save again to keep it.",
         )
     Workspace.objects.filter(pk=workspace.pk).update(prices={key: price for key, price in found.items() if price != price_keys()[key][3]})
     return redirect("prices")

@@ -13,7 +13,7 @@ from treatment.wall.placing import usual_size
 from ..jobs.document_form import Ask, DocumentForm
 from ..jobs.models import Job
 
-SPOT = (("x", "From the left", "6 ft"), ("width", "Width", ""), ("foot", "Foot above the floor", ""), ("height", "Height", ""))
+SPOT = (("x", "From the left", "6 ft"), ("width", "Width", ""), ("foot", "Bottom edge above floor", ""), ("height", "Height", ""))
 THINGS = ("electrical_panel", "water_heater", "main_shutoff", "meter")
 
 JOINING_WORDS = {
@@ -27,12 +27,12 @@ class WallForm(DocumentForm):
     FIELDS = {
         "wall_width": Ask("site", "wall_width", "Width of the wall", "9 ft"),
         "ceiling": Ask("site", "ceiling", "Ceiling", "7 ft"),
-        "wall_depth": Ask("site", "wall_depth", "Depth before it", "30 in"),
-        "joining": Ask("site", "joining", "Pipe is joined by", empty="not decided", words=JOINING_WORDS),
+        "wall_depth": Ask("site", "wall_depth", "Clear depth in front", "30 in"),
+        "joining": Ask("site", "joining", "Joining method", empty="not decided", words=JOINING_WORDS),
         "drain_kind": Ask("site.drain", "kind", "Drain", empty="not known"),
-        "drain_distance": Ask("site.drain", "distance", "Drain line, length", "12 ft"),
-        "drain_lift": Ask("site.drain", "lift", "Drain line, climb", "0 ft"),
-        "drain_bore": Ask("site.drain", "bore", "Drain line, bore", "3/4 in"),
+        "drain_distance": Ask("site.drain", "distance", "Drain line length", "12 ft"),
+        "drain_lift": Ask("site.drain", "lift", "Drain line rise", "0 ft"),
+        "drain_bore": Ask("site.drain", "bore", "Drain line bore", "3/4 in"),
         "drain_air_gap": Ask("site.drain", "air_gap", "Air gap", "2 in"),
         "outlet_protected": Ask("site", "outlet_protected", "Outlet with GFCI/RCD", empty="not known"),
         "frost_free": Ask("site", "frost_free", "Frost-free", empty="not known"),
@@ -44,7 +44,7 @@ class WallForm(DocumentForm):
         super().__init__(data, job=job)
         for name in THINGS:
             for (key, _, _), usual in zip(SPOT[1:], usual_size(name), strict=True):
-                self.fields[f"{name}_{key}"].widget.attrs["placeholder"] = f"{show(usual, 'mm', job.units)} (ours)"
+                self.fields[f"{name}_{key}"].widget.attrs["placeholder"] = f"{show(usual, 'mm', job.units)} (default)"
 
     @property
     def room(self) -> list[BoundField]:

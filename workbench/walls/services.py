@@ -25,7 +25,7 @@ def drop(stages: Stages, wall: Wall, stage_id: str, x: float, foot: float | None
 
 def _reachable(x: float, foot: float | None) -> None:
     if not (-FARTHEST < x < FARTHEST and (foot is None or -FARTHEST < foot < FARTHEST)):
-        raise Refused("", "That is no place on a wall.")
+        raise Refused("", "This is not a position on the wall.")
 
 
 def put_at(stages: Stages, stage_id: str, x: float, foot: float | None) -> tuple[Stages, str, str]:
@@ -51,7 +51,7 @@ def turned(stages: Stages, wall: Wall, stage_id: str) -> tuple[Stages, str, str]
     """A lamp laid on its side, or stood up again. Raises Refused for what does not turn."""
     unit = next((each for each in wall.units if each.id == stage_id), None)
     if unit is None or not unit.turns:
-        raise Refused("", "Only a lamp can be laid on its side.")
+        raise Refused("", "Only a UV unit can be mounted horizontally.")
     here = place_of(stages, stage_id)
     after = copy.deepcopy(stages)
     after[here].setdefault("install", {})["orientation"] = "vertical" if unit.lies else "horizontal"
@@ -67,4 +67,4 @@ def released(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
             install.pop("at", None)
             if not install:
                 stage.pop("install", None)
-    return after, "placed for you" if stage_id else "placed all for you", stage_id
+    return after, "arranged automatically" if stage_id else "arranged all automatically", stage_id

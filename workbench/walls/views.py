@@ -120,11 +120,12 @@ def edit(request: Request, pk: int) -> HttpResponse:
             stale.option,
             409,
             {
-                "problem": f"{stale.option.updated_by or 'Someone else'} changed this train meanwhile; below is the wall as it stands now. Move it again if you still want to."
+                "problem": f"{stale.option.updated_by or 'Someone else'} changed this train since you opened it. The current layout is below. Move "
+                f"the unit again if you still need to."
             },
         )
     except (Refused, BadDocument) as error:
-        status, more = 422, {"problem": getattr(error, "reason", "This cannot be read as a place.")}
+        status, more = 422, {"problem": getattr(error, "reason", "This is not a position.")}
     if not request.htmx and status == 200:
         return redirect(f"{reverse('wall', args=[pk])}?stage={selected}")
     job = job_for(request, pk)
@@ -137,7 +138,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
 def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> str:
     action, version = request.POST.get("action", ""), whole(request.POST.get("version", ""))
     if version is None:
-        raise Refused("", "This page is out of date; open the wall anew.")
+        raise Refused("", "This page is out of date. Reload the layout.")
     if action in ("undo", "redo"):
         return trains.step(option, version, request.user, -1 if action == "undo" else 1)
     if action in ("waive", "unwaive"):
@@ -159,7 +160,7 @@ def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> st
     elif action in ("release", "release_all"):
         after, summary, _ = services.released(stages, selected if action == "release" else "")
     else:
-        raise Refused("", "This is not a move we know.")
+        raise Refused("", "This move is not known.")
     return trains.save(option, version, request.user, lambda: (after, summary))
 
 
@@ -167,9 +168,9 @@ def _number(request: Request, name: str) -> float:
     try:
         value = float(request.POST.get(name, ""))
     except ValueError:
-        raise Refused("", "That is no place on a wall.") from None
+        raise Refused("", "This is not a position on the wall.") from None
     if value != value:
-        raise Refused("", "That is no place on a wall.")
+        raise Refused("", "This is not a position on the wall.")
     return value
 
 

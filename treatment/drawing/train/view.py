@@ -14,6 +14,7 @@ from ...house.needs import soften_above
 from ...job.limits import strictest
 from ...language.analytes import MICROBES, analytes, shown_in
 from ...language.display import amount, digits, show, unit_text
+from ...language.interface import severity
 from ...planning.variant import Variant
 from ..shapes import Box, Label, Line, n
 from .silhouettes import Shape, silhouette
@@ -160,7 +161,7 @@ def _columns(
         own = [finding for finding in variant.findings if finding.stage == stage.id]
         worst = min((finding.severity for finding in own), key=SEVERITIES.index, default="")
         lines = _wrap(stage.name, 17)
-        count = f", {len(own)} finding{'s' if len(own) > 1 else ''}, gravest {worst}" if own else ", no findings"
+        count = f", {len(own)} finding{'s' if len(own) > 1 else ''}, most serious: {severity(worst)}" if own else ", no findings"
         columns.append(
             Column(
                 stage.id,

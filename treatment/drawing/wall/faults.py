@@ -6,9 +6,10 @@ from collections.abc import Callable, Sequence
 from itertools import combinations, pairwise
 
 from ...audit.rules import SEVERITIES, Finding
-from ...job.facts import Facts
+from ...job.facts import OBSTRUCTION_WORDS, Facts
 from ...language.display import show
 from ...language.figure import source
+from ...language.prose import listed, sentence
 from ...language.tables import table
 from ...train.weights import Load, mains_volts, mass_of_all
 from ...wall.parts import Rect, Run, Unit, Wall, Zone
@@ -49,16 +50,16 @@ def _floor_and_circuit(held: Sequence[Load], facts: Facts, say: Say) -> None:
         whole = mass_of_all(held)
         say(
             "floor-load", "advice", most.id,
-            f"Full it weighs {show(most.mass.value, 'kg', system)}, all units {show(whole, 'kg', system)}; "
-            f"up to {show(max(each.foot for each in heavy), 'kPa floor', system)} under a foot.",
-            "On anything but a slab on the ground, have the floor judged first; spread the load on a board or a plinth.",
+            f"When full it weighs {show(most.mass.value, 'kg', system)}, and all units {show(whole, 'kg', system)}; "
+            f"up to {show(max(each.foot for each in heavy), 'kPa floor', system)} under it.",
+            "Have the floor checked first unless it is a slab on the ground; spread the load on a board or plinth.",
         )  # fmt: skip
     volts = mains_volts(system)
     for each in held:
         if each.own:
             say(
-                "circuit", "advice", each.id, f"It draws {each.watts.value:.0f} W, {each.amps(volts):.1f} A at {volts:.0f} V, and more as it starts.",
-                "Give it a circuit of its own, protected against earth faults, by a licensed electrician.",
+                "circuit", "advice", each.id, f"It draws {each.watts.value:.0f} W, {each.amps(volts):.1f} A at {volts:.0f} V, and more when it starts.",
+                "Have a licensed electrician give it a circuit of its own with GFCI/RCD protection.",
             )  # fmt: skip
     shared = [each for each in held if not each.own and each.watts.value > 0]
     amps = sum(each.amps(volts) for each in shared)
@@ -73,7 +74,7 @@ def _collisions(wall: Wall, say: Say) -> None:
     solids = [(unit, rect) for unit in wall.units for _, rect in unit.parts]
     for (unit, rect), (other, its) in combinations(solids, 2):
         if other.id != unit.id and rect.overlaps(its):
-            say("does-not-fit", "fault", other.id, f"{other.name} and {unit.name.lower()} stand in the same place.", "Move one of them.")
+            say("does-not-fit", "fault", other.id, f"{other.name} and {unit.name} are in the same place.", "Move one of them.")
 
 
 def _beyond(wall: Wall, unit: Unit, facts: Facts, ceiling: float, say: Say) -> None:
@@ -84,21 +85,21 @@ def _beyond(wall: Wall, unit: Unit, facts: Facts, ceiling: float, say: Say) -> N
         return show(value, "mm", facts.job.units)
 
     if site.wall_width is not None and unit.outline.right > site.wall_width * 1000 + 1:
-        message = f"It ends {length(unit.outline.right)} along a wall of {length(site.wall_width * 1000)}."
-        say("does-not-fit", "fault", unit.id, message, "Move the units closer, use two walls, or fewer units.")
+        message = f"It ends at {length(unit.outline.right)} on a wall of {length(site.wall_width * 1000)}."
+        say("does-not-fit", "fault", unit.id, message, "Move the units closer together, use two walls, or use fewer units.")
     if site.ceiling is not None and unit.top > ceiling + 1:
-        message = f"It stands {length(unit.top)} high under a ceiling of {length(ceiling)}."
-        say("does-not-fit", "fault", unit.id, message, "Choose a shorter vessel, or another room.")
+        message = f"It is {length(unit.top)} high under a ceiling of {length(ceiling)}."
+        say("does-not-fit", "fault", unit.id, message, "Use a shorter vessel, or another room.")
     if unit.outline.x < -1 or unit.outline.z < -1:
-        say("does-not-fit", "fault", unit.id, "It stands beyond the end of the wall, or below the floor.", "Move it back.")
+        say("does-not-fit", "fault", unit.id, "It is beyond the end of the wall, or below the floor.", "Move it back.")
 
 
 def _obstacles(wall: Wall, unit: Unit, say: Say) -> None:
     for obstacle in wall.obstacles:
         if any(rect.overlaps(obstacle.keep) for _, rect in unit.parts):
             severity = "danger" if obstacle.key == "electrical_panel" else "fault"
-            message = f"It stands in the room kept free before the {obstacle.key.replace('_', ' ')}."
-            say("blocks/" + obstacle.key, severity, unit.id, message, "Move it: panel, heater, meter and shut-off stay free.")
+            message = f"{unit.name} is in the clear space needed in front of the {OBSTRUCTION_WORDS[obstacle.key]}."
+            say("blocks/" + obstacle.key, severity, unit.id, message, "Move it: panel, heater, meter and shut-off must stay accessible.")
 
 
 def _pipe_at_the_panel(wall: Wall, say: Say) -> None:
@@ -106,8 +107,8 @@ def _pipe_at_the_panel(wall: Wall, say: Say) -> None:
     for panel in (obstacle for obstacle in wall.obstacles if obstacle.key == "electrical_panel"):
         for unit_id in dict.fromkeys(run.unit or last for run in wall.runs if _crosses(run, panel.keep)):
             say(
-                "blocks/electrical_panel", "fault", unit_id, "Water pipe runs above or before the electrical panel.",
-                "Place the units so that neither pipe nor drain passes the panel; nothing that can drip belongs above it.",
+                "blocks/electrical_panel", "fault", unit_id, "Water pipe runs above or in front of the electrical panel.",
+                "Move the units so that neither pipe nor drain passes the panel: nothing that can drip must be above it.",
             )  # fmt: skip
 
 
@@ -118,11 +119,12 @@ def _room_before(wall: Wall, system: str, say: Say) -> None:
     front, unit = float(table("wall")["zones"]["front"]), max(wall.units, key=lambda each: each.depth)
     if unit.depth + front > wall.depth + 1:
         left = wall.depth - unit.depth
-        free = f"{show(left, 'mm', system)} are free before it" if left > 0 else "nothing is free before it"
+        free = f"{show(left, 'mm', system)} of clear space is in front of it" if left > 0 else "no clear space is in front of it"
         out, there = show(unit.depth, "mm", system), show(wall.depth, "mm", system)
         say(
-            f"clearance/{unit.kind}", "caution", unit.id, f"It stands {out} out from the wall, of {there} that are there: {free}; {show(front, 'mm', system)} are wanted to work.",
-            "Choose narrower vessels, stand the brine tank aside, or take another wall.",
+            f"clearance/{unit.kind}", "caution", unit.id, f"It reaches {out} from the wall, and the clear depth is {there}: {free}; "
+                                                          f"{show(front, 'mm', system)} is needed to work on it.",
+            "Use narrower vessels, move the brine tank to the side, or use another wall.",
         )  # fmt: skip
 
 
@@ -134,7 +136,7 @@ def _pipe_in_the_way(wall: Wall, facts: Facts, say: Say) -> None:
         if any(run.role in ("main", "bypass") and any(_through(run, rect) for rect in bodies) for run in wall.runs):
             say(
                 "does-not-fit", "fault", unit.id, f"The main pipe runs {show(wall.header, 'mm', system)} high, through it: below this ceiling no pipe passes above it.",
-                "Choose shorter vessels, or another room.",
+                "Use shorter vessels, or another room.",
             )  # fmt: skip
     for heater in (obstacle for obstacle in wall.obstacles if obstacle.key == "water_heater"):
         for id in dict.fromkeys(run.unit or last for run in wall.runs if _through(run, heater.rect)):
@@ -143,7 +145,7 @@ def _pipe_in_the_way(wall: Wall, facts: Facts, say: Say) -> None:
                 "fault",
                 id,
                 "Its pipe or drain runs through the water heater.",
-                "Place the units so that pipe and drains pass it by.",
+                "Move the units so that pipe and drains pass it.",
             )
     if wall.end is not None:
         beyond = [run for run in wall.runs if run.role in ("drain", "overflow", "leg") and any(x > wall.end + 1 for x, _ in run.points)]
@@ -153,8 +155,8 @@ def _pipe_in_the_way(wall: Wall, facts: Facts, say: Say) -> None:
                 "does-not-fit",
                 "caution",
                 id,
-                "Its pipe or drain runs on past the end of the wall.",
-                "Lead it to a drain on this wall, or round the corner.",
+                "Its pipe or drain runs past the end of the wall.",
+                "Lead it to a drain on this wall, or around the corner.",
             )
 
 
@@ -181,12 +183,18 @@ def _zone(wall: Wall, unit: Unit, zone: Zone, ceiling: float | None, system: str
             rule,
             severity,
             unit.id,
-            f"{show(max(free, 0.0), 'mm', system)} are free above it {zone.words}; {show(zone.rect.height, 'mm', system)} are needed.",
-            "Lower it, turn it, or choose a shorter one.",
+            f"{show(max(free, 0.0), 'mm', system)} of clear space above it; {show(zone.rect.height, 'mm', system)} is needed {zone.words}.",
+            "Lower it, turn it, or use a shorter one.",
         )
     if zone.rect.z < -1:
-        say(rule, severity, unit.id, f"It hangs too low {zone.words}.", "Mount it higher.")
+        say(rule, severity, unit.id, f"It is mounted too low {zone.words}.", "Mount it higher.")
     in_the_way = [other.name for other in wall.units if other.id != unit.id and any(zone.rect.overlaps(rect) for _, rect in other.parts)]
-    in_the_way += [obstacle.key.replace("_", " ") for obstacle in wall.obstacles if zone.rect.overlaps(obstacle.rect)]
+    in_the_way += [OBSTRUCTION_WORDS[obstacle.key] for obstacle in wall.obstacles if zone.rect.overlaps(obstacle.rect)]
     if in_the_way:
-        say(rule, severity, unit.id, f"{', '.join(in_the_way)} stands in the room kept free {zone.words}.", "Move one of them.")
+        say(
+            rule,
+            severity,
+            unit.id,
+            f"{sentence(listed(in_the_way))} {'are' if len(in_the_way) > 1 else 'is'} in the clear space needed {zone.words}.",
+            "Move one of them.",
+        )

@@ -9,7 +9,7 @@ from ..shapes import Line
 from .view import small_shapes, valve_shapes
 
 WORDS = {
-    ("valve", True): "valve, open: its handle lies along the pipe", ("valve", False): "valve, shut: its handle lies across", ("union", True): "union, to take the unit out",
+    ("valve", True): "valve, open: handle in line with the pipe", ("valve", False): "valve, shut: handle across the pipe", ("union", True): "union, to take the unit out",
     ("restrictor", True): "flow restrictor", ("sample_tap", True): "sample tap", ("gauge", True): "pressure gauge",
     ("air_gap", True): "drain with an air gap", ("outlet", True): "outlet, above the pipe",
 }  # fmt: skip
@@ -22,7 +22,7 @@ PIPES = {
     "metal": "metal pipe at the lamp",
     "drain": "drain line, along the wall and past the back of the vessels",
     "brine": "brine line",
-    "overflow": "overflow of the brine tank, by its own fall",
+    "overflow": "overflow of the brine tank, by gravity",
 }
 FRAME = (-85.0, -85.0, 170.0, 170.0)
 """The part of the picture a sign is shown in: x, y, width, height [mm of the wall]."""

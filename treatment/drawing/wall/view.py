@@ -9,7 +9,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from ...audit.rules import SEVERITIES
+from ...job.facts import OBSTRUCTION_WORDS
 from ...language.display import measure, show
+from ...language.interface import severity
 from ...language.tables import table
 from ...planning.variant import Variant
 from ...wall.parts import Fitting, Obstacle, Rect, Run, Unit, Wall
@@ -137,18 +139,18 @@ def view(wall: Wall, variant: Variant, system: str) -> WallView:
         Label(
             0,
             plan_top - 22,
-            f"From above: units stand {show(deepest if not wall.depth else max(unit.depth for unit in wall.units) if wall.units else 0.0, 'mm', system)} out at most",
+            f"From above: units reach {show(deepest if not wall.depth else max(unit.depth for unit in wall.units) if wall.units else 0.0, 'mm', system)} from the wall at most",
             "wall-note",
             "start",
         ),
     )
     if wall.depth is not None:
         plan_labels += (
-            Label(wall.width - 6, plan_top + 14 + wall.depth - 12, f"room before the wall: {show(wall.depth, 'mm', system)}", "wall-note", "end"),
+            Label(wall.width - 6, plan_top + 14 + wall.depth - 12, f"clear depth in front: {show(wall.depth, 'mm', system)}", "wall-note", "end"),
         )
     if wall.end is not None:
         plan.append(Box(wall.end, 0, 8, floor, "depthline"))
-        plan_labels += (Label(wall.end + 20, floor - 18, "the wall ends here", "wall-note", "start"),)
+        plan_labels += (Label(wall.end + 20, floor - 18, "end of the wall", "wall-note", "start"),)
     return WallView(
         -MARGIN, -ABOVE, wall.width + 2 * MARGIN, plan_top + ABOVE + deepest + 70, floor, Box(0, 0, wall.width, floor, "room"),
         units, obstacles, pipes, valves, small, dimensions, (*labels, *_ends(wall, y)), tuple(plan), plan_labels,
@@ -197,7 +199,7 @@ def _unit(unit: Unit, wall: Wall, variant: Variant, box, labels: tuple[Label, ..
     worst = min((finding.severity for finding in own), key=SEVERITIES.index, default="")
     frame = box(unit.outline, "hit")
     zones = tuple(box(zone.rect, f"zone-{zone.what}") for zone in unit.zones)
-    count = f", {len(own)} finding{'s' if len(own) > 1 else ''}, gravest {worst}" if own else ""
+    count = f", {len(own)} finding{'s' if len(own) > 1 else ''}, most serious: {severity(worst)}" if own else ""
     return UnitView(
         unit.id, unit.name, f"{unit.name}{count}", tuple(shapes), zones, Box(frame.x - 12, frame.y - 12, frame.width + 24, frame.height + 24, "hit", 10), labels,
         worst, (unit.outline.x + unit.outline.width / 2, frame.y - 70), unit.outline.x, unit.outline.z,
@@ -306,7 +308,7 @@ def small_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
 
 
 def _obstacle_label(obstacle: Obstacle, y) -> Label:  # type: ignore[no-untyped-def]  # noqa: ANN001
-    return Label(obstacle.rect.x + obstacle.rect.width / 2, y(obstacle.rect.top) - 18, obstacle.key.replace("_", " "), "wall-note")
+    return Label(obstacle.rect.x + obstacle.rect.width / 2, y(obstacle.rect.top) - 18, OBSTRUCTION_WORDS[obstacle.key], "wall-note")
 
 
 def _dimensions(wall: Wall, y, system: str, below: float) -> tuple[tuple[Line, ...], tuple[Label, ...]]:  # type: ignore[no-untyped-def]  # noqa: ANN001

@@ -182,7 +182,7 @@ def _agreeing(analyte: Analyte, inside: list[str]) -> Meaning:
         if other and other != analyte.key and not (analyte.family == "metal" and other.endswith("iron")) and len(each.strip()) > 1:
             if {other, analyte.key} <= {"ph", "alkalinity", "hardness", "bicarbonate", "calcium"} and each.strip().startswith(("Ca", "HCO")):
                 continue
-            return Meaning(analyte, "check", f"“{each}” stands beside it")
+            return Meaning(analyte, "check", f"“{each}” is printed beside it")
     return Meaning(analyte, "sure")
 
 
@@ -212,7 +212,7 @@ def _of_phase(found: Meaning) -> Meaning:
     if analyte.key == "iron":
         return replace(found, analyte=analytes()["ferrous_iron"], how="check", why=table("report_words")["nearly"]["ferrous_iron"]["why"])
     if analyte.family == _METALS and analyte.key not in ("ferrous_iron", "ferric_iron"):
-        return replace(found, analyte=None, how="ask", why=f"only what is dissolved of the {analyte.said}; the design stands on all of it")
+        return replace(found, analyte=None, how="ask", why=f"only what is dissolved of the {analyte.said}; the design is based on all of it")
     if analyte.key == "toc":
         return replace(found, analyte=None, how="ask", why="only what is dissolved of the organic carbon")
     return found

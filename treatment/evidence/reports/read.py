@@ -32,14 +32,14 @@ def read_sheets(sheets: Sequence[Sheet], known: dict[str, list[str]] | None = No
     """
     lines = [line for sheet in sheets for line in sheet.lines]
     if len(lines) > MOST_ROWS:
-        raise NotUnderstood("", f"it has more than {MOST_ROWS} rows")
+        raise NotUnderstood("", f"the file has more than {MOST_ROWS} rows")
     texts = [cell for line in lines for cell in line.cells if cell]
     walk = _Walk(decimal_mark(texts), day_first(texts), known or {})
     for sheet in sheets:
         walk.sheet(sheet)
     samples = walk.done()
     if not any(row.analyte or row.status == "ask" for sample in samples for row in sample.rows):
-        return Report([], "there is nothing in it" if not texts else "nothing in it names anything we know how to measure", walk.words)
+        return Report([], "the file is empty" if not texts else "it names no known analyte", walk.words)
     return Report(samples, "", walk.words)
 
 
@@ -110,7 +110,7 @@ class _Walk:
             for row in sample.rows:
                 if row.analyte and row.reading:
                     if row.analyte.key in seen and row.status == "sure":
-                        row.status, row.why = "check", f"{row.analyte.name} stands in the report twice"
+                        row.status, row.why = "check", f"{row.analyte.name} is in the report twice"
                     seen.add(row.analyte.key)
         return [sample for sample in self.samples.values() if sample.rows]
 
@@ -292,7 +292,7 @@ class _Walk:
         key, unit = self.known[fold(label)]
         analyte = find_analyte(key) if key else None
         if analyte is None:
-            return Judged("aside", None, ["left aside, as remembered"])
+            return Judged("aside", None, ["not used, as in the saved layout"])
         said = meaning(label)
         return judge(
             Meaning(analyte, "sure", basis=said.basis, unit=said.unit), _with_unit(shown, unit) if unit and not shown.unit else shown, self.mark

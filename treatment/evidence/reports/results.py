@@ -94,7 +94,7 @@ def is_year(text: str) -> bool:
 def judge(meaning: Meaning, row: Printed, mark: str) -> Judged:
     """What a row says of its analyte. mark: the file's decimal mark, or nothing."""
     if meaning.analyte is None:
-        return Judged(meaning.how or "aside", None, [meaning.why or "not an analyte we know"])
+        return Judged(meaning.how or "aside", None, [meaning.why or "not a known analyte"])
     try:
         return _Row(meaning.analyte, meaning, row, mark).judged()
     except NotUnderstood as error:
@@ -121,17 +121,17 @@ class _Row:
             self.doubts.append("at 20 °C; at 25 °C it is about a ninth more")
         reading = self._read(body, unit)
         if row.crowd > 1 and not row.headed:
-            self.doubts.append("several numbers stand in this row and no heading tells which is the result")
+            self.doubts.append("this row has several numbers and no heading shows which is the result")
         elif not row.headed and not unit and analyte.unit != "pH":
             self.doubts.append("no heading and no unit beside it")
         if row.taken_for:
-            self.doubts.append(f"“{row.taken_for}” is taken for a sample")
+            self.doubts.append(f"“{row.taken_for}” is read as a sample")
         low, high = analyte.plausible
         far = max(reading.low, reading.high or 0.0) > max(high, 1e-9) * (_FAR if analyte.key != "ph" else 1) or (
             analyte.key == "ph" and reading.low < low
         )
         if far:
-            self.doubts.append("no natural water holds as much: look at the unit")
+            self.doubts.append("no natural water contains as much: check the unit")
         return Judged("check" if self.doubts else "sure", reading, self.doubts)
 
     def _word(self, said: str) -> Judged | None:
@@ -164,7 +164,7 @@ class _Row:
         if row.percentile and not row.result:
             value = self._number(row.percentile)
             if value is not None:
-                self.doubts.append("nine of ten samples are at or below this; one house may lie above")
+                self.doubts.append("nine of ten samples are at or below this; one house can be above")
                 return self._between("0", value[0], row.unit or value[1])
         if not row.result and row.high and (value := self._number(row.high)):
             self.doubts.append("the highest of several samples")
@@ -176,7 +176,7 @@ class _Row:
 
     def _between(self, low: str, high: str, unit: str) -> tuple[str, str]:
         if float(low) > float(high):
-            self.doubts.append("the lower end stood after the higher")
+            self.doubts.append("the lower value was printed after the higher")
             low, high = high, low
         return (f"{low}..{high}" if float(low) != float(high) else low), unit
 
@@ -244,7 +244,7 @@ class _Row:
         """A number with its sign, unit and flags."""
         match = _VALUE.match(cleaned)
         if not match:
-            raise NotUnderstood(text, f"“{text[:40]}” is not a result we can read")
+            raise NotUnderstood(text, f"“{text[:40]}” is not a readable result")
         value = self._plain(match["a"])
         unit, flags = self._tail(match["rest"])
         said = (match["sign"] or "").lower()
@@ -264,7 +264,7 @@ class _Row:
         if flag in _texts("marks", "estimated"):
             self.doubts.append("an estimate, below what the laboratory reports firmly")
         elif flag not in _texts("marks", "none"):
-            self.doubts.append(f"“{flag}” stands beside it")
+            self.doubts.append(f"“{flag}” is printed beside it")
         return sign
 
     def _tail(self, rest: str) -> tuple[str, list[str]]:
@@ -297,7 +297,7 @@ class _Row:
             match = _VALUE.match(powers(cell.strip()))
             if match and float(value := self._plain(match["a"])) > 0:
                 return f"<{value}", self._unit_in(match["rest"]) or self.row.unit
-        raise NotUnderstood("", "not detected, and no limit stands beside it: write the limit, such as “<0.01 mg/L”")
+        raise NotUnderstood("", "not detected, and no detection limit is printed: enter it, such as “<0.01 mg/L”")
 
     def _read(self, body: str, unit: str) -> Reading:
         """The reading, once the unit and its basis are known."""
@@ -317,10 +317,10 @@ class _Row:
             unit = f"{unit} as {basis}"
         if not unit and analyte.unit != "pH":
             if not analyte.bare or (analyte.ambiguous_basis and not basis):
-                raise NotUnderstood(body, f"no unit stands with it; {analyte.name} needs one, such as {analyte.accepted_units()[0]}")
+                raise NotUnderstood(body, f"no unit is printed; {analyte.name} needs one, such as {analyte.accepted_units()[0]}")
             unit = analyte.bare
             if not (analyte.is_microbe and self.row.headed and body in ("0", "<1")):
-                self.doubts.append(f"no unit stands with it: read as {analyte.bare}")
+                self.doubts.append(f"no unit is printed: read as {analyte.bare}")
         if unit and analyte.factor_for(unit) is None and not (analyte.dimension == "hardness" and is_unit(unit)):
             raise NotUnderstood(body, f"“{unit}” is not a unit of {analyte.said}")
         if analyte.ambiguous_basis and not self._says(unit) and not self._amount(unit):

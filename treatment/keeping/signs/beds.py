@@ -53,7 +53,7 @@ def _drop_climbs_or_high(s: Signs) -> Sign | None:
     if climbs is not None and climbs.holds and (line := s.readings.trend(s.key("pressure_drop"))) is not None:
         band = s.bands.band(s.key("pressure_drop"))
         soon = band is not None and band.high is not None and line.at(line.on + dt.timedelta(days=mark("drop_soon"))) > band.high
-        return Sign(soon, f"{climbs.words}; {'it crosses' if soon else 'it does not cross'} its mark within a month", climbs.stands_on)
+        return Sign(soon, f"{climbs.words}; {'it reaches' if soon else 'it does not reach'} its alert level within a month", climbs.stands_on)
     return high
 
 
@@ -68,14 +68,14 @@ def _drop_fell(s: Signs) -> Sign | None:
     far = before - after > 2 * s.bands.tells("x.pressure_drop") and after < mark("drop_fell") * before and points[-1][1] < mark("drop_fell") * before
     return Sign(
         far,
-        f"the drop fell from {s.said(key, before)} on {day} to {s.said(key, after)} on {then}, and no change was entered",
+        f"the pressure drop fell from {s.said(key, before)} on {day} to {s.said(key, after)} on {then}, and no cartridge change was recorded",
         ((day, key), (then, key)),
     )
 
 
 @sign
 def _particles_pass(s: Signs) -> Sign | None:
-    return s.beyond(s.key("turbidity_out"), True, "turbidity behind it")
+    return s.beyond(s.key("turbidity_out"), True, "turbidity after it")
 
 
 @sign
@@ -104,7 +104,7 @@ def _lives_shorten(s: Signs) -> Sign | None:
 @sign
 def _turbidity_up(s: Signs) -> Sign | None:
     for key in (s.key("turbidity_in"), "source.turbidity"):
-        if (sign := s.beyond(key, True, "turbidity that arrives")) is not None:
+        if (sign := s.beyond(key, True, "turbidity before it")) is not None:
             return sign
     return None
 
@@ -115,12 +115,12 @@ def _ph(s: Signs) -> Point | None:
 
 @sign
 def _ph_low(s: Signs) -> Sign | None:
-    return s.beyond(s.key("ph_out"), False, "pH behind it")
+    return s.beyond(s.key("ph_out"), False, "pH after it")
 
 
 @sign
 def _ph_falls(s: Signs) -> Sign | None:
-    return s.moves(s.key("ph_out"), -s.bands.tells("x.ph_out"), "pH behind it falls", 30)
+    return s.moves(s.key("ph_out"), -s.bands.tells("x.ph_out"), "pH after it falls", 30)
 
 
 @sign
@@ -143,7 +143,7 @@ def _ph_as_raw(s: Signs) -> Sign | None:
     arrives = raw[1] if raw is not None else s.stage.water_in.ph
     return Sign(
         low.holds and point[1] <= arrives + mark("ph_as_arrives"),
-        f"pH {point[1]:.1f} behind it on {point[0]}, {arrives:.1f} arrives",
+        f"pH {point[1]:.1f} after it on {point[0]}, {arrives:.1f} before it",
         ((point[0], s.key("ph_out")),),
     )
 
@@ -173,7 +173,7 @@ def _medium_low(s: Signs) -> Sign | None:
         return None
     full = s.stage.sizing.bed.depth
     return Sign(
-        point[1] < mark("medium_low") * full, f"medium {s.said(key, point[1])} high on {point[0]}, {s.said(key, full)} when full", ((point[0], key),)
+        point[1] < mark("medium_low") * full, f"media {s.said(key, point[1])} high on {point[0]}, {s.said(key, full)} when full", ((point[0], key),)
     )
 
 
@@ -189,12 +189,12 @@ def _medium_overdue(s: Signs) -> Sign | None:
 
 @sign
 def _iron_passes(s: Signs) -> Sign | None:
-    return s.beyond(s.key("iron_out"), True, "iron behind it")
+    return s.beyond(s.key("iron_out"), True, "iron after it")
 
 
 @sign
 def _sulfide_passes(s: Signs) -> Sign | None:
-    sign = s.beyond(s.key("hydrogen_sulfide_out"), True, "sulfide behind it")
+    sign = s.beyond(s.key("hydrogen_sulfide_out"), True, "sulfide after it")
     return sign if sign is not None else s.seen("rotten_egg_cold", "a smell of sulfide in cold water", LATELY)
 
 
@@ -213,7 +213,7 @@ def _backwash_below(s: Signs) -> Sign | None:
 @sign
 def _chlorine_passes(s: Signs) -> Sign | None:
     for what in ("free_chlorine_out", "total_chlorine_out"):
-        if (sign := s.beyond(s.key(what), True, "chlorine behind it")) is not None:
+        if (sign := s.beyond(s.key(what), True, "chlorine after it")) is not None:
             return sign
     return s.seen("bleach_smell", "a smell of bleach", LATELY)
 

@@ -26,12 +26,12 @@ def _source_weak(s: Signs) -> Sign | None:
         if len(points) >= 3 and points[-1][1] < mark("pressure_lost") * points[0][1] and (line := trend(points)) is not None and line.slope < 0:
             return yes(f"{s.said(key, points[0][1])} on {points[0][0]}, {s.said(key, points[-1][1])} on {points[-1][0]}", (points[-1][0], key))
     told = [point for key in ("source.flow", "source.pressure_low", "source.pressure_high", "source.pressure") if (point := s.fresh(key)) is not None]
-    return no("the source gives what it gave") if told else None
+    return no("the source delivers as before") if told else None
 
 
 @sign
 def _town(s: Signs) -> Sign | None:
-    return Sign(s.look.variant.audit.facts.source.kind == "town", "the water comes from a town's main")
+    return Sign(s.look.variant.audit.facts.source.kind == "town", "the water comes from a public supply")
 
 
 @sign
@@ -48,7 +48,7 @@ def _starts_up(s: Signs) -> Sign | None:
 
 @sign
 def _swings(s: Signs) -> Sign | None:
-    return s.seen("pressure_fading", "pressure that fades told")
+    return s.seen("pressure_fading", "fading pressure was reported")
 
 
 @sign
@@ -83,7 +83,7 @@ def _train_strong(s: Signs) -> Sign | None:
 
 @sign
 def _crust_seen(s: Signs) -> Sign | None:
-    return s.seen("white_crust", "white crust told")
+    return s.seen("white_crust", "white crust was reported")
 
 
 @sign
@@ -92,9 +92,9 @@ def _stone_hardens(s: Signs) -> Sign | None:
     assert s.stage is not None
     run, crust = s.look.variant.run, float(table("assumed")["doubts"]["crust"])
     if any(other.kind == "softener" for other in run.stages[s.stage.index :]):
-        return no("a softener stands behind it")
+        return no("a softener is installed after it")
     came, adds = s.stage.water_in.hardness, s.stage.water_out.hardness - s.stage.water_in.hardness
-    return Sign(adds > crust, f"of {s.reads('hardness', came + adds)} of hardness behind it, {s.reads('hardness', adds)} is its own stone")
+    return Sign(adds > crust, f"of {s.reads('hardness', came + adds)} of hardness after it, {s.reads('hardness', adds)} comes from its calcite")
 
 
 @sign
@@ -109,7 +109,7 @@ def _smell_cold(s: Signs) -> Sign | None:
 
 @sign
 def _dirtier_after_rain(s: Signs) -> Sign | None:
-    return s.seen("cloudy_after_rain", "cloudy after rain") or s.beyond(s.key("turbidity_out"), True, "turbidity behind it")
+    return s.seen("cloudy_after_rain", "cloudy after rain") or s.beyond(s.key("turbidity_out"), True, "turbidity after it")
 
 
 @sign
@@ -137,7 +137,7 @@ def _used_when_away(s: Signs) -> Sign | None:
         inside = [(on, total) for on, total in readings if begin <= on <= end]
         if len(inside) >= 2 and inside[-1][0] > inside[0][0]:
             daily = (inside[-1][1] - inside[0][1]) / (inside[-1][0] - inside[0][0]).days
-            told = f"{s.shown(daily, 'L/day')} ran from {inside[0][0]} to {inside[-1][0]}, while nobody was there"
+            told = f"{s.shown(daily, 'L/day')} was used from {inside[0][0]} to {inside[-1][0]}, while the house was empty"
             return Sign(daily > mark("night_use"), told, ((inside[-1][0], "meter"),))
     nights = [(moment, total) for entry in s.look.log.entries if (moment := _night(entry)) and (total := _total(entry)) is not None]
     for (begin, first), (end, then) in reversed(list(itertools.pairwise(nights))):
@@ -207,7 +207,7 @@ def _several_raw(s: Signs) -> Sign | None:
                 break
     near = len({key.rpartition(".")[0] for _, key in on}) >= 2 and max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(days=NEAR)
     if len(raw) < 2:
-        return no("units change their water") if raw else None
+        return no("units still change their water") if raw else None
     return Sign(near, f"several units show raw water at once: {'; '.join(raw)}", tuple(on))
 
 
@@ -224,7 +224,7 @@ def _more_pressure_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
     before, after = dict(s.readings.points(f"{stage.id}.pressure_in")), dict(s.readings.points(f"{stage.id}.pressure_out"))
     for day in sorted(before.keys() & after.keys(), reverse=True):
         if s.today(day) and not stage.room.pumps and after[day] > before[day] + 2 * s.bands.tells("x.pressure_in"):
-            return yes(f"more pressure behind the {stage.said} than before it on {day}", (day, f"{stage.id}.pressure_out"))
+            return yes(f"more pressure after the {stage.said} than before it on {day}", (day, f"{stage.id}.pressure_out"))
     return None
 
 
@@ -234,7 +234,7 @@ def _more_salt_behind(s: Signs, stage: StageRun[Any]) -> Sign | None:
     point = s.fresh(key)
     if point is None or point[1] <= 1 or point[0] not in dict(s.readings.points(f"{stage.id}.tds_in")):
         return None
-    return yes(f"more dissolved solids behind the {stage.said} than before it on {point[0]}", (point[0], s.readings.series(key).own))
+    return yes(f"more dissolved solids after the {stage.said} than before it on {point[0]}", (point[0], s.readings.series(key).own))
 
 
 def _no_temperature(s: Signs, stage: StageRun[Any]) -> Sign | None:
@@ -245,7 +245,7 @@ def _no_temperature(s: Signs, stage: StageRun[Any]) -> Sign | None:
     low, high = min(value for _, value in flows), max(value for _, value in flows)
     if high <= 0 or low >= mark("permeate_swing") * high:
         return None
-    words = f"permeate of the {stage.said} from {s.said(key, low)} to {s.said(key, high)} without a temperature beside it: it cannot be put right"
+    words = f"permeate of the {stage.said} from {s.said(key, low)} to {s.said(key, high)} without a temperature: it cannot be corrected"
     return yes(words, (flows[-1][0], key))
 
 

@@ -16,7 +16,7 @@ def _microbes_found(s: Signs) -> Sign | None:
         return None
     found = [(key, point) for key, point in held if point[1] > 0]
     if not found:
-        return no("no microbes in the last sample", *((point[0], key) for key, point in held))
+        return no("no bacteria found in the last sample", *((point[0], key) for key, point in held))
     key, point = found[0]
     place = "at a tap" if key in MICROBES else "in the treated water"
     return yes(f"{log_key(key, s.look.ids).words} found {place} on {point[0]}", (point[0], key))
@@ -31,8 +31,8 @@ def _alarm(s: Signs) -> Sign | None:
         return None
     later = [point for point in s.readings.points(s.key("intensity")) if point[0] > after[-1].on and point[1] > mark("intensity")]
     if later:
-        return no(f"the sensor saw light again on {later[-1][0]}", (later[-1][0], s.key("intensity")))
-    return yes(f"its alarm sounded on {after[-1].on}, and no new lamp was entered since")
+        return no(f"the sensor read light again on {later[-1][0]}", (later[-1][0], s.key("intensity")))
+    return yes(f"its alarm sounded on {after[-1].on}, and no new lamp has been recorded since")
 
 
 @sign
@@ -45,19 +45,23 @@ def _alarm_or_dark(s: Signs) -> Sign | None:
 @sign
 def _intensity_gone(s: Signs) -> Sign | None:
     point = s.fresh(s.key("intensity"))
-    return None if point is None else Sign(point[1] < mark("light_gone"), f"light {point[1]:.0f} % on {point[0]}", ((point[0], s.key("intensity")),))
+    return (
+        None
+        if point is None
+        else Sign(point[1] < mark("light_gone"), f"UV intensity {point[1]:.0f}% on {point[0]}", ((point[0], s.key("intensity")),))
+    )
 
 
 @sign
 def _intensity_low(s: Signs) -> Sign | None:
-    return s.beyond(s.key("intensity"), False, "light")
+    return s.beyond(s.key("intensity"), False, "UV intensity")
 
 
 @sign
 def _young(s: Signs) -> Sign | None:
     assert s.stage is not None
     hours = s.bands.state.lamp_age(s.stage)
-    return Sign(hours < mark("lamp_young"), f"the lamp burns {hours:.0f} h, too few to explain it")
+    return Sign(hours < mark("lamp_young"), f"the lamp has {hours:,.0f} h, too few to explain it")
 
 
 @sign
@@ -66,7 +70,7 @@ def _lamp_past(s: Signs) -> Sign | None:
     band = s.bands.band(s.key("lamp_hours"))
     if point is not None and band is not None and band.high is not None:
         return Sign(
-            point[1] > band.high, f"{point[1]:.0f} h on its counter on {point[0]}, {band.high:.0f} h at the most", ((point[0], s.key("lamp_hours")),)
+            point[1] > band.high, f"{point[1]:,.0f} h on its counter on {point[0]}, at most {band.high:,.0f} h", ((point[0], s.key("lamp_hours")),)
         )
     found = s.look.due.get(f"{s.id}/lamp")
     told_of = bool(s.readings.points(s.key("lamp_hours"))) or f"{s.id}/lamp" in s.look.log.services

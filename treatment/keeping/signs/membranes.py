@@ -7,7 +7,7 @@ from .sign import Sign, Signs, mark, sign
 
 @sign
 def _flow_fades(s: Signs) -> Sign | None:
-    return s.beyond(s.key("normal_flow"), False, "permeate, put right for temperature,")
+    return s.beyond(s.key("normal_flow"), False, "permeate, corrected for temperature,")
 
 
 @sign
@@ -29,13 +29,13 @@ def _flow_up(s: Signs) -> Sign | None:
     if len(points) < 2:
         return None
     (first, one), (last, other) = points[0], points[-1]
-    told = f"put right for temperature it made {s.said(key, one)} on {first}, {s.said(key, other)} on {last}"
+    told = f"corrected for temperature it made {s.said(key, one)} on {first}, {s.said(key, other)} on {last}"
     return Sign(other > mark("flow_rose") * one, told, ((last, key),))
 
 
 @sign
 def _passage_up(s: Signs) -> Sign | None:
-    return s.beyond(s.key("passage"), True, "salt that passes")
+    return s.beyond(s.key("passage"), True, "salt passage")
 
 
 @sign
@@ -65,7 +65,7 @@ def _cold(s: Signs) -> Sign | None:
     warmest = max(temperatures, key=lambda point: point[1])
     return Sign(
         warmest[1] - now[1] > mark("warmer"),
-        f"water of {now[1]:.0f} °C on {now[0]}, {warmest[1]:.0f} °C on {warmest[0]}",
+        f"water at {s.shown(now[1], 'degC')} on {now[0]}, {s.shown(warmest[1], 'degC')} on {warmest[0]}",
         ((now[0], "source.temperature"),),
     )
 

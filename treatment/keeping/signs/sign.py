@@ -157,7 +157,7 @@ class Signs:
             return None
         passed, interval = (self.look.as_of - found.last).days, max((found.due_on - found.last).days, 1)
         is_due = "was" if found.due_on < self.look.as_of else "is"
-        done = f"last done on {found.last}" if found.ever else f"never entered, running since {found.last}"
+        done = f"last done on {found.last}" if found.ever else f"no record, in service since {found.last}"
         return Sign(passed > times * interval, f"{found.task.row.task.lower()} {is_due} due on {found.due_on}, {done}")
 
 
@@ -173,5 +173,5 @@ def stands(s: Signs, what: str, words: str) -> Sign | None:
         return None
     fell = max(value for _, value in near) - near[-1][1]
     key = s.key(what)
-    told = f"{words} stood at {s.said(key, near[0][1])} on {near[0][0]} and at {s.said(key, near[-1][1])} on {near[-1][0]}"
+    told = f"{words} was at {s.said(key, near[0][1])} on {near[0][0]} and at {s.said(key, near[-1][1])} on {near[-1][0]}"
     return Sign(fell <= s.bands.tells(key), told, tuple((day, key) for day, _ in near))

@@ -14,13 +14,13 @@ def _held_passes(s: Signs) -> Sign | None:
     """Whether what an exchanger is there to hold passes: hardness, or the target of an anion exchanger."""
     assert s.stage is not None
     held = str(s.stage.sizing.params.get("target") or "hardness")
-    return s.beyond(s.key(f"{held}_out"), True, f"{analytes()[held].said} behind it")
+    return s.beyond(s.key(f"{held}_out"), True, f"{analytes()[held].said} after it")
 
 
 @sign
 def _raw_harder(s: Signs) -> Sign | None:
     for key in (s.key("hardness_in"), "source.hardness"):
-        if (sign := s.beyond(key, True, "hardness that arrives")) is not None:
+        if (sign := s.beyond(key, True, "hardness before it")) is not None:
             return sign
     return None
 
@@ -38,7 +38,7 @@ def _salt_gone(s: Signs) -> Sign | None:
         return None
     passed, most = (s.look.as_of - found.last).days, (found.high - found.last).days
     if passed > mark("salt_long") * most:
-        return yes(f"salt was last filled on {found.last}, and lasts {most} days at the most")
+        return yes(f"salt was last filled on {found.last}, and lasts at most {most} days")
     return no(f"salt was filled on {found.last}") if passed < (found.low - found.last).days else None
 
 
@@ -63,7 +63,7 @@ def _brine_high(s: Signs) -> Sign | None:
     if len(points) < 2:
         return None
     first, last, key = points[0], points[-1], s.key("brine_level")
-    told = f"the brine stood at {s.said(key, first[1])} on {first[0]} and at {s.said(key, last[1])} on {last[0]}"
+    told = f"the brine was at {s.said(key, first[1])} on {first[0]} and at {s.said(key, last[1])} on {last[0]}"
     return Sign(last[1] - first[1] > s.bands.tells(key), told, ((first[0], key), (last[0], key)))
 
 
@@ -150,7 +150,7 @@ def _setting_seen(s: Signs) -> Sign | None:
     if not works or not all(sign.holds for sign in works):
         return late
     never = min(value for _, value in points) > band.high
-    told = f"hardness behind it was never as designed, from {s.said(key, points[0][1])} on {points[0][0]} on, while it regenerates"
+    told = f"hardness after it was never as designed, from {s.said(key, points[0][1])} on {points[0][0]} on, while it regenerates"
     return Sign(never, told, tuple((day, key) for day, _ in points))
 
 
@@ -169,7 +169,7 @@ def _meter_stands(s: Signs) -> Sign | None:
 def _hardness_climbs(s: Signs) -> Sign | None:
     """Whether it climbs over months, without a step."""
     key = s.key("hardness_out")
-    sign = s.moves(key, s.bands.tells(key), "hardness behind it climbs", 60)
+    sign = s.moves(key, s.bands.tells(key), "hardness after it climbs", 60)
     points = s.readings.lately(key)
     if sign is None or len(points) < 4:
         return None
@@ -216,7 +216,7 @@ def _iron_arrives(s: Signs) -> Sign | None:
 
 @sign
 def _salty(s: Signs) -> Sign | None:
-    return s.seen("salty_taste", "salty taste told", LATELY) or s.of("chloride_up")
+    return s.seen("salty_taste", "a salty taste was reported", LATELY) or s.of("chloride_up")
 
 
 @sign

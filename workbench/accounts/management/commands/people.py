@@ -16,19 +16,19 @@ from workbench.accounts.models import Membership, Workspace
 
 
 class Command(BaseCommand):
-    help = "Add a person to a firm, set a password, found or rename a firm. A password is asked for, or read from the first line of standard input."
+    help = "Add a person to a company, set a password, create or rename a company. The password is requested, or read from the first line of standard input."
 
     def add_arguments(self, parser: CommandParser) -> None:
         acts = parser.add_subparsers(dest="act", required=True)
-        add = acts.add_parser("add", help="a new person in a firm")
+        add = acts.add_parser("add", help="a new person in a company")
         add.add_argument("name")
         add.add_argument("--firm", required=True)
         add.add_argument("--role", choices=list(Membership.Role.values), default=Membership.Role.DESIGNER.value)
         password = acts.add_parser("password", help="a new password")
         password.add_argument("name")
-        firm = acts.add_parser("firm", help="a new firm, or a new name for one")
+        firm = acts.add_parser("firm", help="a new company, or a new name for one")
         firm.add_argument("name")
-        firm.add_argument("--rename", metavar="NAME", help="what it is called from now on")
+        firm.add_argument("--rename", metavar="NAME", help="its new name")
 
     @transaction.atomic
     def handle(self, *args: Any, act: str, name: str, **options: Any) -> None:
@@ -55,7 +55,7 @@ class Command(BaseCommand):
             raise CommandError(f"There is nobody called {name}.")
         user.set_password(self._password(user))
         user.save()
-        self.stdout.write(f"{name} has a new password; whoever was logged in by the old one is logged out.")
+        self.stdout.write(f"{name} has a new password; anyone logged in with the old one is logged out.")
 
     def firm(self, name: str, options: dict[str, Any]) -> None:
         if options["rename"]:
@@ -67,7 +67,7 @@ class Command(BaseCommand):
             firm = Workspace(name=name)
         firm.full_clean()
         firm.save()
-        self.stdout.write(f"The firm {firm.name} stands.")
+        self.stdout.write(f"Company {firm.name} created.")
 
     def _firm(self, name: str) -> Workspace:
         firms = list(Workspace.objects.filter(name=name)[:2])
@@ -77,7 +77,7 @@ class Command(BaseCommand):
 
     def _free(self, name: str) -> None:
         if Workspace.objects.filter(name=name).exists():
-            raise CommandError(f"There is already a firm called {name}.")
+            raise CommandError(f"There is already a company called {name}.")
 
     def _password(self, user: Any) -> str:
         word = getpass.getpass("Password: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
