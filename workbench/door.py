@@ -64,6 +64,8 @@ def sample_document(sample: Sample) -> dict[str, Any]:
     for name in ("draw", "weather", "method"):
         if getattr(sample, name):
             facts[name] = getattr(sample, name)
+    if sample.aside:
+        facts["seen"] = [{"name": row["name"][:200], "result": row["text"][:200], "limit": row.get("limit", "")[:200]} for row in sample.aside[:400]]
     return facts
 
 
@@ -121,7 +123,7 @@ def store_sample(job: Job, facts: Any, aside: list[dict[str, str]] | None = None
         draw=facts.draw or "",
         weather=facts.weather or "",
         method=facts.method or "",
-        aside=aside or [],
+        aside=[{"name": row.name, "text": row.result, "why": "not used", "limit": row.limit} for row in facts.seen] if aside is None else aside,
     )
     Reading.objects.bulk_create(reading_row(sample, reading) for reading in facts.readings.values())
 

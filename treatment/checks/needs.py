@@ -8,7 +8,9 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..evidence.samples import PLUMBING, first_drawn
+from ..evidence.untreated import untreated
 from ..house.needs import Need
+from ..job.limits import lowest_elsewhere
 from ..language.analytes import MICROBES, analytes
 from ..language.prose import sentence
 from ..language.tables import table
@@ -97,7 +99,9 @@ def health(audit: Audit) -> Iterator[Hit]:
                 "danger",
                 f"{row.name} in the treated water is {audit.show(value, analytes()[need.goal].shown_unit)}; the health limit is "
                 f"{audit.show(need.high or 0.0, analytes()[need.goal].shown_unit)}.",
-                "Do not drink this water. Treat it at the drinking tap or consult a specialist, then retest.",
+                "Do not drink this water or shower with it. Have the plumbing and the hot water checked by a specialist, then retest."
+                if row.is_microbe
+                else "Do not drink this water. Treat it at the drinking tap or consult a specialist, then retest.",
                 (need.goal,),
                 source=need.source,
             )
@@ -185,7 +189,7 @@ def boil_water(audit: Audit) -> Iterator[Hit]:
     """Microbes were found: the notice stands until the treated water is retested."""
     if audit.microbes_found:
         found = ", ".join(analytes()[name].name for name in MICROBES if name in audit.evidence.microbes_found)
-        were = "were" if "," in found else "was"
+        were = "were" if "," in found or found.endswith("cocci") else "was"
         yield Hit("danger", f"{found} {were} found in the water. Boil water for drinking, cooking and brushing teeth.",
                   "Keep boiling until the treatment is running, the pipes after it have been disinfected, and a laboratory retest finds no bacteria. "
                   "Find and fix the way microbes get in.")  # fmt: skip
@@ -231,8 +235,25 @@ def refer(audit: Audit) -> Iterator[Hit]:
     for name, state in audit.evidence.stated.items():
         row = analytes()[name]
         if "referred" in row.places and row.family != "gas" and state.low > 0 and audit.limit(name) is None:
-            yield Hit("caution", f"{row.name} {audit.show(state.design, row.shown_unit)} was found, and this job has no limit for it.",
+            other = lowest_elsewhere(name) if row.family in ("metal", "ion") else None
+            if other is not None and state.design <= other:
+                continue  # rock gives it, and it is below what any standard asks
+            yield Hit("danger" if row.is_microbe else "caution", f"{row.name} {audit.show(state.design, row.shown_unit)} was found, and this job has no limit for it.",
                       "Have the laboratory identify the substances, and consult a specialist and the health authority.", (name,))  # fmt: skip
+
+
+@rule("seen-not-treated", "water", "safety.refer")
+def seen_not_treated(audit: Audit) -> Iterator[Hit]:
+    """Rows of a report that are no reading of ours, and must not be lost: above a limit, or dangerous by their name."""
+    for found in untreated(audit.facts):
+        row = found.row
+        yield Hit(
+            found.severity,
+            f"The laboratory reports “{row.name}: {row.result}”: {found.why}. It was not used here, and nothing in this design treats it.",
+            "Ask the laboratory what it means, and consult a specialist and the health authority. Use other water for drinking until then."
+            if found.severity == "danger"
+            else "Add it to the sample as a reading, with its unit, or ask the laboratory what it means.",
+        )
 
 
 @rule("lead-plumbing", "water", "safety.lead")

@@ -10,7 +10,7 @@ from typing import Any
 from ..chemistry.carbonate import CA, CL, FE, FLUORIDE, HCO3, MG, N_NITRATE, NA, SO4, K, alkalinity_beside
 from ..chemistry.water import ARSENITE, CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, UNSEEN, Water, balancing_ions, darkness, transmittance
 from ..job.facts import Facts
-from ..language.analytes import MICROBES, Analyte, analytes
+from ..language.analytes import MICROBES, PFAS, Analyte, analytes
 from ..language.display import show
 from ..language.tables import table
 from .samples import RAW_POINTS, AnalyteState, Assumption, at_taps, combine, standing_for_raw, top_of
@@ -103,7 +103,9 @@ def gather(facts: Facts) -> Evidence:
     """The design water of a job: its samples on their design basis, gaps filled by stated assumptions."""
     notes: list[Assumption] = []
     states = combine(facts, notes)
+    _from_absorbance(states)
     stated = dict(states)
+    _sums(states, facts, notes)
     _wet_day(states, facts, notes)
     _fill(states, facts, notes)
     adverse = _with_arsenic(_water({name: state.design for name, state in states.items()}, states, 0), stated, facts)
@@ -117,6 +119,28 @@ def gather(facts: Facts) -> Evidence:
         stated=stated,
         taps=at_taps(facts),
     )
+
+
+def _from_absorbance(states: dict[str, AnalyteState]) -> None:
+    """Transmittance of a centimeter [%] from an absorbance at 254 nm [1/m], where only this was measured: 100 × 10^(−absorbance ÷ 100)."""
+    if "uvt" in states or "uv_absorbance" not in states:
+        return
+    state = states["uv_absorbance"]
+    low, high, design = (transmittance(end / 100) for end in (state.design if state.high is None else state.high, state.low, state.design))
+    states["uvt"] = AnalyteState(low, high, design, "%", f"UV absorbance, {state.origin}")
+
+
+def _sums(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]) -> None:
+    """Sums of which only parts were measured, at the least they can be: PFAS of its substances, organic carbon of what is dissolved."""
+    parts = [states[name] for name in PFAS if name in states]
+    if parts and "pfas" not in states:
+        low, design = (sum(value for value in values) for values in zip(*((s.low, 0.0 if s.undetected else s.design) for s in parts), strict=True))
+        states["pfas"] = AnalyteState(low, max(low, design), design, "ng/L", "computed")
+        notes.append(Assumption("$.design_water.pfas", show(design, "ng/L", facts.job.units), "the sum of the PFAS that were measured one by one"))
+    if "doc" in states and "toc" not in states:
+        states["toc"] = replace(states["doc"], origin="computed")
+        why = "only the dissolved organic carbon was measured: the total is at least that"
+        notes.append(Assumption("$.design_water.toc", show(states["toc"].design, "mg/L", facts.job.units), why))
 
 
 def _water(values: dict[str, float], states: dict[str, AnalyteState], slope: int) -> Water:

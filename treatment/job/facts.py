@@ -113,6 +113,15 @@ class Readings(Spec):
 
 
 @dataclass(frozen=True, slots=True)
+class SeenRow:
+    """A row of a laboratory's report that is no reading of ours, as printed: it is not treated here, and stays with the sample."""
+
+    name: str = key(Text(200))
+    result: str = key(Text(200), "")
+    limit: str = key(Text(200), "", "the limit printed beside it")
+
+
+@dataclass(frozen=True, slots=True)
 class SampleFacts:
     """One sample: where, when and how it was taken, and its readings by analyte."""
 
@@ -122,6 +131,7 @@ class SampleFacts:
     weather: str | None = key(Choice(WEATHER), None, "recent event at the source")
     method: str | None = key(Choice(("laboratory", "strip", "field")))
     readings: dict[str, Reading] = key(Readings(), {})
+    seen: tuple[SeenRow, ...] = key(ListOf(Record(SeenRow), most=400), (), "rows of the report that were not used, as printed")
 
 
 @dataclass(frozen=True, slots=True)

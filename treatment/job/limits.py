@@ -69,6 +69,13 @@ def _of_the_set(standard: str, on: dt.date | None) -> tuple[Limit, ...]:
     return tuple(sorted(limits(standard, on), key=lambda limit: not limit.health))
 
 
+@cache
+def lowest_elsewhere(analyte: str) -> float | None:
+    """The lowest ceiling that any set has for an analyte, in its canonical unit; None where no set has one."""
+    rows = table("limits").values()
+    return min((float(row[kind][analyte]) for row in rows for kind in ("health", "aesthetic") if analyte in row[kind]), default=None)
+
+
 def strictest(standard: str, analyte: str, on: dt.date | None = None) -> Limit | None:
     """The limit to show beside a reading: the lowest ceiling of the set for this analyte."""
     own = [limit for limit in limits(standard, on) if limit.analyte == analyte]

@@ -12,8 +12,9 @@ from functools import cached_property
 from typing import Any
 
 from ..job.facts import OBSERVATIONS
+from ..language.analytes import CHLORINATED
 from ..language.errors import BadDocument, Fault, NotUnderstood
-from ..language.log_keys import LogKey, log_key
+from ..language.log_keys import TAP, LogKey, log_key
 from ..language.quantity import canonical_unit, parse_number, parse_quantity, split_number
 from .upkeep import Task
 
@@ -22,7 +23,7 @@ MOST = 50_000
 #: what an amount may be measured in, tried in turn
 AMOUNTS = ("mass", "volume")
 KEYS = ("on", "at", "away", "readings", "did", "amount", "seen", "note", "alarm")
-MICROBES = ("tap.total_coliform", "tap.e_coli")
+MICROBES = tuple(f"{TAP}.{name}" for name in CHLORINATED)
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ..language.analytes import MICROBES
 from ..language.display import show, show_within
 from ..language.log_keys import LogKey
 from ..language.tables import table
@@ -89,7 +90,7 @@ class Look:
         found = {}
         for key, points in read.by_key.items():
             what = key.rpartition(".")[2]
-            if what in COUNTED or what.removesuffix("_out") in ("total_coliform", "e_coli"):
+            if what in COUNTED or what.removesuffix("_out") in MICROBES:
                 found[key] = self._counted(key, read) if what == "lamp_hours" else points
                 continue
             gone = set(self._alone(key, read, bands))

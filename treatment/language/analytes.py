@@ -18,7 +18,13 @@ _CONCENTRATIONS = ("mg/L", "ug/L", "ng/L", "g/L")
 
 
 #: microbes that must be absent from drinking water
-MICROBES = ("total_coliform", "e_coli", "protozoa")
+MICROBES = ("total_coliform", "e_coli", "protozoa", "enterococci", "clostridium", "pseudomonas")
+#: of these, what chlorine kills in its usual contact: no cysts, no spores
+CHLORINATED = ("total_coliform", "e_coli", "enterococci", "pseudomonas")
+#: of these, what tells of sewage or manure
+SEWAGE = ("e_coli", "enterococci", "clostridium")
+#: single substances of the PFAS group
+PFAS = ("pfoa", "pfos", "pfhxs", "pfna", "hfpo_da")
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +67,7 @@ class Analyte:
     @property
     def said(self) -> str:
         """The name inside a sentence."""
-        proper = self.name[:2] in ("pH", "UV", "E.", "PF") or self.key == "protozoa"
+        proper = self.name[:2].isupper() or self.name[:2] in ("pH", "E.") or self.key == "protozoa"
         return self.name if proper else self.name[0].lower() + self.name[1:]
 
     @property

@@ -84,12 +84,10 @@ def _outdone(room: Room[Any], train: Sequence[Stage[Any]], wanted: bool, left: l
         return still
     if room.kind in search.stood:
         return "another treatment in the train does its work with fewer stages, or at less cost"
-    names = listed(analytes()[name].said for name in room.answers)
-    return (
-        f"not needed: {names} {'are' if len(room.answers) > 1 else 'is'} within limits and preferences"
-        if room.answers and room.candidates(raw, duty)
-        else room.absent
-    )
+    known = [analytes()[name].said for name in room.answers if raw.get(name) is not None]
+    if not known or not room.candidates(raw, duty):
+        return room.absent
+    return f"not needed: {listed(known)} {'are' if len(known) > 1 else 'is'} within limits and preferences"
 
 
 def explain(audit: Audit, train: Sequence[Stage[Any]]) -> dict[str, list[str]]:

@@ -26,7 +26,7 @@ from ..train.runner import Runner
 from .paths import AnyStage, Asked, Block, Node, Offer, Path, Remembered, Step, Terms, alone, weighs
 
 #: what a lamp, chlorine or a barrier is there for
-_ALIVE = frozenset({"total_coliform", "e_coli", "protozoa", OPEN_TO_AIR})
+_ALIVE = frozenset({*MICROBES, OPEN_TO_AIR})
 #: what a companion before a stage may hold: seen only where it is tried
 _STRAINED_OUT = frozenset({"turbidity", "tss", "ferric_iron"})
 DISINFECTION: tuple[str, ...] = tuple(table("planning")["disinfection"])

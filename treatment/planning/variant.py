@@ -55,6 +55,11 @@ class Variant:
         return [finding for finding in self.findings if finding.severity == "danger" and not finding.stage]
 
     @property
+    def dangers_of_the_water(self) -> list[Finding]:
+        """Of what people have to be told about this water, what is a danger."""
+        return [finding for finding in self.about_the_water if finding.severity == "danger"]
+
+    @property
     def about_the_water(self) -> list[Finding]:
         """What people have to be told about this water, whatever the train: health, gases, lead, what is referred."""
         return about(self.findings, "water")

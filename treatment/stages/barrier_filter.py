@@ -12,6 +12,7 @@ from ..chemistry.water import OPEN_TO_AIR, Water
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
 from ..job.feed_limits import FeedLimit
+from ..language.analytes import MICROBES, SEWAGE, analytes
 from ..language.figure import Figure, figure, source, stated, work
 from ..language.spec import Choice, Number, key
 from ..language.tables import table
@@ -20,7 +21,7 @@ from ..train.room import Purchase, Room, Sizing, StageRun, fixed_body
 from .cartridges import changes
 from .sediment import FINE, solids
 
-HELD = ("total_coliform", "e_coli", "heterotrophic_count", "protozoa", "iron_bacteria", "sulfur_bacteria")
+HELD = (*MICROBES, "heterotrophic_count", "iron_bacteria", "sulfur_bacteria")
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +35,7 @@ class BarrierFilter(Room[BarrierKeys]):
     title = "Barrier filter"
     silhouette = "cartridge"
     Keys = BarrierKeys
-    answers = ("total_coliform", "e_coli", "protozoa")
+    answers = MICROBES
     helps = (*HELD, OPEN_TO_AIR, "turbidity", "tss")
     way = "barrier"
     partners = (FINE,)  # what a cartridge holds does not blind the element
@@ -149,7 +150,12 @@ def viruses_pass(audit: Audit, stage: StageRun[BarrierKeys]) -> Iterator[Hit]:
     others = [other for other in audit.run.stages if (other.disinfects and other.id != stage.id) or other.sizing.params.get("chemical") == "chlorine"]
     if others or not audit.microbes_present:
         return
-    sewage = audit.run.raw.value("e_coli") > 0
-    found = "E. coli was found, so sewage or manure reaches this source and brings viruses" if sewage else "microbes reach this source"
+    signs = [analytes()[name].name for name in SEWAGE if audit.run.raw.value(name) > 0]
+    sewage = bool(signs)
+    found = (
+        f"{', '.join(signs)} {'were' if len(signs) > 1 else 'was'} found, so sewage or manure gets in and brings viruses"
+        if sewage
+        else "microbes reach this source"
+    )
     yield Hit("caution" if sewage else "advice", f"The {stage.said} removes bacteria and cysts, but not viruses; {found}.",
               "Add a UV unit or chlorine where sewage can reach the source. Find and stop the way it gets in.")  # fmt: skip

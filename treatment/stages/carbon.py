@@ -15,6 +15,7 @@ from ..house.hydraulics import PSI, square_law
 from ..house.needs import TASTED
 from ..job.feed_limits import FeedLimit
 from ..job.limits import strictest
+from ..language.analytes import PFAS, analytes
 from ..language.figure import Figure, figure, source, stated, work
 from ..language.spec import Choice, Flag, key
 from ..language.tables import table
@@ -23,7 +24,9 @@ from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, cart
 from .cartridges import HOUSINGS, changes, rated
 from .sediment import FINE, Sediment, share_held, solids
 
-ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine")
+ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine", "benzene", "tce", "pce", "bentazone")
+#: the group and its single substances
+LASTING = ("pfas", *PFAS)
 CHLORINE = ("free_chlorine", "total_chlorine")
 
 
@@ -70,9 +73,10 @@ def tasks(keys: CarbonKeys, water: Water, duty: Duty) -> dict[str, float]:
     limit = strictest(standard, "odour", day)
     if limit and water.value("odour") > limit.high:
         found["odour"] = rows["odour"]
-    limit = strictest(standard, "pfas", day)
-    if limit and water.value("pfas") > row["organics_noticed"] * limit.high:
-        found["pfas"] = rows["pfas"]
+    for name in LASTING:
+        limit = strictest(standard, name, day)
+        if limit and water.value(name) > row["organics_noticed"] * limit.high:
+            found["pfas"] = rows["pfas"]
     return found
 
 
@@ -81,7 +85,7 @@ class Carbon(Room[CarbonKeys]):
     title = "Carbon filter"
     silhouette = "vessel"
     Keys = CarbonKeys
-    answers = (*CHLORINE, "hydrogen_sulfide", *ORGANICS, "pfas", "odour")
+    answers = (*CHLORINE, "hydrogen_sulfide", *ORGANICS, *LASTING, "odour")
     helps = (PEROXIDE, SULFUR)
     price = 2.5
     fuss = {"catalytic": 0.2, "backwashing": 0.7}
@@ -226,8 +230,9 @@ class Carbon(Room[CarbonKeys]):
         for name in (*ORGANICS, "odour"):
             if water.get(name) is not None:
                 changes[name] = water.value(name) * self._left(keys, sizing, duty, "organics", rows["organics"])
-        if water.get("pfas") is not None:
-            changes["pfas"] = water.value("pfas") * self._left(keys, sizing, duty, "pfas", rows["pfas"])
+        for name in LASTING:
+            if water.get(name) is not None:
+                changes[name] = water.value(name) * self._left(keys, sizing, duty, "pfas", rows["pfas"])
         return water.with_(**changes) if changes else water
 
     def _chlorine_left(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, float]:
@@ -320,7 +325,7 @@ class Carbon(Room[CarbonKeys]):
             gone.append("chloramine")
         if before.value("hydrogen_sulfide") > after.value("hydrogen_sulfide") + 0.01:
             gone.append("sulfide")
-        gone += [name.replace("_", " ") for name in (*ORGANICS, "pfas") if before.value(name) - after.value(name) > 0.3]
+        gone += [analytes()[name].said for name in (*ORGANICS, *LASTING) if before.value(name) - after.value(name) > 0.3]
         return "removes " + (", ".join(gone) or "taste and odor")
 
     def buys(self, keys: CarbonKeys, sizing: Sizing) -> list[Purchase]:
@@ -370,9 +375,10 @@ def contact_short(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
 def single_bed(audit: Audit, stage: StageRun[CarbonKeys]) -> Iterator[Hit]:
     """One bed against what harms at traces: nobody sees that it is spent before it is through."""
     if "pfas" in tasks(stage.keys, stage.water_in, stage.duty) and not stage.sizing.params.get("lead_lag") and not in_housing(stage.keys):
+        most = max(LASTING, key=stage.water_in.value)
         yield Hit(
             "caution",
-            f"One bed removes PFAS of {audit.reads('pfas', stage.water_in.value('pfas'))}: when its outlet shows PFAS, they have already reached the taps.",
+            f"One bed removes {analytes()[most].name} of {audit.reads(most, stage.water_in.value(most))}: when its outlet shows PFAS, they have already reached the taps.",
             "Use two beds in series with a sample tap between them: when that tap shows PFAS, replace the first and put the second in its place.",
             (stage.kind,),
         )

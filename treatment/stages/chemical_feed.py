@@ -15,6 +15,7 @@ from ..chemistry.water import ACID_OF_IRON, ARSENITE, EQ, OPEN_TO_AIR, PEROXIDE,
 from ..chemistry.water import SULFUR as SULFUR_MADE
 from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit
+from ..language.analytes import CHLORINATED
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..language.tables import table
@@ -53,7 +54,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
     silhouette = "feeder"
     Keys = ChemicalFeedKeys
     answers = ("ph", "iron", "manganese", "hydrogen_sulfide", "iron_bacteria")
-    helps = ("ferrous_iron", "sulfur_bacteria", "total_coliform", "e_coli", "arsenic", "alkalinity", "dissolved_oxygen", OPEN_TO_AIR)
+    helps = ("ferrous_iron", "sulfur_bacteria", *CHLORINATED, "arsenic", "alkalinity", "dissolved_oxygen", OPEN_TO_AIR)
     partners = (Stage(RETENTION_TANK, RetentionTankKeys()),)
     price = 4.0
     fuss = {"chlorine": 6.0, "peroxide": 6.0}
@@ -231,7 +232,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         much = (
             water.iron > air["iron_much"] or water.value("hydrogen_sulfide") > air["sulfide_much"] or water.value("manganese") > air["manganese_max"]
         )
-        alive = any(water.value(name) > 0 for name in ("total_coliform", "e_coli", OPEN_TO_AIR))
+        alive = any(water.value(name) > 0 for name in (*CHLORINATED, OPEN_TO_AIR))
         slimes = water.value("iron_bacteria") > 0 or water.value("sulfur_bacteria") > 0
         fed = water.value("free_chlorine") >= rows["retention"]["free_chlorine_min"] or water.value(PEROXIDE) > 0
         if fed:
@@ -253,7 +254,7 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         if chemical != "chlorine":
             return frozenset({"ph", "alkalinity"})
         holds = keys.residual is not None or not water.value("total_coliform")
-        return self.puts_right - {"ph", "alkalinity"} - (frozenset() if holds else frozenset({"total_coliform", "e_coli"}))
+        return self.puts_right - {"ph", "alkalinity"} - (frozenset() if holds else frozenset(CHLORINATED))
 
     def strain(self, keys: ChemicalFeedKeys, sizing: Sizing, water: Water, duty: Duty) -> float:
         """More solution than a metering pump gives."""

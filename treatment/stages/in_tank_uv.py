@@ -11,6 +11,7 @@ from ..audit.rules import Hit, rule
 from ..chemistry.water import STORED, Water
 from ..house import rain
 from ..house.duty import Duty
+from ..language.analytes import SEWAGE
 from ..language.figure import Figure, figure, stated, work
 from ..language.spec import Choice, Measure, Number, key
 from ..train.keys import StageKeys
@@ -73,8 +74,8 @@ class InTankUv(Room[InTankUvKeys]):
         needed = work("hours a day", burning, "hour", "storage.lamp", least=(float(row["hours_least"]), "h"),
                      dose=(float(row["dose"]), "mJ/cm2"), volume=(volume, "L"), daily=(duty.daily, "L"), layer=(float(row["layer_cm"]), "cm"), lamp=(lamp.value, "W at 254 nm"),
                      share=(share, ""), most=(float(row["hours_max"]), "h"))  # fmt: skip
-        if water.value("total_coliform") > row["high_counts"] or water.value("e_coli") > 0:
-            needed = stated("hours a day", "high counts or E. coli: it is on all day", float(row["hours_max"]), "hour", "storage.lamp")
+        if water.value("total_coliform") > row["high_counts"] or any(water.value(name) > 0 for name in SEWAGE):
+            needed = stated("hours a day", "high counts or signs of sewage: it is on all day", float(row["hours_max"]), "hour", "storage.lamp")
         hours = needed
         if keys.mode == "continuous" or keys.hours is not None:
             given = float(row["hours_max"]) if keys.mode == "continuous" else keys.hours or 0.0

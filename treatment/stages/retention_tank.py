@@ -9,6 +9,7 @@ from ..chemistry.water import OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..job.facts import VOLUME
+from ..language.analytes import CHLORINATED
 from ..language.figure import Figure, Line, figure, stated, work
 from ..language.spec import key
 from ..language.tables import table
@@ -17,7 +18,7 @@ from ..train.room import Purchase, Room, Sizing, tank_body, tanks_for
 from .storage_tank import tank_bought
 
 #: what chlorine makes harmless by its CT, and what a tank open to air asks
-DISINFECTED = ("total_coliform", "e_coli", OPEN_TO_AIR)
+DISINFECTED = (*CHLORINATED, OPEN_TO_AIR)
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +31,7 @@ class RetentionTank(Room[RetentionTankKeys]):
     title = "Retention tank"
     silhouette = "tank"
     Keys = RetentionTankKeys
-    answers = ("iron_bacteria", "sulfur_bacteria", "total_coliform", "e_coli")
+    answers = ("iron_bacteria", "sulfur_bacteria", *CHLORINATED)
     helps = (OPEN_TO_AIR,)
     way = "chlorine"
     price = 1.0
@@ -102,7 +103,7 @@ class RetentionTank(Room[RetentionTankKeys]):
         if held.value >= row["contact_min"] * 0.98:
             changes |= {name: 0.0 for name in ("iron_bacteria", "sulfur_bacteria") if water.get(name) is not None}
         if ct.value >= ct_needed(water) and row["virus_ph"][0] <= water.ph <= row["virus_ph"][1]:
-            changes |= {name: 0.0 for name in ("total_coliform", "e_coli", "heterotrophic_count", OPEN_TO_AIR) if water.get(name) is not None}
+            changes |= {name: 0.0 for name in (*DISINFECTED, "heterotrophic_count") if water.get(name) is not None}
         return water.with_(**changes) if changes else water
 
     def loss(self, keys: RetentionTankKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:

@@ -17,7 +17,7 @@ from ..house.events import busiest_week, storage_for
 from ..house.needs import TAP_GOALS, TASTED
 from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
-from ..language.analytes import MICROBES, analytes
+from ..language.analytes import CHLORINATED, MICROBES, analytes
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, key
 from ..language.tables import table
@@ -123,10 +123,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
             *(
                 []
                 if tap
-                else [
-                    FeedLimit(name, None, 0.0, cited, "microbes grow on the membrane; disinfect before it", "caution")
-                    for name in ("total_coliform", "e_coli")
-                ]
+                else [FeedLimit(name, None, 0.0, cited, "microbes grow on the membrane; disinfect before it", "caution") for name in CHLORINATED]
             ),
             FeedLimit("hydrogen_sulfide", None, row["tap_sulfide_max"] if tap else row["sulfide_traces"], cited, "sulfide fouls the membrane", mild),
         ]

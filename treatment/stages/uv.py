@@ -25,7 +25,7 @@ from ..train.keys import StageKeys
 from ..train.room import Fork, Purchase, Room, Sizing, StageRun, TrainRun
 from .sediment import FINE
 
-INACTIVATED = ("total_coliform", "e_coli", "heterotrophic_count", "protozoa")
+INACTIVATED = (*MICROBES, "heterotrophic_count")
 _DOSE = Measure("uv_dose", "40 mJ/cm2", high=1000, above=True)
 
 

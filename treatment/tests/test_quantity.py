@@ -47,7 +47,7 @@ class ParsingQuantities(TestCase):
     def test_refusals_say_what_was_expected(self) -> None:
         """A missing or foreign unit, a word, and a comma that could be two things are refused with the reason."""
         for text, said in [
-            ("7", "unit is missing"),
+            ("7", "add a unit"),
             ("7 bananas", "not a flow"),
             ("seven gpm", "does not start with a number"),
             ("1,500 gpm", "could mean 1500 or 1.500"),

@@ -175,7 +175,7 @@ class EntryLine(TestCase):
             [entry] = parse_line(text)
             self.assertEqual(entry.reading and entry.reading.analyte, key)
             self.assertIn("is read as", entry.mended)
-        for text in ("sulfite 3 mg/L", "chlorite 0.5 mg/L", "bromide 1 mg/L", "zorblax 7 mg/L", "mercury 1 ug/L"):
+        for text in ("sulfite 3 mg/L", "chlorite 0.5 mg/L", "bromide 1 mg/L", "zorblax 7 mg/L", "silver 1 ug/L"):
             self.assertIsNone(parse_line(text)[0].reading, text)
 
     def test_what_is_not_understood_is_kept_with_its_reason(self) -> None:

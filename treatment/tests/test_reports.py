@@ -364,7 +364,7 @@ BESIDE = {
     "limit": ("0.3", "5", "50", "250", "AL=15", "NA", "6.5-8.5", ""), "goal": ("0", "10", "NA", ""), "detection": ("0.01", ""), "reporting": ("0.05", "1"),
     "method": ("200.7", "M123", ""), "year": ("2024", "2025"), "verdict": ("No", "N", "Y", "Erosion of natural deposits", ""), "taken": ("05/14/2026", "2026-05-14"),
 }  # fmt: skip
-UNKNOWN = ("Mystery compound", "Test 3", "Vinyl chloride", "Total metals", "Sample description", "Taste", "Silver", "Mercury, total")
+UNKNOWN = ("Mystery compound", "Test 3", "Vinyl chloride", "Total metals", "Sample description", "Taste", "Silver", "Silver, total")
 
 
 def random_report(seed: int) -> tuple[list[list[str]], dict[str, float]]:

@@ -15,6 +15,7 @@ from treatment.drawing.history import HEIGHT, WIDTH, histories
 from treatment.drawing.ions import HEIGHT as IONS_HEIGHT
 from treatment.drawing.ions import WIDTH as IONS_WIDTH
 from treatment.drawing.ions import ion_balance
+from treatment.evidence.untreated import untreated
 from treatment.evidence.verdict import unmarked, verdicts
 from treatment.language.analytes import analytes
 from treatment.language.tables import table
@@ -46,7 +47,7 @@ def says(request: HttpRequest, pk: int) -> HttpResponse:
     context = {
         "job": job, "steps": steps(job, "water"), "tab": "says", "design": design, "groups": groups, "unmarked": unmarked(design.evidence, job.standard),
         "width": GAUGE_WIDTH, "height": GAUGE_HEIGHT, "ions": ion_balance(design.evidence), "ions_size": (IONS_WIDTH, IONS_HEIGHT),
-        "standard": table("limits")[job.standard],
+        "standard": table("limits")[job.standard], "unused": list(untreated(design.facts)),
     }  # fmt: skip
     return render(request, "samples/says.html", context)
 

@@ -7,7 +7,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from django.utils import timezone
+
 from treatment.evidence.reports.report import Report, ReportRow
+from treatment.evidence.untreated import judged
+from treatment.job.facts import SampleFacts, SeenRow
 from treatment.language.analytes import analytes, find_analyte
 from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading, parse_reading
@@ -42,6 +46,8 @@ class PreviewRow:
     why: str = ""
     units: list[str] = field(default_factory=list)
     unit: str = ""
+    limit: str = ""
+    danger: str = ""
 
     @property
     def whole(self) -> str:
@@ -93,9 +99,16 @@ def _shown(number: int, row: ReportRow, job: Job) -> PreviewRow:
     shown = PreviewRow(
         number, row.at, row.label, printed, text[:LONGEST], key, row.status, row.why, row.reading, was=text[:LONGEST], was_key=key, why=row.why
     )
+    shown.limit, shown.danger = row.limit[:LONGEST], _danger(row.label, printed, row.limit, job) if row.reading is None else ""
     shown.chip = chip(row.reading, job.standard) if row.reading else None
     shown.units = _units(key, shown.reading)
     return shown
+
+
+def _danger(name: str, printed: str, limit: str, job: Job) -> str:
+    """Why a row that is not used must be told all the same; empty where it need not."""
+    found = judged(SeenRow(name[:LONGEST], printed[:LONGEST], limit[:LONGEST]), SampleFacts(), job.standard, timezone.localdate())
+    return found.why if found else ""
 
 
 def _units(key: str, reading: Reading | None) -> list[str]:
@@ -110,7 +123,7 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
     """A row as it came back, with what a person chose."""
     said = {
         part: str(data.get(f"{part}-{number}", ""))[: LONGEST + 1]
-        for part in ("at", "name", "printed", "text", "key", "was", "was_key", "why", "unit")
+        for part in ("at", "name", "printed", "text", "key", "was", "was_key", "why", "unit", "limit")
     }
     row = PreviewRow(
         number,
@@ -124,7 +137,9 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
         was=said["was"],
         was_key=said["was_key"],
         why=said["why"],
+        limit=said["limit"],
     )
+    row.danger = _danger(row.name, row.printed, row.limit, job)
     if not row.key:
         row.problem = row.why if not row.touched else ""
         return row
@@ -140,7 +155,7 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
         row.problem, row.sure = (row.why if not row.touched and row.why else str(error)), "ask"
         row.units = _units(row.key, None)
         return row
-    row.chip = chip(row.reading, job.standard)
+    row.chip, row.danger = chip(row.reading, job.standard), ""
     row.problem = row.reading.note or ("" if row.touched else row.why)
     row.sure = "check" if row.problem else "sure"
     return row

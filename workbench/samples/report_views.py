@@ -119,7 +119,11 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
         services.remember_layout(job, header, ((row.name, row.key, row.added) for sample in taken for row in sample.rows))
     for sample in taken:
         readings = {row.reading.analyte: row.reading for row in sample.rows if row.reading}
-        aside = [{"name": row.name, "text": row.text, "why": row.problem or "not used"} for row in sample.rows if not row.reading]
+        aside = [
+            {"name": row.name, "text": row.printed or row.text, "why": row.problem or "not used", "limit": row.limit}
+            for row in sample.rows
+            if not row.reading
+        ]
         if readings:
             services.keep_report(job, sample.form, readings.values(), aside, request.user)
     return redirect("water", pk)

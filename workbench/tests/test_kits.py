@@ -167,7 +167,7 @@ class Basis(WorkbenchTestCase):
     def test_by_hand_needs_value_and_reason(self) -> None:
         """Both are told beside their fields, what was typed stays."""
         page = self.save(by="chosen", value="6 apples")
-        self.assertContains(page, "needs its reason", status_code=422)
+        self.assertContains(page, "needs a reason", status_code=422)
         self.assertContains(page, 'value="6 apples"', status_code=422)
         self.assertEqual(self.save(by="chosen", value="6 mg/L", reason="neighbour").status_code, 302)
         self.assertAlmostEqual(self.iron(), 6.0)
@@ -185,11 +185,11 @@ class Basis(WorkbenchTestCase):
         def send(**data: object):  # noqa: ANN202
             return self.client.post(address, {"version": Job.objects.get().version, "analyte": "so4"} | data)
 
-        self.assertContains(send(value="40 mg/L"), "needs its reason", status_code=422)
+        self.assertContains(send(value="40 mg/L"), "needs a reason", status_code=422)
         self.assertContains(send(analyte="unobtainium", value="1"), "This analyte is not known", status_code=422)
         send(value="40 mg/L", reason="the county map")
         states = design_of(Job.objects.get(pk=self.job.pk), None).evidence.states
-        self.assertEqual((states["sulfate"].design, states["sulfate"].origin), (40, "chosen by hand"))
+        self.assertEqual((states["sulfate"].design, states["sulfate"].origin), (40, "manual value"))
         self.assertContains(self.client.get(reverse("water-history", args=[self.job.pk])), "the county map")
         send(value="")
         self.assertNotEqual(design_of(Job.objects.get(pk=self.job.pk), None).evidence.states["sulfate"].origin, "chosen by hand")

@@ -7,6 +7,7 @@ from django.urls import reverse
 
 from intake.tests.made import spreadsheet
 from treatment.tests.example import job as job_document
+from workbench.door import job_document as job_of
 from workbench.door import store
 from workbench.samples.models import Sample
 
@@ -38,6 +39,7 @@ class Importing(WorkbenchTestCase):
                     "was": row.was,
                     "was_key": row.was_key,
                     "why": row.why,
+                    "limit": row.limit,
                 }
                 data |= {f"{part}-{row.number}": text for part, text in said.items()}
         return data
@@ -65,6 +67,21 @@ class Importing(WorkbenchTestCase):
         self.assertEqual([row["name"] for row in sample.aside], ["Hardness", "Mystery"])
 
         self.assertIn("no unit is printed", sample.aside[0]["why"])
+
+    def test_a_row_not_used_is_not_gone(self) -> None:
+        """Above the limit printed beside it: told in the preview, on the water's pages, in the train and in the job's file, and so after it came back."""
+        rows = [["Parameter", "Result", "Unit", "Limit"], ["Iron", 0.1, "mg/L", 0.3], ["Toluol", 12, "µg/L", 5], ["Quecksilber", 3, "µg/L", 1], ["Enterokokken", 2, "/100mL", 0]]
+        page = self.send(spreadsheet(rows))
+        self.assertEqual([row.key for row in page.context["samples"][0].rows], ["iron", "", "mercury", "enterococci"])
+        self.assertContains(page, "Not treated here: outside the limit printed beside it (5)")
+        self.confirm(page)
+        told = "The laboratory reports “Toluol: 12 µg/L”"
+        for name in ("water", "water-says", "train"):
+            self.assertContains(self.client.get(reverse(name, args=[self.job.pk])), told)
+        document = job_of(self.job, None)
+        self.assertIn({"name": "Toluol", "result": "12 µg/L", "limit": "5"}, document["samples"][-1]["seen"])
+        back = store(document, self.workspace, self.designer)
+        self.assertContains(self.client.get(reverse("water", args=[back.pk])), told)
 
     def test_an_open_row_is_asked_beside_it(self) -> None:
         """A choice shows at once what it makes, and is kept; what is written and cannot be read is told, with all that was typed."""

@@ -118,7 +118,7 @@ class NothingTypedIsLost(BrowserTestCase):
         box = page.get_by_label("Readings, in one line")
         box.fill("zorblax 7 mg/L")
         box.press("Enter")
-        expect(page.get_by_role("alert")).to_contain_text("not an analyte we know")
+        expect(page.get_by_role("alert")).to_contain_text("not a known analyte")
         page.reload()
         expect(page.get_by_label("Readings, in one line")).to_have_value("zorblax 7 mg/L")
         page.goto(f"/jobs/{job.pk}/wall/")

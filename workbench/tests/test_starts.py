@@ -135,7 +135,7 @@ class Telling(Starts):
             self.client.post(where, {"step": "site/kit_check", "kind": "tick"}), f"{reverse('commission', args=[self.job.pk])}#s-site-kit_check"
         )
         answer = self.client.post(where, {"step": "site/main_valve", "kind": "skip", "text": "new valve"})
-        self.assertContains(answer, "You had typed: new valve", status_code=422)
+        self.assertContains(answer, "You had typed: <bdi>new valve</bdi>", status_code=422)
 
     def test_a_phone_whose_clock_is_wrong(self) -> None:
         """Three hours fast: what it did ten minutes before sending was ten minutes ago; half a minute is let be; nothing is done in the future."""

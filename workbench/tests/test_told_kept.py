@@ -261,7 +261,7 @@ class OddAtDoors(Logbook):
     def test_a_line_of_a_quarter_of_a_megabyte(self) -> None:
         """Refused unread, beside the line, in a moment."""
         self.begin()
-        self.assertContains(self.line("in 48 psi, " * 23_000), "longer than a line takes", status_code=422)
+        self.assertContains(self.line("in 48 psi, " * 23_000), "this line is too long", status_code=422)
 
     def test_what_was_taken_away_meanwhile_is_not_our_failure(self) -> None:
         """A row that is gone between two looks at it is a page that says so."""

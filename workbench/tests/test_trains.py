@@ -66,9 +66,9 @@ class EditingATrain(WorkbenchTestCase):
     def test_a_limit_that_cannot_be_read_is_refused_beside_its_field(self) -> None:
         """No reason, no number, a microbe, an unknown end: what was typed stays, nothing is stored."""
         for more, word in (
-            ({"analyte": "iron", "end": "high", "value": "0.5 mg/L"}, "needs its reason"),
+            ({"analyte": "iron", "end": "high", "value": "0.5 mg/L"}, "needs a reason"),
             ({"analyte": "iron", "end": "high", "value": "lots & more", "reason": "r"}, "lots &amp; more"),
-            ({"analyte": "e_coli", "end": "high", "value": "1", "reason": "r"}, "Microbes keep our limit"),
+            ({"analyte": "e_coli", "end": "high", "value": "1", "reason": "r"}, "Microbes keep the default limit"),
             ({"analyte": "nonsense", "end": "high", "value": "1", "reason": "r"}, "Unknown analyte"),
             ({"analyte": "iron", "end": "sideways", "value": "1 mg/L", "reason": "r"}, "This action is not known"),
         ):

@@ -283,7 +283,9 @@ class _Walk:
             why += f"; perhaps {analytes()[near].said}?"
         result = shown.result or shown.range or " – ".join(filter(None, (shown.low, shown.high))) or shown.percentile or shown.average
         taken = analyte if judged.status != "aside" or judged.reading else None
-        sample.rows.append(ReportRow(at, label, _printed(shown.mark, result), shown.unit or meant.unit, judged.status, taken, judged.reading, why))
+        sample.rows.append(
+            ReportRow(at, label, _printed(shown.mark, result), shown.unit or meant.unit, judged.status, taken, judged.reading, why, shown.limit)
+        )
 
     def _remembered(self, label: str, shown: Printed) -> Judged | None:
         """As it was taken last time from this layout; None where nothing was remembered."""

@@ -12,7 +12,9 @@ from ...language.reading import Reading, parse_reading
 
 @dataclass(slots=True)
 class ReportRow:
-    """A printed row. at: where; label, result, unit: as printed; status: sure, check, ask or aside; why: what speaks against being sure."""
+    """A printed row. at: where; label, result, unit: as printed; status: sure, check, ask or aside; why: what speaks against being sure;
+
+    limit: as printed beside it."""
 
     at: str
     label: str
@@ -22,6 +24,7 @@ class ReportRow:
     analyte: Analyte | None
     reading: Reading | None
     why: str
+    limit: str = ""
 
 
 @dataclass(slots=True)
@@ -63,6 +66,7 @@ def as_plain(report: Report) -> dict[str, Any]:
                         row.analyte.key if row.analyte else None,
                         row.reading.typed if row.reading else None,
                         row.why,
+                        row.limit,
                     )
                     for row in sample.rows
                 ],
@@ -77,9 +81,9 @@ def from_plain(told: dict[str, Any]) -> Report:
     samples = []
     for each in told["samples"]:
         sample = ReportSample(dt.date.fromisoformat(each["taken_on"]) if each["taken_on"] else None, each["point"], each["label"])
-        for at, label, result, unit, status, key, typed, why in each["rows"]:
+        for at, label, result, unit, status, key, typed, why, limit in each["rows"]:
             analyte = analytes()[key] if key else None
             reading = parse_reading(analyte, typed) if analyte and typed is not None else None
-            sample.rows.append(ReportRow(at, label, result, unit, status, analyte, reading, why))
+            sample.rows.append(ReportRow(at, label, result, unit, status, analyte, reading, why, limit))
         samples.append(sample)
     return Report(samples, told["why"], told["layout"])
