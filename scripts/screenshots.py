@@ -68,7 +68,7 @@ def log_of(name: str, unit: str = "") -> object:
     def go(page: Page) -> None:
         open_job(page, name, "Logbook")
         if unit:
-            page.get_by_label("Standing before").get_by_role("link", name=unit).click()
+            page.get_by_label("At which unit?").get_by_role("link", name=unit).click()
         page.wait_for_selector(".log-chart")
 
     return go
