@@ -13,6 +13,7 @@ from ..language.reading import Reading, parse_reading
 from ..language.tables import table
 from .reports.names import meaning
 from .symptoms import observation_in
+from .untreated import danger_of
 
 _PIECES = re.compile(r"[;\n]|,(?!\d)|(?<!\d),|,(?=\d+[.,]\d)|,\s+(?=\d)")
 _VALUE = re.compile(
@@ -106,7 +107,7 @@ def named(text: str, mend: bool = False) -> Named | None:
         analyte = own or said.analyte
         assert analyte
         return Named(analyte, said.basis if said.analyte is analyte or said.basis in analyte.basis else "")
-    other = fold(text) in table("report_words")["others"]["names"]
+    other = fold(text) in table("report_words")["others"]["names"] or said.how in ("ask", "aside") or danger_of(text)
     if mend and len(text) > 3 and not other and (near := nearest_name(text, 0.75)):
         return Named(analytes()[near], mended=f"“{text}” is read as {analytes()[near].said}")
     return None
@@ -226,6 +227,11 @@ def _why(known: Named, value: str) -> str:
 
 def _unknown(text: str) -> str:
     name = _VALUE.split(text)[0].strip(" :=,") or text
+    said = meaning(name)
+    if said.analyte is None and said.how == "ask":
+        return f"“{name[:40]}”: {said.why}. Write its full name"
+    if words := danger_of(name):
+        return f"“{name[:40]}” is {words} that is not sized here: show the result to a specialist and the health authority"
     near = None if fold(name) in table("report_words")["others"]["names"] else nearest_name(name)
     hint = f"; did you mean {analytes()[near].said}?" if near else ""
     return f"“{name[:40]}” is not a known analyte{hint}"

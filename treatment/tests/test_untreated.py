@@ -7,6 +7,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ..evidence.entry_line import parse_line
 from ..evidence.reports.names import meaning
 from ..evidence.untreated import judged
 from ..job.facts import SampleFacts, SeenRow
@@ -96,6 +97,21 @@ class Vocabulary(unittest.TestCase):
             for name in names:
                 found = meaning(name).analyte
                 self.assertEqual(found.key if found else None, key, name)
+
+
+class LaymensWords(unittest.TestCase):
+    """A word that could mean several microbes is asked, never taken for iron bacteria; a substance of another name is not mended into ours."""
+
+    def test_typed(self) -> None:
+        for text in ("bacteria positive", "bacteria 5", "germs found", "toluene 5 ppb", "silver 1 ug/L", "metolachlor 2 ppb", "uv254 0.2"):
+            [entry] = parse_line(text)
+            self.assertIsNone(entry.reading, text)
+            self.assertFalse(entry.seen)
+        self.assertIn("total coliform, E. coli or another", parse_line("bacteria positive")[0].problem)
+        self.assertEqual([entry.reading and entry.reading.analyte for entry in parse_line("iron bacteria present")], ["iron_bacteria"])
+
+    def test_in_a_report(self) -> None:
+        self.assertEqual((meaning("Bacteria").analyte, meaning("Bacteria").how), (None, "ask"))
 
 
 class Sums(unittest.TestCase):

@@ -70,7 +70,13 @@ class Importing(WorkbenchTestCase):
 
     def test_a_row_not_used_is_not_gone(self) -> None:
         """Above the limit printed beside it: told in the preview, on the water's pages, in the train and in the job's file, and so after it came back."""
-        rows = [["Parameter", "Result", "Unit", "Limit"], ["Iron", 0.1, "mg/L", 0.3], ["Toluol", 12, "µg/L", 5], ["Quecksilber", 3, "µg/L", 1], ["Enterokokken", 2, "/100mL", 0]]
+        rows = [
+            ["Parameter", "Result", "Unit", "Limit"],
+            ["Iron", 0.1, "mg/L", 0.3],
+            ["Toluol", 12, "µg/L", 5],
+            ["Quecksilber", 3, "µg/L", 1],
+            ["Enterokokken", 2, "/100mL", 0],
+        ]
         page = self.send(spreadsheet(rows))
         self.assertEqual([row.key for row in page.context["samples"][0].rows], ["iron", "", "mercury", "enterococci"])
         self.assertContains(page, "Not treated here: outside the limit printed beside it (5)")
