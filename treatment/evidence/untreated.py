@@ -9,13 +9,12 @@ from dataclasses import dataclass
 from functools import cache
 
 from ..job.facts import Facts, SampleFacts, SeenRow
-from ..job.limits import Limit, strictest
-from ..language.analytes import Analyte, fold
-from ..language.errors import NotUnderstood
-from ..language.reading import parse_reading
+from ..job.limits import Limit, outside, strictest
+from ..language.analytes import fold
 from ..language.tables import table
 from .reports.names import meaning
 from .reports.numbers import NUMBER, number, powers
+from .reports.results import Printed, judge
 from .reports.sheets import plain
 
 _RESULT = re.compile(rf"^\s*(?P<sign><=|>=|[<>≤≥])?\s*(?P<value>{NUMBER})")
@@ -44,26 +43,26 @@ def untreated(facts: Facts) -> Iterator[Untreated]:
 
 
 def judged(row: SeenRow, sample: SampleFacts, standard: str, on: dt.date | None = None) -> Untreated | None:
-    """What must be told of one row; None where nothing has to be. A reading of the same thing in the sample speaks for itself."""
+    """What must be told of one row; None where nothing has to be. A reading of the same thing that is beyond its limit speaks for itself."""
     value = _found(row.result)
     analyte = meaning(row.name).analyte
-    if value is None or (analyte is not None and analyte.key in sample.readings):
-        return None
     limit = strictest(standard, analyte.key, on) if analyte is not None else None
+    used = sample.readings.get(analyte.key) if analyte is not None else None
+    if value is None or (used is not None and (limit is None or outside(limit, used.low, used.high))):
+        return None
     comfort = analyte is not None and not (limit is not None and limit.health) and not danger_of(row.name)
     if above := _above(value, row.limit):
         return Untreated(row, "caution" if comfort else "danger", f"outside the limit printed beside it ({row.limit.strip()})")
     if analyte is not None and limit is not None:
-        return _against(row, analyte, limit)
+        return _against(row, limit)
     words = danger_of(row.name)
     return Untreated(row, "danger", f"{words}, with no limit printed beside it") if words and above is None else None
 
 
-def _against(row: SeenRow, analyte: Analyte, limit: Limit) -> Untreated | None:
+def _against(row: SeenRow, limit: Limit) -> Untreated | None:
     """A row of one of ours that was not used, held against the job's limit."""
-    try:
-        reading = parse_reading(analyte, row.result)
-    except NotUnderstood:
+    reading = judge(meaning(row.name), Printed(result=row.result, limit=row.limit), "").reading
+    if reading is None:
         return Untreated(row, "caution", "it could not be read, and this job has a limit for it")
     return Untreated(row, "danger" if limit.health else "caution", "outside this job's limit") if limit.broken_by(reading.low) else None
 

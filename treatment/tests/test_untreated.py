@@ -13,6 +13,7 @@ from ..evidence.untreated import judged
 from ..job.facts import SampleFacts, SeenRow
 from ..job.limits import limits
 from ..language.analytes import CHLORINATED, MICROBES, PFAS, analytes
+from ..language.reading import parse_reading
 from ..language.tables import table
 from .example import HARD_ONLY, ids, job, worked
 
@@ -50,7 +51,9 @@ ADDED = [
 
 def told(name: str, result: str, limit: str = "", **readings: str) -> str:
     """How gravely a row of a report is told; empty where it is not."""
-    found = judged(SeenRow(name, result, limit), SampleFacts(readings=dict(readings)), "eu")  # type: ignore[arg-type]
+    found = judged(
+        SeenRow(name, result, limit), SampleFacts(readings={key: parse_reading(analytes()[key], text) for key, text in readings.items()}), "eu"
+    )
     return found.severity if found else ""
 
 
@@ -157,8 +160,15 @@ class RowsNotUsed(unittest.TestCase):
             self.assertEqual(told(name, result, limit), "", (name, result, limit))
 
     def test_a_reading_of_the_same_speaks_for_itself(self) -> None:
+        """Of lead twice: the reading above its limit tells enough; one below it does not cover the row that is above."""
         self.assertEqual(told("Lead", "0.05 mg/L"), "danger")
-        self.assertEqual(told("Lead", "0.05 mg/L", lead="0.05 mg/L"), "")
+        self.assertEqual(told("Lead", "0.05 mg/L", lead="0.04 mg/L"), "")
+        self.assertEqual(told("Lead", "0.05 mg/L", lead="0.002 mg/L"), "danger")
+
+    def test_the_same_on_another_basis(self) -> None:
+        """44 mg/L as NO3 are 9.9 as N, below 11.3; 60 are 13.6."""
+        self.assertEqual(told("Nitrate (as NO3)", "44 mg/L", nitrate="9.9 mg/L as N"), "")
+        self.assertEqual(told("Nitrate (as NO3)", "60 mg/L", nitrate="9.9 mg/L as N"), "danger")
 
     @given(
         st.sampled_from(("Toluol", "Unheard of", "Copper pipe test", "Coliphages", "Total solvents", "Xyz 12")),
