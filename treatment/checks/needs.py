@@ -249,7 +249,7 @@ def seen_not_treated(audit: Audit) -> Iterator[Hit]:
         row = found.row
         yield Hit(
             found.severity,
-            f"The laboratory reports “{row.name}: {row.result}”: {found.why}. It was not used here, and nothing in this design treats it.",
+            f"The laboratory reports “{row.name}: {row.result}”: {found.why}. It was not used, and this design is not sized for it.",
             "Ask the laboratory what it means, and consult a specialist and the health authority. Use other water for drinking until then."
             if found.severity == "danger"
             else "Add it to the sample as a reading, with its unit, or ask the laboratory what it means.",
