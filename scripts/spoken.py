@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 ROOT = Path(__file__).resolve().parent.parent
 
 #: tables that hold no prose, or the words of others: what reports print, where numbers come from
-SILENT = {"report_words", "house_words", "units", "vessels", "media", "sources", "limits"}
+SILENT = {"report_words", "house_words", "units", "sources"}
 #: keys of tables whose values are names, conditions or spellings that are read from people, not said to them
 UNSAID = {
     "words", "aliases", "names", "needs", "when", "only", "unless", "readings", "amounts", "id", "key", "source", "kind", "kinds", "unit", "must", "may", "never",

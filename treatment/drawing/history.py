@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from dataclasses import dataclass
 
 from ..evidence.gather import Evidence
@@ -58,8 +59,8 @@ class History:
     limit: float | None
     design: float | None
     span: tuple[float, float]
-    first: str
-    last: str
+    first: dt.date | None
+    last: dt.date | None
     count: int
 
     @property
@@ -105,5 +106,5 @@ def histories(facts: Facts, evidence: Evidence) -> list[History]:
             marks.append(Mark(x, top, y(reading.low), i in raw, reading.high is None, i + 1))
         line = y(limit.high) if limit and low <= limit.high <= high and not analyte.is_microbe else None
         stands = y(state.design) if state and low <= state.design <= high else None
-        found.append(History(analyte, tuple(marks), line, stands, (min(lows), max(tops)), str(first or ""), str(last or ""), len(taken)))
+        found.append(History(analyte, tuple(marks), line, stands, (min(lows), max(tops)), first, last, len(taken)))
     return found

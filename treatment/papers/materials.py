@@ -10,6 +10,7 @@ from typing import Any
 
 from ..house.pipes import INCH, joined_by
 from ..language.display import show
+from ..language.prose import sentence
 from ..language.tables import table
 from ..planning.variant import Variant
 from ..starting.sheet import sheet
@@ -67,7 +68,7 @@ def materials(variant: Variant, wall: Wall, prices: Mapping[str, float] | None =
         merged[at] = (
             row if at not in merged else Row(row.group, row.key, row.what, round(merged[at].quantity + row.quantity, 2), row.unit, row.each, row.note)
         )
-    tools = [Row("tools", "tool", tool[:1].upper() + tool[1:], 1.0, "each", 0.0, "to bring") for tool in tools_of(variant)]
+    tools = [Row("tools", "tool", sentence(tool), 1.0, "each", 0.0, "to bring") for tool in tools_of(variant)]
     return sorted([*merged.values(), *tools], key=lambda row: GROUPS.index(row.group))
 
 
@@ -115,7 +116,8 @@ def _to_join(wall: Wall, variant: Variant) -> Iterator[Purchase]:
     yield Purchase("thread_tape", float(bool(wall.units)))
     hung = [unit for unit in wall.units if unit.outline.z > 0]
     if hung:
-        yield Purchase("backing_board", (max(unit.outline.right for unit in hung) - min(unit.outline.x for unit in hung)) / 1000)
+        width = (max(unit.outline.right for unit in hung) - min(unit.outline.x for unit in hung)) / 1000
+        yield Purchase("backing_board", width, note=f"{show(PACKING['backing_m'], 'm level', variant.audit.facts.job.units)} high")
         yield Purchase("anchor", float(PACKING["anchors"] * len(hung)))
 
 

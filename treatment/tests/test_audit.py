@@ -15,6 +15,13 @@ SOUND = [
 NEUTRALIZER, IRON, SOFTENER, SEDIMENT, UV = SOUND
 
 
+def reported(result: str) -> dict[str, Any]:
+    """The acid well with a row of its report that was not used, its limit 5 µg/L."""
+    document = job()
+    document["samples"][0]["seen"] = [{"name": "Toluene", "result": result, "limit": "5"}]
+    return document
+
+
 def first_drawn(metals: dict[str, str]) -> dict[str, Any]:
     """Acid water in copper pipe, with a first draw at the tap."""
     document = job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}})
@@ -125,6 +132,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "boil-water": (job(train=SOUND), job(readings={"total_coliform": "absent"}, train=SOUND[:3])),
     "gas-hazard": (job(readings={"methane": "15 mg/L"}), job(readings={"methane": "1 mg/L"})),
     "refer/arsenic": (job(readings={"arsenic": "30 ug/L"}), job(readings={"arsenic": "5 ug/L"})),
+    "seen-not-treated": (reported("12 µg/L"), reported("<0.5 µg/L")),
     "lead-plumbing": (job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}}), first_drawn({"lead": "2 ug/L", "copper": "0.4 mg/L"})),
     "uvt-unmeasured": (job(readings={"uvt": None, "colour": "25 mg/L Pt-Co"}, train=SOUND), job(readings={"colour": "25 mg/L Pt-Co"}, train=SOUND)),
     "dose-overshoot": (
