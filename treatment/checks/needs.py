@@ -12,7 +12,7 @@ from ..evidence.untreated import untreated
 from ..house.needs import Need
 from ..job.limits import lowest_elsewhere
 from ..language.analytes import MICROBES, analytes
-from ..language.prose import sentence
+from ..language.prose import sentence, was
 from ..language.tables import table
 from ..train.room import StageRun
 
@@ -148,10 +148,9 @@ def microbes_untreated(audit: Audit) -> Iterator[Hit]:
     taps = audit.run.at_every_tap
     left = [analytes()[name].name for name in MICROBES if any(water.value(name) > 0 for water in taps) and name not in audit.evidence.carried]
     if left and audit.facts.wishes.safe_to_drink is not False and not _lamp_too_small(audit):
-        were = "were" if len(left) > 1 else "was"
         yield Hit(
             "danger",
-            f"{', '.join(left)} {were} found in the raw water, and {_nothing_holds(audit)}.",
+            f"{', '.join(left)} {was(left)} found in the raw water, and {_nothing_holds(audit)}.",
             "Add disinfection at the end of the train, before any branch. Boil drinking water until then.",
         )
 
@@ -188,9 +187,8 @@ def source_risk(audit: Audit) -> Iterator[Hit]:
 def boil_water(audit: Audit) -> Iterator[Hit]:
     """Microbes were found: the notice stands until the treated water is retested."""
     if audit.microbes_found:
-        found = ", ".join(analytes()[name].name for name in MICROBES if name in audit.evidence.microbes_found)
-        were = "were" if "," in found or found.endswith("cocci") else "was"
-        yield Hit("danger", f"{found} {were} found in the water. Boil water for drinking, cooking and brushing teeth.",
+        found = [analytes()[name].name for name in MICROBES if name in audit.evidence.microbes_found]
+        yield Hit("danger", f"{', '.join(found)} {was(found)} found in the water. Boil water for drinking, cooking and brushing teeth.",
                   "Keep boiling until the treatment is running, the pipes after it have been disinfected, and a laboratory retest finds no bacteria. "
                   "Find and fix the way microbes get in.")  # fmt: skip
 

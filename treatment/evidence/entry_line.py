@@ -11,9 +11,8 @@ from ..language.errors import NotUnderstood
 from ..language.quantity import NUMBER
 from ..language.reading import Reading, parse_reading
 from ..language.tables import table
-from .reports.names import meaning
+from .reports.names import danger_of, meaning
 from .symptoms import observation_in
-from .untreated import danger_of
 
 _PIECES = re.compile(r"[;\n]|,(?!\d)|(?<!\d),|,(?=\d+[.,]\d)|,\s+(?=\d)")
 _VALUE = re.compile(

@@ -134,7 +134,7 @@ def _sums(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumption]
     """Sums of which only parts were measured, at the least they can be: PFAS of its substances, organic carbon of what is dissolved."""
     parts = [states[name] for name in PFAS if name in states]
     if parts and "pfas" not in states:
-        low, design = (sum(value for value in values) for values in zip(*((s.low, 0.0 if s.undetected else s.design) for s in parts), strict=True))
+        low, design = map(sum, zip(*((s.low, 0.0 if s.undetected else s.design) for s in parts), strict=True))
         states["pfas"] = AnalyteState(low, max(low, design), design, "ng/L", "computed")
         notes.append(Assumption("$.design_water.pfas", show(design, "ng/L", facts.job.units), "the sum of the PFAS that were measured one by one"))
     if "doc" in states and "toc" not in states:

@@ -45,6 +45,7 @@ def limits(standard: str, on: dt.date | None = None) -> tuple[Limit, ...]:
         if on is not None and on >= row["from"]:
             highs[row["kind"]][row["analyte"]] = row["max"]
     found = [Limit(name, None, float(high), True, cited) for name, high in highs["health"].items()]
+    found += [Limit(name, None, float(high), True, source(f"limits.{standard}_advised")) for name, high in rows["advised"].items()]
     found.append(Limit("ph", rows["ph"][0], rows["ph"][1], False, cited))
     found += [Limit(name, None, float(high), False, cited) for name, high in highs["aesthetic"].items()]
     return tuple(found)
@@ -73,7 +74,13 @@ def _of_the_set(standard: str, on: dt.date | None) -> tuple[Limit, ...]:
 def lowest_elsewhere(analyte: str) -> float | None:
     """The lowest ceiling that any set has for an analyte, in its canonical unit; None where no set has one."""
     rows = table("limits").values()
-    return min((float(row[kind][analyte]) for row in rows for kind in ("health", "aesthetic") if analyte in row[kind]), default=None)
+    return min((float(row[kind][analyte]) for row in rows for kind in ("health", "advised", "aesthetic") if analyte in row[kind]), default=None)
+
+
+@cache
+def bounds_health(analyte: str) -> bool:
+    """Whether any set has a health limit for an analyte."""
+    return any(analyte in row[kind] for row in table("limits").values() for kind in ("health", "advised"))
 
 
 def strictest(standard: str, analyte: str, on: dt.date | None = None) -> Limit | None:

@@ -13,7 +13,7 @@ from ..language.display import show
 from ..language.interface import word
 from ..language.tables import table
 from ..planning.variant import Variant
-from .log import MICROBES, Log
+from .log import MICROBES, TELLING, Log
 from .upkeep import DAY, HOUR, Task
 from .use import Use
 
@@ -82,7 +82,7 @@ def _after_microbes(task: Task, log: Log, use: Use) -> Interval | None:
     if task.id != "site/microbes":
         return None
     row = _TABLE["after_microbes"]
-    seen = sorted((on, value.low > 0) for key in MICROBES for on, value in log.points.get(key, []))
+    seen = sorted((on, value.low > 0) for key in _clearing(log) for on, value in log.points.get(key, []))
     positive = max((on for on, found in seen if found), default=log.started_on if use.microbes_found else None)
     if positive is None:
         return None
@@ -92,6 +92,12 @@ def _after_microbes(task: Task, log: Log, use: Use) -> Interval | None:
     days = float(row["days"][clear])
     words = f"microbes were found {'in the first test' if not any(bad for _, bad in seen) else f'on {positive}'}; {row['says'][clear]}"
     return Interval(days, min(days, 1.0), days, "calendar", words)
+
+
+def _clearing(log: Log) -> tuple[str, ...]:
+    """The microbes that must be found absent again: those that were found, coliform and E. coli with each other."""
+    found = {key for key in MICROBES if any(value.low > 0 for _, value in log.points.get(key, []))}
+    return (*(TELLING if found <= set(TELLING) or found & set(TELLING) else ()), *(key for key in MICROBES if key in found - set(TELLING)))
 
 
 def _read(task: Task) -> list[str]:

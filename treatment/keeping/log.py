@@ -12,7 +12,7 @@ from functools import cached_property
 from typing import Any
 
 from ..job.facts import OBSERVATIONS
-from ..language.analytes import CHLORINATED
+from ..language.analytes import MICROBES as analyte_microbes
 from ..language.errors import BadDocument, Fault, NotUnderstood
 from ..language.log_keys import TAP, LogKey, log_key
 from ..language.quantity import canonical_unit, parse_number, parse_quantity, split_number
@@ -23,7 +23,9 @@ MOST = 50_000
 #: what an amount may be measured in, tried in turn
 AMOUNTS = ("mass", "volume")
 KEYS = ("on", "at", "away", "readings", "did", "amount", "seen", "note", "alarm")
-MICROBES = tuple(f"{TAP}.{name}" for name in CHLORINATED)
+#: microbes at a tap, and those whose test is the test of the water
+MICROBES = tuple(f"{TAP}.{name}" for name in analyte_microbes)
+TELLING = MICROBES[:2]
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,12 +99,15 @@ class Log:
 
     @cached_property
     def services(self) -> dict[str, list[Entry]]:
-        """Task -> when it was done, in order. A microbe reading at a tap is the test of the water done."""
+        """Task -> when it was done, in order. Coliform or E. coli read at a tap is the test of the water done, any microbe found there begins it anew."""
         found: dict[str, list[Entry]] = {}
         for entry in self.entries:
             if entry.did:
                 found.setdefault(entry.did, []).append(entry)
-            if any(value.key.key in MICROBES for value in entry.readings) and entry.did != "site/microbes":
+            if (
+                any(value.key.key in TELLING or (value.key.key in MICROBES and value.low > 0) for value in entry.readings)
+                and entry.did != "site/microbes"
+            ):
                 found.setdefault("site/microbes", []).append(entry)
         return found
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import lru_cache
 
 from .display import show
@@ -33,6 +33,15 @@ def prose(text: str, system: str) -> str:
 def prosed(lines: Iterable[str], system: str) -> tuple[str, ...]:
     """Several sentences, each as ``prose`` has it."""
     return tuple(prose(line, system) for line in lines)
+
+
+def was(names: Sequence[str]) -> str:
+    """The verb behind names.
+
+    >>> was(["E. coli"]), was(["Enterococci"]), was(["E. coli", "Protozoa"])
+    ('was', 'were', 'were')
+    """
+    return "were" if len(names) > 1 or names[0].endswith("cocci") else "was"
 
 
 def listed(words: Iterable[str]) -> str:

@@ -14,6 +14,7 @@ from ..house.hydraulics import PSI, square_law
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES, SEWAGE, analytes
 from ..language.figure import Figure, figure, source, stated, work
+from ..language.prose import was
 from ..language.spec import Choice, Number, key
 from ..language.tables import table
 from ..train.keys import StageKeys
@@ -152,10 +153,6 @@ def viruses_pass(audit: Audit, stage: StageRun[BarrierKeys]) -> Iterator[Hit]:
         return
     signs = [analytes()[name].name for name in SEWAGE if audit.run.raw.value(name) > 0]
     sewage = bool(signs)
-    found = (
-        f"{', '.join(signs)} {'were' if len(signs) > 1 else 'was'} found, so sewage or manure gets in and brings viruses"
-        if sewage
-        else "microbes reach this source"
-    )
+    found = f"{', '.join(signs)} {was(signs)} found, so sewage or manure gets in and brings viruses" if sewage else "microbes reach this source"
     yield Hit("caution" if sewage else "advice", f"The {stage.said} removes bacteria and cysts, but not viruses; {found}.",
               "Add a UV unit or chlorine where sewage can reach the source. Find and stop the way it gets in.")  # fmt: skip

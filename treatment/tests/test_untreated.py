@@ -79,6 +79,13 @@ class Vocabulary(unittest.TestCase):
             design = worked(job({"job": {"standard": "eu"}}, readings={**HARD_ONLY, "molybdenum": value}))
             self.assertEqual("refer/molybdenum" in ids(design.proposal.findings), is_told, value)
 
+    def test_what_a_set_does_not_bind_is_cited_as_such(self) -> None:
+        """Molybdenum in the US is an advisory, not a federal maximum: its finding cites the advisory."""
+        design = worked(job(readings={**HARD_ONLY, "molybdenum": "0.1 mg/L", "mercury": "5 ug/L"}))
+        cited = {need.goal: need.source for need in design.needs if need.health}
+        self.assertIn("advisories", cited["molybdenum"])
+        self.assertIn("40 CFR 141", cited["mercury"])
+
     def test_microbes_of_every_name_are_answered(self) -> None:
         """Each microbe that must be absent gets a barrier; chlorine is none against spores."""
         for name in MICROBES:
@@ -164,6 +171,32 @@ class RowsNotUsed(unittest.TestCase):
         self.assertEqual(told("Lead", "0.05 mg/L"), "danger")
         self.assertEqual(told("Lead", "0.05 mg/L", lead="0.04 mg/L"), "")
         self.assertEqual(told("Lead", "0.05 mg/L", lead="0.002 mg/L"), "danger")
+
+    def test_a_limit_in_another_unit(self) -> None:
+        """0.9 mg/L are 900 µg/L, above 5; 12 µg/L are 0.012 mg/L, below 0.7; without a unit the numbers stand beside each other."""
+        self.assertEqual(told("Toluene", "0.9 mg/L", "5 µg/L"), "danger")
+        self.assertEqual(told("Toluene", "12 µg/L", "0.7 mg/L"), "")
+        self.assertEqual(told("Toluene", "12 µg/L", "5"), "danger")
+
+    def test_health_and_comfort(self) -> None:
+        """Manganese in the US: 0.2 mg/L stains, 0.5 is above the health limit of 0.3; iron is never more than a caution."""
+        for name, result, severity in (("Manganese", "0.2 mg/L", "caution"), ("Manganese", "0.5 mg/L", "danger"), ("Iron", "9 mg/L", "caution")):
+            found = judged(SeenRow(name, result, "0.05" if name == "Manganese" else "0.3"), SampleFacts(), "us")
+            self.assertEqual(found and found.severity, severity, (name, result))
+
+    def test_a_number_that_could_be_two(self) -> None:
+        """2,500 is taken as two thousand and five hundred where that is above its limit."""
+        self.assertEqual(told("Unheard of", "2,500", "500"), "danger")
+
+    def test_a_used_reading_without_a_limit_of_its_set(self) -> None:
+        """Molybdenum has none in the European set: the lower of two rows does not cover the higher, the higher covers the lower."""
+        self.assertEqual(told("Molybdenum, total", "5 mg/L", "0.07 mg/L", molybdenum="0.001 mg/L"), "danger")
+        self.assertEqual(told("Molybdenum, total", "5 mg/L", "0.07 mg/L", molybdenum="6 mg/L"), "")
+
+    @given(st.text(max_size=40), st.text(max_size=40), st.text(max_size=40))
+    def test_any_text_is_judged(self, name: str, result: str, limit: str) -> None:
+        """Whatever a file says, the answer is one of three."""
+        self.assertIn(told(name, result, limit), ("", "caution", "danger"))
 
     def test_the_same_on_another_basis(self) -> None:
         """44 mg/L as NO3 are 9.9 as N, below 11.3; 60 are 13.6."""

@@ -151,6 +151,19 @@ class Dates(TestCase):
         self.assertEqual(found["softener/hardness"].due_on, dt.date(2026, 5, 1) + dt.timedelta(days=91))
         self.assertEqual(found["site/microbes"].due_on, dt.date(2026, 5, 1) + dt.timedelta(days=365))
 
+    def test_what_clears_a_find_of_microbes(self) -> None:
+        """Coliform found: a test of pseudomonas alone clears nothing (a sample within 7 days); coliform absent does (one more within 30).
+
+        Clostridium found is as grave, and coliform absent does not clear it.
+        """
+        found = {"on": "2026-05-01", "readings": {"tap.total_coliform": "present"}}
+        other, clear = ({"on": "2026-05-05", "readings": {key: "absent"}} for key in ("tap.pseudomonas", "tap.total_coliform"))
+        spores = {"on": "2026-05-01", "readings": {"tap.clostridium": "present"}}
+        for entries, due_on in (
+            ([found, other], dt.date(2026, 5, 8)), ([found, clear], dt.date(2026, 6, 4)), ([spores], dt.date(2026, 5, 8)), ([spores, clear], dt.date(2026, 5, 12)),
+        ):  # fmt: skip
+            self.assertEqual(self.due(entries, dt.date(2026, 5, 6))["site/microbes"].due_on, due_on, entries)
+
     def test_what_lies_later_moves_nothing(self) -> None:
         found = self.due([{"on": "2026-12-01", "did": "uv/lamp"}], dt.date(2026, 6, 1))["uv/lamp"]
         self.assertEqual(found.due_on, DAY + dt.timedelta(days=365))

@@ -10,7 +10,7 @@ from typing import Any
 from django.utils import timezone
 
 from treatment.evidence.reports.report import Report, ReportRow
-from treatment.evidence.untreated import judged
+from treatment.evidence.untreated import Untreated, judged
 from treatment.job.facts import SampleFacts, SeenRow
 from treatment.language.analytes import analytes, find_analyte
 from treatment.language.errors import NotUnderstood
@@ -47,7 +47,7 @@ class PreviewRow:
     units: list[str] = field(default_factory=list)
     unit: str = ""
     limit: str = ""
-    danger: str = ""
+    told: Untreated | None = None
 
     @property
     def whole(self) -> str:
@@ -99,16 +99,15 @@ def _shown(number: int, row: ReportRow, job: Job) -> PreviewRow:
     shown = PreviewRow(
         number, row.at, row.label, printed, text[:LONGEST], key, row.status, row.why, row.reading, was=text[:LONGEST], was_key=key, why=row.why
     )
-    shown.limit, shown.danger = row.limit[:LONGEST], _danger(row.label, printed, row.limit, job) if row.reading is None else ""
+    shown.limit, shown.told = row.limit[:LONGEST], _told(row.label, printed, row.limit, job) if row.reading is None else None
     shown.chip = chip(row.reading, job.standard) if row.reading else None
     shown.units = _units(key, shown.reading)
     return shown
 
 
-def _danger(name: str, printed: str, limit: str, job: Job) -> str:
-    """Why a row that is not used must be told all the same; empty where it need not."""
-    found = judged(SeenRow(name[:LONGEST], printed[:LONGEST], limit[:LONGEST]), SampleFacts(), job.standard, timezone.localdate())
-    return found.why if found else ""
+def _told(name: str, printed: str, limit: str, job: Job) -> Untreated | None:
+    """What must be told of a row that is not used; None where nothing has to be."""
+    return judged(SeenRow(name[:LONGEST], printed[:LONGEST], limit[:LONGEST]), SampleFacts(), job.standard, timezone.localdate())
 
 
 def _units(key: str, reading: Reading | None) -> list[str]:
@@ -139,7 +138,7 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
         why=said["why"],
         limit=said["limit"],
     )
-    row.danger = _danger(row.name, row.printed, row.limit, job)
+    row.told = _told(row.name, row.printed, row.limit, job)
     if not row.key:
         row.problem = row.why if not row.touched else ""
         return row
@@ -155,7 +154,7 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
         row.problem, row.sure = (row.why if not row.touched and row.why else str(error)), "ask"
         row.units = _units(row.key, None)
         return row
-    row.chip, row.danger = chip(row.reading, job.standard), ""
+    row.chip, row.told = chip(row.reading, job.standard), None
     row.problem = row.reading.note or ("" if row.touched else row.why)
     row.sure = "check" if row.problem else "sure"
     return row

@@ -112,7 +112,7 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
     header, remember = request.POST.get("header", "")[:300], "remember" in request.POST
     taken = [sample for sample in samples if sample.take]
     bad = sum(not _sound(sample) for sample in taken)
-    if bad or not any(row.reading for sample in taken for row in sample.rows):
+    if bad or not any(_holds(sample) for sample in taken):
         problem = "" if bad else "No row is read as a reading. Choose the analyte of at least one row."
         return _page(request, job, 422, **_shown(samples), problem=problem, header=header, remember=remember)
     if remember:
@@ -124,9 +124,14 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
             for row in sample.rows
             if not row.reading
         ]
-        if readings:
+        if _holds(sample):
             services.keep_report(job, sample.form, readings.values(), aside, request.user)
     return redirect("water", pk)
+
+
+def _holds(sample: preview.PreviewSample) -> bool:
+    """Whether a sample has something to keep: a reading, or a row that must be told though it is none."""
+    return any(row.reading or row.told for row in sample.rows)
 
 
 def _sound(sample: preview.PreviewSample) -> bool:

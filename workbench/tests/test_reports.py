@@ -89,6 +89,14 @@ class Importing(WorkbenchTestCase):
         back = store(document, self.workspace, self.designer)
         self.assertContains(self.client.get(reverse("water", args=[back.pk])), told)
 
+    def test_a_report_of_nothing_that_is_used_is_kept_where_it_must_be_told(self) -> None:
+        """Only solvents: the sample is kept with its rows; a report of nothing at all is still refused."""
+        page = self.send(spreadsheet([["Parameter", "Result", "Unit", "Limit"], ["Toluol", 12, "µg/L", 5], ["Xylol", 3, "µg/L", 1]]))
+        self.assertRedirects(self.confirm(page), reverse("water", args=[self.job.pk]))
+        self.assertEqual([row["name"] for row in Sample.objects.order_by("-pk")[0].aside], ["Toluol", "Xylol"])
+        page = self.send(spreadsheet([["Parameter", "Result", "Unit"], ["Mystery", 3, "mg/L"], ["Iron", 0.1, "mg/L"]]))
+        self.assertContains(self.confirm(page, **{"key-1": ""}), "No row is read", status_code=422)
+
     def test_an_open_row_is_asked_beside_it(self) -> None:
         """A choice shows at once what it makes, and is kept; what is written and cannot be read is told, with all that was typed."""
         page = self.send(spreadsheet(REPORT))

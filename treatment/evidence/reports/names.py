@@ -218,9 +218,26 @@ def _of_phase(found: Meaning) -> Meaning:
     return found
 
 
+def danger_of(name: str) -> str:
+    """The class that makes a row dangerous by its name alone, in words; empty where none does."""
+    said = plain(name)
+    return next((words for words, pattern in _dangerous() if pattern.search(said)), "")
+
+
+@cache
+def _dangerous() -> tuple[tuple[str, re.Pattern[str]], ...]:
+    def part(name: str) -> str:
+        """A name as a whole word; a star leaves that side open."""
+        before, after = "" if name.startswith("*") else r"(?<![a-z0-9])", "" if name.endswith("*") else r"(?![a-z0-9])"
+        return f"{before}{re.escape(name.strip('*'))}{after}"
+
+    rows = table("report_words")["dangerous"]
+    return tuple((row["words"], re.compile("|".join(part(name) for name in row["names"]))) for row in rows.values())
+
+
 def known(label: str) -> bool:
     """Whether a label is one of ours or nearly so."""
     return bool(meaning(label).how)
 
 
-__all__ = ["Meaning", "known", "meaning", "plain"]
+__all__ = ["Meaning", "danger_of", "known", "meaning", "plain"]

@@ -12,7 +12,7 @@ from .dates import day, day_first
 from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, layout_at
 from .loose import loose_row, name_and_value, sentence
-from .names import Meaning, meaning
+from .names import Meaning, danger_of, meaning
 from .numbers import decimal_mark
 from .report import Report, ReportRow, ReportSample
 from .results import Judged, Printed, is_mark, is_year, judge, looks_like_result
@@ -38,7 +38,7 @@ def read_sheets(sheets: Sequence[Sheet], known: dict[str, list[str]] | None = No
     for sheet in sheets:
         walk.sheet(sheet)
     samples = walk.done()
-    if not any(row.analyte or row.status == "ask" for sample in samples for row in sample.rows):
+    if not any(row.analyte or row.status == "ask" or row.limit or danger_of(row.label) for sample in samples for row in sample.rows):
         return Report([], "the file is empty" if not texts else "it names no known analyte", walk.words)
     return Report(samples, "", walk.words)
 
