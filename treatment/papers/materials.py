@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache
@@ -164,30 +165,30 @@ def _drain_lines(wall: Wall, variant: Variant) -> Iterator[Purchase]:
 
 
 def small_parts(wall: Wall, variant: Variant) -> Iterator[Purchase]:
-    """What a train wants beside its units and its pipe, by what stands in it."""
-    stages, facts = variant.run.stages, variant.audit.facts
-    housings = [stage for stage in stages if stage.sizing.bed is None and "housing" in stage.sizing.params]
-    vessels = sum(stage.bodies for stage in stages if stage.sizing.bed is not None)
-    kinds = {stage.kind for stage in stages}
-    yield Purchase("flexible", 2.0 * vessels, note="a vessel each side")
-    yield Purchase("wrench", float(len({stage.sizing.params["housing"] for stage in housings})))
-    for stage in housings:
-        yield Purchase("o_ring", float(stage.bodies), note=stage.name)
-    yield Purchase("grease", float(bool(housings or "uv" in kinds)))
-    yield Purchase("label", float(bool(stages)))
-    yield Purchase(
-        "hose", float(any(hosed(stage, None) and stage.sizing.bed is not None for stage in stages)), note="to wash a bed before it is piped"
-    )
-    yield Purchase("injection", float(sum(stage.kind == "chemical_feed" for stage in stages)))
-    closed = facts.source.kind == "town" or "pressure_reducing_valve" in kinds or "booster_pump" in kinds
-    yield Purchase("check_valve", float(facts.source.kind == "town" or "chemical_feed" in kinds), note="so that nothing flows back to the source")
-    yield Purchase("expansion_vessel", float(closed and bool(stages)), note="a check valve closes the house: heated water has nowhere to expand")
-    yield Purchase("vacuum_breaker", float(any(run.role == "raw" for run in wall.runs)), note="where the local code requires it")
-    yield Purchase("permanganate", float(any(stage.sizing.params.get("medium") == "greensand" for stage in stages)), yearly=True)
-    for key, wanted in (
-        ("hardness_kit", {"softener"}), ("ph_kit", {"neutralizer"}), ("chlorine_kit", {"chemical_feed", "carbon"}), ("iron_kit", {"oxidizing_filter"}),
-    ):  # fmt: skip
-        yield Purchase(key, float(bool(wanted & kinds)))
+    """What a train needs beside its units and its pipe, by what stands in it: rows of the table, each for what it counts, or once."""
+    there = [(stage, _traits(stage)) for stage in variant.run.stages]
+    whole = sum((traits for _, traits in there), Counter[str]())
+    whole["housing_size"] = len({stage.sizing.params["housing"] for stage, traits in there if traits["housing"]})
+    whole["town"] = int(variant.audit.facts.source.kind == "town")
+    whole["outdoor_branch"] = int(any(run.role == "raw" for run in wall.runs))
+    for key, row in table("prices")["small_parts"].items() if there else ():
+        note, yearly = row.get("note", ""), row.get("yearly", False)
+        if row.get("by_unit"):
+            yield from (Purchase(key, float(traits[row["each"]]), note=stage.name) for stage, traits in there)
+        elif "each" in row:
+            yield Purchase(key, float(whole[row["each"]] * row.get("count", 1)), note=note, yearly=yearly)
+        else:
+            yield Purchase(key, float(any(whole[what] for what in row["where"])), note=note, yearly=yearly)
+
+
+def _traits(stage: StageRun[Any]) -> Counter[str]:
+    """What a stage counts as in the table of small parts: its kind and medium, its vessels or housings, a bed that is washed by hose."""
+    params, vessel = stage.sizing.params, stage.sizing.bed is not None
+    found = Counter({stage.kind: 1, "unit": 1, str(params.get("medium", "")): 1})
+    found["vessel"] = stage.bodies if vessel else 0
+    found["housing"] = stage.bodies if "housing" in params and not vessel else 0
+    found["hosed_bed"] = int(vessel and hosed(stage, None))
+    return found
 
 
 def tools_of(variant: Variant) -> list[str]:

@@ -199,6 +199,20 @@ class Placing(TestCase):
             self.assertGreaterEqual(len(wall.runs), 1)
 
 
+class Framed(TestCase):
+    def test_near_the_left_end_the_measure_of_height_is_seen_whole(self) -> None:
+        """The frame round the first unit begins where the drawing does; that of a unit farther on stands round its unit."""
+        document = job({"site": SITE}, train=[{"kind": "sediment"}, {"kind": "softener"}, {"kind": "carbon"}, {"kind": "uv"}])
+        design = worked(document)
+        wall = compose(design, design.chosen)
+        whole = view(wall, design.chosen, "us")
+        first, last = (whole.elevation(wall, unit) for unit in ("sediment", "uv"))
+        self.assertEqual(first.left, whole.left)
+        unit = next(each for each in wall.units if each.id == "uv")
+        self.assertGreater(last.left, 0)
+        self.assertAlmostEqual(last.left + last.width / 2, unit.outline.x + unit.outline.width / 2)
+
+
 class Pipework(TestCase):
     def test_three_valves_and_two_tees_at_each_bypassed_unit(self) -> None:
         """Four of five units here have a bypass: 4 × 3 valves, 4 × 2 tees, eight sample taps; two unions at each of five.

@@ -124,6 +124,39 @@ class Followed(TestCase):
             down = next(run for run in compose(work, work.chosen).runs if run.role == "leg")
             self.assertAlmostEqual(unit.inlet[0] - down.points[0][0], leg + (unit.inlet[0] - unit.outline.x))
 
+    def test_fittings_fit_between_a_vessel_and_its_manifold(self) -> None:
+        """On the upright pipe of each of two vessels stand elbow, union, valve and tee. In 1 in pipe half an elbow takes 35 mm, half a
+        union 32, half a valve 43, half a tee 35: 67 mm at least from elbow to union, 75 from there to the valve, 78 on to the tee."""
+        trains: list[tuple[dict[str, Any], str]] = [
+            ({"kind": "carbon", "vessels": 2}, "below"),
+            ({"kind": "retention_tank", "volume": "1000 L"}, "above"),
+        ]
+        for stage, side in trains:
+            work = worked(job({"supply": {"pipe": {"material": "copper", "size": "1 in"}}}, train=[stage]))
+            wall = compose(work, work.chosen)
+            (unit,) = wall.units
+            self.assertEqual(unit.departs < unit.outlet[1], side == "below")
+            for number, (inlet, outlet) in enumerate(unit.ports):
+                for x, port in ((inlet[0] - 60, inlet[1]), (outlet[0] + 60, outlet[1])):
+                    way = {each.kind: abs(each.z - port) for each in wall.fittings if abs(each.x - x) < 0.1 and each.part in ("", "vessel")}
+                    last = way.get("tee", 250.0 if number else way["elbow"])
+                    self.assertGreaterEqual(way["union"], 67)
+                    self.assertGreaterEqual(way["valve"] - way["union"], 75)
+                    self.assertGreaterEqual(max(last, 250.0) - way["valve"], 72)
+            self.assertGreaterEqual(unit.ports[1][0][0] - unit.ports[0][1][0], 2 * 60 + 70 - 0.1)
+
+    def test_a_manifold_under_a_low_ceiling_is_told(self) -> None:
+        """Two carbon vessels of 54 in: their inlets are 1.48 m high, the pipe that joins them 250 mm above, 1.73 m in 1 in pipe."""
+        for ceiling, told in (("1.75 m", True), ("2.4 m", False)):
+            work = worked(
+                job(
+                    {"site": {"ceiling": ceiling}, "supply": {"pipe": {"material": "copper", "size": "1 in"}}},
+                    train=[{"kind": "carbon", "vessels": 2, "tank": "10x54"}],
+                )
+            )
+            found = [each for each in compose(work, work.chosen).findings if "joins its vessels" in each.message]
+            self.assertEqual(bool(found), told)
+
     def test_elements_come_out_above_a_rack(self) -> None:
         """A rack of 1.4 m and 0.95 m to draw an element out of it: 2.35 m; a ceiling of 2.2 m is told, one of 2.4 m is not."""
         for ceiling, told in (("2.2 m", True), ("2.4 m", False)):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..language.tables import table
 from ..train.piping import Piping, Stretch
-from .parts import DROP, Fitting, Run, Unit, Wall
+from .parts import Fitting, Run, Unit, Wall
 
 #: roles of the pipe that all of the house's water runs through
 FLOWN = ("main", "leg", "metal")
@@ -59,13 +59,13 @@ def _leads_to(unit: Unit, run: Run) -> bool:
         return True
     if not unit.several:
         return run.points[-1] == unit.inlet or run.points[-1][0] <= unit.inlet[0]
-    return run.points[0][1] > run.points[-1][1] or any(run.points[-1] == inlet for inlet, _ in unit.ports)
+    return run.points[0][0] < unit.outline.x or any(run.points[-1] == inlet for inlet, _ in unit.ports)
 
 
 def _between(unit: Unit, fitting: Fitting) -> bool:
     """Whether a fitting belongs to one vessel of several: from the manifold before it to that behind it."""
-    inside = unit.inlet[0] - DROP - 1 < fitting.x < unit.outlet[0] + DROP + 1
-    return inside and unit.departs - 1 <= fitting.z <= unit.arrives + 1
+    inside = unit.inlet[0] - unit.joins.drop - 1 < fitting.x < unit.outlet[0] + unit.joins.drop + 1
+    return inside and min(unit.departs, unit.outlet[1]) - 1 <= fitting.z <= unit.arrives + 1
 
 
 def _lies_before(unit: Unit, fitting: Fitting) -> bool:

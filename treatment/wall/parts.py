@@ -12,10 +12,21 @@ from ..language.tables import table
 STATES = ("service", "bypass", "shut")
 #: parts of a unit that stand beside its vessels
 BESIDE = ("brine", "store")
-#: a manifold runs so far above the inlets and below the outlets of its vessels, no lower than so far above the floor; its drops stand so
-#: far beside their ports
-MANIFOLD, LOWEST, DROP = (float(table("wall")["place"][name]) for name in ("manifold", "manifold_lowest", "drop"))
+#: above the floor: no manifold runs lower
+LOWEST = float(table("wall")["place"]["manifold_lowest"])
 Point = tuple[float, float]
+
+
+class Joins(NamedTuple):
+    """Room that the fittings of a pipe take [mm], by its bore.
+
+    leg: from a port to the upright pipe of its leg; drop: the same for one of several vessels; manifold: from a port of those to the pipe
+    that joins them.
+    """
+
+    leg: float
+    drop: float
+    manifold: float
 
 
 class Rect(NamedTuple):
@@ -53,7 +64,7 @@ class Unit:
     bypassed: it has a bypass, its own, or one shared with the units of ``group`` (their ids, in the order of the water); lit: into
     its inlet, into its outlet. ports: inlet and outlet of each of its vessels, in a row: between ``inlet`` and ``outlet`` of the unit
     runs a manifold where there are several. restrictor: what is told on the flow restrictor before it, empty where it has none.
-    series: whether its vessels stand one after the other. leg: how far from its ports the upright pipe stands [mm].
+    series: whether its vessels stand one after the other. joins: room for the fittings at its ports.
     """
 
     id: str
@@ -78,7 +89,12 @@ class Unit:
     ports: tuple[tuple[Point, Point], ...] = ()
     restrictor: str = ""
     series: bool = False
-    leg: float = 0.0
+    joins: Joins = Joins(0.0, 0.0, 0.0)
+
+    @property
+    def leg(self) -> float:
+        """How far from its ports the upright pipe stands [mm]."""
+        return self.joins.leg
 
     @property
     def top(self) -> float:
@@ -98,12 +114,15 @@ class Unit:
     @property
     def arrives(self) -> float:
         """How high the pipe to it ends [mm]: at its port, or at its manifold above the ports."""
-        return self.inlet[1] + MANIFOLD if self.several else self.inlet[1]
+        return self.inlet[1] + self.joins.manifold if self.several else self.inlet[1]
 
     @property
     def departs(self) -> float:
-        """How high the pipe from it begins [mm]: at its port, or at its manifold below the ports."""
-        return max(self.outlet[1] - MANIFOLD, LOWEST) if self.several else self.outlet[1]
+        """How high the pipe from it begins [mm]: at its port, or at its manifold below the ports; above them where they are low."""
+        if not self.several:
+            return self.outlet[1]
+        below = self.outlet[1] - self.joins.manifold
+        return below if below >= LOWEST else self.outlet[1] + self.joins.manifold
 
     @property
     def drains(self) -> int:
@@ -113,7 +132,7 @@ class Unit:
     def way(self, number: int) -> tuple[Point, ...]:
         """The way from the manifold through one of its vessels and back to the manifold."""
         inlet, outlet = self.ports[number]
-        down, up, middle = inlet[0] - DROP, outlet[0] + DROP, (inlet[0] + outlet[0]) / 2
+        down, up, middle = inlet[0] - self.joins.drop, outlet[0] + self.joins.drop, (inlet[0] + outlet[0]) / 2
         return (
             (down, self.arrives), (down, inlet[1]), inlet, (middle, inlet[1]), (middle, outlet[1]), outlet, (up, outlet[1]), (up, self.departs),
         )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import pairwise
 
 from ..language.tables import table
-from .parts import BESIDE, DROP, Fitting, Point, Run, Unit
+from .parts import BESIDE, Fitting, Point, Run, Unit
 
 
 def pipe(
@@ -83,7 +83,7 @@ def _in_line(unit: Unit, runs: list[Run], fittings: list[Fitting]) -> None:
         runs.append(Run((outlet, inlet), "leg", unit.id))
         middle = (outlet[0] + inlet[0]) / 2
         fittings += [
-            Fitting("union", outlet[0] + DROP, outlet[1], "h", unit.id), Fitting("union", inlet[0] - DROP, inlet[1], "h", unit.id),
+            Fitting("union", outlet[0] + unit.joins.drop, outlet[1], "h", unit.id), Fitting("union", inlet[0] - unit.joins.drop, inlet[1], "h", unit.id),
             Fitting("sample_tap", middle, outlet[1], "v", unit.id, f"{unit.name}, between the beds"),
         ]  # fmt: skip
 
@@ -91,7 +91,7 @@ def _in_line(unit: Unit, runs: list[Run], fittings: list[Fitting]) -> None:
 def _joined(unit: Unit, enter: float, leave: float) -> list[Fitting]:
     """An elbow and a union at each port; at ports on top of a unit that lies a union alone, in the upright pipe."""
     if unit.lies:
-        above = table("wall")["place"]["drop"]
+        above = table("wall")["place"]["lying_union"]
         return [Fitting("union", x, z + above, "v", unit.id) for x, z in (unit.inlet, unit.outlet)]
     return [
         Fitting("elbow", enter, unit.inlet[1], "v", unit.id), Fitting("elbow", leave, unit.outlet[1], "v", unit.id),
@@ -102,10 +102,11 @@ def _joined(unit: Unit, enter: float, leave: float) -> list[Fitting]:
 def _manifold(unit: Unit, enter: Point, leave: Point, runs: list[Run], fittings: list[Fitting]) -> None:
     """Pipe to and from each of several vessels: a tee, a valve and a union before it and behind it, so that one can be taken out of line.
 
-    What comes in runs above the inlets, what goes out below the outlets: the two never cross.
+    What comes in runs above the inlets, what goes out below the outlets, or little above them where they are near the floor: the two
+    never cross.
     """
-    last = len(unit.ports) - 1
-    drops, rises = [inlet[0] - DROP for inlet, _ in unit.ports], [outlet[0] + DROP for _, outlet in unit.ports]
+    rows, last, drop_by = table("wall")["joins"], len(unit.ports) - 1, unit.joins.drop
+    drops, rises = [inlet[0] - drop_by for inlet, _ in unit.ports], [outlet[0] + drop_by for _, outlet in unit.ports]
     above, below = unit.arrives, unit.departs
     runs += [Run((enter, (enter[0], above), (drops[-1], above)), "leg", unit.id), Run(((rises[0], below), (leave[0], below), leave), "leg", unit.id)]
     fittings += [Fitting("elbow", enter[0], above, "v", unit.id), Fitting("elbow", leave[0], below, "v", unit.id)]
@@ -115,10 +116,11 @@ def _manifold(unit: Unit, enter: Point, leave: Point, runs: list[Run], fittings:
         fittings += [
             Fitting("tee" if number < last else "elbow", drop, above, "h", unit.id), Fitting("tee" if number > 0 else "elbow", rise, below, "h", unit.id),
             Fitting("elbow", drop, inlet[1], "v", unit.id), Fitting("elbow", rise, outlet[1], "v", unit.id),
-            Fitting("valve", drop, (above + inlet[1]) / 2, "v", unit.id, f"{unit.name}, vessel {number + 1}, inlet", "vessel", True),
-            Fitting("valve", rise, (below + outlet[1]) / 2, "v", unit.id, f"{unit.name}, vessel {number + 1}, outlet", "vessel", True),
-            Fitting("union", (drop + inlet[0]) / 2, inlet[1], "h", unit.id), Fitting("union", (rise + outlet[0]) / 2, outlet[1], "h", unit.id),
         ]  # fmt: skip
+        for x, port, level, side in ((drop, inlet[1], above, "inlet"), (rise, outlet[1], below, "outlet")):
+            name, way = f"{unit.name}, vessel {number + 1}, {side}", level - port
+            fittings.append(Fitting("valve", x, port + way * rows["valve_at"], "v", unit.id, name, "vessel", True))
+            fittings.append(Fitting("union", x, port + way * rows["union_at"], "v", unit.id))
 
 
 def _head(header: float, ceiling: float, outdoor: bool, runs: list[Run], fittings: list[Fitting]) -> None:
@@ -241,8 +243,9 @@ def _drains(units: tuple[Unit, ...], width: float, runs: list[Run], fittings: li
     beside, below = rows["drain_out"]
     for i, (unit, number) in enumerate(washed):
         level = rows["drain_low"] + rows["drain_step"] * (len(washed) - 1 - i)
-        x = [rect.right for name, rect in unit.parts if name not in BESIDE][number] + beside
-        start = (x - beside, unit.ports[number][1][1] - below)
+        edge, (_, outlet) = [rect.right for name, rect in unit.parts if name not in BESIDE][number], unit.ports[number]
+        x = max(edge + beside, outlet[0] + unit.joins.drop + rows["pipes_apart"] / 2) if unit.several else edge + beside
+        start = (edge, outlet[1] - below)
         end = width - rows["receptor_end"] - rows["receptor"] * (len(washed) - 1 - i)
         runs.append(Run((start, (x, start[1]), (x, level), (end, level), (end, level - rows["gap_drop"])), "drain", unit.id))
         fittings.append(Fitting("air_gap", end, level - rows["gap_drop"], "v", unit.id))

@@ -10,7 +10,7 @@ from ..job.facts import OBSTRUCTIONS, Facts
 from ..language.tables import table
 from ..train.room import StageRun, beside, table_mm, tank_body
 from ..train.ways import Way, ways_round
-from .parts import BESIDE, Obstacle, Point, Rect, Unit, Wall, Zone
+from .parts import BESIDE, Joins, Obstacle, Point, Rect, Unit, Wall, Zone
 
 
 def snapped(value: float) -> float:
@@ -77,10 +77,11 @@ def obstacles_of(facts: Facts) -> tuple[Obstacle, ...]:
     return tuple(found)
 
 
-def leg_of(size: PipeSize) -> float:
-    """How far from a port the upright pipe of its leg stands [mm]: an elbow and a union of that size go between."""
-    legs: list[tuple[float, float]] = table("wall")["leg"]["by_bore"]
-    return float(next((held for bore, held in legs if size.bore * 1000 <= bore), legs[-1][1]))
+def joins_of(size: PipeSize) -> Joins:
+    """Room that the fittings of a pipe of that size take at the ports."""
+    rows = table("wall")["joins"]["by_bore"]
+    row = next((row for row in rows if size.bore * 1000 <= row["to"]), rows[-1])
+    return Joins(float(row["leg"]), float(row["drop"]), float(row["manifold"]))
 
 
 def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceiling: float) -> tuple[Unit, ...]:
@@ -91,16 +92,16 @@ def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceil
     units: list[Unit] = []
     ways = ways_round(stages)
     wanted = [_fixed(stage) for stage in stages]
-    leg = leg_of(stages[0].duty.supply.pipe.size) if stages else 0.0
+    joins = joins_of(stages[0].duty.supply.pipe.size) if stages else Joins(0.0, 0.0, 0.0)
     for stage, place in zip(stages, wanted, strict=True):
         store, way = beside(stages, stage), ways.get(stage.id)
         if place[0] is not None:
-            unit = _unit(stage, place[0], place[1], ceiling, leg, store, way, placed=True)
+            unit = _unit(stage, place[0], place[1], ceiling, joins, store, way, placed=True)
         else:
             x = cursor
             for _ in range(60):
-                tried = _unit(stage, x, place[1], ceiling, leg, store, way)
-                beside_it = leg + rows["clear"]
+                tried = _unit(stage, x, place[1], ceiling, joins, store, way)
+                beside_it = joins.leg + rows["clear"]
                 around = Rect(x - beside_it, tried.outline.z, tried.outline.width + 2 * beside_it, tried.outline.height)
                 in_the_way = [other for other in (*(o.keep for o in obstacles), *fixed) if around.overlaps(other)]
                 if not in_the_way:
@@ -108,7 +109,7 @@ def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceil
                 x = max(other.right for other in in_the_way) + beside_it + 1
             unit = tried
             pulled = max([zone.rect.right for zone in unit.zones if zone.what == "lamp" and unit.lies], default=0.0)
-            cursor = max(unit.outline.right, pulled) + rows["between"] + 2 * leg
+            cursor = max(unit.outline.right, pulled) + rows["between"] + 2 * joins.leg
         fixed += [rect for _, rect in unit.parts]
         units.append(unit)
     return tuple(units)
@@ -122,11 +123,11 @@ def _fixed(stage: StageRun[Any]) -> tuple[float | None, float | None]:
 
 
 def _unit(
-    stage: StageRun[Any], x: float, foot: float | None, ceiling: float, leg: float, store: float, way: Way | None, placed: bool = False
+    stage: StageRun[Any], x: float, foot: float | None, ceiling: float, joins: Joins, store: float, way: Way | None, placed: bool = False
 ) -> Unit:
     """A unit with its left edge at x [mm].
 
-    foot: above the floor, its usual one where None; ceiling, leg [mm]; store: litres of its own tank beside it; way: round it, None where there is none.
+    foot: above the floor, its usual one where None; ceiling [mm]; joins: room at its ports; store: litres of its own tank beside it; way: round it, None where there is none.
     """
     rows, zones = table("wall"), table("wall")["zones"]
     width, height, usual = stage.body
@@ -143,7 +144,7 @@ def _unit(
     apart = rows["between_vessels"]
     if stage.bodies > 1:
         rim = rows["ports"]["head_rim"] * width if shape == "vessel" else 0.0
-        apart = max(float(apart), rows["place"]["ports_apart"] - 2 * rim)
+        apart = max(float(apart), rows["place"]["pipes_apart"] + 2 * joins.drop - 2 * rim)
     for i in range(stage.bodies):
         parts.append((shape, Rect(x + i * (width + apart), z, width, height)))
     right = parts[-1][1].right
@@ -155,7 +156,7 @@ def _unit(
         kept.append(Zone(Rect(rect.x, rect.top, rect.width, zones["salt_lid"]), "lid", "to lift the salt lid"))
     if store:
         wide, tall, _ = tank_body(store)
-        parts.append(("store", Rect(right + rows["place"]["brine_beside"] + leg, 0.0, wide, tall)))
+        parts.append(("store", Rect(right + rows["place"]["brine_beside"] + joins.leg, 0.0, wide, tall)))
     if shape == "vessel":
         kept.append(Zone(Rect(x, z + height, right - x, table_mm("headroom_in")), "head", "to lift the valve head"))
     if shape == "cartridge" and "housing" in stage.sizing.params:
@@ -174,7 +175,7 @@ def _unit(
     return Unit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
         way is not None, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, group, ports,
-        restrictor, series, leg,
+        restrictor, series, joins,
     )  # fmt: skip
 
 

@@ -90,6 +90,9 @@ def _beyond(wall: Wall, unit: Unit, facts: Facts, ceiling: float, say: Say) -> N
     if site.ceiling is not None and unit.top > ceiling + 1:
         message = f"It is {length(unit.top)} high under a ceiling of {length(ceiling)}."
         say("does-not-fit", "fault", unit.id, message, "Use a shorter vessel, or another room.")
+    elif site.ceiling is not None and unit.several and unit.arrives + unit.joins.drop > ceiling:
+        message = f"The pipe that joins its vessels is {length(unit.arrives)} high under a ceiling of {length(ceiling)}."
+        say("does-not-fit", "fault", unit.id, message, "Use shorter vessels, or one larger vessel in place of several, or another room.")
     if unit.outline.x < -1 or unit.outline.z < -1:
         say("does-not-fit", "fault", unit.id, "It is beyond the end of the wall, or below the floor.", "Move it back.")
 

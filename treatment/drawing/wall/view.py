@@ -89,7 +89,10 @@ class WallView:
         wide = max(unit.outline.width + 2 * rows["beside"], rows["least"])
         highest = max([wall.header, *(zone.rect.top for zone in unit.zones), unit.outline.top])
         top = max(self.floor - highest - rows["above"], self.top)
-        return replace(self, left=unit.outline.x + unit.outline.width / 2 - wide / 2, top=top, width=wide, height=bottom - top)
+        left = unit.outline.x + unit.outline.width / 2 - wide / 2
+        if left < 0:  # what is written beside the wall's end is seen whole
+            left, wide = self.left, left + wide - self.left
+        return replace(self, left=left, top=top, width=wide, height=bottom - top)
 
     def front(self) -> WallView:
         """The wall seen from the front with its measures, without the plan below it."""
