@@ -75,6 +75,8 @@ def _separator(lines: list[str]) -> str:
     best, most = "", 0.0
     for mark in "\t;|,":
         counts = Counter(count for line in lines if (count := _marks(line, mark)))
+        if mark == "," and (level := _level(lines)):  # as many commas on every line, between digits too: they part cells
+            counts = level
         if not counts:
             continue
         commonest, lines_alike = counts.most_common(1)[0]
@@ -84,6 +86,13 @@ def _separator(lines: list[str]) -> str:
         if (holding >= max(2, 0.3 * len(lines)) and holding * (1 if mark != "," else 0.6) > most) or (len(lines) == 1 and commonest):
             best, most = mark, holding * (1 if mark != "," else 0.6)
     return best
+
+
+def _level(lines: list[str]) -> Counter[int]:
+    """How many lines hold how many commas outside quotes, where almost all hold equally many; nothing otherwise."""
+    counts = Counter(re.sub(r'"[^"]*"', "", line).count(",") for line in lines)
+    commonest, alike = counts.most_common(1)[0]
+    return counts if commonest > 1 and len(lines) > 1 and alike >= 0.8 * len(lines) else Counter()
 
 
 def _marks(line: str, mark: str) -> int:

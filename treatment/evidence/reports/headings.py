@@ -13,14 +13,15 @@ from ...language.unit_spelling import spelled
 from .sheets import plain
 
 ORDER = (
-    "detection", "reporting", "limit", "uncertainty", "method", "other_date", "verdict", "percentile", "average", "range", "low", "high", "qualifier",
+    "price", "detection", "reporting", "limit", "uncertainty", "method", "other_date", "fraction", "verdict", "percentile", "average", "range", "low", "high", "qualifier",
     "samples_taken", "year", "sampled", "cas", "number", "unit", "result", "point", "sample", "name",
 )  # fmt: skip
 _OF_UNITS = re.compile(r"\s*[(\[]\s*(?:units?|unit of measure(?:ment)?|einheit|unite|unidad|eenheid)\s*[)\]]", re.IGNORECASE)
+_A_COUNT = re.compile(r"^(?P<text>.*[A-Za-z.])\s*(?P<unit>/\s*\d+\s*m[lL])$")
 _SHORT = 2  # letters: a word as short must be the whole heading
 _WHOLE = {"date", "time", "test", "tests", "site", "source", "sample", "samples", "standard", "standards", "no.", "nr.", "low", "high", "code", "note", "notes",
           "limits", "element", "measure", "level", "norm", "eis", "symbol", "treatment", "effects", "sources", "found", "ref", "mean", "media", "epa", "who",
-          "goal", "target", "name", "point", "range", "final", "anzahl", "nombre", "probe", "monster", "metals"}  # fmt: skip
+          "goal", "target", "name", "point", "range", "final", "anzahl", "nombre", "probe", "monster", "metals", "metal", "form", "phase", "charge", "kosten", "ø"}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +74,8 @@ def parted(text: str) -> tuple[str, str]:
         rest = text[cut.end() :].strip()
         if text[: cut.start()].strip() and len(rest) > 1 and rest[0] not in "([" and is_unit(rest) and plain(rest) not in ("ph", "unit", "units"):
             return text[: cut.start()].strip(" ,:-"), rest
+    if (count := _A_COUNT.match(text)) and is_unit(count["unit"]):
+        return count["text"], count["unit"]
     return text, ""
 
 
@@ -110,7 +113,7 @@ def heading(cell: str) -> Heading:
 
 @lru_cache(4096)
 def about(label: str) -> str:
-    """What a label before a colon tells of the sample: "sampled", "label", "point", or nothing."""
+    """What a label before a colon tells of the sample: "sampled", "label", "point", "received" (another day of its, which is not kept), or nothing."""
     text = plain(label).strip(" .:*#")
     return next((role for role, (names, _) in _patterns("about").items() if text in names), "")
 

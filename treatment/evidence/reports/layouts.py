@@ -6,10 +6,11 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
+from ...language.tables import table
 from .headings import Heading, about, heading, is_unit
 from .names import meaning
 from .results import is_year, looks_like_result
-from .sheets import Line, plain
+from .sheets import Line, plain, words_of
 
 RESULT_WORDS = ("result", "results", "ergebnis", "resultat", "résultat", "resultado", "resultaat", "value", "wert")
 SINGLE = (
@@ -27,12 +28,17 @@ SINGLE = (
     "sampled",
     "point",
     "year",
+    "fraction",
+    "verdict",
 )
 
 
 @dataclass(frozen=True, slots=True)
 class SampleColumn:
-    """The results of one sample: its column, what is printed over it, and the columns of its own marks and units."""
+    """The results of one sample: its column, what is printed over it, and the columns of its own marks and units.
+
+    phase: where the columns of one sample hold what is dissolved and all of it, which of the two.
+    """
 
     result: int
     label: str
@@ -40,11 +46,12 @@ class SampleColumn:
     unit: int | None = None
     reporting: int | None = None
     detection: int | None = None
+    phase: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Long:
-    """Names down the side. at: the column of each role; columns: one for every sample."""
+    """Names down the side. at: the column of each role; columns: one for every sample, none in a list of limits or of prices."""
 
     name: int
     columns: tuple[SampleColumn, ...]
@@ -89,6 +96,79 @@ def layout_at(lines: Sequence[Line], i: int, above: tuple[str, ...] = ()) -> Lay
     if named != [True, False] and _layout(lines, i + 1, lines[i + 1], 1, line.cells) is not None:
         return None  # the next line is a heading by itself
     return joined
+
+
+AWAY = (-9e9, -9e9)
+
+
+def beside(lines: Sequence[Line], i: int, standing: Layout) -> tuple[Layout, Line] | None:
+    """A heading that stands beside the rows of a table that goes on: both tables as one layout, and what else is on its line; None where none is."""
+    line = lines[i]
+    if not line.spans or not standing.spans or sum(heading(cell).whole and heading(cell).role == "name" for cell in line.cells) != 1:
+        return None
+    start = next(k for k, cell in enumerate(line.cells) if heading(cell).whole and heading(cell).role == "name")
+    end = next((k for k in range(start + 1, len(line.cells)) if not heading(line.cells[k]).role), len(line.cells))
+    left, right = line.spans[start][0] - 2, line.spans[end][0] - 2 if end < len(line.cells) else float("inf")
+    used = {
+        k
+        for part in standing.parts
+        if isinstance(part, Long)
+        for k in (part.name, *(each.result for each in part.columns), *part.at.values())
+        if k >= 0
+    }
+    if (start > 0 and end < len(line.cells)) or any(left - 2 < standing.spans[k][1] and standing.spans[k][0] < right for k in used):
+        return None  # between two others, or under the heading that stands
+    goes_on = [
+        _within(each, *((0.0, left) if max(standing.spans[k][0] for k in used) < left else (right, float("inf")))) for each in lines[i + 1 : i + 6]
+    ]
+    own = [_within(each, left, right) for each in lines[i : i + 14]]
+    found = layout_at(own, 0)
+    if found is None or found.lines > 1 or not any(looks_like_result(cell) for each in goes_on for cell in each.cells):
+        return None
+    width = len(standing.words)
+    spans = tuple(span if k in used or span[1] < left - 20 or span[0] > right else AWAY for k, span in enumerate(standing.spans))
+    parts = (*standing.parts, *(shifted(part, width) for part in found.parts if isinstance(part, Long)))
+    both = Layout(parts, 1, (*standing.words, *found.words), (*spans, *found.spans))
+    rest = [k for k in range(len(line.cells)) if not start <= k < end]
+    return both, Line(line.at, tuple(line.cells[k] for k in rest), tuple(line.spans[k] for k in rest))
+
+
+def _within(line: Line, left: float, right: float) -> Line:
+    """What of a line lies between two places across the page."""
+    kept = [(cell, span) for cell, span in zip(line.cells, line.spans, strict=False) if left <= span[0] < right]
+    return Line(line.at, tuple(cell for cell, _ in kept), tuple(span for _, span in kept))
+
+
+def shifted(part: Long, by: int) -> Long:
+    """A table whose columns stand so many farther to the right."""
+
+    def moved(k: int | None) -> int | None:
+        return None if k is None else k + by if k >= 0 else k
+
+    columns = tuple(
+        replace(
+            each, result=each.result + by if each.result >= 0 else each.result, qualifier=moved(each.qualifier), unit=moved(each.unit),
+            reporting=moved(each.reporting), detection=moved(each.detection),
+        )
+        for each in part.columns
+    )  # fmt: skip
+    return replace(part, name=part.name + by, columns=columns, at={role: k + by for role, k in part.at.items()})
+
+
+def titles_over(layout: Layout, above: Line | None) -> list[str]:
+    """What stands over each of the tables that stand side by side, on the line before their heading; empty where nothing does."""
+    found = []
+    starts = [part.name if isinstance(part, Long) else 0 for part in layout.parts]
+    for k, start in enumerate(starts):
+        end = starts[k + 1] if k + 1 < len(starts) else len(layout.words)
+        if above is None or len(starts) < 2:
+            found.append("")
+        elif above.spans and layout.spans:
+            left, right = layout.spans[start][0] - 2, layout.spans[end][0] - 2 if end < len(layout.spans) else float("inf")
+            found.append(" ".join(_within(above, left, right).cells))
+        else:
+            found.append(" ".join(cell for cell in above.cells[start:end] if cell))
+    return found
 
 
 def _layout(lines: Sequence[Line], i: int, line: Line, taken: int, above: tuple[str, ...]) -> Layout | None:
@@ -152,10 +232,15 @@ def _wide(lines: Sequence[Line], after: int, line: Line, said: list[Heading]) ->
         or any(each.role in ("result", "name") for each in said)
     ):
         return None
+    named += [
+        (k, cell)
+        for k, cell in enumerate(line.cells)
+        if cell and not said[k].role and k not in at.values() and (k, cell) not in named and k > 0 and _holds_results(lines, after, k, line)
+    ]  # columns that nobody knows are not gone
     units = {}
     if _units_line(lines, after):
         units = {k: cell for k, cell in enumerate(lines[after].cells) if is_unit(cell)}
-    return (Wide(tuple(named), units, at),)
+    return (Wide(tuple(sorted(named)), units, at),)
 
 
 def _names_one(cell: str) -> bool:
@@ -177,7 +262,10 @@ def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], ab
     if not names and not told and said[0].role in ("sample", "point", "number", "cas") and _names_below(lines, after, line):
         names = [0]
     if not names:
-        if not roles & {"result", "range", "high", "average", "percentile"} or len(roles - {""}) < 2 or said[0].role not in ("", "number"):
+        listed = "price" in roles and len(line.filled) > 1
+        if not listed and (
+            not roles & {"result", "range", "high", "average", "percentile"} or len(roles - {""}) < 2 or said[0].role not in ("", "number")
+        ):
             return None
         names = [next((k for k, each in enumerate(said) if not each.role), 0)]
     if meaning(line.cells[names[0]]).how == "sure" and not said[names[0]].whole:  # a row, not a heading
@@ -213,6 +301,8 @@ def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], na
         if said[k].role in SINGLE:
             at.setdefault(said[k].role, k)
     results = [k for k in where if said[k].role == "result"]
+    if any(said[k].role == "price" for k in where) and not any(said[k].role == "unit" or said[k].unit for k in where):
+        return Long(name, (), at)  # what it costs: no results
     units = [k for k in where if k != name and said[k].role in ("", "result", "unit") and _holds_units(lines, after, k, line)]
     results = [k for k in results if k not in units]
     if len(results) > 1 and any(_holds_results(lines, after, k, line) for k in results):
@@ -233,11 +323,25 @@ def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], na
     if columns:
         at = {role: k for role, k in at.items() if k not in columns}
         given = [said[k].unit for k in sorted(columns) if said[k].unit]
-        return Long(name, tuple(SampleColumn(k, line.cells[k], _marks_beside(said, k), None) for k in sorted(columns)), at, given[0] if given else "")
+        phases = [phase_in(said[k].text) for k in sorted(columns)]
+        held = [
+            SampleColumn(k, "" if all(phases) else line.cells[k], _marks_beside(said, k), None, phase=phase if all(phases) else "")
+            for k, phase in zip(sorted(columns), phases, strict=True)
+        ]
+        return Long(name, tuple(held), at, given[0] if given else "")
     if {"low", "high", "range", "percentile", "average"} & set(at):
         unit = next((said[k].unit for role, k in at.items() if said[k].unit and role in ("high", "range", "average", "percentile")), "")
         return Long(name, (SampleColumn(-1, "", at.get("qualifier"), at.get("unit")),), at, unit)
+    if any(said[k].role in ("limit", "price", "reporting", "detection") for k in where):
+        return Long(name, (), at)  # what is allowed, or what it costs: no results
     return None
+
+
+def phase_in(text: str) -> str:
+    """ "total" or "dissolved" where a heading is the word for it and nothing else of weight, else nothing."""
+    words = [word for word in words_of(text) if word not in ("result", "results", "metals", "metal", "conc", "concentration", "fraction")]
+    found = {phase for phase, names in table("report_words")["phases"].items() if words and all(word in names for word in words)}
+    return found.pop() if len(found) == 1 else ""
 
 
 def _marks_beside(said: list[Heading], k: int) -> int | None:

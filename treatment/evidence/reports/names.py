@@ -37,6 +37,8 @@ _DEGREES = re.compile(r"[\s(,]°?([CcFf])\)?$")
 _AT_20 = re.compile(r"(?<!\d)20\s*[°º]?\s*C", re.IGNORECASE)
 _CHARGE = re.compile(r"^((?!Fe)[A-Z][A-Za-z]?(?:[A-Z][a-z]?\d?|\d(?=[A-Z+-]))*\d?)(?:\^?\d?[+-]{1,3}|[+-]\d)$")
 _NUMBERED = re.compile(r"^\s*(?:\(?\d{1,3}[.)]|[a-z]\))\s+(?=[A-Za-zÀ-ÿ])")
+_PRESENCE = re.compile(r"[\s,(\[]+(?:p\s?/\s?a|a\s?/\s?p|presence\s?/\s?absence|present\s?/\s?absent)\s*[)\]]?\s*$", re.IGNORECASE)
+_TIMES = re.compile(r"\b\d+\s*(?:h|hr|hrs|hours?|d|days?|std|tage)\b|(?<![\d.,])(?:20|22|30|35|36|37)\s*°?\s*C\b", re.IGNORECASE)
 _LEADERS = re.compile(r"(?:\s?[.·…_]){3,}\s*$")
 _BLOCKS = frozenset(("index", "ratio", "dioxide", "hexavalent", "organic", "capacity", "demand", "balance", "saturation", "cyanide", "reducing", "hardness", "oxidising",
                      "oxidizing", "bacteria", "alpha", "beta", "ratio.", "excess", "deficit", "residue", "sum", "difference", "tetrachloride", "vinyl", "isotope"))  # fmt: skip
@@ -48,7 +50,9 @@ _METALS = "metal"
 class Meaning:
     """What a label means. analyte: None where it is not one of ours; how: "sure", "check", "ask" (nearly one of ours), "aside" (known, and not ours) or "" (none);
 
-    why: what speaks against being sure; basis, unit: as printed in the label; phase: "total", "dissolved" or "".
+    why: what speaks against being sure; basis, unit: as printed in the label; phase: "total", "dissolved" or "";
+
+    partly: key of the analyte of which this is only what is dissolved.
     """
 
     analyte: Analyte | None
@@ -57,6 +61,7 @@ class Meaning:
     basis: str = ""
     unit: str = ""
     phase: str = ""
+    partly: str = ""
 
 
 def _key(words: tuple[str, ...]) -> str:
@@ -106,14 +111,18 @@ def meaning(label: str, phase: str = "") -> Meaning:
     ('N', 'ferrous_iron')
     """
     text = _LEADERS.sub("", _NUMBERED.sub("", label.translate(_DIGITS))).strip(" *†‡:.")
-    text = _CHARGE.sub(r"\1", text)
-    bare, unit = parted(text)
-    bare, basis = _basis(bare)
+    text = _CHARGE.sub(r"\1", _PRESENCE.sub("", text).strip())
+    whole, unit = parted(text)
+    bare, basis = _basis(whole)
     said = words_of(bare)
     here = next((_phases()[word] for word in said if word in _phases()), "") or phase
     found = _found(text, bare, here)
     if not found.how and "-" in bare:
         found = _found(text, bare.replace("-", " "), here)
+    if not found.how and basis and (as_named := _found(text, whole, here)).how:  # “Free Cl2”: the formula is part of the name
+        found, basis = as_named, ""
+    if found.how != "sure" and (agreed := _in_two_languages(whole, here)) is not None:
+        found = agreed
     if found.analyte is not None and found.analyte.key == "temperature" and not unit and (degrees := _DEGREES.search(text)):
         unit = f"°{degrees[1].upper()}"
     if found.analyte is not None and found.analyte.key == "conductivity" and _AT_20.search(label):
@@ -121,6 +130,21 @@ def meaning(label: str, phase: str = "") -> Meaning:
     if found.analyte is not None and not basis:
         basis = _own_basis(found.analyte, text)
     return _of_phase(replace(found, basis=basis, unit=unit, phase=here))
+
+
+def _in_two_languages(text: str, phase: str) -> Meaning | None:
+    """The one analyte that a name in two or more languages means; None where the parts differ, or one of them is not known."""
+    parts = [part.strip() for part in re.split(r"\s*/\s+|\s+/\s*|\s+[–—|]\s+|\s*;\s+", text) if part.strip()]
+    if not 1 < len(parts) < 5:
+        return None
+    meant = []
+    for part in parts:
+        bare, basis = _basis(part)
+        meant.append(_found(part, bare, phase))
+        if basis and meant[-1].analyte is None:
+            return None
+    first = meant[0].analyte
+    return Meaning(first, "sure") if first is not None and all(each.how == "sure" and each.analyte is first for each in meant) else None
 
 
 def _basis(text: str) -> tuple[str, str]:
@@ -157,6 +181,7 @@ def _found(text: str, bare: str, phase: str) -> Meaning:
         lean,
     ]
     spoken.append(tuple(word for word in lean if word not in _noise()))
+    spoken.append(words_of(_TIMES.sub(" ", outside)))
     for words in spoken:
         key = _key(words)
         if not key:
@@ -212,7 +237,9 @@ def _of_phase(found: Meaning) -> Meaning:
     if analyte.key == "iron":
         return replace(found, analyte=analytes()["ferrous_iron"], how="check", why=table("report_words")["nearly"]["ferrous_iron"]["why"])
     if analyte.family == _METALS and analyte.key not in ("ferrous_iron", "ferric_iron"):
-        return replace(found, analyte=None, how="ask", why=f"only what is dissolved of the {analyte.said}; the design is based on all of it")
+        return replace(
+            found, analyte=None, how="ask", why=f"only what is dissolved of the {analyte.said}; the design is based on all of it", partly=analyte.key
+        )
     if analyte.key == "toc":
         return replace(found, analyte=None, how="ask", why="only what is dissolved of the organic carbon")
     return found

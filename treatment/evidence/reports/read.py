@@ -8,20 +8,22 @@ from dataclasses import replace
 
 from ...language.analytes import analytes, find_analyte, fold, nearest_name
 from ...language.errors import NotUnderstood
+from .blocks import apart, once
 from .dates import day, day_first
+from .flags import apply, flag_in, legend_of
 from .headings import about, heading, is_unit, parted, point_of
-from .layouts import Layout, Long, SampleColumn, Wide, aligned, layout_at
+from .layouts import Layout, Long, SampleColumn, Wide, aligned, beside, layout_at, phase_in, titles_over
 from .loose import loose_row, name_and_value, sentence
 from .names import Meaning, danger_of, meaning
 from .numbers import decimal_mark
 from .report import Report, ReportRow, ReportSample
 from .results import Judged, Printed, is_mark, is_year, judge, looks_like_result
 from .sheets import Line, Sheet, plain
-from .told import labels_of, phase_of_rows, unit_of_all
+from .told import facts_table, is_identifier, labels_of, phase_of_rows, title_of, unit_of_all
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
 _PLACE = re.compile(
-    r"\b(?:after|before|behind|inlet|outlet|softened|filtered|house|barn|garden|upstairs|main|nach|vor|hinter|apres|avant|despues|antes|na|voor|maison|haus|casa|huis)\b"
+    r"\b(?:after|before|behind|inlet|outlet|softened|filtered|house|barn|garden|upstairs|main|cold|hot|warm|kalt|froid|chaud|froide|chaude|fria|caliente|koud|nach|vor|hinter|apres|avant|despues|antes|na|voor|maison|haus|casa|huis)\b"
 )
 
 
@@ -39,7 +41,8 @@ def read_sheets(sheets: Sequence[Sheet], known: dict[str, list[str]] | None = No
         walk.sheet(sheet)
     samples = walk.done()
     if not any(row.analyte or row.status == "ask" or row.limit or danger_of(row.label) for sample in samples for row in sample.rows):
-        return Report([], "the file is empty" if not texts else "it names no known analyte", walk.words)
+        why = "it is a list of limits or prices and contains no results" if walk.lists else "it names no known analyte"
+        return Report([], "the file is empty" if not texts else why, walk.words)
     return Report(samples, "", walk.words)
 
 
@@ -61,6 +64,11 @@ class _Walk:
         self.mark, self.first, self.known = mark, first, known
         self.samples: dict[str, ReportSample] = {}
         self.words, self.count = "", 0
+        self.titles, self.cuts, self.cut, self.rows_under = [""], [0], 0, 0
+        self.lists = False
+        self.legend: dict[str, str] = {}
+        self.notes: dict[str, list[str]] = {}
+        self.partly: list[tuple[ReportRow, str]] = []
         self.cover = ReportSample()
 
     def sheet(self, sheet: Sheet) -> None:
@@ -70,24 +78,71 @@ class _Walk:
         self.block, self.phase, self.unit = f"{sheet.name}:0", "", ""
         self.begun = False
         above: tuple[str, ...] = ()
+        over: Line | None = None
         lines, i = sheet.lines, 0
         while i < len(lines):
             line = lines[i]
             if not line.filled:
                 above, i = (), i + 1
                 continue
+            if told := facts_table(lines, i):
+                for role, value in told:
+                    self._tell(role, value, sheet.name, line)
+                above, i = (), i + 2
+                continue
+            if self.layout is not None and (joined := beside(lines, i, self.layout)) is not None:
+                self.layout, line = joined
+                self._begin_all(titles_over(self.layout, None))
+                if not line.filled:
+                    above, over, i = (), None, i + 1
+                    continue
             found = None if self._fits(line) else layout_at(lines, i, above)
             if found is not None:
                 self.layout, self.phase = found, ""
+                self._begin(
+                    next((found.words[part.name] for part in found.parts if isinstance(part, Long) and not heading(found.words[part.name]).role), "")
+                )
+                if len(found.parts) > 1:
+                    self._begin_all(titles_over(found, over))
                 self.words = self.words or _words(found)
-                above, i = found.words, i + found.lines
+                above, over, i = found.words, None, i + found.lines
                 continue
             across = self.layout is not None and self._across(aligned(line, self.layout.spans, len(self.layout.words)))
-            if not across and not self._says_of_sample(line, sheet.name):
+            if not across and not self._says_against(line) and not self._says_of_sample(line, sheet.name):
+                before = self.count
                 self._row(line)
-            above, i = (line.cells if not line.spans else ()), i + 1
+                if self.count == before and (title := title_of(line)):
+                    self._begin(title)
+            above, over, i = (line.cells if not line.spans else ()), line, i + 1
         if not self.begun:
             self.cover = self.here
+
+    def _begin(self, title: str) -> None:
+        """Another table begins. title: what stands over it, as far as it may be a sample's name."""
+        if self.rows_under:
+            self.titles.append(title)
+            self.rows_under = 0
+        else:
+            self.titles[-1] = title or self.titles[-1]
+        self.cuts = [len(self.titles) - 1]
+
+    def _begin_all(self, titles: list[str]) -> None:
+        """Tables begin that stand side by side; those that stand already go on."""
+        new = titles[len(self.cuts) if self.rows_under else 0 :]
+        kept = self.cuts if self.rows_under else []
+        self.titles += new
+        self.cuts, self.rows_under = [*kept, *range(len(self.titles) - len(new), len(self.titles))], 0
+
+    def _says_against(self, line: Line) -> bool:
+        """Keep what a legend or a note says against results; False where a line is neither."""
+        if legend := legend_of(line):
+            self.legend[legend[0]] = legend[1]
+            return True
+        text = " ".join(line.filled)
+        if len(line.filled) > 2 or len(text) < 15 or self._fits(line) or not flag_in(text):
+            return False
+        self.notes.setdefault(self.block if self.begun else "", []).append(text)
+        return True
 
     def _fits(self, line: Line) -> bool:
         """Whether a line is a row under the heading that stands: a result under a result, and a name beside it."""
@@ -105,14 +160,17 @@ class _Walk:
 
     def done(self) -> list[ReportSample]:
         """The samples that hold rows; what stands twice in one is to be looked at."""
-        for sample in self.samples.values():
-            seen: set[str] = set()
-            for row in sample.rows:
-                if row.analyte and row.reading:
-                    if row.analyte.key in seen and row.status == "sure":
-                        row.status, row.why = "check", f"{row.analyte.name} is in the report twice"
-                    seen.add(row.analyte.key)
-        return [sample for sample in self.samples.values() if sample.rows]
+        found = []
+        for name, whole in self.samples.items():
+            apply(whole.rows, self.legend, [*self.notes.get("", ()), *self.notes.get(name.partition("|")[0], ())])
+            for sample in apart(whole, self.titles, self._names_a_sample):
+                held = {row.analyte.key for row in sample.rows if row.analyte and row.reading}
+                for row, key in self.partly:
+                    if key in held and any(row is each for each in sample.rows):
+                        row.status, row.why = "aside", f"only what is dissolved of the {analytes()[key].said}; all of it is above or below"
+                once(sample.rows)
+                found.append(sample)
+        return [sample for sample in found if sample.rows]
 
     def _says_of_sample(self, line: Line, sheet: str) -> bool:
         """Keep what a line tells of the sample, its phase or its units; False where it may be a row."""
@@ -129,13 +187,21 @@ class _Walk:
         return bool(phase)
 
     def _tell(self, role: str, value: str, sheet: str, line: Line) -> None:
-        if self.begun and role == "label" and value != self.here.label:
+        other = {
+            "label": value[:120] != self.here.label,
+            "sampled": self.here.taken_on is not None and (day(value, self.first) or self.here.taken_on) != self.here.taken_on,
+            "point": self.here.point is not None and (point_of(value) or self.here.point) != self.here.point,
+        }
+        if role not in other:
+            return
+        if self.begun and other[role]:
             self.here, self.block, self.begun, self.phase = ReportSample(), f"{sheet}:{line.at}", False, ""
         if role == "sampled":
             self.here.taken_on = day(value, self.first) or self.here.taken_on
         elif role == "point":
             self.here.point = point_of(value) or self.here.point
-            self.here.label = self.here.label or value[:120]
+            if not any(letter.isalpha() for letter in self.here.label):  # a number says less than a place
+                self.here.label = value[:120]
         else:
             self.here.label = value[:120]
             self.here.point = self.here.point or point_of(value)
@@ -162,7 +228,8 @@ class _Walk:
             return
         before = self.count
         cells = aligned(line, self.layout.spans, len(self.layout.words))
-        for part in self.layout.parts:
+        for k, part in enumerate(self.layout.parts):
+            self.cut = self.cuts[min(k, len(self.cuts) - 1)]
             if isinstance(part, Wide):
                 self._wide(line.at, cells, part)
             else:
@@ -202,6 +269,9 @@ class _Walk:
         label = cell(part.name)
         if not label or (heading(label).role == "name" and heading(label).whole and not meaning(label).how):
             return
+        if not part.columns:  # a list of limits, or of prices
+            self.count, self.lists = self.count + 1, True
+            return
         ranges = {role: cell(part.at.get(role)) for role in ("low", "high", "range", "average", "percentile")}
         marked = any(is_mark(cell(column.qualifier)) for column in part.columns)
         if not any(cell(column.result) for column in part.columns) and not any(ranges.values()) and not marked:
@@ -225,7 +295,8 @@ class _Walk:
                 taken_for=column.label if column.label and not self._names_a_sample(column.label) else "",
                 low=ranges["low"], high=ranges["high"], range=ranges["range"], average=ranges["average"], percentile=ranges["percentile"],
             )  # fmt: skip
-            self._keep(self._sample_of(cells, part, column), at, label, shown)
+            phase = column.phase or phase_in(cell(part.at.get("fraction")))
+            self._keep(self._sample_of(cells, part, column), at, label, shown, phase, cell(part.at.get("verdict")))
 
     def _names_a_sample(self, label: str) -> bool:
         """Whether a heading over results is that of a sample: a day, a number, a place, or a word for a sample."""
@@ -241,7 +312,7 @@ class _Walk:
             k = part.at.get(role)
             return cells[k] if k is not None and k < len(cells) else ""
 
-        if len(part.columns) > 1 or column.label:
+        if not column.phase and (len(part.columns) > 1 or column.label):
             return self._sample(f"{column.result}", column.label)
         key = " ".join(filter(None, (cell("sample"), cell("point"), cell("sampled") if not is_year(cell("sampled")) else "")))
         return self._sample(key, cell("sample") or cell("point"), cell("sampled"), cell("point")) if key else self._sample()
@@ -262,6 +333,7 @@ class _Walk:
 
     def _free(self, line: Line, strict: bool = False) -> None:
         """A row without a heading."""
+        self.cut = self.cuts[-1]
         if entries := sentence(line):
             for entry in entries:
                 assert entry.reading
@@ -271,9 +343,13 @@ class _Walk:
         elif row := loose_row(line, self.phase, strict):
             self._keep(self._sample(), line.at, row.label, row.shown)
 
-    def _keep(self, sample: ReportSample, at: str, label: str, shown: Printed) -> None:
+    def _keep(self, sample: ReportSample, at: str, label: str, shown: Printed, phase: str = "", remark: str = "") -> None:
+        """A row of a sample. phase: of its column or its own cell; remark: what is said of it in a column of its own."""
         self.count += 1
-        meant = meaning(label, self.phase)
+        meant = meaning(label, phase or self.phase)
+        if not meant.how and is_identifier(label):
+            return
+        self.rows_under += 1
         if not shown.unit and self.unit and not meant.unit and meant.analyte and meant.analyte.factor_for(self.unit):
             shown = _with_unit(shown, self.unit)
         judged = self._remembered(label, shown) or judge(meant, shown, self.mark)
@@ -283,9 +359,15 @@ class _Walk:
             why += f"; perhaps {analytes()[near].said}?"
         result = shown.result or shown.range or " – ".join(filter(None, (shown.low, shown.high))) or shown.percentile or shown.average
         taken = analyte if judged.status != "aside" or judged.reading else None
-        sample.rows.append(
-            ReportRow(at, label, _printed(shown.mark, result), shown.unit or meant.unit, judged.status, taken, judged.reading, why, shown.limit)
-        )
+        flag, marks = flag_in(f"{remark} {shown.mark}"), (*judged.marks, *([plain(remark)] if 0 < len(remark) < 4 else []))
+        name = f"{label}, {phase}" if phase and phase not in plain(label) else label
+        row = ReportRow(
+            at, name, _printed(shown.mark, result), shown.unit or meant.unit, judged.status, taken, judged.reading, why, shown.limit, marks, flag,
+            self.cut,
+        )  # fmt: skip
+        sample.rows.append(row)
+        if meant.partly:
+            self.partly.append((row, meant.partly))
 
     def _remembered(self, label: str, shown: Printed) -> Judged | None:
         """As it was taken last time from this layout; None where nothing was remembered."""

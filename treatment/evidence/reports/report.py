@@ -14,7 +14,9 @@ from ...language.reading import Reading, parse_reading
 class ReportRow:
     """A printed row. at: where; label, result, unit: as printed; status: sure, check, ask or aside; why: what speaks against being sure;
 
-    limit: as printed beside it."""
+    limit: as printed beside it; marks: letters beside the result; flag: what the laboratory says against it, in our words; cut: which of
+    the tables of its sample it stands in.
+    """
 
     at: str
     label: str
@@ -25,6 +27,9 @@ class ReportRow:
     reading: Reading | None
     why: str
     limit: str = ""
+    marks: tuple[str, ...] = ()
+    flag: str = ""
+    cut: int = 0
 
 
 @dataclass(slots=True)
@@ -67,6 +72,7 @@ def as_plain(report: Report) -> dict[str, Any]:
                         row.reading.typed if row.reading else None,
                         row.why,
                         row.limit,
+                        row.flag,
                     )
                     for row in sample.rows
                 ],
@@ -81,9 +87,9 @@ def from_plain(told: dict[str, Any]) -> Report:
     samples = []
     for each in told["samples"]:
         sample = ReportSample(dt.date.fromisoformat(each["taken_on"]) if each["taken_on"] else None, each["point"], each["label"])
-        for at, label, result, unit, status, key, typed, why, limit in each["rows"]:
+        for at, label, result, unit, status, key, typed, why, limit, flag in each["rows"]:
             analyte = analytes()[key] if key else None
             reading = parse_reading(analyte, typed) if analyte and typed is not None else None
-            sample.rows.append(ReportRow(at, label, result, unit, status, analyte, reading, why, limit))
+            sample.rows.append(ReportRow(at, label, result, unit, status, analyte, reading, why, limit, flag=flag))
         samples.append(sample)
     return Report(samples, told["why"], told["layout"])

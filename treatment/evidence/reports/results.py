@@ -67,6 +67,7 @@ class Judged:
     status: str
     reading: Reading | None = None
     why: list[str] = field(default_factory=list)
+    marks: tuple[str, ...] = ()
 
 
 @cache
@@ -74,10 +75,25 @@ def _texts(section: str, kind: str) -> frozenset[str]:
     return frozenset(table("report_words")[section][kind])
 
 
+@cache
+def _mark_letters() -> frozenset[str]:
+    """Every letter that may stand behind a number and is no unit."""
+    kinds = (_texts("marks", kind) for kind in ("below", "above", "estimated", "none"))
+    return frozenset().union(*kinds, table("report_words")["flags"]["marks"])
+
+
+def _worded(said: str, kind: str) -> bool:
+    """Whether a text is one of the words for such a result, with or without its points and spaces: ``n. b.``."""
+    texts = _texts("results", kind)
+    return said in texts or (
+        len(said) < 12 and re.sub(r"[\s.]", "", said) in {re.sub(r"[\s.]", "", each) for each in texts} and said.strip(" .") != ""
+    )
+
+
 def looks_like_result(text: str) -> bool:
     """Whether a cell could be a result: a number with what may stand by it, or a word that is one."""
     said = plain(text)
-    return bool(_LOOKS.match(said)) or any(said in _texts("results", kind) for kind in ("absent", "present", "undetected", "uncountable"))
+    return bool(_LOOKS.match(said)) or any(_worded(said, kind) for kind in ("absent", "present", "undetected", "uncountable"))
 
 
 def is_mark(text: str) -> bool:
@@ -108,6 +124,7 @@ class _Row:
             row = replace(row, mark="")
         self.analyte, self.meaning, self.row, self.mark = analyte, meaning, row, mark
         self.doubts: list[str] = [meaning.why] if meaning.how == "check" else []
+        self.flags: list[str] = []
 
     def judged(self) -> Judged:
         analyte, row = self.analyte, self.row
@@ -132,7 +149,7 @@ class _Row:
         )
         if far:
             self.doubts.append("no natural water contains as much: check the unit")
-        return Judged("check" if self.doubts else "sure", reading, self.doubts)
+        return Judged("check" if self.doubts else "sure", reading, self.doubts, tuple(self.flags))
 
     def _word(self, said: str) -> Judged | None:
         """A microbe's result in a word."""
@@ -183,7 +200,7 @@ class _Row:
     def _number(self, text: str) -> tuple[str, str] | None:
         """A number and the unit behind it; what was not found counts as nothing."""
         said = plain(text)
-        if said in _texts("results", "undetected") or said in ("nd", "<"):
+        if _worded(said, "undetected") or said in ("nd", "<"):
             return "0", ""
         match = _VALUE.match(powers(text.strip()))
         if not match:
@@ -216,7 +233,7 @@ class _Row:
         if said in _texts("results", "nothing") and marked not in below:
             return None
         counted = self.analyte.is_microbe and re.match(r"^[<>\d]", said)
-        if not counted and (said in _texts("results", "undetected") or (not said and marked in below)):
+        if not counted and (_worded(said, "undetected") or (not said and marked in below)):
             return self._under_limit()
         cleaned = _WORDED.sub(lambda match: "<" if match["below"] else ">", powers(_SPREAD.sub("", text)).strip(" *†‡"))
         return self._in_brackets(text) or self._limit_told(cleaned) or self._interval(cleaned) or self._value(text, cleaned, marked)
@@ -256,14 +273,16 @@ class _Row:
         return f"{sign}{value}", unit or self.row.unit
 
     def _flagged(self, flag: str, sign: str) -> str:
-        """The sign that a flag makes of a result; what a flag says is told."""
+        """The sign that a flag makes of a result; what a flag says is told, here or by the report's own legend."""
+        if flag:
+            self.flags.append(flag)
         if flag in _texts("marks", "below"):
             return "<"
         if flag in _texts("marks", "above"):
             return ">"
         if flag in _texts("marks", "estimated"):
             self.doubts.append("an estimate, below what the laboratory reports firmly")
-        elif flag not in _texts("marks", "none"):
+        elif flag not in _texts("marks", "none") and flag not in table("report_words")["flags"]["marks"]:
             self.doubts.append(f"“{flag}” is printed beside it")
         return sign
 
@@ -277,7 +296,7 @@ class _Row:
         head, _, last = rest.rpartition(" ")
         if head and is_unit(head):
             return head, [plain(last)]
-        if plain(rest) in _texts("marks", "below") | _texts("marks", "above") | _texts("marks", "estimated") | _texts("marks", "none"):
+        if plain(rest) in _mark_letters():
             return "", [plain(rest)]
         first, _, after = rest.partition(" ")
         if after and is_unit(after) and len(first) < 3:

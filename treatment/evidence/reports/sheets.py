@@ -7,7 +7,8 @@ import unicodedata
 from dataclasses import dataclass
 from functools import lru_cache
 
-_MARKS = re.compile(r"[(),;:*†‡\[\]{}|\"“”]")
+_MARKS = re.compile(r"[(),;:*†‡\[\]{}|\"“”@]")
+_NANOMETRES = re.compile(r"(?<=\d)nm\b")
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,5 +48,9 @@ def plain(text: str) -> str:
 def words_of(text: str) -> tuple[str, ...]:
     """The words of a text, without punctuation that parts them."""
     return tuple(
-        word for word in (each.strip(".·…_") if len(each) > 4 else each for each in _MARKS.sub(" ", plain(text)).replace("/", " ").split()) if word
+        word
+        for word in (
+            each.strip(".·…_") if len(each) > 4 else each for each in _NANOMETRES.sub(" nm", _MARKS.sub(" ", plain(text))).replace("/", " ").split()
+        )
+        if word
     )

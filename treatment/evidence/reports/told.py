@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
+from functools import cache
 
-from .headings import about, is_unit
+from ...language.tables import table
+from .headings import about, heading, is_unit
 from .names import meaning
 from .results import looks_like_result
 from .sheets import Line, plain, words_of
@@ -29,7 +32,59 @@ def labels_of(line: Line, is_row: bool) -> list[tuple[str, str]]:
         loose = role != "sampled" and looks_like_result(value) and not colon and len(cells) > 2
         if value and not next_label and not loose:
             found.append((role, value))
+    if not is_row and not any(role == "label" for role, _ in found):  # “Sample B - softened”, without a colon
+        named = next((match["rest"] for cell in cells if (match := _NUMBERED.match(cell)) and match["rest"].strip(" -–:,(")), "")
+        if named and (found or len(cells) == 1):
+            found.insert(0, ("label", named.strip(" -–:,(")))
     return found
+
+
+_NUMBERED = re.compile(
+    r"^(?:sample|probe|echantillon|muestra|monster)(?![a-z])\s*(?:no\.?|nr\.?|n°|#)?\s*(?P<rest>[a-z]?\d{0,6}[a-z]?(?:\s*[-–:,(]\s*.*)?)$",
+    re.IGNORECASE,
+)
+_OF_SAMPLES = ("sample", "point", "sampled", "other_date", "number")
+
+
+def facts_table(lines: Sequence[Line], i: int) -> list[tuple[str, str]]:
+    """What a little table of the sample's facts tells: their names on one line, the facts on the next; nothing where there is none."""
+    line, after = lines[i], lines[i + 1] if i + 1 < len(lines) else None
+    roles = [heading(cell).role if heading(cell).whole else "" for cell in line.cells]
+    if after is None or len(line.filled) < 2 or not all(role in _OF_SAMPLES for role, cell in zip(roles, line.cells, strict=True) if cell):
+        return []
+    if not {"sample", "point"} & set(roles) or not after.filled or any(meaning(cell).how == "sure" for cell in after.filled):
+        return []
+    if (
+        i + 2 < len(lines) and len(lines[i + 2].filled) == len(after.filled) == len(line.filled) and heading(lines[i + 2].filled[0]).role == ""
+    ) or len(after.filled) > len(line.filled):
+        return []  # a list of samples
+    told = dict(zip(roles, after.cells, strict=False))
+    name = " ".join(filter(None, (told.get("sample") or told.get("number", ""), told.get("point", ""))))
+    found = [("label", name), ("point", told.get("point", "")), ("sampled", told.get("sampled", ""))]
+    return [(role, value) for role, value in found if value]
+
+
+def title_of(line: Line) -> str:
+    """A line that holds nothing but a few words that name no analyte: what stands over the table below, maybe a sample's name."""
+    words = " ".join(line.filled)
+    apart = len(line.filled) > 1  # wide letters of a title can look like cells
+    if len(words) > 60 or len(words.split()) > (4 if apart else 7) or words.endswith((".", ";")) or (apart and re.search(r"[\d:]", words)):
+        return ""
+    if apart and any(heading(cell).role or meaning(cell).how for cell in line.filled):
+        return ""
+    text = words.strip(" :-–=*#")
+    return "" if not text or looks_like_result(text) or meaning(text).how or heading(text).role in ("limit", "verdict", "method") else text
+
+
+def is_identifier(label: str) -> bool:
+    """Whether a label stands before a number that is no result: of a batch, a certificate, a page; or before another fact of the sample."""
+    text = plain(label).strip(" .:#°")
+    return text in _identifiers() or about(label) == "received"
+
+
+@cache
+def _identifiers() -> frozenset[str]:
+    return frozenset(table("report_words")["identifiers"]["names"])
 
 
 def unit_of_all(line: Line) -> str:
