@@ -114,7 +114,7 @@ def store(document: dict[str, Any], workspace: Workspace, user: Any) -> Job:
     return job
 
 
-def store_sample(job: Job, facts: Any, aside: list[dict[str, str]] | None = None) -> None:
+def store_sample(job: Job, facts: Any, aside: list[dict[str, str]] | None = None) -> Sample:
     """A sample of the core as rows; aside: rows of a report that were kept with it as they stood."""
     sample = Sample.objects.create(
         job=job,
@@ -126,6 +126,7 @@ def store_sample(job: Job, facts: Any, aside: list[dict[str, str]] | None = None
         aside=[{"name": row.name, "text": row.result, "why": "not used", "limit": row.limit} for row in facts.seen] if aside is None else aside,
     )
     Reading.objects.bulk_create(reading_row(sample, reading) for reading in facts.readings.values())
+    return sample
 
 
 def reading_row(sample: Sample, reading: Any) -> Reading:

@@ -49,3 +49,18 @@ def pdf(content: bytes, height: float = 792.0, packed: bool = False) -> bytes:
         made += b"%d 0 obj\n" % number + part + b"\nendobj\n"
     table = b"xref\n0 5\n0000000000 65535 f \n" + b"".join(b"%010d 00000 n \n" % place for place in places)
     return made + table + b"trailer<</Size 5/Root 1 0 R>>\nstartxref\n%d\n%%%%EOF" % len(made)
+
+
+def photograph(document: bytes, turned: float = 2.0, shadow: bool = True, dpi: int = 150) -> bytes:
+    """The first page of a PDF as a phone takes it: turned by degrees, darker to one side, a little out of focus, as JPEG."""
+    import pypdfium2
+    from PIL import Image, ImageChops, ImageFilter
+
+    sheet = pypdfium2.PdfDocument(document)[0].render(scale=dpi / 72).to_pil().convert("L")
+    taken = sheet.rotate(turned, expand=True, fillcolor=235, resample=Image.Resampling.BICUBIC)
+    if shadow:
+        fading = Image.linear_gradient("L").rotate(90).resize(taken.size).point(lambda light: 140 + light * 115 // 255)
+        taken = ImageChops.multiply(taken, fading)
+    out = io.BytesIO()
+    taken.filter(ImageFilter.GaussianBlur(0.6)).convert("RGB").save(out, "JPEG", quality=80)
+    return out.getvalue()

@@ -17,4 +17,16 @@ document.addEventListener("drop", (e) => {
   input.files = e.dataTransfer.files;
   input.form.requestSubmit();
 });
+/* What takes seconds says so; coming back to the page, the button is as it was. */
+document.addEventListener("submit", (e) => {
+  const button = e.target.querySelector?.("[data-busy]");
+  if (!button) return;
+  button.dataset.idle = button.textContent;
+  button.textContent = button.dataset.busy;
+  button.setAttribute("aria-busy", "true");
+});
+addEventListener("pageshow", () => document.querySelectorAll("[data-idle]").forEach((button) => {
+  button.textContent = button.dataset.idle;
+  button.removeAttribute("aria-busy");
+}));
 document.addEventListener("change", (e) => { if (e.target.matches?.("[data-submit]")) e.target.form.requestSubmit(); });

@@ -16,6 +16,7 @@ from ..evidence.reports.names import meaning
 from ..evidence.reports.numbers import number
 from ..evidence.reports.read import MOST_ROWS, layout_of, read_sheets, sheets_of
 from ..evidence.reports.report import Report, ReportRow
+from ..evidence.reports.twice import compared
 from ..language.analytes import analytes, fold
 from ..language.errors import NotUnderstood
 from ..language.tables import table
@@ -430,3 +431,54 @@ class Properties(TestCase):
             for row in sample.rows:
                 self.assertTrue(row.reading is not None or row.status in ("ask", "aside"))
                 self.assertEqual(bool(row.why), row.status != "sure")
+
+
+class ReadTwice(TestCase):
+    """A picture that was read twice."""
+
+    @staticmethod
+    def both(one: str, other: str) -> dict[str, tuple[str, float | None, str]]:
+        rows = [row for sample in compared(read(one), read(other)).samples for row in sample.rows]
+        return {row.label: (row.status, row.reading.low if row.reading else None, row.why) for row in rows}
+
+    def test_what_agrees_is_to_be_compared_what_differs_is_asked(self) -> None:
+        """A point lost in one reading, a digit turned, a row that one alone saw; a name that one misread stands by the other."""
+        head = "Test | Result | Unit | Limit\n"
+        found = self.both(
+            head + "Iron | 2.4 | mg/L | 0.3\nManganese | 52 | mg/L | \nZinc | 0.5 | mg/L |\nCopper | 0.17 | mg/L |\npH | 6.9 | |",
+            head + "lron | 2.4 | mg/L | 0.3\nManganese | 5.2 | mg/L |\nCopper | 0.11 | mg/L |\npH | 6.9 | |",
+        )
+        self.assertEqual({label: row[:2] for label, row in found.items()}, {
+            "Iron": ("check", 2.4), "Manganese": ("ask", None), "Zinc": ("ask", None), "Copper": ("ask", None), "pH": ("check", 6.9),
+        })  # fmt: skip
+        self.assertIn("“52 mg/L” and as “5.2 mg/L”", found["Manganese"][2])
+        self.assertIn("only one of two readings", found["Zinc"][2])
+
+    def test_a_lost_point_that_both_readings_agree_on(self) -> None:
+        """24 mg/L beside a limit of 0.3 is 80 times it, without a point: asked. 2.4, or 12 CFU beside 0, is not."""
+        text = "Test | Result | Unit | Limit\nIron | 24 | mg/L | 0.3\nManganese | 2.4 | mg/L | 0.05\nTotal coliform | 12 | CFU/100mL | 0"
+        self.assertEqual(
+            {label: row[0] for label, row in self.both(text, text).items()}, {"Iron": "ask", "Manganese": "check", "Total coliform": "check"}
+        )
+        text = "Test | Unit | Well | Kitchen\nIron | mg/L | 0.52 | 52\nManganese | mg/L | 0.2 | 0.1"
+        rows = [(row.label, row.status) for sample in compared(read(text), read(text)).samples for row in sample.rows]
+        self.assertEqual(rows, [("Iron", "check"), ("Manganese", "check"), ("Iron", "ask"), ("Manganese", "check")])
+
+    @given(st.integers(0, 10**6))
+    @fuzz(30)
+    def test_nothing_of_a_picture_is_sure(self, seed: int) -> None:
+        """Whatever two readings hold: no row is sure, and a reading is only what both say."""
+        pick = random.Random(seed)
+        names = ["Iron", "Manganese", "Copper", "Zinc", "Chloride", "Sodium", "Mystery"]
+
+        def sheet() -> str:
+            rows = [f"{name} | {pick.choice(['0.5', '5', '1.7', '17', '<0.1'])} | mg/L" for name in names if pick.random() < 0.9]
+            return "\n".join(["Test | Result | Unit", *rows])
+
+        one, other = sheet(), sheet()
+        said = [{row.label: row.reading for sample in read(text).samples for row in sample.rows} for text in (one, other)]
+        for sample in compared(read(one), read(other)).samples:
+            for row in sample.rows:
+                self.assertNotEqual(row.status, "sure")
+                if row.reading:
+                    self.assertTrue(all((each[row.label].low, each[row.label].high) == (row.reading.low, row.reading.high) for each in said))

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import io
 import json
+import zipfile
 from typing import Any
 
 from django.db import DatabaseError, transaction
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
+from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.job_file import loads
@@ -18,6 +21,7 @@ from treatment.papers.design_file import design_document
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.defaults import remember, start_of
 from ..accounts.models import Workspace
+from ..attached import attached
 from ..door import design_of, job_document, store
 from ..logs.services import refreshed
 from ..request import Request
@@ -179,6 +183,19 @@ def job_export(request: Request, pk: int) -> HttpResponse:
     response = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.job.json"'
     return response
+
+
+@require_GET
+def job_with_reports(request: Request, pk: int) -> HttpResponse:
+    """The job file and every report that its samples were made of, as one archive."""
+    job = job_for(request, pk)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("job.json", json.dumps(job_document(job, shown_stages(job)), ensure_ascii=False, indent=1))
+        for stored in job.reports.exclude(samples=None).distinct().order_by("pk"):
+            stem, _, ending = (stored.name or "pasted rows.txt").rpartition(".")
+            archive.writestr(f"reports/{stored.pk}-{slugify(stem) or 'report'}.{slugify(ending) or 'txt'}", bytes(stored.content))
+    return attached(out.getvalue(), "application/zip", job, "with-reports.zip")
 
 
 @require_GET

@@ -6,6 +6,40 @@ from django.db import models
 from django.db.models import F, Q
 
 
+class ReportFile(models.Model):
+    """A report as it was sent, and what it was read as; kept for good once a sample is made of it."""
+
+    job = models.ForeignKey("jobs.Job", on_delete=models.CASCADE, related_name="reports")
+    name = models.CharField(max_length=200, blank=True)
+    kind = models.CharField(max_length=100)
+    content = models.BinaryField()
+    #: see `intake.apart.as_stored`: samples of our own table, or the report, and where its rows stand on a picture
+    read = models.JSONField()
+    sent_at = models.DateTimeField(auto_now_add=True)
+    sent_by = models.ForeignKey("auth.User", null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-sent_at", "-pk"]
+
+    def __str__(self) -> str:
+        return self.name or "pasted rows"
+
+
+class ReportPage(models.Model):
+    """A page of a picture, straightened, as it is shown beside what was read."""
+
+    report = models.ForeignKey(ReportFile, on_delete=models.CASCADE, related_name="pages")
+    number = models.PositiveSmallIntegerField()
+    image = models.BinaryField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["report", "number"], name="one_picture_each")]
+
+    def __str__(self) -> str:
+        return f"page {self.number}"
+
+
 class Sample(models.Model):
     """Water taken at one place and time."""
 
@@ -33,6 +67,7 @@ class Sample(models.Model):
     method = models.CharField(max_length=12, blank=True, choices=Method.choices)
     #: rows of a report that were not understood: [{"name": …, "text": …, "why": …}]
     aside = models.JSONField(default=list, blank=True)
+    report = models.ForeignKey(ReportFile, null=True, blank=True, on_delete=models.SET_NULL, related_name="samples")
 
     class Meta:
         ordering = ["-taken_on", "-pk"]

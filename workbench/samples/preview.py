@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from django.utils import timezone
 
+from intake.scans import Box
 from treatment.evidence.reports.report import Report, ReportRow
 from treatment.evidence.untreated import Untreated, judged
 from treatment.job.facts import SampleFacts, SeenRow
@@ -28,7 +29,7 @@ MOST_SHOWN, MOST_SAMPLES, LONGEST = 400, 24, 200
 class PreviewRow:
     """number: its place on the page; at, name, printed: as in the report; text, key: what it is taken for; was, was_key: what was proposed;
 
-    units: to choose from where the report gives none that fits.
+    units: to choose from where the report gives none that fits; flag: what the laboratory says against it; box: where it stands on a picture.
     """
 
     number: int
@@ -48,6 +49,13 @@ class PreviewRow:
     unit: str = ""
     limit: str = ""
     told: Untreated | None = None
+    flag: str = ""
+    box: Box | None = None
+
+    @property
+    def cut(self) -> str:
+        """The part of its page that shows it, as a drawing's frame."""
+        return " ".join(f"{value:g}" for value in self.box[1:]) if self.box else ""
 
     @property
     def whole(self) -> str:
@@ -81,27 +89,28 @@ class PreviewSample:
     take: bool = True
 
 
-def of_report(report: Report, job: Job) -> tuple[list[PreviewSample], int]:
+def of_report(report: Report, job: Job, boxes: Mapping[str, Box] | None = None) -> tuple[list[PreviewSample], int]:
     """The samples of a report as the page shows them, and how many rows are left out."""
     shown, count = [], 0
     for index, sample in enumerate(report.samples[:MOST_SAMPLES]):
-        rows = [_shown(count + k, row, job) for k, row in enumerate(sample.rows[: MOST_SHOWN - count])]
+        rows = [_shown(count + k, row, job, (boxes or {}).get(row.at)) for k, row in enumerate(sample.rows[: MOST_SHOWN - count])]
         count += len(rows)
         initial = {"method": "laboratory", "taken_on": sample.taken_on, "point": sample.point or "raw"}
         shown.append(PreviewSample(index, sample.label, SampleForm(initial=initial, prefix=f"new{index}"), rows))
     return [sample for sample in shown if sample.rows], sum(len(sample.rows) for sample in report.samples) - count
 
 
-def _shown(number: int, row: ReportRow, job: Job) -> PreviewRow:
+def _shown(number: int, row: ReportRow, job: Job, box: Box | None) -> PreviewRow:
     printed = f"{row.result} {row.unit}".strip()
-    text = row.reading.typed if row.reading else printed
+    text = row.reading.typed if row.reading else "" if box and row.status == "ask" else printed  # of a picture a person enters what is in doubt
     key = row.analyte.key if row.analyte and row.status != "aside" else ""
     shown = PreviewRow(
         number, row.at, row.label, printed, text[:LONGEST], key, row.status, row.why, row.reading, was=text[:LONGEST], was_key=key, why=row.why
     )
     shown.limit, shown.told = row.limit[:LONGEST], _told(row.label, printed, row.limit, job) if row.reading is None else None
     shown.chip = chip(row.reading, job.standard) if row.reading else None
-    shown.units = _units(key, shown.reading)
+    shown.units = _units(key, shown.reading) if text else []
+    shown.flag, shown.box = row.flag, box
     return shown
 
 
@@ -122,7 +131,7 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
     """A row as it came back, with what a person chose."""
     said = {
         part: str(data.get(f"{part}-{number}", ""))[: LONGEST + 1]
-        for part in ("at", "name", "printed", "text", "key", "was", "was_key", "why", "unit", "limit")
+        for part in ("at", "name", "printed", "text", "key", "was", "was_key", "why", "unit", "limit", "flag")
     }
     row = PreviewRow(
         number,
@@ -137,6 +146,7 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
         was_key=said["was_key"],
         why=said["why"],
         limit=said["limit"],
+        flag=said["flag"],
     )
     row.told = _told(row.name, row.printed, row.limit, job)
     if not row.key:
@@ -154,6 +164,8 @@ def posted_row(data: Mapping[str, Any], number: int, job: Job) -> PreviewRow:
         row.problem, row.sure = (row.why if not row.touched and row.why else str(error)), "ask"
         row.units = _units(row.key, None)
         return row
+    if row.flag and not row.touched:
+        row.reading = replace(row.reading, note="; ".join(filter(None, (row.reading.note, f"the laboratory says: {row.flag}"))))
     row.chip, row.told = chip(row.reading, job.standard), None
     row.problem = row.reading.note or ("" if row.touched else row.why)
     row.sure = "check" if row.problem else "sure"

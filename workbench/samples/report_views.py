@@ -7,12 +7,14 @@ import json
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.http import content_disposition_header
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from intake.apart import report_apart
-from intake.limits import LARGEST, Unreadable
+from intake.apart import from_stored, report_apart
+from intake.limits import LARGEST_PICTURE, Unreadable
+from intake.scans import SHOWN
 from treatment.evidence.own_table import SAMPLE_COLUMNS
 from treatment.job.facts import SampleFacts
 from treatment.language.analytes import analytes
@@ -26,7 +28,7 @@ from ..request import whole
 from ..safe_cells import safe_cell
 from ..steps import steps
 from . import preview, services
-from .models import ReportLayout, Sample
+from .models import ReportLayout, ReportPage, Sample
 from .views import chip
 
 
@@ -37,29 +39,69 @@ def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Htt
 
 @require_POST
 def report_preview(request: HttpRequest, pk: int) -> HttpResponse:
-    """What a file or pasted rows would be read as; nothing is stored."""
+    """Read a file or pasted rows and keep them as they came; what they are read as stands at an address of its own, to go back to."""
     job = job_for(request, pk, change=True)
     upload, pasted = request.FILES.get("file"), request.POST.get("rows", "")
     try:
-        content = upload.read(LARGEST + 1) if upload is not None else pasted.encode("utf-8", "replace")
+        content = upload.read(LARGEST_PICTURE + 1) if upload is not None else pasted.encode("utf-8", "replace")
         read = report_apart(content)
-        if read.own is not None:
-            return _own(request, job, read.own)
-        header = read.report.layout
-        layout = ReportLayout.objects.filter(workspace=job.workspace_id, header=header).first()
-        report = report_apart(content, layout.names).report if layout else read.report
+        layout = ReportLayout.objects.filter(workspace=job.workspace_id, header=read.report.layout).first() if read.own is None else None
+        read = report_apart(content, layout.names) if layout and not read.pages else read
     except Unreadable as error:
         return _page(request, job, 422, problem=sentence(str(error)), pasted=pasted[:20000])
-    if report.why:
-        return _page(request, job, 422, problem=sentence(report.why), pasted=pasted[:20000])
-    samples, left_out = preview.of_report(report, job)
-    return _page(request, job, **_shown(samples), left_out=left_out, header=header, layout=layout)
+    if read.own is None and read.report.why:
+        return _page(request, job, 422, problem=sentence(read.report.why), pasted=pasted[:20000])
+    if read.own is not None and (faults := _facts(read.own)[1]):
+        return _page(request, job, 422, problem=" ".join(f"{fault.path.removeprefix('$.')}: {fault.message}." for fault in faults[:8]))
+    stored = services.store_report(job, (upload.name or "") if upload is not None else "", content, read, request.user)
+    return redirect("report-read", pk, stored.pk)
+
+
+@require_GET
+def report_read(request: HttpRequest, pk: int, report: int) -> HttpResponse:
+    """What a report that was sent is read as, row by row, its picture beside it; no sample is made of it yet."""
+    job = job_for(request, pk)
+    stored = get_object_or_404(job.reports.defer("content"), pk=report)
+    read = from_stored(stored.read)
+    if read.own is not None:
+        return _own(request, job, read.own)
+    samples, left_out = preview.of_report(read.report, job, read.boxes)
+    layout = ReportLayout.objects.filter(workspace=job.workspace_id, header=read.report.layout).first() if read.report.layout else None
+    return _page(request, job, **_shown(samples), left_out=left_out, header=read.report.layout, layout=layout, stored=stored)
+
+
+@require_GET
+def report_original(request: HttpRequest, pk: int, report: int) -> HttpResponse:
+    """A report as it was sent: shown where it is a page or a picture, else to be saved."""
+    job = job_for(request, pk)
+    stored = get_object_or_404(job.reports, pk=report)
+    response = HttpResponse(bytes(stored.content), content_type=stored.kind)
+    shown = stored.kind == "application/pdf" or stored.kind.startswith("image/")
+    response["Content-Disposition"] = str(content_disposition_header(not shown, stored.name or "report.txt"))
+    return response
+
+
+@require_GET
+def report_page(request: HttpRequest, pk: int, report: int, number: int) -> HttpResponse:
+    """A page of a picture, straightened."""
+    job = job_for(request, pk)
+    page = get_object_or_404(ReportPage, report=report, report__job=job, number=number)
+    response = HttpResponse(bytes(page.image), content_type="image/jpeg")
+    response["Cache-Control"] = "private, max-age=86400"
+    return response
 
 
 def _shown(samples: list[preview.PreviewSample]) -> dict[str, Any]:
     rows = [row for sample in samples for row in sample.rows]
     told = {kind: sum(row.sure == kind for row in rows) for kind in ("sure", "check", "ask", "aside")}
-    return {"samples": samples, "count": len(rows), "told": told, "several": len(samples) > 1}
+    return {
+        "samples": samples,
+        "count": len(rows),
+        "told": told,
+        "several": len(samples) > 1,
+        "pictured": any(row.box for row in rows),
+        "page_width": SHOWN,
+    }
 
 
 @require_POST
@@ -72,10 +114,8 @@ def report_row(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 def _own(request: HttpRequest, job: Job, samples: list[dict[str, Any]]) -> HttpResponse:
-    """What a table of our own samples holds, or every fault in it."""
-    facts, faults = _facts(samples)
-    if faults:
-        return _page(request, job, 422, problem=" ".join(f"{fault.path.removeprefix('$.')}: {fault.message}." for fault in faults[:8]))
+    """What a table of our own samples holds."""
+    facts, _ = _facts(samples)
     shown = [(sample, [chip(reading, job.standard) for reading in sample.readings.values()]) for sample in facts]
     return render(
         request, "samples/own.html", {"job": job, "steps": steps(job, "water"), "tab": "readings", "shown": shown, "text": json.dumps(samples)}
@@ -110,11 +150,15 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     samples = preview.posted(request.POST.dict(), job)
     header, remember = request.POST.get("header", "")[:300], "remember" in request.POST
+    stored = job.reports.defer("content").filter(pk=whole(request.POST.get("stored", "")) or 0).first()
+    boxes = from_stored(stored.read).boxes if stored else {}
+    for row in (row for sample in samples for row in sample.rows):
+        row.box = boxes.get(row.at)
     taken = [sample for sample in samples if sample.take]
     bad = sum(not _sound(sample) for sample in taken)
     if bad or not any(_holds(sample) for sample in taken):
         problem = "" if bad else "No row is read as a reading. Choose the analyte of at least one row."
-        return _page(request, job, 422, **_shown(samples), problem=problem, header=header, remember=remember)
+        return _page(request, job, 422, **_shown(samples), problem=problem, header=header, remember=remember, stored=stored)
     if remember:
         services.remember_layout(job, header, ((row.name, row.key, row.added) for sample in taken for row in sample.rows))
     for sample in taken:
@@ -125,7 +169,7 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
             if not row.reading
         ]
         if _holds(sample):
-            services.keep_report(job, sample.form, readings.values(), aside, request.user)
+            services.keep_report(job, sample.form, readings.values(), aside, request.user, stored)
     return redirect("water", pk)
 
 

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 
+from intake.apart import Read, as_stored
 from treatment.evidence.entry_line import Entry
 from treatment.job.facts import SampleFacts
 from treatment.language.analytes import analytes, fold
@@ -20,7 +23,13 @@ from ..door import reading_row, store_sample
 from ..jobs.models import Job
 from ..jobs.services import bump, hold
 from .forms import SampleForm
-from .models import Reading, ReportLayout, Sample
+from .models import Reading, ReportFile, ReportLayout, ReportPage, Sample
+
+LEFT_LYING = timedelta(days=30)  # how long a report is kept that nobody made a sample of
+KINDS = {
+    b"PK": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", b"%PDF": "application/pdf", b"\xff\xd8\xff": "image/jpeg",
+    b"\x89PNG": "image/png", b"RIFF": "image/webp",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -135,10 +144,22 @@ def keep_samples(job: Job, samples: Iterable[SampleFacts], user: Any) -> None:
 
 
 @transaction.atomic
-def keep_report(job: Job, form: SampleForm, readings: Iterable[CoreReading], aside: list[dict[str, str]], user: Any) -> None:
-    """The confirmed rows of a laboratory's report as a sample; rows left aside are kept with it as they stand."""
+def store_report(job: Job, name: str, content: bytes, read: Read, user: Any) -> ReportFile:
+    """Keep a report as it was sent, with what it was read as; those that nobody made a sample of go after a while."""
+    job.reports.filter(samples=None, sent_at__lt=timezone.now() - LEFT_LYING).delete()
+    kind = next((kind for start, kind in KINDS.items() if content.startswith(start)), "text/plain")
+    stored = ReportFile.objects.create(job=job, name=name[:200], kind=kind, content=content, read=as_stored(read), sent_by=user)
+    ReportPage.objects.bulk_create(ReportPage(report=stored, number=number, image=image) for number, image in enumerate(read.pages, 1))
+    return stored
+
+
+@transaction.atomic
+def keep_report(
+    job: Job, form: SampleForm, readings: Iterable[CoreReading], aside: list[dict[str, str]], user: Any, report: ReportFile | None = None
+) -> None:
+    """The confirmed rows of a laboratory's report as a sample; rows left aside are kept with it as they stand, and so is the report."""
     sample = form.save(commit=False)
-    sample.job, sample.aside = job, aside
+    sample.job, sample.aside, sample.report = job, aside, report
     sample.save()
     Reading.objects.bulk_create(reading_row(sample, reading) for reading in readings)
     bump(job, user)

@@ -38,7 +38,7 @@ def of_reading(job: Job, sample: Sample, name: str, typed: str) -> Undo:
 
 def of_sample(job: Job, sample: Sample) -> Undo:
     """How a sample comes back."""
-    kept = json.dumps({"sample": sample_document(sample), "aside": sample.aside})
+    kept = json.dumps({"sample": sample_document(sample), "aside": sample.aside, "report": sample.report_id})
     day = f" of {written(sample.taken_on, 'j M Y')}" if sample.taken_on else ""
     return Undo(f"The sample{day} with its readings", reverse("sample-restore", args=[job.pk]), {"kept": kept})
 
@@ -57,5 +57,8 @@ def put_back(job: Job, text: str, user: Any) -> None:
     if faults or facts is None:
         raise BadDocument(faults)
     hold(job)
-    store_sample(job, facts, aside[:MOST_ASIDE])
+    stored = store_sample(job, facts, aside[:MOST_ASIDE])
+    if (report := kept.get("report")) and isinstance(report, int):
+        stored.report = job.reports.defer("content").filter(pk=report).first()
+        stored.save(update_fields=["report"])
     bump(job, user)

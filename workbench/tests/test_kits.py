@@ -219,7 +219,9 @@ class Remembered(WorkbenchTestCase):
     def test_a_layout_is_remembered(self) -> None:
         """A bare hardness given its unit and a row left aside once are read so the next time."""
         rows = [[*row] for row in REPORT]
-        first = self.client.post(reverse("report-preview", args=[self.job.pk]), {"rows": "\n".join("\t".join(map(str, row)) for row in rows)})
+        first = self.client.post(
+            reverse("report-preview", args=[self.job.pk]), {"rows": "\n".join("\t".join(map(str, row)) for row in rows)}, follow=True
+        )
         rows = first.context["samples"][0].rows
         data = {"count": len(rows), "take-0": "1", "new0-point": "raw", "header": first.context["header"], "remember": "1"}
         for row in rows:
@@ -229,7 +231,9 @@ class Remembered(WorkbenchTestCase):
         self.assertEqual(self.client.post(reverse("report-keep", args=[self.job.pk]), data).status_code, 302)
         self.assertEqual(ReportLayout.objects.get().names["hardness"], ["hardness", "gpg"])
         again = self.client.post(
-            reverse("report-preview", args=[self.job.pk]), {"rows": "Parameter\tResult\tUnit\nHardness\t15\t\nMystery\t4\tmg/L\nIron\t1\tmg/L"}
+            reverse("report-preview", args=[self.job.pk]),
+            {"rows": "Parameter\tResult\tUnit\nHardness\t15\t\nMystery\t4\tmg/L\nIron\t1\tmg/L"},
+            follow=True,
         )
         self.assertEqual(
             [(row.key, row.text) for row in again.context["samples"][0].rows], [("hardness", "15 gpg"), ("", "4 mg/L"), ("iron", "1 mg/L")]
@@ -239,7 +243,7 @@ class Remembered(WorkbenchTestCase):
     def test_another_firm_does_not_see_it(self) -> None:
         """What a firm taught belongs to it."""
         ReportLayout.objects.create(workspace=self.stranger.memberships.get().workspace, header="parameter | result | unit", names={"iron": ["", ""]})
-        page = self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": self.file()})
+        page = self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": self.file()}, follow=True)
         self.assertEqual(page.context["samples"][0].rows[0].key, "iron")
 
     def file(self):  # noqa: ANN201

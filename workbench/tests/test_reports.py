@@ -1,15 +1,21 @@
 from __future__ import annotations
 
+import json
 import re
+from datetime import timedelta
+from io import BytesIO
+from zipfile import ZipFile
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
+from django.utils import timezone
 
 from intake.tests.made import spreadsheet
 from treatment.tests.example import job as job_document
 from workbench.door import job_document as job_of
 from workbench.door import store
-from workbench.samples.models import Sample
+from workbench.samples.models import ReportFile, Sample
+from workbench.samples.undo import of_sample
 
 from .base import WorkbenchTestCase
 
@@ -18,14 +24,14 @@ REPORT = [["Parameter", "Result", "Unit"], ["Iron", 2.4, "mg/L"], ["Hardness", 1
 
 class Importing(WorkbenchTestCase):
     def send(self, content: bytes, name: str = "report.xlsx"):  # noqa: ANN201
-        return self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": SimpleUploadedFile(name, content)})
+        return self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": SimpleUploadedFile(name, content)}, follow=True)
 
     def confirm(self, page, **changes: str):  # noqa: ANN001, ANN201
         return self.client.post(reverse("report-keep", args=[self.job.pk]), self.posted(page) | changes)
 
     def posted(self, page):  # noqa: ANN001, ANN201
         """What the page would send as it stands."""
-        data = {"count": page.context["count"]}
+        data = {"count": page.context["count"], "stored": page.context["stored"].pk}
         for sample in page.context["samples"]:
             prefix = f"new{sample.index}"
             data |= {f"take-{sample.index}": "1", f"{prefix}-point": "raw", f"{prefix}-method": "laboratory", f"{prefix}-taken_on": "2026-05-04"}
@@ -40,6 +46,8 @@ class Importing(WorkbenchTestCase):
                     "was_key": row.was_key,
                     "why": row.why,
                     "limit": row.limit,
+                    "flag": row.flag,
+                    "at": row.at,
                 }
                 data |= {f"{part}-{row.number}": text for part, text in said.items()}
         return data
@@ -127,12 +135,49 @@ class Importing(WorkbenchTestCase):
         page = self.send(spreadsheet(REPORT))
         self.assertContains(self.confirm(page, **{"key-1": "", "key-2": "iron"}), "chosen twice", status_code=422)
 
+    def test_the_original_is_kept_and_opens_again(self) -> None:
+        """The page has an address to come back to; the file opens beside it, stays with the sample, also one put back, and goes out with the job."""
+        content = spreadsheet(REPORT)
+        page = self.send(content)
+        address = page.redirect_chain[-1][0]
+        self.assertContains(self.client.get(address), "How this report is understood")
+        self.assertContains(self.client.get(address), "report.xlsx")
+        self.confirm(page, **{"unit-1": "gpg"})
+        sample = Sample.objects.order_by("-pk")[0]
+        original = self.client.get(reverse("report-original", args=[self.job.pk, sample.report_id]))
+        self.assertEqual((original.content, original["Content-Disposition"]), (content, 'attachment; filename="report.xlsx"'))
+        self.assertContains(self.client.get(reverse("water", args=[self.job.pk])), "Original report")
+        undo = of_sample(self.job, sample)
+        sample.delete()
+        self.client.post(undo.address, undo.fields)
+        self.assertEqual(Sample.objects.order_by("-pk")[0].report, ReportFile.objects.get())
+        archive = ZipFile(BytesIO(self.client.get(reverse("job-with-reports", args=[self.job.pk])).content))
+        self.assertEqual(archive.read(next(name for name in archive.namelist() if name.startswith("reports/"))), content)
+        self.assertEqual(json.loads(archive.read("job.json"))["format"], "cairn-job/1")
+
+    def test_a_report_of_which_nobody_made_a_sample_goes_after_a_month(self) -> None:
+        """Those of a sample stay for good."""
+        self.confirm(self.send(spreadsheet(REPORT)), **{"unit-1": "gpg"})
+        self.send(b"Parameter,Result,Unit\nIron,2.4,mg/L\n", "left.csv")
+        ReportFile.objects.update(sent_at=timezone.now() - timedelta(days=31))
+        self.send(b"Parameter,Result,Unit\nIron,2.5,mg/L\n", "new.csv")
+        self.assertEqual(set(ReportFile.objects.values_list("name", flat=True)), {"report.xlsx", "new.csv"})
+
+    def test_what_the_laboratory_says_against_a_result_stands_at_the_reading(self) -> None:
+        """A remark becomes a doubt: to be checked, and kept with the reading."""
+        page = self.send(b"Analyte,Result,Units,Remarks\nTotal coliform,absent,/100 mL,holding time exceeded\nIron,0.3,mg/L,\n", "r.csv")
+        self.assertContains(page, "holding time exceeded")
+        self.confirm(page)
+        kept = Sample.objects.order_by("-pk")[0].readings
+        self.assertEqual(kept.get(analyte="total_coliform").note, "the laboratory says: holding time exceeded")
+        self.assertEqual(kept.get(analyte="iron").note, "")
+
     def test_bad_files_are_told_and_nothing_breaks(self) -> None:
         """A clear message for each, nothing stored."""
         for content in (b"", b"PK\x03\x04", b"%PDF-1.7", b"\x00\x00", b"just words"):
             response = self.send(content)
             self.assertContains(response, 'role="alert"', status_code=422)
-        response = self.client.post(reverse("report-preview", args=[self.job.pk]), {"rows": "Iron\t2.4 mg/L\npH\t6.1"})
+        response = self.client.post(reverse("report-preview", args=[self.job.pk]), {"rows": "Iron\t2.4 mg/L\npH\t6.1"}, follow=True)
         self.assertEqual([row.key for row in response.context["samples"][0].rows], ["iron", "ph"])
         self.assertEqual(Sample.objects.count(), 1)
 
@@ -151,7 +196,7 @@ class Importing(WorkbenchTestCase):
         """Written out, shown, confirmed: the readings of another job are those of the first."""
         content = self.client.get(reverse("samples-csv", args=[self.job.pk])).content
         other = store(job_document(readings={"iron": None, "ferrous_iron": None}), self.workspace, self.designer)
-        page = self.client.post(reverse("report-preview", args=[other.pk]), {"file": SimpleUploadedFile("s.csv", content)})
+        page = self.client.post(reverse("report-preview", args=[other.pk]), {"file": SimpleUploadedFile("s.csv", content)}, follow=True)
         self.assertContains(page, "1 sample in this table")
         self.assertEqual(other.samples.count(), 1)
         self.client.post(reverse("own-keep", args=[other.pk]), {"samples": page.context["text"]})
@@ -169,7 +214,7 @@ class Importing(WorkbenchTestCase):
             .replace(",raw,", ",nowhere at all,")
             .replace("14 gpg", "much")
         )
-        page = self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": SimpleUploadedFile("s.csv", lines.encode())})
+        page = self.client.post(reverse("report-preview", args=[self.job.pk]), {"file": SimpleUploadedFile("s.csv", lines.encode())}, follow=True)
         self.assertContains(page, "samples[0].readings.hardness", status_code=422)
         for text in ("", "[1]", "{"):
             self.assertEqual(self.client.post(reverse("own-keep", args=[self.job.pk]), {"samples": text}).status_code, 422)

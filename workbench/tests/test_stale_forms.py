@@ -33,7 +33,7 @@ NEVER_OVER = {
     "readings-add": "a reading more; one that stands already is told",
     "readings-table": "readings more",
     "reading-delete": "takes out what is named",
-    "report-preview": "keeps nothing",
+    "report-preview": "a report more, which nobody has made a sample of",
     "report-keep": "samples more",
     "own-keep": "samples more",
     "sample-restore": "a sample more",

@@ -35,7 +35,7 @@ def apart(sample: ReportSample, titles: Sequence[str], names_a_sample: Callable[
 
 
 def once(rows: list[ReportRow]) -> None:
-    """Of several rows of one analyte the least favorable of those that are sure is taken, to be checked; the others stay as they are printed."""
+    """Of several rows of one analyte the worst case of those that are sure is taken, to be checked; the others stay as they are printed."""
     of: dict[str, list[ReportRow]] = {}
     for row in rows:
         if row.analyte and row.reading:
@@ -51,7 +51,7 @@ def once(rows: list[ReportRow]) -> None:
         firm = [row for row in several if row.status == "sure"] or several
         taken = min(firm, key=lambda row: _low(row.reading)) if analyte.adverse == "low" else max(firm, key=lambda row: _high(row.reading))
         taken.status = "check" if taken.status == "sure" else taken.status
-        taken.why = "; ".join(filter(None, (taken.why, f"{analyte.name} is in the report twice: the less favorable value is used")))
+        taken.why = "; ".join(filter(None, (taken.why, f"{analyte.name} is in the report twice: the worst case is used")))
         for row in several:
             if row is not taken:
                 row.status, row.reading, row.why = "aside", None, f"{analyte.name} is in the report twice: “{taken.label}” is used"
