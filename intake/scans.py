@@ -31,7 +31,7 @@ UNITS = 612.0  # width of a page in the points that text pages are measured in
 _GAP = 0.9  # of the height of the letters: a wider gap parts two cells
 _NOISE = re.compile(r"^[_—|‘’'`~«»=\-]+(?=[\w<>.])|(?<=[\w%])[_|‘’'`~«»°]+$")
 _WALL_S = 25
-Image = Any
+Picture = Any
 Box = tuple[int, float, float, float, float]
 
 
@@ -72,7 +72,7 @@ def scanned(content: bytes) -> Scan:
     return Scan((readings[0], readings[1]), [_shown(page) for page in pages], boxes)
 
 
-def _images(content: bytes) -> list[Image]:
+def _images(content: bytes) -> list[Picture]:
     """The pages of a file as grey pictures."""
     from PIL import Image, ImageOps, UnidentifiedImageError
 
@@ -108,12 +108,12 @@ def _images(content: bytes) -> list[Image]:
     return [upright]
 
 
-def _wanted(image: Image, dpi: int) -> int:
+def _wanted(image: Picture, dpi: int) -> int:
     """Width [px] that a page has at a resolution, upright or lying."""
     return round(dpi * PAGE_IN[image.width > image.height])
 
 
-def straight(image: Image) -> Image:
+def straight(image: Picture) -> Picture:
     """A grey page, even in its light and turned so that its lines are level."""
     from PIL import Image, ImageFilter, ImageMath
 
@@ -124,7 +124,7 @@ def straight(image: Image) -> Image:
     return _without_rules(even if abs(turned) < 0.05 else even.rotate(turned, resample=Image.Resampling.BICUBIC, expand=True, fillcolor=255))
 
 
-def _without_rules(page: Image) -> Image:
+def _without_rules(page: Picture) -> Picture:
     """A page without the rules of its tables: thin, and dark far beyond a letter, along or across."""
     from PIL import Image, ImageChops, ImageFilter
 
@@ -138,7 +138,7 @@ def _without_rules(page: Image) -> Image:
             mean.point(lambda v, at=at, below=below: 255 if (v < at) == below else 0) for at, below in ((150, True), (205, True), (190, False))
         )
 
-        def moved(mask: Image, step: int, on: bool, along: int = along) -> Image:
+        def moved(mask: Picture, step: int, on: bool, along: int = along) -> Picture:
             """A mask moved along the rules (on) or to their side."""
             return ImageChops.offset(mask, step, 0) if on == (along == 0) else ImageChops.offset(mask, 0, step)
 
@@ -151,7 +151,7 @@ def _without_rules(page: Image) -> Image:
     return clean
 
 
-def _turned(image: Image) -> float:
+def _turned(image: Picture) -> float:
     """By how many degrees a page has to be turned: at that angle its rows of ink and of paper are told apart best."""
     from PIL import Image, ImageOps
 
@@ -166,7 +166,7 @@ def _turned(image: Image) -> float:
     return max((best + k / 10 for k in range(-4, 5)), key=sharp)
 
 
-def _enlarged(page: Image, dpi: int) -> bytes:
+def _enlarged(page: Picture, dpi: int) -> bytes:
     """A page as the reader of letters takes it, at a resolution."""
     from PIL import Image
 
@@ -176,7 +176,7 @@ def _enlarged(page: Image, dpi: int) -> bytes:
     return out.getvalue()
 
 
-def _told(page: Image, dpi: int, languages: str, kind: str) -> str:
+def _told(page: Picture, dpi: int, languages: str, kind: str) -> str:
     """What the reader of letters prints of a page. Raises Unreadable."""
     try:
         done = subprocess.run(
@@ -190,7 +190,7 @@ def _told(page: Image, dpi: int, languages: str, kind: str) -> str:
     return done.stdout.decode("utf-8", "replace")
 
 
-def _languages(page: Image) -> str:
+def _languages(page: Picture) -> str:
     """English, and the language that more of its words stand in, as far as it is there."""
     installed = subprocess.run(["tesseract", "--list-langs"], capture_output=True, check=False).stdout.decode().split()
     said = set(re.findall(r"[a-z]{3,}", plain(_told(page, 200, "eng", ""))))
@@ -200,7 +200,7 @@ def _languages(page: Image) -> str:
     return "+".join(each for each in wanted if each in installed) or "eng"
 
 
-def _words(page: Image, dpi: int, languages: str) -> list[list[dict[str, Any]]]:
+def _words(page: Picture, dpi: int, languages: str) -> list[list[dict[str, Any]]]:
     """The words of a page, line by line, with their places as shares of its width and height."""
     lines: dict[tuple[str, ...], list[dict[str, Any]]] = {}
     width = _wanted(page, dpi)
@@ -218,7 +218,7 @@ def _words(page: Image, dpi: int, languages: str) -> list[list[dict[str, Any]]]:
     return list(lines.values())
 
 
-def _lines(found: list[list[dict[str, Any]]], number: int, page: Image, mark: str, boxes: dict[str, Box]) -> list[Line]:
+def _lines(found: list[list[dict[str, Any]]], number: int, page: Picture, mark: str, boxes: dict[str, Box]) -> list[Line]:
     """Lines of cells with their places, as of a text page; their boxes on the page as it is shown are kept beside."""
     lines = []
     shape = page.height / page.width
@@ -243,7 +243,7 @@ def _lines(found: list[list[dict[str, Any]]], number: int, page: Image, mark: st
     return lines
 
 
-def _shown(page: Image) -> bytes:
+def _shown(page: Picture) -> bytes:
     """A page as it is shown beside what was read."""
     from PIL import Image
 

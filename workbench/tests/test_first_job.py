@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import re
+import shutil
+from unittest import skipUnless
 
 from playwright.sync_api import Page, expect
 
+from intake.tests.made import photograph
+from intake.tests.test_scans import printed
 from workbench.jobs.models import Job
 from workbench.samples.models import Reading
 
@@ -94,3 +98,66 @@ class FirstJob(BrowserTestCase):
         taps += 1
         self.assertLessEqual((screens, taps), (5, 10))
         self.assertEqual(Job.objects.count(), 1)
+
+
+@skipUnless(shutil.which("tesseract"), "tesseract-ocr is not installed")
+class FromAPhotograph(BrowserTestCase):
+    PICTURE = {"name": "report.jpg", "mimeType": "image/jpeg"}
+
+    def test_on_a_phone_from_a_picture_to_a_proposal(self) -> None:
+        """At 390 px: at most six screens and eight taps, nothing refused; each row stands beside its cut-out, and going back reads it again."""
+        page = self.open("dora", 390, 844)
+        page.fill("#id_name", "Mill House")
+        page.get_by_role("button", name="Start a job").click()
+        taps, screens = 1, 2
+        page.wait_for_url("**/water/")
+        page.get_by_text("From a report").click()
+        page.set_input_files("#report-photo", self.PICTURE | {"buffer": photograph(printed(True))})
+        page.get_by_role("button", name="Read the photo").click()
+        taps, screens = taps + 3, screens + 1
+        page.wait_for_url("**/reports/*/", timeout=60_000)
+        expect(page.locator(".cut-out")).to_have_count(7)
+        expect(page.get_by_label("Reading of Iron")).to_have_value("2.4 mg/L")
+        self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 390)
+        picture = page.request.get(page.locator(".cut-out image").first.get_attribute("href") or "")
+        self.assertEqual((picture.status, picture.headers["content-type"]), (200, "image/jpeg"))
+        page.get_by_role("button", name="Save as a sample").click()
+        taps, screens = taps + 1, screens + 1
+        page.wait_for_url("**/water/")
+        expect(page.get_by_label("Delete the Iron reading")).to_be_visible()
+        page.go_back()
+        expect(page.get_by_role("heading", name="How this report is understood")).to_be_visible()
+        page.go_forward()
+        page.locator(".steps").get_by_role("link", name=re.compile("Train")).click()
+        taps, screens = taps + 1, screens + 1
+        page.wait_for_url("**/train/")
+        self.assertGreater(page.locator("#bench .stage").count(), 1)
+        self.assertLessEqual((screens, taps), (6, 8))
+        self.assertEqual(self.kept(), {"iron", "manganese", "hardness", "ph", "lead", "chloride", "total_coliform"})
+
+    def test_by_keyboard_alone(self) -> None:
+        """The file is chosen, the rows are corrected and kept without a pointer."""
+        page = self.page
+        page.goto("/")
+        FirstJob.tab_to(self, page, "#id_name")  # type: ignore[arg-type]
+        page.keyboard.type("Mill House")
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/water/")
+        page.get_by_text("From a report").focus()
+        page.keyboard.press("Enter")
+        page.set_input_files("#report-file", self.PICTURE | {"buffer": photograph(printed(False))})
+        page.locator("#report-file").focus()
+        page.keyboard.press("Tab")
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/reports/*/", timeout=60_000)
+        FirstJob.tab_to(self, page, "#text-0")  # type: ignore[arg-type]
+        page.keyboard.type("2.5 mg/L")
+        FirstJob.tab_to(self, page, "#text-1")  # type: ignore[arg-type]
+        expect(page.locator("#understood-0")).to_contain_text("2.5")
+        page.get_by_role("button", name="Save as a sample").focus()
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/water/")
+        self.assertEqual(Reading.objects.get(analyte="iron").typed, "2.5 mg/L")
+
+    def kept(self) -> set[str]:
+        return set(Reading.objects.values_list("analyte", flat=True))
