@@ -6,7 +6,7 @@ import re
 from functools import lru_cache
 
 from .errors import NotUnderstood
-from .quantity import NUMBER, find_unit, parse_quantity, split_number, unit_named
+from .quantity import NUMBER, as_said, find_unit, parse_quantity, split_number, unit_named
 from .tables import table
 
 _BARE = re.compile(rf"^\s*{NUMBER}\s*$")
@@ -51,20 +51,30 @@ def completed(text: str, example: str, dimension: str, system: str) -> str:
     >>> completed("7", "5 gpm", "flow", "us"), completed("6-8", "7 ft", "length", "us"), completed("3/4", "12 ft", "length", "metric")
     ('7 gpm', '6 ft 8 in', '3/4 in')
     """
-    unit = unit_for(example, dimension, system)
-    if dimension == "length" and unit == "ft" and (match := _FEET_INCHES.match(text)):
+    unit, said = unit_for(example, dimension, system), as_said(text)
+    if dimension == "length" and unit == "ft" and (match := _FEET_INCHES.match(said)):
         return f"{match['feet']} ft {match['inches']} in"
-    if dimension == "length" and _FRACTION.match(text):
+    if dimension == "length" and _FRACTION.match(said):
         return f"{text.strip()} in"
-    if _BARE.match(text) and unit:
+    if _BARE.match(said) and unit:
         return f"{text.strip()} {unit}"
     return text
 
 
 def switch_points(text: str) -> tuple[str, str] | None:
     """The two ends of ``40/60`` or ``2.8-4.1 bar``, each with the unit that was said; None where the text holds one value."""
-    match = _TWO.match(text)
+    match = _TWO.match(as_said(text))
     if not match:
         return None
     unit = match["unit"] or match["one"]
     return f"{match['low']} {unit}".strip(), f"{match['high']} {unit}".strip()
+
+
+def counted(text: str) -> str:
+    """A count without the word for what is counted: ``4 people`` is 4. Table: ``data/display.toml`` ``[counted]``.
+
+    >>> counted("4 people"), counted("about 2 baths"), counted("4 apples")
+    ('4', 'about 2', '4 apples')
+    """
+    number, _, word = text.strip().rpartition(" ")
+    return number if number and word.lower().strip(".") in table("display")["counted"]["words"] else text

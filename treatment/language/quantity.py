@@ -19,6 +19,19 @@ _THOUSANDS = re.compile(r"^[+-]?[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?$")
 _FEET_AND_INCHES = re.compile(
     r"^\s*(?P<feet>\d{1,4})\s*(?:ft|feet|foot|'|′|’)\s*(?P<inches>\d{1,2}(?:[.,]\d+)?(?:\s+\d+/\d+)?|\d+/\d+)\s*(?:in|inch|inches|\"|″|”|'')?\s*$"
 )
+_ABOUT = re.compile(
+    r"^\s*(?:about|approx(?:imately|\.)?|around|roughly|circa|ca\.?|c\.|some|nearly|almost|say|~|≈|etwa|rund|environ|aprox\.?|ongeveer)\s*(?=[\d.,½¼¾⅓⅔⅛⅜⅝⅞])",
+    re.IGNORECASE,
+)
+_PARTS = {"½": "1/2", "¼": "1/4", "¾": "3/4", "⅓": "1/3", "⅔": "2/3", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8"}
+_IN_A_TIME = re.compile(r"^(?P<volume>.+?)\s*(?:\bin\b|\bper\b|\bevery\b|\beach\b|/|\ba\b)\s*(?P<time>(?:\d|half|one|a\b).*)$", re.IGNORECASE)
+_CLOCK = re.compile(r"^\s*(?:(?P<h>\d{1,2}):)?(?P<min>\d{1,3}):(?P<s>[0-5]\d)\s*(?:min(?:utes?)?|m)?\s*$")
+_HOURS_AND = re.compile(r"^\s*(?P<h>\d{1,3})\s*h\s*(?P<min>[0-5]?\d)\s*$", re.IGNORECASE)
+_SPELT_TIME = re.compile(
+    r"^\s*(?:(?P<h>\d+(?:[.,]\d+)?)\s*(?:h|hr|hrs|hours?)(?![a-z]))?[\s,]*(?:and\s+)?(?:(?P<min>\d+(?:[.,]\d+)?)\s*(?:m|min|mins|minutes?|')(?![a-z]))?[\s,]*(?:and\s+)?"
+    r"(?:(?P<s>\d+(?:[.,]\d+)?)\s*(?:s|sec|secs|seconds?|\"|'')?)?\s*$",
+    re.IGNORECASE,
+)
 LARGEST = 1e12
 #: signs of the longest fraction that is read
 LONGEST_FRACTION = 24
@@ -106,7 +119,7 @@ def parse_number(text: str) -> float:
     >>> parse_number("1 1/2")
     1.5
     """
-    cleaned = text.strip()
+    cleaned = as_said(text).strip()
     if not re.fullmatch(NUMBER, cleaned):
         raise NotUnderstood(text, f"“{cleaned}” is not a number")
     if _THOUSANDS.match(cleaned):
@@ -127,9 +140,48 @@ def parse_number(text: str) -> float:
     return value
 
 
+def as_said(text: str) -> str:
+    """A measure without what people say around its number: ``about 8 gpm``, ``2½ in``.
+
+    >>> as_said("about 8 gpm"), as_said("2½ in")
+    ('8 gpm', '2 1/2 in')
+    """
+    bare = _ABOUT.sub("", text)
+    if not any(part in bare for part in _PARTS):
+        return bare
+    return re.sub(r"(\d?)\s*([½¼¾⅓⅔⅛⅜⅝⅞])", lambda met: f"{met[1]} {_PARTS[met[2]]}".strip(), bare)
+
+
+def spoken_time(text: str) -> float | None:
+    """Minutes of ``1:05`` (minutes and seconds), ``1:10:00``, ``1 min 5 s`` or ``1 h 20 min``; None for anything else."""
+    if clock := _CLOCK.match(text):
+        return float(clock["h"] or 0) * 60 + float(clock["min"]) + float(clock["s"]) / 60
+    if bare := _HOURS_AND.match(text):
+        return float(bare["h"]) * 60 + float(bare["min"])
+    spelt = _SPELT_TIME.match(text)
+    if spelt is None or sum(spelt[part] is not None for part in ("h", "min", "s")) < 2:
+        return None
+    hours, minutes, seconds = (float((spelt[part] or "0").replace(",", ".")) for part in ("h", "min", "s"))
+    return hours * 60 + minutes + seconds / 60
+
+
+def _volume_in_a_time(text: str) -> float | None:
+    """L/min of ``8 gal in 55 s``, ``5 L / 20 s`` or ``20 litres in 1:05``; None where it says no volume and time."""
+    met = _IN_A_TIME.match(text)
+    if met is None:
+        return None
+    try:
+        volume, time = parse_quantity(met["volume"], "volume").value, parse_quantity(met["time"], "time").value
+    except NotUnderstood:
+        return None
+    if time <= 0:
+        raise NotUnderstood(text, "the time must be more than zero")
+    return volume / time
+
+
 def split_number(text: str) -> tuple[str, str]:
     """The number and the unit of ``"7 gpm"`` as two strings. Raises NotUnderstood."""
-    match = _SPLIT.match(text)
+    match = _SPLIT.match(as_said(text))
     if not match:
         raise NotUnderstood(text, f"“{text.strip()[:40]}” does not start with a number")
     return match.group(1), match.group(2)
@@ -143,8 +195,14 @@ def parse_quantity(text: str, dimension: str) -> Quantity:
     26.498
     >>> round(parse_quantity("3/4 in", "length").value, 5), round(parse_quantity("6 ft 8 in", "length").value, 3)
     (0.01905, 2.032)
+    >>> round(parse_quantity("8 gal in 55 s", "flow").value, 2), round(parse_quantity("1:05", "time").value, 3)
+    (33.04, 1.083)
     """
-    if dimension == "length" and (both := _FEET_AND_INCHES.match(text)):
+    if dimension == "time" and (minutes := spoken_time(as_said(text))) is not None:
+        return Quantity(minutes, canonical_unit(dimension), text.strip())
+    if dimension in ("flow", "permeate_flow") and (flow := _volume_in_a_time(as_said(text))) is not None:
+        return Quantity(flow, canonical_unit(dimension), text.strip())
+    if dimension == "length" and (both := _FEET_AND_INCHES.match(as_said(text))):
         inches = parse_number(both["inches"])
         if inches >= 12:
             raise NotUnderstood(text, f"{inches:g} inches are more than a foot: write feet, then less than 12 inches")

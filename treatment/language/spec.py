@@ -16,7 +16,7 @@ from dataclasses import dataclass, field, fields
 from typing import Any
 
 from .errors import Fault, NotUnderstood
-from .measures import completed
+from .measures import completed, counted
 from .quantity import canonical_unit, parse_number, parse_quantity, split_number, unit_named
 
 BAD: Any = object()
@@ -123,7 +123,7 @@ class Number(Spec):
     def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
         if isinstance(raw, str):
             try:
-                raw = parse_number(raw)
+                raw = parse_number(counted(raw))
             except NotUnderstood as error:
                 return self.refuse(raw, path, faults, str(error))
         if isinstance(raw, bool) or not isinstance(raw, (int, float)) or not self.low <= raw <= self.high:

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..job.facts import spec_at
+from ..language.errors import Fault, NotUnderstood
 from ..language.measures import completed, example_for, switch_points, unit_for
 from ..language.quantity import parse_quantity
 from ..language.tables import table
@@ -59,3 +60,51 @@ class Written(TestCase):
         text = completed(str(value), f"5 {unit}", dimension, system)
         self.assertTrue(text.endswith(unit_for(f"5 {unit}", dimension, system)))
         self.assertIsNotNone(parse_quantity(text, dimension))
+
+
+class AsPeopleSayIt(TestCase):
+    def test_volume_in_a_time(self) -> None:
+        """8 gal in 55 s = 8 × 3.785412 / (55/60) = 33.04 L/min; 20 L in 1 min 5 s = 18.46."""
+        for text in ("8 gal in 55 s", "8 gallons in 55 seconds", "8 gal/55 s", "about 8 gal in 55 sec", "8 gal per 55 s", "8 gals in 0:55"):
+            self.assertAlmostEqual(parse_quantity(text, "flow").value, 33.036, places=2, msg=text)
+        for text in ("20 L in 1:05", "20 litres in 1 min 5 s", "20 L every 65 s"):
+            self.assertAlmostEqual(parse_quantity(text, "flow").value, 18.4615, places=3, msg=text)
+        for text in ("8 gal in 0 s", "8 gal in 55", "8 psi in 55 s", "8 in 55"):
+            with self.assertRaises(NotUnderstood, msg=text):
+                parse_quantity(text, "flow")
+
+    def test_times_and_counts_and_words_round_a_number(self) -> None:
+        """1:05 is a minute and five seconds; a count has its word behind it; about and fractions do not matter."""
+        for text, minutes in (
+            ("1:05", 65 / 60),
+            ("1 min 5 s", 65 / 60),
+            ("1:10:00", 70.0),
+            ("1 h 20 min", 80.0),
+            ("1h20", 80.0),
+            ("90 s", 1.5),
+            ("2 mins", 2.0),
+        ):
+            self.assertAlmostEqual(parse_quantity(text, "time").value, minutes, msg=text)
+        for text, flow in (
+            ("8 gallons per minute", 30.2833),
+            ("~8 gpm", 30.2833),
+            ("approx. 8 gal/min", 30.2833),
+            ("30 liters a minute", 30.0),
+            ("½ gpm", 1.8927),
+        ):
+            self.assertAlmostEqual(parse_quantity(text, "flow").value, flow, places=3, msg=text)
+        for text in ("9' 6\"", "9 ft 6 in", "about 9' 6\"", "9’ 6″"):
+            self.assertAlmostEqual(parse_quantity(text, "length").value, 2.8956, msg=text)
+        faults: list[Fault] = []
+        self.assertEqual([spec_at("building", "people").read(text, "", faults) for text in ("4 people", "about 4", "4 persons")], [4, 4, 4])
+        self.assertEqual((spec_at("building", "bathrooms").read("2½ baths", "", faults), faults), (2.5, []))
+        spec_at("building", "people").read("4 apples", "", faults)
+        self.assertEqual(len(faults), 1)
+        self.assertEqual([completed(text, "5 gpm", "flow", "us") for text in ("about 8", "8 gal in 55 s")], ["about 8 gpm", "8 gal in 55 s"])
+
+    @given(st.floats(0.1, 100), st.floats(1, 600), st.sampled_from(["{v:.2f} gal in {s:.1f} s", "about {v:.2f} gallons per {s:.1f} sec"]))
+    @fuzz(60)
+    def test_the_bucket_is_arithmetic(self, volume: float, seconds: float, said: str) -> None:
+        """What is said is volume over time, whatever the words."""
+        v, s = round(volume, 2), round(seconds, 1)
+        self.assertAlmostEqual(parse_quantity(said.format(v=v, s=s), "flow").value, v * 3.785411784 / (s / 60), places=6)

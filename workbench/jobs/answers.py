@@ -35,9 +35,9 @@ def answered(request: Request, template: str, context: dict[str, Any], status: i
         fresh[name].auto_id: [typed, str(fresh[name].value())]
         for name in form.FIELDS
         if name not in form.errors
-        and (typed := str(request.POST.get(name, "")))
+        and name in request.POST
         and isinstance(fresh[name].value(), str)
-        and typed != str(fresh[name].value())
+        and (typed := str(request.POST.get(name, ""))) != str(fresh[name].value())
     }
     response["HX-Trigger"] = json.dumps({"job-version": context["job"].version, "stands": told})
     return response

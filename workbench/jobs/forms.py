@@ -99,9 +99,11 @@ class SupplyForm(DocumentForm):
     ), CHOICE_WORDS, EMPTY_WORDS)  # fmt: skip
 
     def __init__(self, data: Any = None, *, job: Job) -> None:
-        if data is not None and (both := switch_points(data.get("pressure_low_kpa", ""))):
-            data = data.copy()  # both switch points in the first field
-            data["pressure_low_kpa"], data["pressure_high_kpa"] = both
+        for name in ("pressure_low_kpa", "pressure_high_kpa") if data is not None else ():
+            if both := switch_points(data.get(name, "")):  # both switch points in one of the fields
+                data = data.copy()
+                data["pressure_low_kpa"], data["pressure_high_kpa"] = both
+                break
         super().__init__(data, job=job)
 
     def clean(self) -> dict[str, Any]:

@@ -94,6 +94,29 @@ class NothingTypedIsLost(BrowserTestCase):
         dialog.get_by_label("Password").fill(password)
         dialog.get_by_role("button", name="Log in").click()
 
+    def test_supply_as_people_say_it(self) -> None:
+        """Both switch points in either field fill both and stay through the next change; a bucket in words; a refusal goes with the success after it."""
+        for field, other in (("pressure_low_kpa", "pressure_high_kpa"), ("pressure_high_kpa", "pressure_low_kpa")):
+            job = store(job_document(), self.workspace, self.designer)
+            page = self.page
+            page.goto(f"/jobs/{job.pk}/supply/")
+            page.fill(f"#id_{other}", "")
+            page.fill(f"#id_{field}", "30/60")
+            page.press(f"#id_{field}", "Tab")
+            expect(page.locator("#id_pressure_low_kpa")).to_have_value("30 psi")
+            expect(page.locator("#id_pressure_high_kpa")).to_have_value("60 psi")
+            page.fill("#id_flow_l_min", "much")
+            page.press("#id_flow_l_min", "Tab")
+            expect(page.locator("#id_flow_l_min_error")).not_to_be_empty()
+            page.fill("#id_flow_l_min", "8 gal in 55 s")
+            page.press("#id_flow_l_min", "Tab")
+            expect(page.locator(".f-flow_l_min .field-state")).to_have_text("saved")
+            expect(page.locator("#id_flow_l_min_error")).to_be_empty()
+            expect(page.locator("#id_flow_l_min")).not_to_have_attribute("aria-invalid", "true")
+            survey = Survey.objects.get(job=job)
+            self.assertAlmostEqual(survey.flow_l_min or 0, 8 * 3.785411784 / (55 / 60), places=3)
+            self.assertEqual((round(survey.pressure_low_kpa or 0), round(survey.pressure_high_kpa or 0)), (207, 414))
+
     def test_saved_and_not_saved_are_told_beside_the_field(self) -> None:
         """A bad field is marked, the good one is saved and shows its unit; what was refused is still there after a reload."""
         job = store(job_document(), self.workspace, self.designer)
