@@ -9,7 +9,6 @@ from dataclasses import dataclass
 from ..evidence.symptoms import observation_in
 from ..language.analytes import find_analyte
 from ..language.errors import NotUnderstood
-from ..language.log_keys import log_key
 from ..language.quantity import parse_quantity
 from ..language.tables import table
 from ..planning.variant import Variant
@@ -18,7 +17,7 @@ from .naming import GAUGES, Names, fold
 from .upkeep import Task
 
 _PIECES = re.compile(r"\s*[;\n]\s*|\s*,\s+|,(?=\D)")
-_VALUE = re.compile(r"^(?P<words>.*?)[\s:=]*(?P<value>(?:[<>]?\s*-?\d.*)|present|absent|none found|not detected|nd)$", re.IGNORECASE)
+_VALUE = re.compile(r"^(?P<words>.*?)[\s:=]*(?P<value>(?:[<>]?\s*-?[.,]?\d.*)|present|absent|none found|not detected|nd)$", re.IGNORECASE)
 #: an amount before what was put in: ``80 lb of salt``
 _AMOUNT_FIRST = re.compile(r"^(?P<value>\d[\d.,]*\s*[^\W\d]+)\s+(?:of\s+)?(?P<words>[^\W\d].*)$")
 #: a place behind the value: ``hardness 0 gpg after softener``
@@ -27,6 +26,11 @@ _PLACE_LAST = re.compile(r"^(?P<value>.*?)\s+(?P<place>(?:after|behind|out of|le
 _IN_AND_OUT = re.compile(r"^(?P<one>(?:pressure\s+)?in\b[^/]*?\d[^/]*?)\s*/?\s*(?P<other>\bout\b.*)$", re.IGNORECASE)
 #: words of a level that say nothing is left
 _NOTHING_LEFT = re.compile(r"^(?P<words>.+?)\s+(?:is\s+)?empty$", re.IGNORECASE)
+#: a number that begins with its point: ``.8``
+_POINT_FIRST = re.compile(r"(?<![\w.,])\.(?=\d)")
+#: what tells that a unit calls
+_ALARM_OF = re.compile(r"\b(?:of|on|at|from)\s+(?:the\s+)?(?P<where>.+)$")
+ALARMS = frozenset(("alarm", "alarms", "alarmed", "beeping", "beeps", "beep", "beeped", "buzzer", "buzzing"))
 _BAGS = re.compile(r"\b(bags?|sacks?)\b", re.IGNORECASE)
 #: the longest line that is read [characters]
 LONGEST = 4000
@@ -68,7 +72,7 @@ class Line:
         if len(line) > LONGEST:
             return [Piece(f"{line[:40]} …", problem=f"this line is too long, {LONGEST} characters; send it in parts")]
         found: list[Piece] = []
-        for piece in _PIECES.split(line.strip()):
+        for piece in _PIECES.split(_POINT_FIRST.sub("0.", line.strip())):
             both = _IN_AND_OUT.match(piece.strip())
             for each in (both["one"], both["other"]) if both else (piece,):
                 if each.strip():
@@ -91,14 +95,23 @@ class Line:
     def _alarm(self, typed: str) -> Piece | None:
         """An alarm, of the unit that is named, of the one somebody stands before, or of the only one that has one; None where it is none."""
         words = fold(typed).split(" ")
-        if "alarm" not in words:
+        if not ALARMS & set(words):
             return None
-        rest = " ".join(word for word in words if word not in ("alarm", "of", "the", "at", "on", "sounded"))
+        rest = [word for word in words if word not in ALARMS and word not in self.names.rows["filler"]["alarm"]]
         known = [task.stage.id for task in self.tasks.values() if task.stage is not None and task.row.name == "alarm"]
-        id = self.names.where(rest) if rest else self.names.here or (known[0] if len(known) == 1 else "")
+        meant = [self.names.unit(each) for each in (" ".join(rest), *rest) if each]
+        id = next((each for each in meant if each), "")
+        if not id and rest and (named := _ALARM_OF.search(fold(typed))):
+            id = self.names.where(named["where"])
+        id = id or self.names.here or (known[0] if len(known) == 1 else "")
         if id not in self.ids:
-            raise NotUnderstood(typed, f"the alarm of which unit? Write it with one of {', '.join(known or self.ids)}")
-        return Piece(typed, alarm=id, words=f"alarm of {id}")
+            raise NotUnderstood(typed, f"the alarm of which unit? Write it with one of {self.names.listed(known or self.ids)}")
+        return Piece(typed, alarm=id, words=f"alarm of {self.names.called(id)}")
+
+    def seen_in(self, text: str) -> str:
+        """What was seen, smelt or tasted by somebody's own words; empty where they say nothing known, or that there was none."""
+        found = self._seen(text) if text else None
+        return found.seen if found else ""
 
     @staticmethod
     def _seen(typed: str) -> Piece | None:
@@ -125,7 +138,8 @@ class Line:
         if task is None:
             if not verb:
                 return None
-            raise NotUnderstood(typed, f"which task? known are {', '.join(sorted(self.tasks))}")
+            known = sorted({f"“{each.row.task}”" for each in self.tasks.values()})
+            raise NotUnderstood(typed, f"which task? Known are {', '.join(known)}")
         return Piece(typed, did=task.id, amount=value, words=task.row.task)
 
     # --- a reading ----------------------------------------------------------------------------------------------------
@@ -141,7 +155,7 @@ class Line:
             if (behind := _PLACE_LAST.match(value)) is not None:
                 words, value = f"{words} {behind['place']}", behind["value"].strip()
         key = self.names.key(words, self._gauge(before))
-        known = log_key(key, self.ids)
+        known = self.names.read(key)
         if empty is not None and known.what not in FILLED:
             raise NotUnderstood(typed, "a reading is a name and a value, such as “hardness after softener 0 gpg”")
         text = known.typed(value, self.system)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import re
+from collections.abc import Iterable
 from typing import Any
 
 from ..language.analytes import analytes, find_analyte, nearest_name
@@ -18,6 +19,8 @@ from ..train.room import StageRun
 PLACED = re.compile(
     r"^(?P<what>.*?)\s*\b(?P<side>after|behind|out of|leaving|before|into|in front of|at|of|from)\b\s+(?:the\s+)?(?P<where>.+)$", re.IGNORECASE
 )
+#: a name as a log file writes it: ``softener.hardness_out``
+_A_KEY = re.compile(r"^[\w-]+\.[a-z]\w+$")
 BEFORE = ("before", "into", "in front of")
 GAUGES = ("pressure_in", "pressure_out")
 
@@ -52,11 +55,16 @@ class Names:
 
         Raises NotUnderstood, with the nearest, where they mean nothing, or more than one thing.
         """
-        if "." in words or words in self.rows["whole"]:
-            return log_key(words, self.ids).key
+        if _A_KEY.match(words) or words in self.rows["whole"]:
+            return self.read(words).key
         place, side, what = "", "", words
         if (match := PLACED.match(words)) is not None and fold(words) not in self.rows["aliases"]:
-            place, side, what = self.where(match["where"]), "in" if match["side"].lower() in BEFORE else "out", match["what"] or "pressure"
+            wanted = self._what(match["what"]) if match["what"] else None
+            place, side, what = (
+                self.where(match["where"], wanted or ""),
+                "in" if match["side"].lower() in BEFORE else "out",
+                match["what"] or "pressure",
+            )
         elif (first := fold(words).split(" ")[0]) in self.rows["places"] and " " in words:
             place, what = str(self.rows["places"][first]), words.split(" ", 1)[1]
         elif self._what(words) is None:
@@ -85,7 +93,7 @@ class Names:
             stage.id for stage in self.stages if any(reading.key.analyte == analytes()[name] for reading in Expectations(self.variant).changes(stage))
         ]
         if len(changes) != 1:
-            raise NotUnderstood(name, f"Before or after which unit? Write “after” and one of {', '.join(changes or self.ids)}.")
+            raise NotUnderstood(name, f"Before or after which unit? Write “after” and one of {self.listed(changes or self.ids)}.")
         return changes[0]
 
     def _what(self, words: str) -> str | None:
@@ -117,15 +125,56 @@ class Names:
             return fitting[0]
         if not fitting:
             raise NotUnderstood(what, "this train has no unit where that is read")
-        raise NotUnderstood(what, f"at which unit? Write it with “after” and one of {', '.join(fitting)}")
+        raise NotUnderstood(what, f"at which unit? Write it with “after” and one of {self.listed(fitting)}")
 
-    def where(self, text: str) -> str:
-        """The stage or place that is named. Raises NotUnderstood, with the nearest."""
+    def where(self, text: str, what: str = "") -> str:
+        """The stage or place that is named; of several that a word fits, the one that changes what is read. Raises NotUnderstood, with the nearest."""
         found = self.rows["places"].get(fold(text)) or self.stage(text)
-        if not found:
-            near = difflib.get_close_matches(fold(text), [*map(fold, self.ids), *self.rows["places"]], 1, 0.6)
-            raise NotUnderstood(text, f"no unit here is called “{text}”{f'; did you mean “{near[0]}”?' if near else ''}")
-        return str(found)
+        if found:
+            return str(found)
+        fitting = self._all(text)
+        if len(fitting) > 1 and what in analytes():
+            changing = [
+                stage.id for stage in self.stages
+                if stage.id in fitting and any(reading.key.analyte == analytes()[what] for reading in Expectations(self.variant).changes(stage))
+            ]  # fmt: skip
+            if len(changing) == 1:
+                return changing[0]
+        if fitting:
+            raise NotUnderstood(text, f"which “{text}”? Write one of {self.listed(fitting)}")
+        near = difflib.get_close_matches(fold(text), [*(fold(self.called(id)) for id in self.ids), *self.rows["places"]], 1, 0.6)
+        raise NotUnderstood(text, f"no unit here is called “{text}”{f'; did you mean “{near[0]}”?' if near else ''}")
+
+    def read(self, key: str) -> LogKey:
+        """What a key means. Raises NotUnderstood in the words of this train where it is none."""
+        try:
+            return log_key(key, self.ids)
+        except NotUnderstood:
+            raise NotUnderstood(key, f"“{key}” is not something that is read here") from None
+
+    def called(self, id: str) -> str:
+        """A unit as people call it; with its id where two have one name."""
+        names = [stage.name for stage in self.stages]
+        name = names[self.ids.index(id)] if id in self.ids else id
+        return f"{name} ({id})" if names.count(name) > 1 else name
+
+    def listed(self, ids: Iterable[str]) -> str:
+        """Units as people call them, to choose from."""
+        return ", ".join(f"“{self.called(id)}”" for id in ids)
+
+    def unit(self, word: str) -> str:
+        """The unit that a word is about, by its name or by what it uses, such as lamp or salt; empty where there is none or several."""
+        named = self.stage(word)
+        if named:
+            return named
+        uses = self.rows["filler"]["units"].get(fold(word), "")
+        fitting = [stage.id for stage in self.stages if uses and getattr(stage.room, uses)]
+        return fitting[0] if len(fitting) == 1 else ""
+
+    def _all(self, text: str) -> list[str]:
+        """Every stage whose name, title or id holds a word."""
+        wanted = fold(text)
+        return [stage.id for stage in self.stages if wanted and any(wanted in fold(said) for said in (stage.name, stage.room.title, stage.id))]
 
     def stage(self, text: str) -> str | None:
         """A stage by its id, kind, title or name; None where no one fits."""
@@ -133,11 +182,9 @@ class Names:
         for stage in self.stages:
             if wanted in (fold(stage.id), fold(stage.kind), fold(stage.room.title), fold(stage.name)):
                 return stage.id
-        near = [
-            stage.id
-            for stage in self.stages
-            if wanted and (wanted in fold(stage.name) or wanted in fold(stage.room.title) or wanted in fold(stage.id))
-        ]
+            if wanted == fold(self.called(stage.id)):
+                return stage.id
+        near = self._all(text)
         return near[0] if len(near) == 1 else None
 
 

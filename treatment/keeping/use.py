@@ -72,3 +72,22 @@ class Use:
             return None
         found = self.daily / self.design
         return found if 0.05 < found < 10 else None
+
+
+def question(variant: Variant, before: tuple[dt.date, float], now: tuple[dt.date, float]) -> str:
+    """What is asked of a meter reading [L] before it is kept, beside the one before; empty where it can be.
+
+    No house uses more a day than many times its design, nor than its supply gives in a day and a night.
+    """
+    (then, stood), (on, stands), duty = before, now, variant.audit.duty
+    system = variant.audit.facts.job.units
+    if stands < stood:
+        return f"{show(stands, 'L', system)} is less than the {show(stood, 'L', system)} of {then}. Is a digit wrong, or was the meter replaced?"
+    daily = (stands - stood) / max((on - then).days, 1)
+    most = min(_MARKS["meter_most"] * duty.daily, duty.supply.flow * 1440) if duty.supply.flow else _MARKS["meter_most"] * duty.daily
+    if duty.daily <= 0 or daily <= most:
+        return ""
+    return (
+        f"{show(stands, 'L', system)} is {show(daily, 'L/day', system)} since {then}, where this house is expected to use {show(duty.daily, 'L/day', system)}. "
+        "Is a digit wrong?"
+    )

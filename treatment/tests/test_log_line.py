@@ -111,6 +111,44 @@ class Written(TestCase):
         self.assertEqual(self.read("alarm of the uv")[0].alarm, "uv")
         self.assertTrue(self.read("no orange stains")[0].problem)
 
+    def test_an_alarm_as_people_say_it(self) -> None:
+        """The only unit with one, the one that is named or meant by its lamp or salt, whatever else is said; a unit that is not there is asked."""
+        for text, unit in (
+            ("alarm", "uv"),
+            ("alarm beeping since monday", "uv"),
+            ("lamp alarm", "uv"),
+            ("UV is beeping", "uv"),
+            ("low salt alarm", "soft"),
+        ):
+            self.assertEqual(self.read(text)[0].alarm, unit, text)
+        self.assertEqual(self.read("alarm")[0].words, "alarm of UV unit")
+
+    def test_a_number_that_begins_with_its_point(self) -> None:
+        """Of two filters the one that changes iron is meant; where none does, it is asked by their names."""
+        for text, key, value in (
+            ("iron after filter .8", "iron.iron_out", "0.8 mg/L"),
+            ("chlorine .5", "tap.free_chlorine", "0.5 mg/L"),
+            ("iron .30, pH 7", "tap.iron", "0.30 mg/L"),
+        ):
+            self.assertEqual([(piece.key, piece.text) for piece in self.read(text)][:1], [(key, value)], text)
+        self.assertIn("“Air-charged iron filter”, “Sediment filter", self.read("hardness after filter 3")[0].problem)
+
+    def test_messages_use_names_that_people_know(self) -> None:
+        """No key of a log in any reason, whatever is typed that is no key itself."""
+        for text in (
+            "iron after .x",
+            "hardness 3",
+            "tds in 400",
+            "changed everything",
+            "light .x",
+            "alarm of the boiler",
+            "psi.x 4",
+            "hardness after filter 3",
+            "bacteria after uv. 3",
+        ):
+            for piece in self.read(text):
+                self.assertNotRegex(piece.problem, r"\b(?:soft|uv|iron|five|stone)\.\w+_|\w+/\w+", text)
+
     def test_what_is_not_understood(self) -> None:
         """The reason, with the nearest."""
         wanted = {

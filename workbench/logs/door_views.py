@@ -156,7 +156,7 @@ def house_entry(request: HttpRequest, secret: str) -> HttpResponse:
         return refused
     book = door.book
     typed, on = request.POST.get("line", ""), day_of(request.POST.get("on", ""))
-    form = entered(request.POST, Line(book.design.chosen, book.tasks, book.job.units))
+    form = entered(request.POST, Line(book.design.chosen, book.tasks, book.job.units), owner=True)
     theirs = {task.id for task in book.tasks if task.row.who == OWNER}
     shown: dict[str, Any] = {"typed": typed, "pieces": form.left, "on": on}
     if on is None:
@@ -166,6 +166,8 @@ def house_entry(request: HttpRequest, secret: str) -> HttpResponse:
         return _house(request, door, book, 422, problem=f"{other} is recorded only by {book.job.workspace.name}. Write a note instead.", **shown)
     if form.left or not bodies:
         return _house(request, door, book, 422, problem="" if form.left else "Nothing was entered.", **shown)
+    if asked := services.asked_of_meter(book.job, on, bodies, request.POST.get("sure", "")):
+        return _house(request, door, book, 422, asked=asked, sure=services.meter_in(bodies), **shown)
     return _keep(request, door, book, [(on, body) for body in bodies], form.words, shown)
 
 

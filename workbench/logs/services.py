@@ -28,8 +28,9 @@ from treatment.keeping.due import gathered
 from treatment.keeping.ical import events
 from treatment.keeping.log import FORMAT, loads, read_log
 from treatment.keeping.upkeep import Task, upkeep
-from treatment.language.errors import BadDocument
-from treatment.language.log_keys import SOURCE, TAP
+from treatment.keeping.use import question
+from treatment.language.errors import BadDocument, NotUnderstood
+from treatment.language.log_keys import SOURCE, TAP, log_key
 from treatment.language.spec import holds_unfit
 
 from ..accounts.models import Membership, Workspace
@@ -229,6 +230,27 @@ def check(job: Job, entries: Sequence[tuple[dt.date, dict[str, Any]]]) -> None:
         read_log(document, upkeep(design.chosen), [stage.id for stage in design.chosen.run.stages])
     except BadDocument as error:
         raise Refused("; ".join(f"{_PLACE.sub('', fault.path)}: {fault.message}" for fault in error.faults[:3])) from None
+
+
+def meter_in(bodies: Sequence[dict[str, Any]]) -> str:
+    """The meter reading among what was entered, as typed; empty where there is none."""
+    return next((str(body["readings"]["meter"]) for body in bodies if "meter" in body.get("readings", {})), "")
+
+
+def asked_of_meter(job: Job, on: dt.date, bodies: Sequence[dict[str, Any]], sure: str) -> str:
+    """What is asked before a meter reading is kept that no house makes; empty where there is nothing to ask. sure: the reading somebody stands by."""
+    text, log = meter_in(bodies), log_of(job)
+    if not text or text == sure or log is None:
+        return ""
+    last = log.entries.filter(gone=False, on__lte=on, body__readings__has_key="meter").order_by("-on", "-pk").values_list("on", "body").first()
+    if last is None:
+        return ""
+    key = log_key("meter", ())
+    try:
+        before, now = (last[0], key.read(str(last[1]["readings"]["meter"]))[0]), (on, key.read(text)[0])
+    except NotUnderstood:
+        return ""
+    return question(design_of(job, trains.shown_stages(job)).chosen, before, now)
 
 
 def add(

@@ -38,7 +38,7 @@ from .models import LogPhoto
 from .page import EXAMPLES, context_of, preview
 from .redesign import open_redesign
 from .services import Refused
-from .table import Understood, choices, understood
+from .table import ORDERS, Understood, choices, understood, words_of
 
 #: entries that are read to say what is expected of what is being typed
 STROKE = 300
@@ -108,6 +108,8 @@ def entry(request: Request, pk: int) -> HttpResponse:
     if form.problems or not bodies:
         nothing = "" if form.left or form.problems else "Nothing was entered."
         return logbook_page(request, job, 422, typed=typed, line_problem=nothing, **shown)
+    if asked := services.asked_of_meter(job, on, bodies, request.POST.get("sure", "")):
+        return logbook_page(request, job, 422, typed=typed, asked=asked, sure=services.meter_in(bodies), **shown)
     try:
         made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], small)
     except Refused as error:
@@ -210,7 +212,8 @@ def table(request: Request, pk: int) -> HttpResponse:
     if upload is not None:
         rows_typed = "\n".join("\t".join(row) for row in cells)
     chosen = {int(name[4:]): str(value) for name, value in request.POST.items() if name.startswith("col-") and name[4:].isdecimal() and len(name) < 8}
-    found = _understood(job, cells, chosen)
+    order = request.POST.get("order", "")
+    found = _understood(job, cells, chosen, order)
     if found.problem or request.POST.get("keep") != "1":
         return render(request, "logs/table.html", context | _table(job, found, rows_typed), status=422 if found.problem else 200)
     try:
@@ -220,7 +223,7 @@ def table(request: Request, pk: int) -> HttpResponse:
     if not found.bad:
         messages.success(request, _rows_kept(kept, len(found.rows)))
         return redirect("logbook", pk)
-    rest = _understood(job, [row.split("\t") for row in found.rest.splitlines()], chosen)
+    rest = _understood(job, [row.split("\t") for row in found.rest.splitlines()], chosen, found.order)
     return render(
         request, "logs/table.html", context | _table(job, rest, found.rest) | {"kept": _rows_kept(kept, len(found.rows)), "left": len(found.bad)}
     )
@@ -232,9 +235,9 @@ def _rows_kept(made: int, sent: int) -> str:
     return f"{made} rows saved." if not before else f"{made} of {sent} rows saved: {before}."
 
 
-def _understood(job: Job, cells: Sequence[Sequence[str]], chosen: Mapping[int, str]) -> Understood:
+def _understood(job: Job, cells: Sequence[Sequence[str]], chosen: Mapping[int, str], order: str) -> Understood:
     line = _line(job)
-    return understood(cells, line, line.ids, job.units, timezone.localdate(), chosen)
+    return understood(cells, line, line.ids, job.units, timezone.localdate(), chosen, order)
 
 
 def _line(job: Job, here: str = "") -> Line:
@@ -244,7 +247,9 @@ def _line(job: Job, here: str = "") -> Line:
 
 def _table(job: Job, found: Understood, typed: str) -> dict[str, Any]:
     """What the page shows of a table: how each column is understood, what it may be, and the rows as text."""
-    return {"found": found, "columns": list(enumerate(found.columns)), "choices": choices(_line(job)), "typed": typed, "problem": found.problem}
+    line = _line(job)
+    columns = [(number, name, key, words_of(key, line)) for number, (name, key) in enumerate(found.columns)]
+    return {"found": found, "columns": columns, "choices": choices(line), "typed": typed, "problem": found.problem, "orders": ORDERS.items()}
 
 
 def _take_log(request: Request, job: Job, context: dict[str, Any], content: bytes) -> HttpResponse:

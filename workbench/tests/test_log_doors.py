@@ -86,6 +86,20 @@ class Owners(Logbook):
         self.assertContains(self.post(link, "house-done", task="softener/salt", amount="a lot"), "You had typed: a lot", status_code=422)
         self.assertEqual(LogEntry.objects.count(), 3)
 
+    def test_own_words_tell_what_was_seen(self) -> None:
+        """A stain in the note counts as seen; what nobody understands is offered as a note; a meter of no house is asked."""
+        link = self.allow()
+        self.post(link, "house-entry", note="an orange stain in the tub again", key="a")
+        offered = self.post(link, "house-entry", line="the plumber was here", key="b")
+        self.assertContains(offered, "Keep what is not understood as a note", status_code=422)
+        self.post(link, "house-entry", line="the plumber was here", as_note="1", key="b")
+        self.post(link, "house-entry", line="meter 41200 gal", key="c", on=ago(9).isoformat())
+        self.assertContains(self.post(link, "house-entry", line="meter 9941200 gal", key="d"), "Is a digit wrong?", status_code=422)
+        bodies = [entry.body for entry in LogEntry.objects.order_by("pk")]
+        self.assertEqual(bodies, [
+            {"seen": ["orange_stains"], "note": "an orange stain in the tub again"}, {"note": "the plumber was here"}, {"readings": {"meter": "41200 gal"}},
+        ])  # fmt: skip
+
     def test_a_flood_is_held_back(self) -> None:
         link = self.allow()
         codes = [self.post(link, "house-entry", line="salt 80 lb", key=str(i)).status_code for i in range(doors.RATE + 3)]

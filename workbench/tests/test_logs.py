@@ -288,7 +288,54 @@ class Refusals(Logbook):
         self.assertEqual(log.started_on, ago(900))
 
 
+class AskedAtOnce(Logbook):
+    def test_what_nobody_understands_is_kept_as_a_note_where_that_is_asked(self) -> None:
+        """The rest is saved; what is left is offered, and kept in the person's own words."""
+        self.begin()
+        answer = self.line("in 48 psi, plumber says the valve drips")
+        self.assertContains(answer, "Keep what is not understood as a note", status_code=422)
+        self.line("plumber says the valve drips", as_note="1")
+        self.assertEqual([entry.body for entry in LogEntry.objects.order_by("pk")], [
+            {"readings": {"five.pressure_in": "48 psi"}}, {"note": "plumber says the valve drips"},
+        ])  # fmt: skip
+
+    def test_a_meter_that_no_house_makes_is_asked_at_once(self) -> None:
+        """A digit too many, or a meter that ran back: asked, and kept when somebody stands by it; a leak is not."""
+        self.begin()
+        self.line("meter 41200 gal", days=30)
+        for text, words in (("meter 4120000 gal", "Is a digit wrong?"), ("meter 4120 gal", "was the meter replaced?")):
+            answer = self.line(text)
+            self.assertContains(answer, words, status_code=422)
+            self.assertContains(answer, "The reading is right", status_code=422)
+        self.assertEqual(LogEntry.objects.count(), 1)
+        self.assertEqual(self.line("meter 4120 gal", sure="4120000 gal").status_code, 422)
+        self.assertEqual(self.line("meter 4120 gal", sure="4120 gal").status_code, 302)
+        self.assertEqual(self.line("meter 60000 gal", days=20).status_code, 302)  # 1880 gal a day: 5 L/min day and night
+
+
 class Tables(Logbook):
+    def test_days_of_a_column_settle_each_other(self) -> None:
+        """One day that can be read one way tells for all; where none does it is asked once, and the answer holds."""
+        self.begin()
+        told = "date\tpH after stone\n03/04/2025\t7.1\n25/04/2025\t7.2\n"
+        self.client.post(self.where("logbook-table"), {"rows": told, "keep": "1"})
+        self.assertEqual(list(LogEntry.objects.order_by("on").values_list("on", flat=True)), [dt.date(2025, 4, 3), dt.date(2025, 4, 25)])
+        LogEntry.objects.all().delete()
+        open_ = "date\tpH after stone\n03/04/2025\t7.1\n05/06/2025\t7.2\n"
+        self.assertContains(self.client.post(self.where("logbook-table"), {"rows": open_}), "day first (14/03/2026)")
+        self.client.post(self.where("logbook-table"), {"rows": open_, "order": "month", "keep": "1"})
+        self.assertEqual(list(LogEntry.objects.order_by("on").values_list("on", flat=True)), [dt.date(2025, 3, 4), dt.date(2025, 5, 6)])
+
+    def test_a_column_that_nobody_knows_may_be_a_note(self) -> None:
+        """By its heading, or because a person says so; names of columns are those that people know."""
+        self.begin()
+        rows = "date\thardness after softener\twho\tremarks\n2025-03-01\t0.5\tA. Hollin\tsalt low\n"
+        answer = self.client.post(self.where("logbook-table"), {"rows": rows})
+        self.assertContains(answer, "kept as a note")
+        self.assertContains(answer, "Softener: hardness after it")
+        self.client.post(self.where("logbook-table"), {"rows": rows, "col-1": "softener.hardness_out", "col-2": "note", "col-3": "note", "keep": "1"})
+        self.assertEqual(LogEntry.objects.get().body["note"], "who: A. Hollin; salt low")
+
     ROWS = (
         "date\thardness after softener (gpg)\tsoftener.salt_level\twhatever\n2025-03-01\t0.5\t30 cm\tx\nsoon\t1\t\t\n"
         "2025-05-01\tlots\t\t\n03/04/2025\t1\t\t\n2025-06-01\t0.4\t\t\n"
@@ -299,7 +346,7 @@ class Tables(Logbook):
         self.begin()
         answer = self.client.post(self.where("logbook-table"), {"rows": self.ROWS})
         self.assertContains(answer, "2 rows can be saved")
-        self.assertContains(answer, "softener.hardness_out")
+        self.assertContains(answer, "Softener: hardness after it")
         for words in ("“soon” is not a date", "Row 4: hardness after softener", "can mean two dates"):
             self.assertContains(answer, words)
         self.assertEqual(LogEntry.objects.count(), 0)
