@@ -140,7 +140,7 @@ def choices(line: Line) -> list[tuple[str, list[tuple[str, str]]]]:
     found += [(place.capitalize(), [log_key(f"{place}.{what}", line.ids) for what in (*rows[place], *USUAL)]) for place in (SOURCE, TAP)]
     for stage in line.names.stages:
         waters = [log_key(f"{stage.id}.{what}_{side}", line.ids) for what in USUAL for side in ("in", "out")]
-        found.append((f"{stage.name} ({stage.id})", [*line.names.own_of(stage.id), *waters]))
+        found.append((line.names.called(stage.id), [*line.names.own_of(stage.id), *waters]))
     return [(place, [(key.key, f"{place}: {key.words}") for key in keys]) for place, keys in found]
 
 
