@@ -10,6 +10,14 @@ export const switchKeys = (on) => (on ? localStorage.removeItem("cairn-letters")
 /* The nearest element of a kind around where something happened. */
 export const near = (e, kind) => (e.target.closest ? e.target.closest(kind) : null);
 
+/* A part of the page that an address aims at is open. */
+const aim = () => {
+  const aimed = location.hash ? document.getElementById(location.hash.slice(1)) : null;
+  if (aimed?.tagName === "DETAILS") { aimed.open = true; aimed.scrollIntoView(); }
+};
+addEventListener("DOMContentLoaded", aim);
+addEventListener("hashchange", aim);
+
 /* Say a line to those who listen; shown: to all. */
 export function say(line, shown = false) {
   const live = document.getElementById("live");

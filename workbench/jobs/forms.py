@@ -125,6 +125,8 @@ class SupplyForm(DocumentForm):
 
 
 class NewJobForm(forms.Form):
+    STARTS = (("water", "New job"), ("existing", "Existing installation"), ("report", "From a report"))
+    start = forms.ChoiceField(label="Start with", choices=STARTS, required=False)
     name = forms.CharField(
         label="Name of the job", max_length=120, strip=True, widget=forms.TextInput(attrs={"autocomplete": "off", "placeholder": "Name of a new job"})
     )

@@ -10,7 +10,7 @@ from typing import Any
 
 from django.core.paginator import Page, Paginator
 from django.db import IntegrityError, transaction
-from django.db.models import Count, F, Q
+from django.db.models import Count, Exists, F, OuterRef, Q
 from django.utils import timezone
 
 from treatment import ENGINE
@@ -23,23 +23,42 @@ from ..trains.services import shown_stages
 from .models import Job, JobFigures
 
 PER_PAGE = 25
+#: counts up where other figures are kept of a job
+DRAWN = 2
 
 
-def listed(workspace: Workspace, name: str, page: str) -> Page[Job]:
-    """A page of a firm's jobs whose name holds these letters, the latest changed first; the nearest page where there is no such one."""
-    jobs = Job.objects.filter(workspace=workspace, **({"name__icontains": name} if name else {}))
+#: how the list is sorted: what a person chooses, and the fields
+SORTS = {
+    "changed": ("Last changed", ["-updated_at", "pk"]), "name": ("Name", ["name", "pk"]), "created": ("Newest first", ["-created_at", "pk"]),
+    "due": ("Upkeep due", [F("log__due_on").asc(nulls_last=True), "pk"]), "findings": ("Worst findings", [F("figures__gravity").desc(nulls_last=True), "pk"]),
+}  # fmt: skip
+#: which jobs are listed
+SHELVES = {"active": "Active", "archived": "Archived", "bin": "Bin"}
+GRAVITY = {"danger": 10_000, "fault": 100, "caution": 1}
+
+
+def listed(workspace: Workspace, name: str, page: str, shelf: str = "active", sort: str = "changed") -> Page[Job]:
+    """A page of a firm's jobs whose name holds these letters, sorted as chosen; the nearest page where there is no such one.
+
+    ``twins`` tells how many others of the firm bear the name.
+    """
+    jobs = Job.everything.filter(binned_at__isnull=shelf != "bin", workspace=workspace, **({"name__icontains": name} if name else {}))
+    if shelf != "bin":
+        jobs = jobs.filter(archived_at__isnull=shelf != "archived")
+    same = Job.objects.filter(workspace=workspace, name=OuterRef("name")).exclude(pk=OuterRef("pk")).order_by()
+    jobs = jobs.annotate(twins=Exists(same)).order_by(*SORTS[sort][1])
     jobs = jobs.select_related("survey", "updated_by", "figures", "log").prefetch_related("samples__readings", "options__revisions")
     return Paginator(jobs, PER_PAGE).get_page(page)
 
 
 def due_counts(workspace: Workspace, chosen: Mapping[str, str] | None = None) -> dict[str, int]:
     """Over the houses of a firm that keep a log, or those chosen: how many are in danger, overdue, due today and within a week."""
-    return dict(JobLog.objects.filter(job__workspace=workspace, **(chosen or {})).aggregate(**_due_counts()))
+    return dict(JobLog.objects.filter(job__workspace=workspace, job__binned_at=None, **(chosen or {})).aggregate(**_due_counts()))
 
 
 def due_by(workspace: Workspace, what: str) -> list[dict[str, Any]]:
     """The same counts for each value of a field of the logs: whose houses, which area; those without one last."""
-    rows = JobLog.objects.filter(job__workspace=workspace).values(name=F(what)).annotate(houses=Count("pk"), **_due_counts())
+    rows = JobLog.objects.filter(job__workspace=workspace, job__binned_at=None).values(name=F(what)).annotate(houses=Count("pk"), **_due_counts())
     return sorted((dict(row) for row in rows), key=lambda row: (not row["name"], row["name"] or ""))
 
 
@@ -77,7 +96,7 @@ def figures_of(jobs: list[Job]) -> dict[int, JobFigures]:
 
 
 def _key(job: Job, stages: list[dict[str, Any]] | None) -> str:
-    facts = [ENGINE, timezone.localdate().isoformat(), job_document(job, stages)]
+    facts = [DRAWN, ENGINE, timezone.localdate().isoformat(), job_document(job, stages)]
     return hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()
 
 
@@ -86,13 +105,17 @@ def _worked(job: Job, stages: list[dict[str, Any]] | None) -> dict[str, Any]:
         chosen = design_of(job, stages).chosen
     except BadDocument:
         return {"stages": [], "tally": [], "readable": False}
-    return {"stages": [stage.name for stage in chosen.run.stages], "tally": list(chosen.tally.items()), "readable": True}
+    grave = sum(GRAVITY.get(severity, 0) * count for severity, count in chosen.tally.items())
+    stages_shown = [[stage.name, stage.room.silhouette] for stage in chosen.run.stages]
+    return {"stages": stages_shown, "tally": list(chosen.tally.items()), "readable": True, "gravity": grave}
 
 
 def _keep(fresh: list[JobFigures]) -> None:
     """Keep what was worked out; a job that was deleted meanwhile keeps nothing."""
     try:
         with transaction.atomic():
-            JobFigures.objects.bulk_create(fresh, update_conflicts=True, unique_fields=["job"], update_fields=["key", "stages", "tally", "readable"])
+            JobFigures.objects.bulk_create(
+                fresh, update_conflicts=True, unique_fields=["job"], update_fields=["key", "stages", "tally", "readable", "gravity"]
+            )
     except IntegrityError:
         return

@@ -9,8 +9,21 @@ from django.db.models import Q
 from treatment.job.facts import STANDARDS
 
 
+class Standing(models.Manager["Job"]):
+    """Jobs that are not in the bin: what every page, door and calendar sees."""
+
+    def get_queryset(self) -> models.QuerySet[Job]:
+        return super().get_queryset().filter(binned_at=None)
+
+
 class Job(models.Model):
-    """A site to be treated. ``version`` counts saves: a stale save is refused."""
+    """A site to be treated. ``version`` counts saves: a stale save is refused.
+
+    archived_at: set where it is done with, and no longer in the list that opens first; binned_at: in the bin, where it stays for a while.
+    """
+
+    objects = Standing()
+    everything: models.Manager[Job] = models.Manager()
 
     workspace = models.ForeignKey("accounts.Workspace", on_delete=models.CASCADE, related_name="jobs")
     name = models.CharField(max_length=120)
@@ -22,6 +35,8 @@ class Job(models.Model):
     created_at = models.DateTimeField(auto_now_add=True)
     updated_at = models.DateTimeField(auto_now=True)
     updated_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    archived_at = models.DateTimeField(null=True, blank=True)
+    binned_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["-updated_at", "pk"]
@@ -42,10 +57,12 @@ class JobFigures(models.Model):
 
     job = models.OneToOneField(Job, on_delete=models.CASCADE, primary_key=True, related_name="figures")
     key = models.CharField(max_length=64)
-    #: names of the stages, in the order the water takes
+    #: name and silhouette of each stage, in the order the water takes
     stages = models.JSONField(default=list)
     #: severity and how many findings, the gravest first
     tally = models.JSONField(default=list)
+    #: how grave the findings are, to sort by: a danger outweighs any number of faults
+    gravity = models.PositiveIntegerField(default=0)
     #: False where the stored train can no longer be read
     readable = models.BooleanField(default=True)
 

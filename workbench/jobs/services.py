@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
@@ -9,8 +10,11 @@ from django.db.models import F
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
+from ..accounts.models import Workspace
 from ..stale import Stale
 from .models import Job, Survey
+
+KEPT_IN_BIN = timedelta(days=30)
 
 
 class StaleJob(Stale):
@@ -53,3 +57,27 @@ def note_seen(job: Job, observation: str, user: Any) -> None:
         survey.observations = [*survey.observations, observation]
         survey.save(update_fields=["observations"])
         bump(job, user)
+
+
+@transaction.atomic
+def put_in_bin(job: Job) -> None:
+    """Take a job out of every list, door and calendar; it can be put back for a while. What was in the bin longer goes for good.
+
+    Whoever adds to it just now is waited for, and whoever comes later finds it gone.
+    """
+    hold(job)
+    now = timezone.now()
+    Job.objects.filter(pk=job.pk).update(binned_at=now)
+    Job.everything.filter(workspace=job.workspace_id, binned_at__lt=now - KEPT_IN_BIN).delete()
+
+
+def put_back(workspace: Workspace, pk: int) -> Job:
+    """A job out of the bin, as it was. Raises Http404 where it is not there."""
+    job = get_object_or_404(Job.everything.exclude(binned_at=None), workspace=workspace, pk=pk)
+    Job.everything.filter(pk=job.pk).update(binned_at=None)
+    return job
+
+
+def archive(job: Job, done: bool) -> None:
+    """Take a job out of the list that opens first, or put it back; everything else of it goes on."""
+    Job.objects.filter(pk=job.pk).update(archived_at=timezone.now() if done else None)

@@ -7,9 +7,11 @@ import json
 import zipfile
 from typing import Any
 
-from django.db import DatabaseError, transaction
+from django.contrib import messages
+from django.db import DatabaseError
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -28,13 +30,13 @@ from ..request import Request
 from ..samples.kit_services import vials
 from ..steps import steps
 from ..supplies.context import supply_context
-from ..trains.services import shown_stages
+from ..trains.services import open_option, shown_stages
 from .answers import answered, saved
 from .document_form import DocumentForm
 from .forms import NewJobForm, SiteForm, SupplyForm
-from .listing import due_counts, figures_of, listed
+from .listing import SHELVES, SORTS, due_counts, figures_of, listed
 from .models import Job, Survey
-from .services import bump, hold
+from .services import KEPT_IN_BIN, archive, bump, put_back, put_in_bin
 
 LARGEST_IMPORT = 4_000_000  # bytes
 #: logs whose summary is out of date that are worked anew for one look at the list
@@ -59,18 +61,25 @@ def job_list(request: Request) -> HttpResponse:
 
 def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int = 200) -> HttpResponse:
     asked = request.GET.get("q", "").strip()[:120]
+    shelf, sort = (each if each in known else usual for each, known, usual in (
+        (request.GET.get("show", ""), SHELVES, "active"), (request.GET.get("sort", ""), SORTS, "changed"),
+    ))  # fmt: skip
     refreshed(workspace, ANEW)
-    page = listed(workspace, asked, request.GET.get("page", "1"))
+    page = listed(workspace, asked, request.GET.get("page", "1"), shelf, sort)
     waiting = vials(list(page), timezone.now())
     shown = figures_of(list(page))
     rows = [{"job": job, "figures": shown[job.pk], "vials": waiting.get(job.pk, [])} for job in page]
-    context = {"rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form}
+    context = {
+        "rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form, "shelf": shelf, "sort": sort, "shelves": SHELVES.items(),
+        "sorts": [(key, words) for key, (words, _) in SORTS.items()],
+    }  # fmt: skip
     keeping = {"keeping": due_counts(workspace), "today": timezone.localdate()}
     return render(request, "jobs/list.html", context | keeping, status=status)
 
 
 @require_POST
 def job_new(request: Request) -> HttpResponse:
+    """A job begun: from its water, from a report, or from an installation that stands there already, which is put together by hand."""
     member = membership(request)
     may_change(member)
     form = NewJobForm(request.POST)
@@ -80,7 +89,46 @@ def job_new(request: Request) -> HttpResponse:
     name = form.cleaned_data["name"]
     job = Job.objects.create(workspace=member.workspace, name=name, standard=start.standard, units=start.units, updated_by_id=request.user.pk)
     Survey.objects.create(job=job)
-    return redirect("water", job.pk)
+    begun = form.cleaned_data["start"]
+    if begun == "existing":
+        open_option(job, [], "an existing installation", request.user)
+        return redirect("train", job.pk)
+    return redirect(reverse("water", args=[job.pk]) + ("#from-report" if begun == "report" else ""))
+
+
+@require_POST
+def job_duplicate(request: Request, pk: int) -> HttpResponse:
+    """The job once more, with its water, supply, train and values; its log and its run sheet stay with the first."""
+    job = job_for(request, pk, change=True)
+    document = job_document(job, shown_stages(job))
+    document["job"]["name"] = f"{job.name} (copy)"[:120]
+    try:
+        copy = store(document, job.workspace, request.user)
+    except BadDocument as error:
+        messages.error(request, f"This job cannot be duplicated: {error.faults[0].message}.")
+        return redirect("site", pk)
+    messages.success(request, f"This is a copy of {job.name}. Its logbook and run sheet stayed with the first.")
+    return redirect("site", copy.pk)
+
+
+@require_POST
+def job_archive(request: Request, pk: int) -> HttpResponse:
+    """Into the archive, or back into the list."""
+    job = job_for(request, pk, change=True)
+    done = request.POST.get("back") != "1"
+    archive(job, done)
+    messages.success(request, f"{job.name} is in the archive." if done else f"{job.name} is in the list again.")
+    return redirect("jobs")
+
+
+@require_POST
+def job_put_back(request: Request, pk: int) -> HttpResponse:
+    """Out of the bin."""
+    member = membership(request)
+    may_change(member)
+    job = put_back(member.workspace, pk)
+    messages.success(request, f"{job.name} was put back.")
+    return redirect("jobs")
 
 
 @require_http_methods(["GET", "POST"])
@@ -168,12 +216,11 @@ def units(request: Request, pk: int) -> HttpResponse:
 
 @require_POST
 def job_delete(request: Request, pk: int) -> HttpResponse:
+    """Into the bin; from there it can be put back for thirty days."""
     job = job_for(request, pk, change=True)
-    if request.POST.get("name", "").strip() == job.name:
-        with transaction.atomic():  # whoever adds to it just now is waited for, and whoever comes later finds it gone
-            hold(job).delete()
-        return redirect("jobs")
-    return redirect("site", pk)
+    put_in_bin(job)
+    messages.success(request, f"{job.name} is in the bin for {KEPT_IN_BIN.days} days. Put it back from there, under Jobs.")
+    return redirect("jobs")
 
 
 @require_GET

@@ -51,7 +51,7 @@ def new_device(job: Job, name: str, user: Any) -> tuple[Device, str]:
 def device_of(token: str) -> Device | None:
     """The device of a token; None for any other, and where its maker left the firm."""
     found = Device.objects.select_related("log__job__survey", "log__job__workspace").filter(token_hash=hashed(token)).first() if token else None
-    return found if found is not None and stands(found, found.log.job.workspace) else None
+    return found if found is not None and found.log.job.binned_at is None and stands(found, found.log.job.workspace) else None
 
 
 def new_owner_link(job: Job, user: Any) -> tuple[OwnerLink, str]:
@@ -65,7 +65,7 @@ def new_owner_link(job: Job, user: Any) -> tuple[OwnerLink, str]:
 def owner_link(secret: str) -> OwnerLink | None:
     """The owner's door of an address; None for any other, for one that was ended, whose maker left, and where the firm no longer allows them."""
     found = OwnerLink.objects.select_related("log__job__survey", "log__job__workspace").filter(secret_hash=hashed(secret)).first()
-    if found is None or not found.log.job.workspace.owner_links:
+    if found is None or found.log.job.binned_at is not None or not found.log.job.workspace.owner_links:
         return None
     return found if stands(found, found.log.job.workspace) else None
 

@@ -80,7 +80,13 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
 
 def areas_of(workspace: Workspace) -> list[str]:
     """The areas that a firm has named."""
-    return list(JobLog.objects.filter(job__workspace=workspace).exclude(area="").order_by("area").values_list("area", flat=True).distinct())
+    return list(
+        JobLog.objects.filter(job__workspace=workspace, job__binned_at=None)
+        .exclude(area="")
+        .order_by("area")
+        .values_list("area", flat=True)
+        .distinct()
+    )
 
 
 def entries_of(book: Book, entries: Iterable[LogEntry]) -> list[tuple[LogEntry, dict[str, list[str]]]]:
@@ -211,7 +217,7 @@ def calendar_of(link: CalendarLink) -> bytes | Iterator[bytes]:
         book = opened(link.job)
         if book is not None:
             remember(book)
-    kept = JobLog.objects.filter(job__workspace=link.workspace)
+    kept = JobLog.objects.filter(job__workspace=link.workspace, job__binned_at=None)
     kept = kept.filter(job=link.job) if link.job is not None else kept.filter(technician=link.technician) if link.technician is not None else kept
     texts = kept.order_by("due_on", "pk").values_list("events", flat=True)
     return pieces(texts.iterator(AT_ONCE)) if kept.count() > AT_ONCE else whole(texts)

@@ -200,7 +200,7 @@ def refreshed(workspace: Workspace, most: int | None = None) -> int:
     """
     stands = Concat(Value(f"{ENGINE}/"), Cast("job__version", CharField()))
     old = Q(worked_on__lt=timezone.localdate() - dt.timedelta(days=7)) | Q(worked_on=None) | Q(events="", due_on__isnull=False)
-    logs = JobLog.objects.filter(job__workspace=workspace).annotate(stands=stands).filter(~Q(worked_for=F("stands")) | old)
+    logs = JobLog.objects.filter(job__workspace=workspace, job__binned_at=None).annotate(stands=stands).filter(~Q(worked_for=F("stands")) | old)
     first = list(logs.order_by("worked_on", "pk").values_list("pk", flat=True)[:most])
     found = JobLog.objects.filter(pk__in=first).select_related("job__survey", "job__workspace") if first else []
     for log in found:

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from unittest import mock
 
 from django.urls import reverse
+from django.utils import timezone
 
+from workbench import door
 from workbench.door import design_of, store
 from workbench.jobs import listing
 from workbench.jobs.models import Job, JobFigures
+from workbench.logs import doors
+from workbench.logs.models import JobLog
 from workbench.samples.models import Reading
+from workbench.trains.services import shown_stages
 
 from .base import WorkbenchTestCase, job_document, read
 
@@ -21,10 +27,10 @@ class List(WorkbenchTestCase):
     def test_kept_figures_are_shown_without_working_them_out_again(self) -> None:
         first = self.shown()
         with mock.patch.object(listing, "design_of", side_effect=AssertionError("worked out again")):
-            self.assertEqual(self.shown().count("<article"), first.count("<article"))
+            self.assertEqual(self.shown().count("<tr>"), first.count("<tr>"))
         chosen = design_of(self.job, None).chosen
         kept = JobFigures.objects.get(job=self.job)
-        self.assertEqual(kept.stages, [stage.name for stage in chosen.run.stages])
+        self.assertEqual(kept.stages, [[stage.name, stage.room.silhouette] for stage in chosen.run.stages])
         self.assertEqual([severity for severity, _ in kept.tally], list(chosen.tally), "the gravest first")
 
     def test_whatever_changes_a_job_changes_its_figures(self) -> None:
@@ -47,10 +53,10 @@ class List(WorkbenchTestCase):
         document = job_document()
         document["job"]["name"] = "Lower Beck 3"
         store(document, self.workspace, self.designer)
-        self.assertEqual(self.shown(q="lower b").count("<article"), 1)
+        self.assertEqual(self.shown(q="lower b").count("<tr>"), 1)
         self.assertIn("No job name contains", self.shown(q="nowhere"))
         self.client.force_login(self.stranger)
-        self.assertEqual(self.shown(q="Lower").count("<article"), 0)
+        self.assertEqual(self.shown(q="Lower").count("<tr>"), 0)
 
     def test_a_page_at_a_time(self) -> None:
         """30 more jobs than one: 25 on the first page, 6 on the second; a page that is not there is the last; figures of those shown only."""
@@ -59,8 +65,91 @@ class List(WorkbenchTestCase):
             job = Job.objects.create(workspace=self.workspace, name=f"Beck {number}")
             survey.pk, survey.job = None, job
             survey.save()
-        self.assertEqual(self.shown().count("<article"), 25)
+        self.assertEqual(self.shown().count("<tr>"), 25)
         self.assertEqual(JobFigures.objects.count(), 25)
-        self.assertEqual(self.shown(page="2").count("<article"), 6)
-        self.assertEqual(self.shown(page="99").count("<article"), 6)
-        self.assertEqual(self.shown(page="²").count("<article"), 25)
+        self.assertEqual(self.shown(page="2").count("<tr>"), 6)
+        self.assertEqual(self.shown(page="99").count("<tr>"), 6)
+        self.assertEqual(self.shown(page="²").count("<tr>"), 25)
+
+
+class Shelves(WorkbenchTestCase):
+    def post(self, name: str, **data: str) -> None:
+        self.assertEqual(self.client.post(reverse(name, args=[self.job.pk]), data).status_code, 302)
+
+    def names(self, **asked: str) -> list[str]:
+        return [row["job"].name for row in self.client.get(reverse("jobs"), asked).context["rows"]]
+
+    def test_the_bin_keeps_a_job_for_a_month(self) -> None:
+        """Out of every page, the calendar and the doors at once; put back it is as it was; after thirty days it goes with the next."""
+        log = JobLog.objects.create(job=self.job, started_on=timezone.localdate(), due_on=timezone.localdate())
+        device, token = doors.new_device(self.job, "meter", self.designer)
+        self.post("job-delete")
+        self.assertEqual((self.names(), self.names(show="bin")), ([], [self.job.name]))
+        self.assertEqual(self.client.get(reverse("water", args=[self.job.pk])).status_code, 404)
+        self.assertEqual(listing.due_counts(self.workspace)["today"], 0)
+        self.assertNotContains(self.client.get(reverse("calendar")), self.job.name)
+        self.assertIsNone(doors.device_of(token))
+        self.post("job-put-back")
+        self.assertEqual(self.names(), [self.job.name])
+        self.assertEqual((doors.device_of(token), JobLog.objects.get(job=self.job)), (device, log))
+        self.post("job-delete")
+        Job.everything.filter(pk=self.job.pk).update(binned_at=timezone.now() - timedelta(days=31))
+        other = store(job_document(), self.workspace, self.designer)
+        self.client.post(reverse("job-delete", args=[other.pk]))
+        self.assertEqual(list(Job.everything.values_list("pk", flat=True)), [other.pk])
+
+    def test_nobody_else_puts_it_back(self) -> None:
+        """Another firm finds nothing in the bin, and a viewer changes nothing."""
+        self.post("job-delete")
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.post(reverse("job-put-back", args=[self.job.pk])).status_code, 404)
+        self.assertEqual(self.names(show="bin"), [])
+
+    def test_the_archive(self) -> None:
+        """Out of the list that opens first; its pages still open."""
+        self.post("job-archive")
+        self.assertEqual((self.names(), self.names(show="archived")), ([], [self.job.name]))
+        self.assertEqual(self.client.get(reverse("water", args=[self.job.pk])).status_code, 200)
+        self.post("job-archive", back="1")
+        self.assertEqual(self.names(), [self.job.name])
+
+    def test_a_copy_has_everything_but_the_log(self) -> None:
+        """The same document under another name; the log stays with the first."""
+        JobLog.objects.create(job=self.job, started_on=timezone.localdate())
+        self.post("job-duplicate")
+        copy = Job.objects.exclude(pk=self.job.pk).get()
+        mine, its = (door.job_document(job, shown_stages(job)) for job in (Job.objects.get(pk=self.job.pk), copy))
+        self.assertEqual(its["job"].pop("name"), f"{mine['job'].pop('name')} (copy)")
+        self.assertEqual(its, mine)
+        self.assertFalse(JobLog.objects.filter(job=copy).exists())
+
+    def test_two_of_one_name_are_told_apart(self) -> None:
+        """By their numbers; one of another name bears none."""
+        other = store(job_document(), self.workspace, self.designer)
+        Job.objects.filter(pk=other.pk).update(name=self.job.name)
+        page = read(self.client.get(reverse("jobs")))
+        self.assertIn(f"no. {self.job.pk}", page)
+        self.assertIn(f"no. {other.pk}", page)
+        Job.objects.filter(pk=other.pk).update(name="Another")
+        self.assertNotIn(f"no. {other.pk}", read(self.client.get(reverse("jobs"))))
+
+    def test_sorted_as_asked(self) -> None:
+        """By name, by what is due, by the worst findings; anything else as usual."""
+        other = store(job_document(), self.workspace, self.designer)
+        Job.objects.filter(pk=other.pk).update(name="A first")
+        JobLog.objects.create(job=self.job, started_on=timezone.localdate(), due_on=timezone.localdate())
+        self.assertEqual(self.names(sort="name")[0], "A first")
+        self.assertEqual(self.names(sort="due")[0], self.job.name)
+        JobFigures.objects.filter(job=other).update(gravity=10_001)
+        JobFigures.objects.filter(job=self.job).update(gravity=1)
+        self.assertEqual(self.names(sort="findings")[0], "A first")
+        self.assertEqual(len(self.names(sort="nonsense", show="nonsense")), 2)
+
+    def test_begun_in_four_ways(self) -> None:
+        """New: its water; from a report: the report's part of it; an installation that stands: an empty train to put together; a file: its page."""
+        for start, words in (("", "/water/"), ("report", "/water/#from-report"), ("existing", "/train/")):
+            answer = self.client.post(reverse("job-new"), {"name": f"Beck {start}", "start": start})
+            self.assertTrue(answer["Location"].endswith(words), answer["Location"])
+        standing = Job.objects.get(name="Beck existing")
+        self.assertEqual(shown_stages(standing), [])
+        self.assertEqual(self.client.post(reverse("job-new"), {"name": "Beck", "start": "elsewhere"}).status_code, 422)

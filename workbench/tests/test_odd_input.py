@@ -16,7 +16,7 @@ ODD = (
 
 
 #: forms that end what the others need
-LEFT_OUT = ("logout", "job-delete", "sample-delete", "reading-delete")
+LEFT_OUT = ("logout", "job-delete", "job-archive", "job-duplicate", "sample-delete", "reading-delete")
 WHOLE = int(os.environ.get("CAIRN_FUZZ", "1")) > 1
 
 

@@ -25,7 +25,10 @@ from .forms_shown import Form, forms_shown
 #: pages whose forms add something, or do what cannot collide, and why another's change is not lost by them
 NEVER_OVER = {
     "units": "what was last asked is shown; nothing else changes",
-    "job-delete": "asks for the job's name to be typed",
+    "job-delete": "into the bin, and back from there",
+    "job-duplicate": "a job more",
+    "job-archive": "out of a list, and back into it",
+    "job-put-back": "out of the bin, as it was",
     "job-new": "a new job",
     "job-import": "a new job",
     "sample-new": "a new sample",

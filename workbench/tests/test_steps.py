@@ -90,13 +90,6 @@ class Site(WorkbenchTestCase):
         self.job.survey.refresh_from_db()
         self.assertEqual(self.job.survey.typed["flow_l_min"], "7 gpm")
 
-    def test_a_job_is_deleted_only_by_its_name(self) -> None:
-        """A slip deletes nothing."""
-        self.client.post(reverse("job-delete", args=[self.job.pk]), {"name": "something else"})
-        self.assertTrue(Job.objects.filter(pk=self.job.pk).exists())
-        self.client.post(reverse("job-delete", args=[self.job.pk]), {"name": self.job.name})
-        self.assertFalse(Job.objects.filter(pk=self.job.pk).exists())
-
 
 class Water(WorkbenchTestCase):
     def test_what_is_understood_is_kept_and_the_rest_stays_in_the_box(self) -> None:
