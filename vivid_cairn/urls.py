@@ -15,6 +15,7 @@ from workbench.jobs import views as jobs
 from workbench.logs import calendar_views as log_calendar
 from workbench.logs import door_views as log_doors
 from workbench.logs import views as logs
+from workbench.samples import firm_kit_views as firm_kits
 from workbench.samples import history_views as history
 from workbench.samples import kit_views as kits
 from workbench.samples import report_views as reports
@@ -45,6 +46,9 @@ urlpatterns = [
     path("", jobs.job_list, name="jobs"),
     path("words/", login_not_required(words.page), name="words"),
     path("firm/", accounts.firm, name="firm"),
+    path("firm/kits/", firm_kits.kit_shelf, name="firm-kits"),
+    path("firm/kits/copy/", firm_kits.kit_copy, name="firm-kit-copy"),
+    path("firm/kits/<int:pk>/", firm_kits.kit_edit, name="firm-kit"),
     path("jobs/new/", jobs.job_new, name="job-new"),
     path("jobs/import/", jobs.job_import, name="job-import"),
     path("jobs/<int:pk>/", jobs.job_open, name="job"),

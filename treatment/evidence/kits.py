@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cache
 from itertools import pairwise
@@ -10,16 +13,21 @@ from typing import Any
 from ..language.analytes import analytes
 from ..language.errors import NotUnderstood
 from ..language.figure import source
+from ..language.quantity import parse_number
 from ..language.reading import Reading, parse_reading
 from ..language.tables import table
+
+MOST_STEPS = 20
+_STEP = re.compile(r"^(?P<value>\d+(?:[.,]\d+)?)\s*[,;:]?\s*(?P<colour>#[0-9a-fA-F]{6})?\s*[,;:]?\s*(?P<words>[^#]*)$")
 
 
 @dataclass(frozen=True, slots=True)
 class Pad:
-    """A step of a colour chart: its value in the unit of the test, and the colour printed there."""
+    """A step of a colour chart: its value in the unit of the test, the colour printed there, and that colour in words where a firm wrote it."""
 
     value: float
     colour: str
+    words: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +37,7 @@ class Step:
     at: int
     colour: str
     text: str
+    words: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +95,7 @@ class KitTest:
     @property
     def steps(self) -> tuple[Step, ...]:
         """The steps of the chart from the top, as it prints them."""
-        return tuple(Step(at, pad.colour, f"{pad.value:g}") for at, pad in enumerate(self.pads))
+        return tuple(Step(at, pad.colour, f"{pad.value:g}", pad.words) for at, pad in enumerate(self.pads))
 
     @property
     def gaps(self) -> tuple[Gap, ...]:
@@ -115,19 +124,46 @@ class Kit:
 @cache
 def kits() -> dict[str, Kit]:
     """Every kit by its key."""
-    return {
-        key: Kit(
-            key,
-            row["name"],
-            row["for"],
-            row["method"],
-            tuple(row["before"]),
-            row["blind"],
-            tuple(_test(each) for each in row["test"]),
-            source(f"kits.{key}"),
-        )
-        for key, row in table("kits").items()
-    }
+    return {key: kit_from(key, row, source(f"kits.{key}")) for key, row in table("kits").items()}
+
+
+def kit_from(key: str, row: Mapping[str, Any], told_by: str) -> Kit:
+    """A kit from its row, as the table holds it, or as a firm copied and changed it. told_by: the source of its chart."""
+    tests = tuple(_test(each) for each in row["test"])
+    return Kit(key, row["name"], row["for"], row["method"], tuple(row["before"]), row["blind"], tests, told_by)
+
+
+def row_of(key: str) -> dict[str, Any]:
+    """A kit's row as lists and texts of its own, to be copied and changed. Raises KeyError."""
+    found: dict[str, Any] = json.loads(json.dumps(table("kits")[key]))
+    return found
+
+
+def chart_text(test: KitTest) -> str:
+    """A chart as it is written to be changed: a line for each step, its value, its colour, and that colour in words."""
+    return "\n".join(f"{pad.value:g} {pad.colour} {pad.words}".strip() for pad in test.pads)
+
+
+def chart_read(text: str) -> list[list[Any]]:
+    """The steps of a chart as they are written: value, colour as ``#aabbcc`` or none, words. Raises NotUnderstood, with the line.
+
+    >>> chart_read("0 white\\n0.5 #e6d6cc pale pink")
+    [[0.0, '#ffffff', 'white'], [0.5, '#e6d6cc', 'pale pink']]
+    """
+    steps: list[list[Any]] = []
+    for line in filter(None, (each.strip() for each in text.splitlines())):
+        met = _STEP.match(line)
+        if met is None:
+            raise NotUnderstood(line, f"“{line[:40]}” is not a step: write its value, then its color as #e6d6cc or in words")
+        value = parse_number(met["value"])
+        if steps and value <= steps[-1][0]:
+            raise NotUnderstood(line, f"“{line[:40]}” is not above the step before it: write the steps from the lowest up")
+        steps.append([value, (met["colour"] or "#ffffff").lower(), met["words"].strip()[:60]])
+    if len(steps) < 2:
+        raise NotUnderstood(text, "a chart has at least two steps")
+    if len(steps) > MOST_STEPS:
+        raise NotUnderstood(text, f"a chart has at most {MOST_STEPS} steps")
+    return steps
 
 
 def _test(row: dict[str, Any]) -> KitTest:
@@ -135,7 +171,7 @@ def _test(row: dict[str, Any]) -> KitTest:
         Outcome(each["key"], each["says"], each["means"], each.get("readings", {}), tuple(each.get("observations", ())), tuple(each.get("not", ())))
         for each in row.get("outcomes", ())
     )
-    pads = tuple(Pad(float(value), colour) for value, colour in row.get("pads", ()))
+    pads = tuple(Pad(float(value), colour, *words) for value, colour, *words in row.get("pads", ()))
     measure = tuple(row.get("measure", ()))
     times = (float(row["dip"]), float(row["wait"]), float(row["window"]))
     labels, several = row.get("labels", {}), row.get("several", False)

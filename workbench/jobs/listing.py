@@ -28,7 +28,7 @@ DRAWN = 2
 
 
 #: how the list is sorted: what a person chooses, and the fields
-SORTS = {
+SORTS: dict[str, tuple[str, list[Any]]] = {
     "changed": ("Last changed", ["-updated_at", "pk"]), "name": ("Name", ["name", "pk"]), "created": ("Newest first", ["-created_at", "pk"]),
     "due": ("Upkeep due", [F("log__due_on").asc(nulls_last=True), "pk"]), "findings": ("Worst findings", [F("figures__gravity").desc(nulls_last=True), "pk"]),
 }  # fmt: skip
@@ -37,7 +37,7 @@ SHELVES = {"active": "Active", "archived": "Archived", "bin": "Bin"}
 GRAVITY = {"danger": 10_000, "fault": 100, "caution": 1}
 
 
-def listed(workspace: Workspace, name: str, page: str, shelf: str = "active", sort: str = "changed") -> Page[Job]:
+def listed(workspace: Workspace, name: str, page: str, shelf: str = "active", sort: str = "changed") -> Page[Any]:
     """A page of a firm's jobs whose name holds these letters, sorted as chosen; the nearest page where there is no such one.
 
     ``twins`` tells how many others of the firm bear the name.

@@ -107,7 +107,7 @@ def job_duplicate(request: Request, pk: int) -> HttpResponse:
     except BadDocument as error:
         messages.error(request, f"This job cannot be duplicated: {error.faults[0].message}.")
         return redirect("site", pk)
-    messages.success(request, f"This is a copy of {job.name}. Its logbook and run sheet stayed with the first.")
+    messages.success(request, f"This is a copy of {job.name}. The logbook and the commissioning checklist were not copied.")
     return redirect("site", copy.pk)
 
 

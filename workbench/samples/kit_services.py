@@ -11,7 +11,7 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
-from treatment.evidence.kits import Kit, KitTest, Outcome, in_time, kits, observed, outcome_readings, pad_reading, phase, times
+from treatment.evidence.kits import Kit, KitTest, Outcome, in_time, observed, outcome_readings, pad_reading, phase, times
 from treatment.language.analytes import analytes
 from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
@@ -20,6 +20,7 @@ from treatment.language.reading import parse_reading
 from ..door import reading_row
 from ..jobs.models import Job, Survey
 from ..jobs.services import bump, hold
+from .firm_kits import kits_of
 from .models import KitRun, KitSession, Reading, Sample
 
 READ_LATE = "read late: the color is no longer reliable"
@@ -60,7 +61,7 @@ class TestRow:
 def rows_of(session: KitSession, now: dt.datetime) -> list[TestRow]:
     """Every test of the session's kit with where it stands now."""
     runs = {run.test: run for run in session.runs.all()}
-    return [_row(test, runs.get(test.key), now) for test in kits()[session.kit].tests]
+    return [_row(test, runs.get(test.key), now) for test in kits_of(session.job.workspace_id)[session.kit].tests]
 
 
 def _row(test: KitTest, run: KitRun | None, now: dt.datetime) -> TestRow:
@@ -157,7 +158,9 @@ def _sample(session: KitSession) -> Sample:
     """The sample of a session, made when its first reading comes."""
     if session.sample is None:
         day = timezone.localtime(session.started_at).date()
-        session.sample = Sample.objects.create(job=session.job, taken_on=day, point=session.point, draw="flushed", method=kits()[session.kit].method)
+        session.sample = Sample.objects.create(
+            job=session.job, taken_on=day, point=session.point, draw="flushed", method=kits_of(session.job.workspace_id)[session.kit].method
+        )
         session.save(update_fields=["sample"])
     return session.sample
 
@@ -175,9 +178,11 @@ class Vial:
 def vials(jobs: list[Job], now: dt.datetime) -> dict[int, list[Vial]]:
     """Overnight tests that wait for an answer, by job."""
     found: dict[int, list[Vial]] = {}
-    runs = KitRun.objects.filter(session__job__in=jobs, answered_at=None).select_related("session")
+    runs = KitRun.objects.filter(session__job__in=jobs, answered_at=None).select_related("session__job")
+    firms = {job.workspace_id for job in jobs}
+    known = {firm: kits_of(firm) for firm in firms}
     for run in runs:
-        kit = kits().get(run.session.kit)
+        kit = known[run.session.job.workspace_id].get(run.session.kit)
         test = kit.test(run.test) if kit else None
         if test is None or not test.overnight:
             continue

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from treatment.evidence.kits import KitTest, kits
+from treatment.evidence.kits import KitTest
 from treatment.language.analytes import analytes
 
 from ..accounts.access import job_for
@@ -18,6 +18,7 @@ from ..jobs.models import Job
 from ..request import Request
 from ..steps import steps
 from . import kit_services
+from .firm_kits import kits_of, offered
 from .forms import POINTS
 from .models import KitSession
 
@@ -26,12 +27,13 @@ from .models import KitSession
 def kit_list(request: Request, pk: int) -> HttpResponse:
     """The kits, and the sessions of this job."""
     job = job_for(request, pk)
+    known = kits_of(job.workspace_id)
     sessions = [
-        (session, kits()[session.kit])
+        (session, known[session.kit])
         for session in job.kit_sessions.annotate(answered=Count("runs", filter=Q(runs__answered_at__isnull=False)))
-        if session.kit in kits()
+        if session.kit in known
     ]
-    context = {"job": job, "steps": steps(job, "water"), "tab": "kits", "kits": kits().values(), "sessions": sessions, "points": POINTS}
+    context = {"job": job, "steps": steps(job, "water"), "tab": "kits", "kits": offered(job.workspace_id), "sessions": sessions, "points": POINTS}
     return render(request, "samples/kits.html", context)
 
 
@@ -39,7 +41,7 @@ def kit_list(request: Request, pk: int) -> HttpResponse:
 def kit_open(request: Request, pk: int) -> HttpResponse:
     """A new session with a kit."""
     job = job_for(request, pk, change=True)
-    kit = kits().get(request.POST.get("kit", ""))
+    kit = kits_of(job.workspace_id).get(request.POST.get("kit", ""))
     if kit is None:
         raise Http404
     point = request.POST.get("point", "raw")
@@ -49,7 +51,7 @@ def kit_open(request: Request, pk: int) -> HttpResponse:
 
 def _session(job: Job, pk: int) -> KitSession:
     session = get_object_or_404(KitSession.objects.select_related("sample").prefetch_related("runs"), pk=pk, job=job)
-    if session.kit not in kits():
+    if session.kit not in kits_of(job.workspace_id):
         raise Http404
     session.job = job
     return session
@@ -61,7 +63,7 @@ def _page(request: Request, job: Job, session: KitSession, status: int = 200, **
     more = {"faults": {}, "typed": {}} | more
     waiting = next((row.test.key for row in rows if row.phase in ("ready", "late", "dip")), "")
     context = {
-        "job": job, "session": session, "kit": kits()[session.kit], "rows": rows, "now": now, "steps": steps(job, "water"), "tab": "kits",
+        "job": job, "session": session, "kit": kits_of(job.workspace_id)[session.kit], "rows": rows, "now": now, "steps": steps(job, "water"), "tab": "kits",
         "running": [row for row in rows if row.running], "place": dict(POINTS).get(session.point, session.point), "analytes": analytes(),
         "opened": more.pop("opened", "") or waiting or next((row.test.key for row in rows if row.phase == "new"), ""),
     } | more  # fmt: skip
@@ -75,7 +77,7 @@ def kit_session(request: Request, pk: int, session: int) -> HttpResponse:
 
 
 def _test(session: KitSession, key: str) -> KitTest:
-    test = kits()[session.kit].test(key)
+    test = kits_of(session.job.workspace_id)[session.kit].test(key)
     if test is None:
         raise Http404
     return test

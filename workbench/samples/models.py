@@ -102,6 +102,27 @@ class Reading(models.Model):
         return f"{self.analyte} {self.typed}"
 
 
+class FirmKit(models.Model):
+    """A kit that a firm copied and changed to what its own strips print. row: as the table of kits holds one; retired: no longer offered."""
+
+    workspace = models.ForeignKey("accounts.Workspace", on_delete=models.CASCADE, related_name="kits")
+    base = models.CharField(max_length=20)
+    name = models.CharField(max_length=80)
+    row = models.JSONField()
+    retired = models.BooleanField(default=False)
+    version = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        ordering = ["name", "pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def key(self) -> str:
+        return f"firm-{self.pk}"
+
+
 class KitSession(models.Model):
     """A kit being read at one place. Its readings go into ``sample``, made with the first answer."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from dataclasses import replace
 
 from django.urls import reverse
 from django.utils import timezone
@@ -10,8 +11,10 @@ from django.utils import timezone
 from treatment.evidence.kits import kits
 from workbench.door import design_of
 from workbench.jobs.models import Job
+from workbench.samples.firm_kits import kits_of, offered
 from workbench.samples.kit_services import rows_of, vials
-from workbench.samples.models import KitRun, KitSession, ReportLayout, Sample
+from workbench.samples.models import FirmKit, KitRun, KitSession, ReportLayout, Sample
+from workbench.samples.models import Reading as KeptReading
 
 from ..accounts.views import stands
 from .base import WorkbenchTestCase, read
@@ -250,3 +253,72 @@ class Remembered(WorkbenchTestCase):
         from django.core.files.uploadedfile import SimpleUploadedFile
 
         return SimpleUploadedFile("r.xlsx", spreadsheet(REPORT))
+
+
+class OfTheFirm(WorkbenchTestCase):
+    """A kit that a firm copied and changed."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.client.post(reverse("firm-kit-copy"), {"kit": "well"})
+        self.kit = FirmKit.objects.get()
+
+    def typed(self, **changes: str) -> dict[str, str]:
+        """What the page would send as it stands."""
+        rows = self.client.get(reverse("firm-kit", args=[self.kit.pk])).context["rows"]
+        data = {"version": str(self.kit.version), "name": self.kit.name, "blind": self.kit.row["blind"]}
+        for row in rows:
+            data |= (
+                {f"keep-{row['test'].key}": "1"}
+                | {time["name"]: time["value"] for time in row["times"]}
+                | ({row["pads"]: row["chart"]} if row["pads"] else {})
+            )
+        return data | changes
+
+    def save(self, **changes: str):  # noqa: ANN201
+        return self.client.post(reverse("firm-kit", args=[self.kit.pk]), self.typed(**changes))
+
+    def test_as_it_stands_it_is_the_shipped_one(self) -> None:
+        """Saved without a change, every test has its pads and its times; the shipped kit carries copper, lead and chlorine."""
+        self.assertEqual(self.save().status_code, 302)
+        ours, theirs = kits_of(self.workspace.pk)[self.kit.key], kits()["well"]
+        self.assertEqual([replace(test) for test in ours.tests], list(theirs.tests))
+        self.assertLessEqual({"copper", "lead", "total_chlorine", "free_chlorine"}, {test.key for test in theirs.tests})
+        self.assertIn("A hint", theirs.test("bacteria").blind)  # type: ignore[union-attr]
+
+    def test_pads_colours_in_words_and_waits(self) -> None:
+        """The firm's own strip is read by its own chart: 0.4, between 0.3 and 0.5, after its own wait."""
+        chart = "0 white\n0.3 #f0d0d0 pale pink\n0.5 pink\n1 deep pink"
+        self.assertEqual(self.save(**{"pads-iron": chart, "wait-iron": "1:30", "keep-copper": "", "name": "Larkfell strips"}).status_code, 302)
+        ours = kits_of(self.workspace.pk)[self.kit.key]
+        iron = ours.test("iron")
+        assert iron is not None
+        self.assertEqual((ours.name, iron.wait, ours.test("copper")), ("Larkfell strips", 90.0, None))
+        self.assertEqual([(pad.value, pad.colour, pad.words) for pad in iron.pads][1:3], [(0.3, "#f0d0d0", "pale pink"), (0.5, "#ffffff", "pink")])
+        self.client.post(reverse("kit-open", args=[self.job.pk]), {"kit": self.kit.key, "point": "raw"})
+        session = KitSession.objects.get()
+        self.client.post(reverse("kit-answer", args=[self.job.pk, session.pk, "iron"]), {"pad": "1-2"})
+        kept = KeptReading.objects.get(sample=KitSession.objects.get().sample, analyte="iron")
+        self.assertEqual((kept.low, kept.high), (0.3, 0.5))
+        self.assertContains(self.client.get(reverse("kits", args=[self.job.pk])), "Larkfell strips")
+
+    def test_what_cannot_be_kept_stands_beside_its_field(self) -> None:
+        """A chart that runs down, a wait of nonsense, no name, no test: told, everything stays typed, nothing is changed."""
+        for changes, words in (
+            ({"pads-iron": "1 pink\n0.5 pale"}, "is not above the step before it"), ({"pads-iron": "pink"}, "is not a step"), ({"wait-iron": "soon"}, "soon"),
+            ({"name": " "}, "Enter the name"), ({f"keep-{test.key}": "" for test in kits()["well"].tests}, "Keep at least one test"),
+        ):  # fmt: skip
+            answer = self.save(**changes)
+            self.assertContains(answer, words, status_code=422)
+        self.assertEqual(FirmKit.objects.get().version, 1)
+        self.assertEqual(self.save(version="0").status_code, 409)
+
+    def test_it_belongs_to_the_firm(self) -> None:
+        """Nobody else sees it; no longer offered, what was begun with it still opens."""
+        self.client.post(reverse("kit-open", args=[self.job.pk]), {"kit": self.kit.key})
+        self.client.post(reverse("firm-kit", args=[self.kit.pk]), {"retire": "1"})
+        self.assertNotIn(self.kit.key, [kit.key for kit in offered(self.workspace.pk)])
+        session = KitSession.objects.get()
+        self.assertEqual(self.client.get(reverse("kit-session", args=[self.job.pk, session.pk])).status_code, 200)
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.get(reverse("firm-kit", args=[self.kit.pk])).status_code, 404)

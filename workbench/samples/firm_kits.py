@@ -1,0 +1,98 @@
+"""Kits that a firm copied and changed to what its own strips print: pads, colours in words, waits. The shipped ones stay as they are."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from django.db import transaction
+from django.shortcuts import get_object_or_404
+
+from treatment.evidence.kits import Kit, chart_read, kit_from, kits, row_of
+from treatment.language.errors import NotUnderstood
+from treatment.language.quantity import parse_quantity
+
+from ..accounts.models import Workspace
+from .models import FirmKit
+
+TOLD_BY = "Your company's own chart"
+LONGEST_S = 7 * 86400.0
+#: seconds of a test: the field, what it is called
+TIMES = {"dip": "Dip", "wait": "Wait before reading", "window": "Time to read"}
+
+
+class Unclear(Exception):
+    """A kit that cannot be kept. fields: name of the field -> what is wrong with it."""
+
+    def __init__(self, fields: dict[str, str]) -> None:
+        super().__init__("; ".join(fields.values()))
+        self.fields = fields
+
+
+def kits_of(workspace: int) -> dict[str, Kit]:
+    """Every kit that a firm's jobs may hold, by key: the shipped ones and its own, also those that it no longer offers."""
+    own = FirmKit.objects.filter(workspace=workspace)
+    return kits() | {each.key: kit_from(each.key, each.row, TOLD_BY) for each in own}
+
+
+def offered(workspace: int) -> list[Kit]:
+    """The kits to choose from, the firm's own first."""
+    own = FirmKit.objects.filter(workspace=workspace, retired=False)
+    return [*(kit_from(each.key, each.row, TOLD_BY) for each in own), *kits().values()]
+
+
+def copied(workspace: Workspace, base: str) -> FirmKit:
+    """A copy of a shipped kit, to be changed. Raises KeyError where there is none."""
+    row = row_of(base)
+    name = f"{row['name']} (copy)"
+    return FirmKit.objects.create(workspace=workspace, base=base, name=name, row=row | {"name": name})
+
+
+@transaction.atomic
+def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]) -> FirmKit | None:
+    """Keep what was written of a kit; None where somebody else changed it since. Raises Unclear, and keeps nothing then."""
+    kit = get_object_or_404(FirmKit.objects.select_for_update(), workspace=workspace, pk=pk)
+    faults: dict[str, str] = {}
+    name = " ".join(str(data.get("name", "")).split())[:80]
+    if not name:
+        faults["name"] = "Enter the name of the kit."
+    tests = []
+    for test in kit.row["test"]:
+        if data.get(f"keep-{test['key']}") != "1":
+            continue
+        tests.append(test | _times(test["key"], data, faults) | _pads(test, data, faults))
+    if not tests:
+        faults["name"] = faults.get("name", "") or "Keep at least one test."
+    if faults:
+        raise Unclear(faults)
+    if kit.version != version:
+        return None
+    kit.name, kit.version = name, kit.version + 1
+    kit.row = kit.row | {"name": name, "test": tests, "blind": str(data.get("blind", kit.row["blind"]))[:600]}
+    kit.save()
+    return kit
+
+
+def _times(key: str, data: Mapping[str, Any], faults: dict[str, str]) -> dict[str, float]:
+    found = {}
+    for name in TIMES:
+        text = str(data.get(f"{name}-{key}", "")).strip()
+        try:
+            seconds = parse_quantity(text if not text.isdecimal() else f"{text} s", "time").value * 60
+        except NotUnderstood as error:
+            faults[f"{name}-{key}"] = f"{error}."
+            continue
+        if not 0 <= seconds <= LONGEST_S:
+            faults[f"{name}-{key}"] = "Enter a time of at most seven days, for example 45 s."
+        found[name] = round(seconds, 1)
+    return found
+
+
+def _pads(test: dict[str, Any], data: Mapping[str, Any], faults: dict[str, str]) -> dict[str, Any]:
+    if "pads" not in test:
+        return {}
+    try:
+        return {"pads": chart_read(str(data.get(f"pads-{test['key']}", ""))[:4000])}
+    except NotUnderstood as error:
+        faults[f"pads-{test['key']}"] = f"{error}."
+        return {}
