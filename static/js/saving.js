@@ -8,6 +8,30 @@ function mark(field, words, kind = "") {
   told.className = `field-state ${kind}`;
   told.textContent = words;
 }
+/* a form says what stood in its fields when they were shown: what was not changed here is nobody's to overwrite */
+const ticks = (el) => el.type === "checkbox" || el.type === "radio";
+const asks = (form) => [...form.elements].filter((el) => el.name && !["hidden", "file", "submit", "button"].includes(el.type) && !/^(BUTTON|FIELDSET|OUTPUT)$/.test(el.tagName));
+const stood = (el) => {
+  if (ticks(el)) return el.defaultChecked ? el.value : "";
+  if (el.tagName === "SELECT") return ([...el.options].find((each) => each.defaultSelected) ?? el.options[0])?.value ?? "";
+  return el.defaultValue ?? "";
+};
+const sent = new WeakMap(); /* form -> its fields as they were sent last */
+document.addEventListener("htmx:configRequest", (e) => {
+  const form = e.detail.elt.closest?.("form");
+  if (!saves(form) || e.detail.verb !== "post") return;
+  for (const el of asks(form)) e.detail.formData.append(`was-${el.name}`, stood(el));
+  sent.set(form, asks(form).map((el) => [el, ticks(el) ? el.checked : el.value]));
+});
+/* what was sent and kept stands from now on; what was typed meanwhile is still to be sent */
+function settle(form) {
+  for (const [el, state] of sent.get(form) ?? []) {
+    if (document.getElementById(`${el.id}_error`)?.childElementCount) continue;
+    if (ticks(el)) el.defaultChecked = state;
+    else if (el.tagName === "SELECT") for (const each of el.options) each.defaultSelected = each.value === state;
+    else if (el.defaultValue !== el.value) el.defaultValue = state;
+  }
+}
 const changed = new WeakMap(); /* form -> fields changed since it was last answered */
 
 document.addEventListener("change", (e) => {
@@ -28,6 +52,7 @@ document.addEventListener("htmx:afterRequest", (e) => {
       forget(field);
     } else mark(field, "not saved", "field-unsaved");
   }
+  if (answered) settle(form);
   if (answered) changed.delete(form);
 });
 
@@ -41,6 +66,18 @@ document.addEventListener("stands", (e) => {
     if (field && Array.isArray(pair) && field.value === pair[0]) {
       field.value = pair[1];
       field.defaultValue = pair[1];
+    }
+  }
+});
+
+/* what both changed is now known: saved again, it is meant */
+document.addEventListener("based", (e) => {
+  for (const [name, values] of Object.entries(e.detail)) {
+    if (!Array.isArray(values)) continue;
+    for (const el of document.getElementsByName(name)) {
+      if (ticks(el)) el.defaultChecked = values.includes(el.value);
+      else if (el.tagName === "SELECT") for (const each of el.options) each.defaultSelected = each.value === (values[0] ?? "");
+      else el.defaultValue = values[0] ?? "";
     }
   }
 });

@@ -22,7 +22,7 @@ def saved(request: Request, job: Job, form_class: Forms) -> tuple[Job, dict[str,
     job = came.newer or job
     context: dict[str, Any] = {"saved": came.status == 302, "form": form_class(job=job) if came.status == 302 else came.form}
     if came.newer:
-        context |= {"stale": came.newer, "differences": _differences(came.form, form_class(job=came.newer))}
+        context |= {"based": came.both or {}, "stale": came.newer, "differences": _differences(came.form, form_class(job=came.newer), came.both)}
     return job, context, came.status
 
 
@@ -39,15 +39,15 @@ def answered(request: Request, template: str, context: dict[str, Any], status: i
         and isinstance(fresh[name].value(), str)
         and (typed := str(request.POST.get(name, ""))) != str(fresh[name].value())
     }
-    response["HX-Trigger"] = json.dumps({"job-version": context["job"].version, "stands": told})
+    response["HX-Trigger"] = json.dumps({"job-version": context["job"].version, "stands": told, "based": context.get("based", {})})
     return response
 
 
-def _differences(mine: DocumentForm, theirs: DocumentForm) -> list[dict[str, Any]]:
-    """Fields in which what was typed differs from what is stored now."""
+def _differences(mine: DocumentForm, theirs: DocumentForm, both: dict[str, list[str]] | None) -> list[dict[str, Any]]:
+    """Fields in which what was typed differs from what is stored now; both: those that both changed, where that is known."""
     found = []
     for name in mine.fields:
-        if name == "version":
+        if name == "version" or (both is not None and name not in both):
             continue
         ours, stored = mine[name].value(), theirs[name].value()
         if str(ours or "") != str(stored or ""):

@@ -23,10 +23,13 @@ from treatment.language.spec import BAD, Choice, Flag, ListOf, Measure, Number, 
 
 from ..door import job_document
 from ..fields import sentence
+from .merging import merged
 from .models import Job, Survey
 from .places import COLUMNS, held, put, take
 from .services import StaleJob, bump, hold, touch
 
+#: how often a merge is tried anew where somebody saved in between
+TRIES = 4
 YES_NO = [("yes", "Yes"), ("no", "No")]
 
 
@@ -197,15 +200,50 @@ Form = TypeVar("Form", bound=DocumentForm)
 
 @dataclass(frozen=True)
 class Outcome(Generic[Form]):
-    """What came of a posted form. newer: the job as somebody else left it meanwhile; status: 302, 409, or 422 where some fields were not kept."""
+    """What came of a posted form. newer: the job as somebody else left it meanwhile; status: 302, 409, or 422 where some fields were not kept.
+
+    both: what is in the fields that somebody else changed, too, where that is known.
+    """
 
     form: Form
     newer: Job | None
     status: int
+    both: dict[str, list[str]] | None = None
 
 
 def kept(form_class: Callable[..., Form], data: Any, job: Job, user: Any) -> Outcome[Form]:
-    """Keep what was posted, field by field. After a 409 the form holds what was typed on top of the newer job, so that saving again keeps it."""
+    """Keep what was posted, field by field. After a 409 the form holds what was typed on top of the newer job, so that saving again keeps it.
+
+    Where the page says what stood in its fields, changes of different fields are merged, and a 409 is of those alone that both changed.
+    """
+    for _ in range(TRIES):
+        together = merged(form_class, data, job)
+        if together is None:
+            break
+        came = kept_whole(form_class, together.data, job, user)
+        if came.status == 409 and came.newer is not None:  # somebody saved just now: on top of that, then
+            job = came.newer
+            continue
+        if not together.conflicts:
+            return came
+        newer, again = came.form.job, together.typed.copy()
+        again["version"] = str(newer.version)
+        form = form_class(again, job=newer)
+        form.is_valid()
+        for name, stands in together.conflicts.items():
+            form.add_error(
+                name, f"{_who(job, user)} changed this to “{', '.join(stands) or 'nothing'}” meanwhile. Save again to keep what you typed."
+            )
+        return Outcome(form, newer, 409, together.conflicts)
+    return kept_whole(form_class, data, job, user)
+
+
+def _who(job: Job, user: Any) -> str:
+    return "You, in another window," if job.updated_by_id == user.pk else job.updated_by.get_username() if job.updated_by else "Somebody"
+
+
+def kept_whole(form_class: Callable[..., Form], data: Any, job: Job, user: Any) -> Outcome[Form]:
+    """Keep a form as it was posted, where nobody saved since it was shown."""
     form = form_class(data, job=job)
     whole = form.is_valid()
     if "version" not in form.sound or form.non_field_errors():

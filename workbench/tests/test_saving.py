@@ -171,3 +171,38 @@ class NothingTypedIsLost(BrowserTestCase):
         page.keyboard.press("u")
         page.wait_for_timeout(300)
         expect(page.locator("#bench .stage")).to_have_count(count - 1)
+
+
+class TwoOnOneJob(BrowserTestCase):
+    def test_different_fields_merge_and_the_same_one_is_told_beside_it(self) -> None:
+        """Each changes a field of their own: both stand, nobody is asked. Both change one: told beside it alone, and saving again keeps it."""
+        job = store(job_document(), self.workspace, self.designer)
+        one, other = self.page, self.open("dora", 1280, 800)
+        for page in (one, other):
+            page.goto(f"/jobs/{job.pk}/site/")
+        one.fill("#id_people", "6")
+        one.press("#id_people", "Tab")
+        expect(one.locator(".f-people .field-state")).to_have_text("saved")
+        other.fill("#id_bathrooms", "3")
+        other.press("#id_bathrooms", "Tab")
+        expect(other.locator(".f-bathrooms .field-state")).to_have_text("saved")
+        expect(other.locator("#id_people")).to_have_value("6")
+        expect(other.locator("#stale")).to_be_empty()
+        other.get_by_label("No salt").check()
+        expect(other.locator("#saved, .saved").first).to_be_attached()
+        one.fill("#id_extra_daily_use_l", "40 gal")
+        one.press("#id_extra_daily_use_l", "Tab")
+        expect(one.locator(".f-extra_daily_use_l .field-state")).to_have_text("saved")
+        survey = Survey.objects.get(job=job)
+        self.assertEqual((survey.people, survey.bathrooms, survey.no_salt), (6, 3, True))
+        one.fill("#id_people", "7")
+        one.press("#id_people", "Tab")
+        expect(one.locator(".f-people .field-state")).to_have_text("saved")
+        other.fill("#id_people", "8")
+        other.press("#id_people", "Tab")
+        expect(other.locator("#id_people_error")).to_contain_text("changed this to “7” meanwhile")
+        expect(other.locator("#stale")).not_to_contain_text("Bathrooms")
+        self.assertEqual(Survey.objects.get(job=job).people, 7)
+        other.get_by_role("button", name="Save what I typed").click()
+        expect(other.locator("#id_people_error")).to_be_empty()
+        self.assertEqual(Survey.objects.get(job=job).people, 8)
