@@ -11,6 +11,7 @@ from workbench import words
 from workbench.accounts import log_in
 from workbench.accounts import views as accounts
 from workbench.accounts.guesses import paced
+from workbench.jobs import present
 from workbench.jobs import views as jobs
 from workbench.logs import calendar_views as log_calendar
 from workbench.logs import door_views as log_doors
@@ -53,6 +54,7 @@ urlpatterns = [
     path("jobs/import/", jobs.job_import, name="job-import"),
     path("jobs/<int:pk>/", jobs.job_open, name="job"),
     path("jobs/<int:pk>/site/", jobs.site, name="site"),
+    path("jobs/<int:pk>/present/", login_not_required(present.here), name="present"),
     path("jobs/<int:pk>/supply/", jobs.supply, name="supply"),
     path("jobs/<int:pk>/supply/what-if/", supplies.what_if_page, name="supply-what-if"),
     path("jobs/<int:pk>/supply/pump/", supplies.pump, name="supply-pump"),

@@ -8,6 +8,7 @@ import "./session.js";
 import "./saving.js";
 import "./intro.js";
 import "./commission.js";
+import "./present.js";
 import { keysOff, near, say, switchKeys, typing } from "./page.js";
 
 document.addEventListener("keydown", (e) => {

@@ -52,6 +52,21 @@ class Job(models.Model):
         return self.name
 
 
+class Presence(models.Model):
+    """Who has a job open, and at which step; good for a minute or so after ``at``."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="present")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    step = models.CharField(max_length=20)
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["job", "user"], name="present_once")]
+
+    def __str__(self) -> str:
+        return f"{self.user} at {self.step}"
+
+
 class JobFigures(models.Model):
     """What the list of jobs shows of a job; good while ``key`` is that of its facts, the day and the engine."""
 

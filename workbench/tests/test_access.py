@@ -5,10 +5,13 @@ from __future__ import annotations
 from django.urls import URLPattern, reverse
 from django.utils import timezone
 
+from intake.apart import Read, as_stored
+from treatment.evidence.kits import row_of
+from treatment.evidence.reports.report import Report
 from vivid_cairn.urls import urlpatterns
 from workbench.jobs.models import Job
 from workbench.logs.models import JobLog, LogEntry, LogPhoto
-from workbench.samples.models import Sample
+from workbench.samples.models import FirmKit, ReportFile, ReportPage, Sample
 from workbench.starts.models import StartPhoto, StartRun
 
 from .base import WorkbenchTestCase
@@ -26,6 +29,7 @@ OPEN = {
     "house",
     "house-entry",
     "house-done",
+    "present",
 }
 #: posts that change nothing, so that a viewer may send them
 READING = {"water-read", "report-row", "logbook-read"}
@@ -50,15 +54,27 @@ class WhoMayDoWhat(WorkbenchTestCase):
             "session": session.pk,
             "test": "ph",
             "analyte": "iron",
+            "report": self.report().pk,
+            "number": 1,
         }
         found = []
         for pattern in urlpatterns:
             assert isinstance(pattern, URLPattern) and pattern.name, pattern
             if pattern.name not in OPEN:
                 names = pattern.pattern.converters
-                found.append((pattern.name, reverse(pattern.name, kwargs={name: parts[name] for name in names}), "pk" in names))
+                found.append(
+                    (pattern.name, reverse(pattern.name, kwargs={name: parts[name] for name in names}), str(pattern.pattern).startswith("jobs/<"))
+                )
         self.assertGreater(len(found), 50)
         return found
+
+    def report(self) -> ReportFile:
+        """A report of the job, with a page, and a kit of the firm under the number of the job."""
+        FirmKit.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"base": "well", "name": "ours", "row": row_of("well")})
+        read = as_stored(Read(None, Report([])))
+        report, _ = ReportFile.objects.get_or_create(job=self.job, name="r.csv", defaults={"kind": "text/plain", "content": b"x", "read": read})
+        ReportPage.objects.get_or_create(report=report, number=1, defaults={"image": b""})
+        return report
 
     def ask(self, address: str) -> tuple[int, int]:
         """What GET and POST answer; 405 where a page does not take one of them."""

@@ -5,13 +5,14 @@ from __future__ import annotations
 from datetime import timedelta
 from unittest import mock
 
+from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
 from workbench import door
 from workbench.door import design_of, store
 from workbench.jobs import listing
-from workbench.jobs.models import Job, JobFigures
+from workbench.jobs.models import Job, JobFigures, Presence
 from workbench.logs import doors
 from workbench.logs.models import JobLog
 from workbench.samples.models import Reading
@@ -153,3 +154,19 @@ class Shelves(WorkbenchTestCase):
         standing = Job.objects.get(name="Beck existing")
         self.assertEqual(shown_stages(standing), [])
         self.assertEqual(self.client.post(reverse("job-new"), {"name": "Beck", "start": "elsewhere"}).status_code, 422)
+
+
+class Present(WorkbenchTestCase):
+    def test_who_else_is_there(self) -> None:
+        """The name of another beside their step, never one's own; forgotten after a while; nothing of another firm's job."""
+        address = reverse("present", args=[self.job.pk])
+        self.assertNotContains(self.client.post(address, {"step": "water"}), self.designer.username)
+        other = Client()
+        other.force_login(self.viewer)
+        self.assertContains(other.post(address, {"step": "train"}), f"<bdi>{self.designer.username}</bdi>: Water")
+        self.assertContains(self.client.post(address, {"step": "nonsense"}), f"<bdi>{self.viewer.username}</bdi>: Train")
+        Presence.objects.update(at=timezone.now() - timedelta(minutes=2))
+        self.assertNotContains(self.client.post(address, {"step": "water"}), self.viewer.username)
+        self.assertEqual(Client().post(address).status_code, 204)
+        other.force_login(self.stranger)
+        self.assertEqual(other.post(address).status_code, 404)
