@@ -4,7 +4,8 @@ const saves = (form) => form?.matches?.('form[hx-swap="none"]');
 function mark(field, words, kind = "") {
   const label = field.closest(".field")?.querySelector("label");
   if (!label) return;
-  const told = label.querySelector(".field-state") ?? label.appendChild(document.createElement("span"));
+  const beside = label.nextElementSibling?.matches(".field-state") ? label.nextElementSibling : null;
+  const told = beside ?? label.insertAdjacentElement("afterend", document.createElement("span"));
   told.className = `field-state ${kind}`;
   told.textContent = words;
 }

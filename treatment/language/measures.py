@@ -25,7 +25,8 @@ def unit_for(example: str, dimension: str, system: str) -> str:
     unit = split_number(example)[1]
     found = find_unit(dimension, unit)
     own = found.name if found else unit
-    return str(table("display")["typed"].get(own, own)) if system == "metric" else own
+    unit = str(table("display")["typed"].get(own, own)) if system == "metric" else own
+    return {"degF": "°F", "degC": "°C"}.get(unit, unit)
 
 
 @lru_cache(512)

@@ -29,7 +29,7 @@ class Written(TestCase):
         for text, example, dimension, us, metric in (
             ("7", "5 gpm", "flow", "7 gpm", "7 L/min"), ("40", "50 psi", "pressure", "40 psi", "40 bar"), ("2,8", "50 psi", "pressure", "2,8 psi", "2,8 bar"),
             ("30", "30 in", "length", "30 in", "30 mm"), ("9", "9 ft", "length", "9 ft", "9 m"), ("6-8", "9 ft", "length", "6 ft 8 in", "6-8"),
-            ("3/4", "3/4 in", "length", "3/4 in", "3/4 in"), ("52", "52 °F", "temperature", "52 degF", "52 degC"), ("3 m head", "50 psi", "pressure", "3 m head", "3 m head"),
+            ("3/4", "3/4 in", "length", "3/4 in", "3/4 in"), ("52", "52 °F", "temperature", "52 °F", "52 °C"), ("3 m head", "50 psi", "pressure", "3 m head", "3 m head"),
             ("7 L/min", "5 gpm", "flow", "7 L/min", "7 L/min"), ("much", "5 gpm", "flow", "much", "much"),
         ):  # fmt: skip
             self.assertEqual(completed(text, example, dimension, "us"), us, text)

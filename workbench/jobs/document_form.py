@@ -232,7 +232,8 @@ def kept(form_class: Callable[..., Form], data: Any, job: Job, user: Any) -> Out
         form.is_valid()
         for name, stands in together.conflicts.items():
             form.add_error(
-                name, f"{_who(job, user)} changed this to “{', '.join(stands) or 'nothing'}” meanwhile. Save again to keep what you typed."
+                name,
+                f"{_who(job, user)} changed this to “{', '.join(stands) or 'nothing'}” after you opened this page. Save again to keep what you typed.",
             )
         return Outcome(form, newer, 409, together.conflicts)
     return kept_whole(form_class, data, job, user)

@@ -52,6 +52,22 @@ class Job(models.Model):
         return self.name
 
 
+class KeptPaper(models.Model):
+    """A paper that was printed, good for as long as its page reads the same: ``key`` is that of what is on it."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="papers")
+    name = models.CharField(max_length=40)
+    key = models.CharField(max_length=64)
+    content = models.BinaryField()
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["job", "key"], name="paper_once")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Presence(models.Model):
     """Who has a job open, and at which step; good for a minute or so after ``at``."""
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+from base64 import b64encode
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import groupby
@@ -124,11 +125,13 @@ def first_day(run: StartRun | None) -> dt.datetime:
     return dt.datetime.combine(timezone.localdate() + dt.timedelta(days=1), OPENS)
 
 
-def rows_of(job: Job, run: Run, now: dt.datetime) -> list[Row]:
-    """Every step of the sheet."""
+def rows_of(job: Job, run: Run, now: dt.datetime, printed: bool = False) -> list[Row]:
+    """Every step of the sheet. printed: pictures are carried in the page itself."""
     photos: dict[str, list[tuple[str, str, str]]] = {}
-    for photo in StartPhoto.objects.filter(event__run__job=job).defer("image").select_related("event"):
-        where = reverse("commission-photo", args=[job.pk, photo.pk])
+    held = StartPhoto.objects.filter(event__run__job=job).select_related("event")
+    for photo in held if printed else held.defer("image"):
+        whole = f"data:image/jpeg;base64,{b64encode(photo.image).decode()}" if printed else ""
+        where = whole or reverse("commission-photo", args=[job.pk, photo.pk])
         photos.setdefault(photo.event.step, []).append((where, photo.event.text, photo.event.by_name))
     added = {step.id for step in run.added}
     wall = reverse("wall-svg", args=[job.pk])
@@ -217,12 +220,12 @@ def calendar_of(row: StartRun | None, run: Run) -> Calendar:
     return Calendar(run.sheet, minute_of(start), row.wanted if row else {}, ticked)
 
 
-def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: str) -> dict[str, Any]:
-    """All that the page shows."""
+def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: str, printed: bool = False) -> dict[str, Any]:
+    """All that the page shows. printed: on paper."""
     start = first_day(row)
     calendar = calendar_of(row, run)
     coming = calendar.visits()
-    rows = rows_of(job, run, now)
+    rows = rows_of(job, run, now, printed)
     held = {each.step.id: each for each in rows}
     dates = [visit.date(start) for visit in coming]
     cleared = lifted(run)

@@ -174,7 +174,7 @@ def record_pdf(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
     row = services.run_of(job)
     _, run = services.state_of(job, row)
-    context = context_of(job, row, run, timezone.now(), "phase") | {
+    context = context_of(job, row, run, timezone.now(), "phase", printed=True) | {
         "job": job, "today": timezone.localdate(), "caution": STANDING_CAUTION, "record": _record(job), "band": band,
         "people": sorted({event.by for event in run.events}),
     }  # fmt: skip

@@ -200,7 +200,7 @@ class TwoOnOneJob(BrowserTestCase):
         expect(one.locator(".f-people .field-state")).to_have_text("saved")
         other.fill("#id_people", "8")
         other.press("#id_people", "Tab")
-        expect(other.locator("#id_people_error")).to_contain_text("changed this to “7” meanwhile")
+        expect(other.locator("#id_people_error")).to_contain_text("changed this to “7” after you opened")
         expect(other.locator("#stale")).not_to_contain_text("Bathrooms")
         self.assertEqual(Survey.objects.get(job=job).people, 7)
         other.get_by_role("button", name="Save what I typed").click()

@@ -7,8 +7,10 @@ import io
 import json
 from threading import Barrier, Thread
 from typing import Any
+from unittest.mock import patch
 
 import jsonschema
+import pdfplumber
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connections
 from django.test import Client, TransactionTestCase
@@ -22,7 +24,8 @@ from treatment.starting.record import record_schema
 from treatment.tests.example import job as job_document
 
 from ..door import store
-from ..jobs.models import Job
+from ..jobs.models import Job, KeptPaper
+from ..printed import KEPT
 from ..samples.models import Reading, Sample
 from ..starts import services
 from ..starts.models import StartEvent, StartPhoto, StartRun
@@ -262,6 +265,22 @@ class Photos(Starts):
         self.assertEqual(answer["Content-Type"], "image/jpeg")
         self.assertNotIn(b"camera", answer.content)
         self.assertIn("kit.jpg", self.page())
+
+    def test_the_record_shows_it_and_is_kept_until_its_facts_change(self) -> None:
+        """The picture is in the paper; asked again, nothing is printed; a step more, and it is printed anew."""
+        address = reverse("commission-pdf", args=[self.job.pk])
+        plain = len(self.client.get(address).content)
+        self.assertEqual(self.send(picture())[0], 200)
+        with pdfplumber.open(io.BytesIO(self.client.get(address).content)) as paper:
+            pictures = [each for page in paper.pages for each in page.images]
+            self.assertEqual([round(each["height"] / each["width"], 1) for each in pictures if each["height"] > each["width"] > 50], [2.0])
+        self.assertGreater(len(self.client.get(address).content), plain)
+        with patch("workbench.printed.pdf", side_effect=AssertionError("printed again")):
+            self.assertTrue(self.client.get(address).content.startswith(b"%PDF"))
+            self.tell("site/kit_check")
+            with self.assertRaisesMessage(AssertionError, "printed again"):
+                self.client.get(address)
+        self.assertLessEqual(KeptPaper.objects.filter(job=self.job).count(), KEPT)
 
     def test_png_and_webp_are_taken_too(self) -> None:
         for kind in ("PNG", "WEBP"):

@@ -219,7 +219,7 @@ class Measures(WorkbenchTestCase):
         """Both switch points on one line; on a metric job a flow is L/min and the examples are metric."""
         self.send(flow_l_min="7", pressure_low_kpa="40/60", temperature_c="52")
         page = self.client.get(reverse("supply", args=[self.job.pk])).content.decode()
-        for text in ("7 gpm", "40 psi", "60 psi", "52 degF"):
+        for text in ("7 gpm", "40 psi", "60 psi", "52 °F"):
             self.assertIn(f'value="{text}"', page)
         self.client.post(reverse("units", args=[self.job.pk]), {"units": "metric"})
         self.send(flow_l_min="26", pressure_low_kpa="2.8 bar", pressure_high_kpa="4 bar", temperature_c="11")
