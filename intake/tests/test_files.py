@@ -6,6 +6,7 @@ import contextlib
 import datetime as dt
 import io
 import json
+import re
 import tempfile
 from pathlib import Path
 from unittest import TestCase
@@ -15,6 +16,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from openpyxl import Workbook
 
+from treatment.evidence.reports.layouts import layout_at
+from treatment.evidence.reports.names import meaning
 from treatment.evidence.reports.read import read_sheets
 from treatment.evidence.reports.report import Report, ReportRow
 from treatment.language.errors import NotUnderstood
@@ -165,6 +168,20 @@ class OfManyCountries(TestCase):
             ]
             with self.subTest(name):
                 self.assertEqual(found, samples)
+
+    def test_no_named_row_with_a_number_is_lost(self) -> None:
+        """Whatever layout: a line that names one of ours and holds a number is a row, unless it is a heading, or the sheet a list."""
+        folder = Path(__file__).resolve().parents[2] / "treatment" / "tests" / "data" / "reports"
+        for path in sorted(folder.glob("*.[ct]*")):
+            sheets = sheets_of(path.read_bytes())
+            report = read_sheets(sheets)
+            if not report.samples:
+                continue
+            kept = {row.at for sample in report.samples for row in sample.rows}
+            for line in (line for sheet in sheets for line in sheet.lines if line.at not in kept):
+                heads = layout_at([line, *(other for sheet in sheets for other in sheet.lines)], 0) is not None
+                named = any(meaning(part).how == "sure" for cell in line.filled for part in re.split(r"\s{2,}|\.{3,}", cell))
+                self.assertFalse(named and not heads and any(letter.isdigit() for cell in line.filled for letter in cell), f"{path.name} {line.at}")
 
     @staticmethod
     def row(row: ReportRow) -> list[object]:

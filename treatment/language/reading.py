@@ -65,6 +65,10 @@ class Reading:
         return f"{self.low!r}{unit}"
 
 
+#: a unit that ends like an interval: ``0.085 cm-1``
+_PER_LENGTH = re.compile(r"\d\s*c?m\s?-\s?1$")
+
+
 def parse_reading(analyte: Analyte, text: str) -> Reading:
     """Read ``text`` as a result for ``analyte``. Raises NotUnderstood with the reason.
 
@@ -87,7 +91,7 @@ def parse_reading(analyte: Analyte, text: str) -> Reading:
                 raise NotUnderstood(typed, "a detection limit must be more than zero")
             return Reading(analyte.key, min(0.0, value), value, "below", typed, note)
         return Reading(analyte.key, value, None, "above", typed, note)
-    if match := _RANGE.match(typed):
+    if (match := _RANGE.match(typed)) and not _PER_LENGTH.search(typed):
         unit = match["unit"] or (match["ua"] or "")
         low, note = _convert(analyte, typed, match["a"], unit)
         high, _ = _convert(analyte, typed, match["b"], unit)

@@ -26,6 +26,17 @@ class Loose:
     shown: Printed
 
 
+def rows_beside(line: Line) -> list[Line]:
+    """The rows that stand side by side on one line without a heading, each a name with its result; nothing where it is one row."""
+    cells = line.filled
+    starts = [
+        k for k, cell in enumerate(cells[:-1]) if meaning(cell).how == "sure" and not looks_like_result(cell) and looks_like_result(cells[k + 1])
+    ]
+    if len(starts) < 2 or starts[0] > 1:
+        return []
+    return [Line(line.at, tuple(cells[a:b])) for a, b in zip(starts, [*starts[1:], len(cells)], strict=True)]
+
+
 def loose_row(line: Line, phase: str, strict: bool) -> Loose | None:
     """The row that a line without a heading is; None where it is none. strict: only names we know surely."""
     cells = [part.strip() for cell in line.filled for part in _SPLIT.split(cell) if part and part.strip()]

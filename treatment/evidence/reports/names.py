@@ -123,6 +123,13 @@ def meaning(label: str, phase: str = "") -> Meaning:
         found, basis = as_named, ""
     if found.how != "sure" and (agreed := _in_two_languages(whole, here)) is not None:
         found = agreed
+    if found.analyte is not None and not found.analyte.is_microbe and _PRESENCE.search(label):  # conductivity is neither present nor absent
+        coli = words_of(bare) == ("ec",)
+        found = (
+            Meaning(analytes()["e_coli"], "check", "EC, present or absent, is read as E. coli")
+            if coli
+            else Meaning(None, "ask", "present or absent of what?")
+        )
     if found.analyte is not None and found.analyte.key == "temperature" and not unit and (degrees := _DEGREES.search(text)):
         unit = f"°{degrees[1].upper()}"
     if found.analyte is not None and found.analyte.key == "conductivity" and _AT_20.search(label):

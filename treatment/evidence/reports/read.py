@@ -13,13 +13,13 @@ from .dates import day, day_first
 from .flags import apply, flag_in, legend_of
 from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, beside, layout_at, phase_in, titles_over
-from .loose import loose_row, name_and_value, sentence
+from .loose import loose_row, name_and_value, rows_beside, sentence
 from .names import Meaning, danger_of, meaning
 from .numbers import decimal_mark
 from .report import Report, ReportRow, ReportSample
 from .results import Judged, Printed, is_mark, is_year, judge, looks_like_result
 from .sheets import Line, Sheet, plain
-from .told import facts_table, is_identifier, labels_of, phase_of_rows, title_of, unit_of_all
+from .told import facts_table, is_facts, is_identifier, labels_of, phase_of_rows, title_of, unit_of_all
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
 _PLACE = re.compile(
@@ -65,7 +65,7 @@ class _Walk:
         self.samples: dict[str, ReportSample] = {}
         self.words, self.count = "", 0
         self.titles, self.cuts, self.cut, self.rows_under = [""], [0], 0, 0
-        self.lists = False
+        self.lists, self.over = False, tuple[str, ...]()
         self.legend: dict[str, str] = {}
         self.notes: dict[str, list[str]] = {}
         self.partly: list[tuple[ReportRow, str]] = []
@@ -96,7 +96,7 @@ class _Walk:
                 if not line.filled:
                     above, over, i = (), None, i + 1
                     continue
-            found = None if self._fits(line) else layout_at(lines, i, above)
+            found = None if self._fits(line) or is_facts(line) else layout_at(lines, i, above)
             if found is not None:
                 self.layout, self.phase = found, ""
                 self._begin(
@@ -113,6 +113,8 @@ class _Walk:
                 self._row(line)
                 if self.count == before and (title := title_of(line)):
                     self._begin(title)
+            if not rows_beside(line):
+                self.over = tuple(line.filled)
             above, over, i = (line.cells if not line.spans else ()), line, i + 1
         if not self.begun:
             self.cover = self.here
@@ -340,8 +342,21 @@ class _Walk:
                 analyte, why = analytes()[entry.reading.analyte], entry.reading.note or entry.mended or "read from a line of text"
                 self._sample().rows.append(ReportRow(line.at, analyte.name, entry.text, "", "check", analyte, entry.reading, why))
                 self.count += 1
+        elif several := rows_beside(line):
+            if len(self.cuts) != len(several):
+                self._begin_all(
+                    [title if len(over) == len(several) else "" for title, over in ((self._title(k), self.over) for k in range(len(several)))]
+                )
+            for k, part in enumerate(several):
+                self.cut = self.cuts[k]
+                if row := loose_row(part, self.phase, strict):
+                    self._keep(self._sample(), line.at, row.label, row.shown)
         elif row := loose_row(line, self.phase, strict):
             self._keep(self._sample(), line.at, row.label, row.shown)
+
+    def _title(self, k: int) -> str:
+        """What stands over the k-th of the rows side by side."""
+        return self.over[k] if k < len(self.over) else ""
 
     def _keep(self, sample: ReportSample, at: str, label: str, shown: Printed, phase: str = "", remark: str = "") -> None:
         """A row of a sample. phase: of its column or its own cell; remark: what is said of it in a column of its own."""

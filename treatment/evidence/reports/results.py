@@ -31,6 +31,12 @@ _WORDED = re.compile(
     r"|greater than|more than|above|over|exceeds|gr[öo](?:ß|ss)er als|mehr als|sup[ée]rieur [àa]|mayor que|meer dan|groter dan)\s*(?=[\d.,])",
     re.IGNORECASE,
 )
+_UNDER = re.compile(
+    rf"^(?:nd|n\.?\s?d\.?|n\.?\s?n\.?|n\.?\s?b\.?|bdl|blq|bloq|u|not detected|nicht nachweisbar|non d[ée]tect[ée]|<\s*(?:loq|lod|rl|mrl|mdl|pql|dl|bg|lq|ng))"
+    rf"\s*[@(<:at]*\s*(?:rl|mrl|mdl|loq|lod|bg|lq|ng|dl|limit|limite)?\s*[:=<]*\s*(?P<limit>{NUMBER})(?P<rest>[^)]*)\)?$",
+    re.IGNORECASE,
+)
+_OF_VOLUME = re.compile(r"\s*(?:/|per|in|pro|par)\s*\d*\s*m?l$")
 _AT_20 = re.compile(r"(?<!\d)20\s*[°º]?\s*C", re.IGNORECASE)
 _FAR = 10.0  # beyond the plausible range by this factor, a number is asked about
 
@@ -92,8 +98,12 @@ def _worded(said: str, kind: str) -> bool:
 
 def looks_like_result(text: str) -> bool:
     """Whether a cell could be a result: a number with what may stand by it, or a word that is one."""
-    said = plain(text)
-    return bool(_LOOKS.match(said)) or any(_worded(said, kind) for kind in ("absent", "present", "undetected", "uncountable"))
+    said = _OF_VOLUME.sub("", plain(text)) if plain(text)[:1].isalpha() else plain(text)
+    return (
+        bool(_LOOKS.match(said))
+        or bool(_UNDER.match(text.strip()))
+        or any(_worded(said, kind) for kind in ("absent", "present", "undetected", "uncountable"))
+    )
 
 
 def is_mark(text: str) -> bool:
@@ -154,7 +164,7 @@ class _Row:
     def _word(self, said: str) -> Judged | None:
         """A microbe's result in a word."""
         analyte = self.analyte
-        bare = re.sub(r"\s*(?:/|per|in)\s*\d*\s*ml$", "", said).strip()
+        bare = _OF_VOLUME.sub("", said).strip()
         marked = plain(self.row.mark)
         if said in _texts("results", "uncountable") or bare in _texts("results", "uncountable"):
             plate = table("report_words")["plate"].get(analyte.key, 200)
@@ -245,11 +255,7 @@ class _Row:
 
     def _limit_told(self, cleaned: str) -> tuple[str, str] | None:
         """``ND (0.5)``, ``ND<0.5``: not detected, with its limit."""
-        found = re.match(
-            rf"^(?:nd|n\.d\.|bdl|u|not detected|<\s*(?:loq|lod|rl|mrl|mdl|pql|dl|bg|lq))\s*[@(<at:]*\s*(?P<limit>{NUMBER})\)?(?P<rest>.*)$",
-            cleaned,
-            re.IGNORECASE,
-        )
+        found = _UNDER.match(cleaned)
         if not found or re.match(r"\s*(?:-|–|to)\s*\d", found["rest"]):
             return None
         return f"<{self._plain(found['limit'])}", self._unit_in(found["rest"]) or self.row.unit

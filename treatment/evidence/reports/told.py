@@ -33,7 +33,8 @@ def labels_of(line: Line, is_row: bool) -> list[tuple[str, str]]:
         if value and not next_label and not loose:
             found.append((role, value))
     if not is_row and not any(role == "label" for role, _ in found):  # “Sample B - softened”, without a colon
-        named = next((match["rest"] for cell in cells if (match := _NUMBERED.match(cell)) and match["rest"].strip(" -–:,(")), "")
+        all_named = [match["rest"] for cell in cells if (match := _NUMBERED.match(cell)) and match["rest"].strip(" -–:,(")]
+        named = all_named[0] if len(all_named) == 1 else ""  # several stand over columns of their own
         if named and (found or len(cells) == 1):
             found.insert(0, ("label", named.strip(" -–:,(")))
     return found
@@ -74,6 +75,13 @@ def title_of(line: Line) -> str:
         return ""
     text = words.strip(" :-–=*#")
     return "" if not text or looks_like_result(text) or meaning(text).how or heading(text).role in ("limit", "verdict", "method") else text
+
+
+def is_facts(line: Line) -> bool:
+    """Whether a line tells facts of the sample or the order, label after label, and is no heading of a table."""
+    return any(
+        (cell.strip().endswith(":") and is_identifier(cell)) or (cell.strip().endswith(":") and about(cell.rstrip(" :"))) for cell in line.filled
+    )
 
 
 def is_identifier(label: str) -> bool:
