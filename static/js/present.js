@@ -5,7 +5,7 @@ async function ask() {
   const token = JSON.parse(document.body.getAttribute("hx-headers") ?? "{}")["X-CSRFToken"];
   try {
     const answer = await fetch(box.dataset.present, {
-      method: "POST", headers: { "X-CSRFToken": token, "Content-Type": "application/x-www-form-urlencoded" }, body: new URLSearchParams({ step: box.dataset.step }),
+      method: "POST", headers: { "X-CSRFToken": token, "Content-Type": "application/x-www-form-urlencoded" }, body: new URLSearchParams({ step: document.querySelector("#steps a[aria-current]")?.dataset.step ?? "" }),
     });
     if (answer.status === 200) box.innerHTML = await answer.text();
   } catch { /* no reception */ }

@@ -11,6 +11,7 @@ from typing import Any
 
 from hypothesis import settings
 
+USUAL = 0.6  # of the cases in a plain test run, the rest in the night's
 TIMES = int(os.environ.get("CAIRN_FUZZ", "0"))  # 0: the fixed cases of a test run
 
 settings.register_profile("cairn", derandomize=not TIMES, database=None, deadline=None, print_blob=True)
@@ -18,10 +19,10 @@ settings.load_profile("cairn")
 
 
 def fuzz(cases: int) -> Callable[[Any], Any]:
-    """So many cases, times CAIRN_FUZZ; the test bears the tag ``property``."""
+    """So many cases, times CAIRN_FUZZ, and in a plain test run some of them; the test bears the tag ``property``."""
 
     def mark(test: Any) -> Any:
         test.tags = {"property"}
-        return settings(max_examples=cases * max(TIMES, 1))(test)
+        return settings(max_examples=cases * TIMES or max(round(cases * USUAL), 5))(test)
 
     return mark

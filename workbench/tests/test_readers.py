@@ -72,6 +72,7 @@ class Introductions(BrowserTestCase):
         for step in ("water", "supply", "train"):
             page.goto(f"/jobs/{job.pk}/{step}/")
             expect(page.locator("[data-intro]")).to_be_hidden()
+        page.locator(".more > summary").click()
         page.get_by_role("button", name="Keyboard shortcuts").click()
         page.get_by_label("Show an introduction on each step").check()
         page.get_by_role("button", name="Close").click()
