@@ -30,7 +30,9 @@ carry({
 const WAYS = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down" };
 let refocus = "";
 document.addEventListener("keydown", (e) => {
-  const unit = near(e, "#wall .unit") ?? (refocus && document.activeElement === document.body ? document.getElementById(refocus) : null);
+  const nowhere = document.activeElement === document.body; /* as when the page opens: the unit that is chosen is meant */
+  const meant = () => (refocus ? document.getElementById(refocus) : document.querySelector('#wall .unit[aria-current="true"]'));
+  const unit = near(e, "#wall .unit") ?? (nowhere ? meant() : null);
   if (!WAYS[e.key] || !unit || e.ctrlKey || e.metaKey || e.altKey) return;
   e.preventDefault();
   refocus = unit.id;

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -101,3 +102,18 @@ def compare(variants: list[Variant], system: str) -> list[Row]:
 def differs(one: Variant, other: Variant, system: str) -> list[str]:
     """What differs between two trains, a sentence a line: "Salt a year: 120 lb, there 0 lb"."""
     return [f"{row.what}: {row.cells[0]}; there {row.cells[1]}" for row in compare([one, other], system) if row.differs]
+
+
+@dataclass(frozen=True, slots=True)
+class Outline:
+    """A stage as a small drawing shows it: its name, its silhouette, and whether the other train has none of its kind."""
+
+    name: str
+    silhouette: str
+    apart: bool
+
+
+def outlines(variant: Variant, beside: Sequence[Variant] = ()) -> list[Outline]:
+    """A train in small, in the order of the water. beside: trains that it is compared with; what all of them have as well is not set apart."""
+    kinds = [{stage.kind for stage in other.run.stages} for other in beside]
+    return [Outline(stage.name, stage.room.silhouette, any(stage.kind not in each for each in kinds)) for stage in variant.run.stages]

@@ -10,7 +10,7 @@ from ..job_file import read_job
 from ..language.errors import BadDocument
 from ..papers.design_file import design_document
 from ..studies.alternatives import alternatives
-from ..studies.compare import compare, salt_per_year, water_to_drain
+from ..studies.compare import compare, outlines, salt_per_year, water_to_drain
 from ..studies.repair import repair
 from .example import HARD_ONLY, ids, job, worked
 
@@ -165,6 +165,10 @@ class Alternatives(TestCase):
         self.assertEqual((salt_per_year(scale).value, water_to_drain(scale).value), (0, 0))
         rows = {row.what: row for row in compare([soft, scale], "us")}
         self.assertTrue(rows["Salt a year"].differs and rows["Hardness at the taps"].differs)
+        small = outlines(scale, [soft])
+        self.assertEqual([each.name for each in small], [stage.name for stage in scale.run.stages])
+        self.assertEqual([each.silhouette for each in small if each.apart], ["cartridge"])
+        self.assertFalse(any(each.apart for each in outlines(soft)))
 
 
 class Repair(TestCase):

@@ -34,6 +34,14 @@ class TrainDrawing(TestCase):
             self.assertGreaterEqual(min(heights), drawing.pressure.y)
             self.assertLessEqual(max(heights), drawing.height)
 
+    def test_nine_stages_fit_a_screen(self) -> None:
+        """960 units wide, as shown beside the side sheet at 1280 px; no name is wider than its column; ten run on beyond it."""
+        for count, fits in ((9, True), (10, False)):
+            _, drawing = drawing_of((KINDS * 2)[:count])
+            self.assertEqual(drawing.size == "fits", fits)
+            for column in drawing.columns:
+                self.assertLessEqual(max(len(label.text) for label in column.names) * 5.7, column.width + 6)
+
     @given(st.lists(st.sampled_from(KINDS), min_size=0, max_size=12))
     @fuzz(25)
     def test_columns_stand_side_by_side_in_order(self, kinds: list[str]) -> None:

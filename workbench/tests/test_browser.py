@@ -436,6 +436,10 @@ class OnTheWall(BrowserTestCase):
         page.keyboard.press("ArrowRight")
         page.wait_for_function("([name, x]) => Number(document.querySelector(`.unit[data-unit='${name}']`).dataset.x) > x + 20", arg=[name, before])
         self.assertEqual(page.evaluate("document.activeElement.dataset.unit"), name)
+        page.goto(f"/jobs/{job.pk}/wall/?stage={name}")
+        at = float(page.locator(f".unit[data-unit='{name}']").get_attribute("data-x") or 0)
+        page.keyboard.press("ArrowRight")  # as the page opens, the chosen unit is meant
+        page.wait_for_function("([name, x]) => Number(document.querySelector(`.unit[data-unit='${name}']`).dataset.x) > x", arg=[name, at])
         self.assertEqual(self.problems, [])
 
 

@@ -14,7 +14,7 @@ from treatment.job.limits import limits
 from treatment.job_file import written
 from treatment.language.analytes import analytes
 from treatment.studies.alternatives import alternatives
-from treatment.studies.compare import compare
+from treatment.studies.compare import compare, outlines
 from treatment.studies.shelf import shelf
 
 from ..accounts.access import job_for
@@ -37,7 +37,11 @@ def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> 
     others = alternatives(design)
     context = {
         "job": job, "steps": steps(job, "train"), "options": options, "rows": compare(variants, job.units) if variants else [], "full": len(options) >= len(services.LETTERS),
-        "alternatives": [(number, each, [row for row in compare([design.proposal, each.variant], job.units) if row.differs]) for number, each in enumerate(others)],
+        "trains": [outlines(each, [other for other in variants if other is not each]) for each in variants],
+        "alternatives": [
+            (number, each, [row for row in compare([design.proposal, each.variant], job.units) if row.differs], outlines(each.variant, [design.proposal]))
+            for number, each in enumerate(others)
+        ],
         "design": design,
     } | more  # fmt: skip
     return render(request, "trains/options.html", context, status=status)

@@ -25,6 +25,9 @@ RIBBONS, ROW, GAP, PRESSURE = 262.0, 38.0, 4.0, 78.0
 AT_LIMIT, THICKEST = 6.0, 16.0
 CLEAR = 5.0  # by which a number stands behind the edge between two columns
 MOST_RIBBONS = 6
+FIT, NARROWEST = 9, 76.0  # stages that fit a screen, and the narrowest column among them
+NOTHING = 1.0  # kPa: what a tank open to air gives a pump, whatever pipe lies between
+LETTER = 5.7  # width of a letter of a name
 TURN = 0.26  # share of a column over which a ribbon changes
 SOURCE_WORDS = {"drilled_well": "well", "dug_well": "dug well", "spring": "spring", "surface": "stream", "rain": "roof", "town": "main"}
 
@@ -123,7 +126,7 @@ def draw_train(design: Design, variant: Variant, system: str) -> TrainDrawing:
     """Lay out the drawing of a train in the units people read (us or metric)."""
     stages = variant.run.stages
     count = max(len(stages), 1)
-    each = min(max((960.0 - GUTTER - SOURCE - HOUSE) / count, 98.0), 200.0)
+    each = min(max((960.0 - GUTTER - SOURCE - HOUSE) / count, NARROWEST if count <= FIT else 98.0), 200.0)
     width = max(GUTTER + SOURCE + each * count + HOUSE, 960.0)
     end = width - HOUSE
     start = GUTTER + SOURCE + (end - GUTTER - SOURCE - each * count) / 2
@@ -160,7 +163,7 @@ def _columns(
             d = f"M{n(out_x)} {n(out_y)}H{n(out_x + lead)}V{n(PIPE_Y)}"
         own = [finding for finding in variant.findings if finding.stage == stage.id]
         worst = min((finding.severity for finding in own), key=SEVERITIES.index, default="")
-        lines = _wrap(stage.name, 17)
+        lines = _wrap(stage.name, int(each / LETTER))
         count = f", {len(own)} finding{'s' if len(own) > 1 else ''}, most serious: {severity(worst)}" if own else ", no findings"
         columns.append(
             Column(
@@ -404,7 +407,7 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
 
     labels = [Label(GUTTER + 2, height(points[0].clean) - 5, digits(points[0].clean, "kPa", system), "number", "start")]
     for value, x in zip(clean[1:-1], _stops(middles, each, end)[1:-1], strict=False):
-        labels.append(Label(x, height(value) - 5, digits(value, "kPa", system), "number", "start"))
+        labels.append(Label(x, height(value) - 5, digits(value if abs(value) >= NOTHING else 0.0, "kPa", system), "number", "start"))
     last_clean, last_dirty = points[-1].clean, points[-1].dirty
     clean_y, dirty_y = height(last_clean), height(last_dirty)
     if abs(clean_y - dirty_y) < 13:
