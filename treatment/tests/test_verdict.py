@@ -94,6 +94,24 @@ class Drawn(TestCase):
             self.assertTrue(0 <= mark.x <= CHART and 0 <= mark.top <= mark.bottom <= HEIGHT, mark)
         self.assertEqual(chart.design, min(mark.top for mark in chart.marks[:5]))
 
+    def test_no_word_of_a_chart_stands_on_a_mark(self) -> None:
+        """The value of the last reading is the last one's; it and the word for the limit lie inside and cover no mark."""
+        for last in ("0.05 mg/L", "2 mg/L", "0.31 mg/L", "0.2..0.6 mg/L"):
+            design = worked(sampled(*FIVE, ("2026-06-01", "raw", last)))
+            chart = next(each for each in histories(design.job.facts, design.evidence) if each.analyte.key == "iron")
+            kept = design.job.facts.samples[-1].readings["iron"]
+            self.assertEqual(chart.newest.value, (kept.low, kept.high))
+            self.assertEqual([end.value[0] for end in chart.scale], [chart.span[1], 0.0])
+            for word, letters in ((chart.newest, 4), (chart.limit_word, 5)):
+                if word is None:
+                    continue
+                wide = letters * 6.0
+                left = {"start": word.x, "middle": word.x - wide / 2, "end": word.x - wide}[word.anchor]
+                self.assertTrue(-1 <= left and left + wide <= CHART + 1, (last, word))
+                for mark in chart.marks:
+                    covered = left < mark.x + 4 and mark.x - 4 < left + wide and word.y - 9 < mark.bottom + 4 and mark.top - 2 < word.y + 1
+                    self.assertFalse(covered, (last, word, mark))
+
     def test_one_reading_makes_no_chart(self) -> None:
         """A chart needs two."""
         self.assertEqual(histories(worked(job()).job.facts, worked(job()).evidence), [])

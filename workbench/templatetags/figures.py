@@ -13,7 +13,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.language.analytes import analytes
-from treatment.language.display import media_hint, per_shown, show, show_amount, show_span, show_spread, unit_text
+from treatment.language.display import amount, digits, media_hint, per_shown, show, show_amount, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
 from treatment.language.interface import cause
 from treatment.language.interface import severity as severity_word
@@ -91,6 +91,20 @@ def span(analyte: str, low: float, high: float | None, system: str) -> str:
     """A reading from its low to its high end; microbes in words."""
     row = analytes()[analyte]
     return concentration(analyte, low if high is None else high, system) if row.is_microbe else show_span(low, high, row.shown_unit, system)
+
+
+@register.simple_tag
+def bare_value(analyte: str, low: float, high: float | None, system: str) -> str:
+    """A reading as a number alone, where its unit stands beside the chart; microbes that are none in a word."""
+    row = analytes()[analyte]
+    if row.is_microbe and high is None and low <= 1:
+        return "present"
+    if high is None:
+        return f"> {digits(low, row.shown_unit, system)}"
+    if row.is_microbe and high == 0:
+        return "none"
+    ends = amount(low, row.shown_unit, system), amount(high, row.shown_unit, system)
+    return ends[1] if ends[0] == ends[1] else f"< {ends[1]}" if low <= 0 else f"{ends[0]} to {ends[1]}"
 
 
 @register.simple_tag
