@@ -107,7 +107,7 @@ class Drawn(TestCase):
                     continue
                 wide = letters * 6.0
                 left = {"start": word.x, "middle": word.x - wide / 2, "end": word.x - wide}[word.anchor]
-                self.assertTrue(-1 <= left and left + wide <= CHART + 1, (last, word))
+                self.assertTrue(left >= -1 and left + wide <= CHART + 1, (last, word))
                 for mark in chart.marks:
                     covered = left < mark.x + 4 and mark.x - 4 < left + wide and word.y - 9 < mark.bottom + 4 and mark.top - 2 < word.y + 1
                     self.assertFalse(covered, (last, word, mark))
