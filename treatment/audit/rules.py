@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
@@ -149,6 +149,17 @@ def tally(found: Iterable[Finding]) -> dict[str, int]:
     """How many findings of each severity stand, gravest first."""
     standing = [finding.severity for finding in found if not finding.waived]
     return {severity: standing.count(severity) for severity in SEVERITIES}
+
+
+def gravity(tally: Mapping[str, int]) -> int:
+    """One number to sort designs by: a danger weighs more than any number of faults, a fault more than any of cautions; advice weighs nothing.
+
+    tally: findings by severity, of which 999 count at most.
+    """
+    number = 0
+    for severity in SEVERITIES[:-1]:
+        number = number * 1000 + min(tally.get(severity, 0), 999)
+    return number
 
 
 def about(found: Iterable[Finding], topic: str) -> list[Finding]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..audit.rules import RULES
+from ..audit.rules import RULES, gravity
 from ..language.figure import source
 from .example import HARD_ONLY, ids, job, worked
 
@@ -447,3 +447,12 @@ class EveryRule(TestCase):
             return "outdoor-taps-softened" in ids(worked(job(changes, readings=HARD_ONLY, train=[SOFTENER])).chosen.findings)
 
         self.assertEqual([found(False), found(True)], [True, False])
+
+
+class Gravity(TestCase):
+    def test_the_graver_weighs_more_than_any_number_of_the_lesser(self) -> None:
+        """One danger before 500 faults, one fault before 500 cautions; 2 faults and 3 cautions are 2 × 1000 + 3; advice weighs nothing."""
+        self.assertGreater(gravity({"danger": 1}), gravity({"fault": 500, "caution": 500}))
+        self.assertGreater(gravity({"fault": 1}), gravity({"caution": 500}))
+        self.assertEqual(gravity({"danger": 0, "fault": 2, "caution": 3, "advice": 9}), 2003)
+        self.assertEqual(gravity({"advice": 4}), 0)

@@ -14,6 +14,7 @@ from django.db.models import Count, Exists, F, OuterRef, Q
 from django.utils import timezone
 
 from treatment import ENGINE
+from treatment.audit.rules import gravity
 from treatment.language.errors import BadDocument
 
 from ..accounts.models import Workspace
@@ -34,7 +35,6 @@ SORTS: dict[str, tuple[str, list[Any]]] = {
 }  # fmt: skip
 #: which jobs are listed
 SHELVES = {"active": "Active", "archived": "Archived", "bin": "Bin"}
-GRAVITY = {"danger": 10_000, "fault": 100, "caution": 1}
 
 
 def listed(workspace: Workspace, name: str, page: str, shelf: str = "active", sort: str = "changed") -> Page[Any]:
@@ -105,9 +105,8 @@ def _worked(job: Job, stages: list[dict[str, Any]] | None) -> dict[str, Any]:
         chosen = design_of(job, stages).chosen
     except BadDocument:
         return {"stages": [], "tally": [], "readable": False}
-    grave = sum(GRAVITY.get(severity, 0) * count for severity, count in chosen.tally.items())
     stages_shown = [[stage.name, stage.room.silhouette] for stage in chosen.run.stages]
-    return {"stages": stages_shown, "tally": list(chosen.tally.items()), "readable": True, "gravity": grave}
+    return {"stages": stages_shown, "tally": list(chosen.tally.items()), "readable": True, "gravity": gravity(chosen.tally)}
 
 
 def _keep(fresh: list[JobFigures]) -> None:

@@ -344,19 +344,13 @@ class _Walk:
                 self.count += 1
         elif several := rows_beside(line):
             if len(self.cuts) != len(several):
-                self._begin_all(
-                    [title if len(over) == len(several) else "" for title, over in ((self._title(k), self.over) for k in range(len(several)))]
-                )
+                self._begin_all(list(self.over) if len(self.over) == len(several) else [""] * len(several))
             for k, part in enumerate(several):
                 self.cut = self.cuts[k]
                 if row := loose_row(part, self.phase, strict):
                     self._keep(self._sample(), line.at, row.label, row.shown)
         elif row := loose_row(line, self.phase, strict):
             self._keep(self._sample(), line.at, row.label, row.shown)
-
-    def _title(self, k: int) -> str:
-        """What stands over the k-th of the rows side by side."""
-        return self.over[k] if k < len(self.over) else ""
 
     def _keep(self, sample: ReportSample, at: str, label: str, shown: Printed, phase: str = "", remark: str = "") -> None:
         """A row of a sample. phase: of its column or its own cell; remark: what is said of it in a column of its own."""
