@@ -6,7 +6,6 @@ in ``docs/rules.md``, written from the registry.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -26,7 +25,7 @@ from ..train.piping import Piping
 from ..train.pressure import PressureLine, pressure_line
 from ..train.room import Room, StageRun, TrainRun
 from ..train.runner import Runner
-from .rules import SEVERITIES, Finding, Rule, accepted, rules_for
+from .rules import SEVERITIES, Finding, Hit, Rule, accepted, rules_for
 
 
 class Audit:
@@ -83,7 +82,7 @@ class Audit:
     def findings(self, quick: bool = False) -> list[Finding]:
         """Every finding, gravest first, then in the order of the train. quick: without trying what each stage is for."""
         if self._quick is None:
-            self._quick = [finding for known in rules_for("") for finding in self._findings_of(known, None)]
+            self._quick = [self._told(known, hit, "") for known in rules_for("") for hit in known.check(self)]
             self._quick += self._of_stages(tries=False)
         found = self._quick if quick else [*self._quick, *self._tried]
         if self.facts.waivers:
@@ -99,19 +98,17 @@ class Audit:
     def _of_stages(self, tries: bool) -> list[Finding]:
         """What the rules of each stage find: those that try trains of their own, or the others."""
         return [
-            finding
+            self._told(known, hit, stage.id)
             for stage in self.run.stages
             for known in rules_for(stage.kind)
             if known.tries is tries
-            for finding in self._findings_of(known, stage)
+            for hit in known.check(self, stage)
         ]
 
-    def _findings_of(self, known: Rule, stage: StageRun[Any] | None) -> Iterator[Finding]:
-        """Run one rule and give its hits their id, stage, topics and source."""
-        own = "" if stage is None else stage.id
-        for hit in known.check(self) if stage is None else known.check(self, stage):
-            where = own if hit.stage is None else hit.stage
-            yield Finding(known.final_id(hit.parts), hit.severity, where, hit.message, hit.remedy, hit.source or cite(known.source), known.topics)
+    def _told(self, known: Rule, hit: Hit, stage: str) -> Finding:
+        """What a rule found, with its id, stage, topics and source. stage: the one it looked at."""
+        where = stage if hit.stage is None else hit.stage
+        return Finding(known.final_id(hit.parts), hit.severity, where, hit.message, hit.remedy, hit.source or cite(known.source), known.topics)
 
 
 @dataclass(frozen=True, slots=True)

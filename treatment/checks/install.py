@@ -182,7 +182,7 @@ def drain_bore(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     drain = drain_of(audit.facts, stage.keys)
     if drain is None or drain.bore is None or not stage.regenerates:
         return
-    wash = stage.figures["backwash_flow"].value
+    wash = stage.wash_flow
     losses, wanted = bore_wanted(drain, wash, stage.water_in.temperature, float(audit.duty.rows["house"]["residual_kpa"]))
     needed, by_losses, by_rule = wanted.value, losses.value, drain_rule(drain.distance or 0.0)
     if drain.bore < needed - 1e-4:

@@ -135,7 +135,7 @@ def pressure_backwash(audit: Audit) -> Iterator[Hit]:
 
 def _at_the_valve(audit: Audit, stage: StageRun[Any]) -> float:
     """Pressure [kPa] that reaches a valve while it washes, units before it clean, taps shut; at rest where its flow is not known."""
-    run, duty, wash = audit.run, audit.duty, stage.figures["backwash_flow"].value if "backwash_flow" in stage.figures else 0.0
+    run, duty, wash = audit.run, audit.duty, stage.wash_flow
     pipe, cold = duty.supply.pipe, run.raw.temperature
     at_design_flow = audit.pressure.points[stage.index + 1].clean - audit.piping.before[stage.index].loss(pipe, duty.flow, cold)
     if 0 < wash <= duty.flow and at_design_flow >= duty.rows["house"]["backwash_kpa"]:

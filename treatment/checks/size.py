@@ -65,11 +65,11 @@ def service_flow(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 @rule("backwash-unmet/<kind>", "supply train", "beds.backwash_pressure", on="*")
 def backwash_unmet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The source cannot give the flow that lifts the bed: it packs and plugs."""
-    needed = stage.figures.get("backwash_flow")
-    if any(other.room.pumps for other in audit.run.earlier(stage)):
-        return  # the pump in the train washes it, from the tank before it
-    if needed and needed.value > stage.duty.wash * 1.001:
-        yield Hit("fault", f"The {stage.said} needs {audit.show(needed.value, 'L/min')} to backwash, but only {audit.show(stage.duty.wash, 'L/min')} "
+    needed = stage.wash_flow
+    if needed > stage.duty.wash * 1.001 and not any(
+        other.room.pumps for other in audit.run.earlier(stage)
+    ):  # a pump in the train washes from the tank before it
+        yield Hit("fault", f"The {stage.said} needs {audit.show(needed, 'L/min')} to backwash, but only {audit.show(stage.duty.wash, 'L/min')} "
                            f"is available: the bed will pack and clog.",
                   "Use smaller vessels in parallel, backwashed one at a time, or an up-flow unit, or a larger pump.", (stage.kind,))  # fmt: skip
 

@@ -13,6 +13,7 @@ from ..job.feed_limits import FeedLimit
 from ..keeping.upkeep import upkeep
 from ..language.analytes import analytes
 from ..language.figure import rounded
+from ..language.memory import uncollected
 from ..language.quantity import canonical_unit
 from ..language.spec import Measure, specs_of
 from ..planning.variant import Variant
@@ -135,6 +136,7 @@ def material_document(row: Row) -> dict[str, Any]:
     }
 
 
+@uncollected()
 def design_document(design: Design) -> dict[str, Any]:
     """The whole design as plain data."""
     flows = design.duty.demand

@@ -67,6 +67,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     absent = "nothing here needs a membrane"
     main = ("replacement_interval", "permeate_required", "rated_required", "reject_flow", "storage_required")
     uses_power = True
+    rejects = True
     cautions = (
         "A point-of-use membrane treats only its own tap. All other taps stay untreated.",
         "Permeate is soft and acid: use plastic or stainless steel after it, never copper, until it is neutralized.",

@@ -147,6 +147,8 @@ class Room(Generic[K]):
     stores: ClassVar[bool] = False
     #: whether water mixes in it on its way, without standing open
     cushions: ClassVar[bool] = False
+    #: whether a part of what reaches it runs to a drain
+    rejects: ClassVar[bool] = False
     #: whether it hangs where mains and water meet on one outlet
     wants_outlet: ClassVar[bool] = False
     #: figures that a sheet leaves out: they stand under another name
@@ -576,6 +578,11 @@ class StageRun(Generic[K]):
         return self.sizing.bed is not None and self.room.washes(self.keys)
 
     @property
+    def wash_flow(self) -> float:
+        """Flow of its backwash, one vessel at a time [L/min]; 0 where it has none."""
+        return self.sizing.vessels.backwash_flow(self.water_in.temperature) if self.regenerates else 0.0
+
+    @property
     def washing_minutes(self) -> float:
         """How long it is busy washing itself: all that its cycle sheet names, or a usual backwash and rinse of each vessel."""
         named = [name for name in ("backwash_time", "brine_rinse_time", "fast_rinse_time", "refill_time", "air_draw_time") if name in self.figures]
@@ -588,7 +595,7 @@ class StageRun(Generic[K]):
     @property
     def drains(self) -> bool:
         """Whether it sends water to a drain: a bed that washes itself, a membrane's reject."""
-        return self.regenerates or "reject_flow" in self.figures
+        return self.regenerates or self.room.rejects
 
     @property
     def body(self) -> tuple[float, float, float]:

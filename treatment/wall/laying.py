@@ -12,7 +12,7 @@ from ..train.piping import Piping
 from ..train.room import StageRun
 from .measured import piping_of
 from .parts import Wall
-from .piping import pipe
+from .piping import aside, pipe
 from .placing import obstacles_of, place
 
 
@@ -21,8 +21,11 @@ def ceiling_of(facts: Facts) -> float:
     return float((facts.site.ceiling or table("wall")["place"]["ceiling"] / 1000) * 1000)
 
 
-def laid(facts: Facts, stages: Sequence[StageRun[Any]], states: dict[str, str] | None = None) -> Wall:
-    """Units and pipe of a train on a job's wall. states: stage id -> service, bypass or shut; what is not named is in service."""
+def laid(facts: Facts, stages: Sequence[StageRun[Any]], states: dict[str, str] | None = None, house: bool = False) -> Wall:
+    """Units and pipe of a train on a job's wall.
+
+    states: stage id -> service, bypass or shut; what is not named is in service. house: only the pipe that the house's water runs through.
+    """
     site, rows = facts.site, table("wall")["place"]
     ceiling, obstacles = ceiling_of(facts), obstacles_of(facts)
     units = place(stages, obstacles, ceiling)
@@ -48,6 +51,9 @@ def laid(facts: Facts, stages: Sequence[StageRun[Any]], states: dict[str, str] |
     panels = [turn for each in obstacles if each.key == "electrical_panel" and (turn := each.keep.x - rows["panel_beside"]) >= right]
     leaves = min([width, *panels])
     runs, fittings = pipe(units, header, leaves, max(ceiling, header), states, leaves < width, facts.wishes.spare_outdoor_taps and bool(stages))
+    if not house:
+        more, others = aside(units, header, leaves, max(ceiling, header))
+        runs, fittings = runs + more, fittings + others
     return Wall(
         width, max(ceiling, max([unit.top for unit in units] + [0.0])), site.wall_depth * 1000 if site.wall_depth else None, site.wall_width is not None,
         units, obstacles, runs, fittings, (), (), header, leaves,
@@ -57,4 +63,4 @@ def laid(facts: Facts, stages: Sequence[StageRun[Any]], states: dict[str, str] |
 
 def piping(facts: Facts, stages: Sequence[StageRun[Any]], material: str) -> Piping:
     """What the pipe of a train on a job's wall is, as water feels it. material: of the pipe, where the job does not say how it is joined."""
-    return piping_of(laid(facts, stages), (joined_by(facts) or usually_joined(material)) == "crimp")
+    return piping_of(laid(facts, stages, house=True), (joined_by(facts) or usually_joined(material)) == "crimp")

@@ -70,5 +70,7 @@ def _between(unit: Unit, fitting: Fitting) -> bool:
 
 def _lies_before(unit: Unit, fitting: Fitting) -> bool:
     """Whether a fitting lies before the vessel that it is next to."""
-    inlet, outlet = min(unit.ports, key=lambda pair: abs((pair[0][0] + pair[1][0]) / 2 - fitting.x))
+    inlet, outlet = unit.ports[0]
+    if len(unit.ports) > 1:
+        inlet, outlet = min(unit.ports, key=lambda pair: abs((pair[0][0] + pair[1][0]) / 2 - fitting.x))
     return fitting.x < (inlet[0] + outlet[0]) / 2

@@ -11,7 +11,10 @@ from .parts import BESIDE, Fitting, Point, Run, Unit
 def pipe(
     units: tuple[Unit, ...], header: float, width: float, ceiling: float, states: dict[str, str], upwards: bool, outdoor: bool
 ) -> tuple[tuple[Run, ...], tuple[Fitting, ...]]:
-    """Pipe and fittings from the source at the left to the house at the right, along one header. outdoor: whether outdoor taps get raw water."""
+    """Pipe and fittings that the house's water runs through, from the source at the left to the house at the right, along one header.
+
+    outdoor: whether outdoor taps get raw water.
+    """
     rows = table("wall")["place"]
     runs: list[Run] = []
     fittings: list[Fitting] = []
@@ -60,21 +63,28 @@ def pipe(
     runs.append(Run((*_square(here, (width, header)), *([(width, ceiling)] if upwards else [])), "main", ""))
     if upwards:
         fittings.append(Fitting("elbow", width, header, "h", ""))
+    return tuple(runs), tuple(fittings)
+
+
+def aside(units: tuple[Unit, ...], header: float, width: float, ceiling: float) -> tuple[tuple[Run, ...], tuple[Fitting, ...]]:
+    """What the house's water does not run through: drains to their air gaps, brine lines, electrical outlets."""
+    runs: list[Run] = []
+    fittings: list[Fitting] = []
     _drains(units, width, runs, fittings)
     _brine(units, width, runs)
+    _outlets(units, header, ceiling, fittings)
+    return tuple(runs), tuple(fittings)
+
+
+def _outlets(units: tuple[Unit, ...], header: float, ceiling: float, fittings: list[Fitting]) -> None:
+    """An electrical outlet above the pipe, where nothing drips on it, for each unit that needs power."""
+    rows = table("wall")["place"]
+    level = min(header + rows["outlet_above"], ceiling - rows["outlet_below_ceiling"])
     fittings += [
-        Fitting(
-            "outlet",
-            unit.outline.right + rows["outlet_beside"],
-            min(header + rows["outlet_above"], ceiling - rows["outlet_below_ceiling"]),
-            "h",
-            unit.id,
-            f"{unit.name}, protected outlet",
-        )
+        Fitting("outlet", unit.outline.right + rows["outlet_beside"], level, "h", unit.id, f"{unit.name}, protected outlet")
         for unit in units
         if unit.powered
     ]
-    return tuple(runs), tuple(fittings)
 
 
 def _in_line(unit: Unit, runs: list[Run], fittings: list[Fitting]) -> None:
