@@ -19,7 +19,7 @@ from treatment.language.spec import Measure
 from .accounts.models import Workspace
 from .jobs.models import Job, Survey
 from .jobs.places import COLUMNS, MEASURED, put, take
-from .remembered import of_firm
+from .remembered import Test, of_firm
 from .samples.models import Reading, Sample
 from .trains.models import Revision, TrainOption
 
@@ -77,7 +77,7 @@ def design_of(job: Job, train: list[dict[str, Any]] | None) -> Design:
     return worked if train is None else worked.with_train(read_train(train))
 
 
-def worth_testing(job: Job) -> list[str]:
+def worth_testing(job: Job) -> list[Test]:
     """Which test next, in words, the most telling first."""
     return of_firm(job.workspace_id).tests(design_of(job, None))
 

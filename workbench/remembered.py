@@ -10,15 +10,24 @@ from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from treatment.design import Design, design
 from treatment.job_file import read_job
 from treatment.keeping.diagnosis import Diagnosis
-from treatment.studies.next_tests import in_words, next_tests
+from treatment.language.analytes import analytes
+from treatment.studies.next_tests import in_brief, in_words, next_tests
 
 FIRMS, DESIGNS, LOGS = 16, 24, 4
 """How many firms a process remembers, and how many designs and logs of each; those looked at longest ago go first."""
+
+
+class Test(NamedTuple):
+    """A test worth having: its analyte, what it decides on one line, and all of it in a sentence."""
+
+    name: str
+    brief: str
+    words: str
 
 
 @dataclass(frozen=True)
@@ -40,7 +49,7 @@ class Remembered:
 
     def __init__(self) -> None:
         self.design: Callable[[str, str], Design] = lru_cache(DESIGNS)(_design)
-        self.tests: Callable[[Design], list[str]] = lru_cache(DESIGNS)(_tests)
+        self.tests: Callable[[Design], list[Test]] = lru_cache(DESIGNS)(_tests)
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
 
     def log(self, job: int, stands: tuple[Any, ...], design: Design) -> ReadLog | None:
@@ -66,5 +75,5 @@ def _design(document: str, today: str) -> Design:
     return design(read_job({"as_of": today} | json.loads(document)))
 
 
-def _tests(design: Design) -> list[str]:
-    return [in_words(test) for test in next_tests(design)]
+def _tests(design: Design) -> list[Test]:
+    return [Test(analytes()[test.analyte].name, in_brief(test), in_words(test)) for test in next_tests(design)]

@@ -234,6 +234,11 @@ class Visit:
     tasks: tuple[Due, ...]
 
     @property
+    def who(self) -> str:
+        """Who comes: ``service`` where any of it asks for a technician, else ``owner``."""
+        return "service" if any(each.task.row.who == "service" for each in self.tasks) else "owner"
+
+    @property
     def supplies(self) -> list[tuple[str, float, str]]:
         """Task, amount and unit of what the tasks take."""
         return [(each.task.id, each.task.quantity.value, each.task.quantity.unit) for each in self.tasks if each.task.quantity is not None]

@@ -13,7 +13,7 @@ from ..house.needs import Need
 from ..language.analytes import MICROBES, analytes
 from ..language.prose import listed
 from ..stages import ROOMS
-from ..train.room import Room, Stage
+from ..train.room import Room, Stage, StageRun
 from .search import Search
 
 WAYS = {"uv": "light", "chlorine": "chlorine with contact time", "barrier": "a barrier filter"}
@@ -101,10 +101,21 @@ def explain(audit: Audit, train: Sequence[Stage[Any]]) -> dict[str, list[str]]:
             said = [own]
         if audit.microbes_present and stage.room.way and _held_by(train) == stage.room.way != school:
             said.append(f"It treats microbes in place of {WAYS[school]}, the job's method: see why that one is not used.")
+        if again := _again(audit, stage):
+            said.append(again)
         if swapped := _swap_breaks(audit, train, stage.index):
             said.append(f"Installed after the {audit.run.stages[stage.index - 1].said}. Before it, {swapped}.")
         reasons[stage.id] = said
     return reasons
+
+
+def _again(audit: Audit, stage: StageRun[Any]) -> str:
+    """Why a filter comes again that stands before it already: what the units between them shed; empty where none does, or nothing is between."""
+    first = next((each for each in reversed(audit.run.earlier(stage)) if each.kind == stage.kind and each.name == stage.name), None)
+    if first is None or stage.room.micron(stage.keys, stage.sizing) is None or stage.index - first.index < 2:
+        return ""
+    between = [each.said for each in audit.run.stages[first.index + 1 : stage.index]]
+    return f"The {first.said} further up cannot replace it: it is installed before the {listed(between)}, which can release particles."
 
 
 def _swap_breaks(audit: Audit, train: Sequence[Stage[Any]], index: int) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 from ..design import Design
 from ..evidence.samples import PLUMBING, AnalyteState, first_drawn
@@ -23,15 +23,27 @@ FOUNDED = 90.0  # a proposed stage stands on a value that is only assumed: befor
 STAGE_APPEARS, SIZE_CHANGES, HEALTH_FLIPS, ENOUGH_FLIPS, EXPLAINS = 10.0, 3.0, 30.0, 15.0, 8.0
 
 
+class Decision(NamedTuple):
+    """What a test decides, in words and in few words: the rest of a line that begins with the test."""
+
+    words: str
+    brief: str
+
+
 @dataclass(frozen=True, slots=True)
 class NextTest:
-    """A test worth having: what it decides, in words; worth per price class, the higher the better; its place."""
+    """A test worth having: what it decides, the gravest first; worth per price class, the higher the better; its place."""
 
     analyte: str
-    decides: tuple[str, ...]
+    decisions: tuple[Decision, ...]
     worth: float
     price: int
     between: tuple[float, float]
+
+    @property
+    def decides(self) -> tuple[str, ...]:
+        """What it decides, in words."""
+        return tuple(each.words for each in self.decisions)
 
     def as_json(self, rank: int) -> dict[str, Any]:
         return {"analyte": self.analyte, "decides": list(self.decides), "rank": rank}
@@ -48,7 +60,10 @@ def next_tests(design: Design) -> list[NextTest]:
             assumed = name in design.evidence.states and design.evidence.states[name].origin == "assumed"
             decides, worth = decides or [demanded.pop(name)], worth + (FOUNDED if assumed else DEMANDED)
         if name in seen:
-            decides, worth = [*decides, f"what causes it: {seen[name][0].lower()}{seen[name][1:]}"], worth + EXPLAINS
+            decides, worth = (
+                [*decides, Decision(f"what causes it: {seen[name][0].lower()}{seen[name][1:]}", "what causes the symptom")],
+                worth + EXPLAINS,
+            )
         if decides:
             price = price_class(name)
             found.append(NextTest(name, tuple(decides), worth / price, price, ends))
@@ -68,19 +83,19 @@ def _at(design: Design, name: str, value: float) -> Design:
     return Design(Job(_with(design.facts, name, value), None))
 
 
-def _demanded(design: Design) -> dict[str, str]:
-    """What the findings of the proposal ask to be tested: analyte -> what it decides, in words."""
-    rows, found = table("tests")["demanded"], dict[str, str]()
+def _demanded(design: Design) -> dict[str, Decision]:
+    """What the findings of the proposal ask to be tested: analyte -> what it decides."""
+    rows, found = table("tests")["demanded"], dict[str, Decision]()
     for finding in design.proposal.findings:
         base, _, part = finding.rule.partition("/")
         row = rows.get(finding.rule) or rows.get(base)
         for name in row["tests"] if row else ():
             analyte = part if name == "*" else name
             if analyte in analytes():
-                found.setdefault(analyte, row["decides"])
+                found.setdefault(analyte, Decision(row["decides"], row["brief"]))
     for name, state in design.evidence.stated.items():
         if state.high is None and not analytes()[name].is_microbe:
-            found.setdefault(name, "how far it is above the range of the first test")
+            found.setdefault(name, Decision("how far it is above the range of the first test", "how high it really is"))
     return found
 
 
@@ -156,27 +171,30 @@ def _with(facts: Facts, name: str, value: float) -> Facts:
     return replace(facts, samples=tuple(samples))
 
 
-def _differences(mild: Design, adverse: Design, name: str) -> tuple[list[str], float]:
-    """What differs between the designs at the two ends, in words, and what knowing it is worth."""
-    said: list[str] = []
+def _differences(mild: Design, adverse: Design, name: str) -> tuple[list[Decision], float]:
+    """What differs between the designs at the two ends, and what knowing it is worth."""
+    said: list[Decision] = []
     worth = 0.0
     row = analytes()[name]
     flips = {need.goal for need in adverse.needs if need.health} ^ {need.goal for need in mild.needs if need.health}
     for goal in sorted(flips):
-        said.append(f"whether {analytes()[goal].said} is above its health limit")
+        own = "above its limit or not" if goal == name else f"{analytes()[goal].said} above its limit or not"
+        said.append(Decision(f"whether {analytes()[goal].said} is above its health limit", own))
         worth += HEALTH_FLIPS
     one, other = mild.plan, adverse.plan
     few, many = {stage.kind for stage in one.train}, {stage.kind for stage in other.train}
     for kind in (kind for kind in ROOMS if kind in few ^ many):
-        said.append(f"whether the {ROOMS[kind].title_said} is needed")
+        said.append(Decision(f"whether the {ROOMS[kind].title_said} is needed", f"{ROOMS[kind].title_said} or not"))
         worth += STAGE_APPEARS
     for kind in (kind for kind in ROOMS if kind in few & many):
         sizes = [_size(mild, kind), _size(adverse, kind)]
         if sizes[0][0] != sizes[1][0] or max(sizes[0][1], sizes[1][1]) > MATTERS * min(sizes[0][1], sizes[1][1]):
-            said.append(f"the size of the {ROOMS[kind].title_said}: {sizes[0][2]} or {sizes[1][2]}")
+            size = f"the size of the {ROOMS[kind].title_said}: {sizes[0][2]} or {sizes[1][2]}"
+            said.append(Decision(size, f"{ROOMS[kind].title_said} size"))
             worth += SIZE_CHANGES
     if one.complete != other.complete:
-        said.append("whether the treatments sized here are enough" if row.key != "ph" else "whether the water can be treated without chemical feed")
+        enough = "whether the treatments sized here are enough" if row.key != "ph" else "whether the water can be treated without chemical feed"
+        said.append(Decision(enough, "treated enough or not" if row.key != "ph" else "chemical feed or not"))
         worth += ENOUGH_FLIPS
     return said, worth
 
@@ -192,6 +210,12 @@ def _size(design: Design, kind: str) -> tuple[str, float, str]:
         return "", params["rated_flow"], f"rated {show(params['rated_flow'], 'L/min', system)}"
     housing = str(params.get("housing", ""))
     return housing, 1.0, f"{housing} in"
+
+
+def in_brief(test: NextTest) -> str:
+    """The gravest thing a test decides, on one line, and how many more: "iron filter or not (+2)"."""
+    more = len(test.decisions) - 1
+    return f"{test.decisions[0].brief} (+{more})" if more else test.decisions[0].brief
 
 
 def in_words(test: NextTest) -> str:

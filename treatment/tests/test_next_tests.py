@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from typing import Any
 from unittest import TestCase
 
 from ..evidence.symptoms import causes
 from ..job.facts import OBSERVATIONS
+from ..language.analytes import analytes
 from ..language.tables import table
 from ..papers.design_file import design_document
-from ..studies.next_tests import in_words, next_tests
+from ..studies.next_tests import in_brief, in_words, next_tests
 from .example import HARD_ONLY, job, worked
 
 CLEAR: dict[str, str | None] = {"nitrate": "1 mg/L as N"}
@@ -64,6 +66,21 @@ class WhichTestNext(TestCase):
         design = worked(document)
         self.assertEqual(design.plan.train, ())
         self.assertLessEqual({"hardness", "total_coliform", "nitrate", "iron"}, {test.analyte for test in next_tests(design)})
+
+    def test_each_is_told_on_one_line(self) -> None:
+        """By its name and the gravest thing it decides, with how many more there are: a line of the page takes some forty letters."""
+        seen: dict[str, Any] = {"observations": ["slime", "rotten_egg_cold", "orange_stains"]}
+        for changes, readings in (
+            ({}, {"hardness": "2 gpg"}),
+            (seen, HARD_ONLY),
+            ({}, HARD_ONLY | {"hardness": "10..30 gpg", "iron": None, "e_coli": None}),
+        ):
+            for test in next_tests(worked(job(changes, readings=readings))):
+                line = f"{analytes()[test.analyte].name} {in_brief(test)}"
+                self.assertLessEqual(len(line), 48, line)
+                self.assertEqual(len(test.decisions) > 1, line.endswith(")"), line)
+        iron = next(test for test in next_tests(worked(job(readings=HARD_ONLY | {"iron": None}))) if test.analyte == "iron")
+        self.assertTrue(in_brief(iron).startswith("iron filter or not"), in_brief(iron))
 
     def test_the_document_carries_the_ranking(self) -> None:
         """Ranks count from one."""

@@ -67,6 +67,15 @@ class ComposedTrains(TestCase):
         self.assertTrue(any(reason.startswith("Installed after the") for reason in reasons["softener"]))
         self.assertTrue(any("UV unit" in reason for reason in reasons["sediment"]))
 
+    def test_a_filter_that_comes_again_says_why(self) -> None:
+        """Before the carbon and before the lamp the same filter: the second names what stands between them; a filter of its own kind there says nothing of it."""
+        dirty: dict[str, str | None] = HARD_ONLY | {"turbidity": "3 NTU", "total_coliform": "present"}
+        twice = worked(job({"train": [{"kind": kind} for kind in ("sediment", "carbon", "sediment", "uv")]}, readings=dirty)).chosen.reasons
+        self.assertFalse(any("further up" in reason for reason in twice["sediment"]))
+        self.assertTrue(any("before the carbon filter, which can release" in reason for reason in twice["sediment-2"]), twice["sediment-2"])
+        beside = worked(job({"train": [{"kind": kind} for kind in ("sediment", "sediment", "uv")]}, readings=dirty)).chosen
+        self.assertIn(("unneeded/sediment", "sediment-2"), {(finding.rule, finding.stage) for finding in beside.findings})
+
     def test_what_cannot_be_done_is_said(self) -> None:
         """Much iron in acid water without power: calcite would be coated, nothing can be fed; no train is made up, the reason is given."""
         design = worked(job({"wishes": {"no_power": True}}, readings={"iron": "8 mg/L", "ferrous_iron": "8 mg/L"}))

@@ -15,7 +15,6 @@ from treatment.keeping.due import Due, gathered
 from treatment.keeping.ical import pieces, supplies, whole
 from treatment.keeping.line import Piece
 from treatment.keeping.series import METER
-from treatment.keeping.year import year
 from treatment.language.display import media_hint, show, show_within
 from treatment.language.interface import due, word
 from treatment.language.log_keys import SOURCE, TAP, log_key
@@ -60,7 +59,6 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
             [each for each in found.due if not here or (each.task.stage is not None and each.task.stage.id == here)], book.job.units, names, today
         ),
         "year": [_visit(visit, book.job.units) for visit in coming],
-        "glance": year(coming, today),
         "charts": charts(book, here, marked),
         "doubted": found.look.doubted[-12:],
         "entries": entries_of(book, book.log.entries.filter(gone=False).prefetch_related("photos").defer("photos__image")[:SHOWN]),
@@ -204,7 +202,7 @@ NEAR = 7
 
 
 def _visit(visit: Any, system: str) -> dict[str, Any]:
-    return {"on": visit.on, "tasks": visit.tasks, "supplies": supplies(visit, system)}
+    return {"on": visit.on, "who": word("who", visit.who).capitalize(), "tasks": visit.tasks, "supplies": supplies(visit, system)}
 
 
 def calendar_of(link: CalendarLink) -> bytes | Iterator[bytes]:
