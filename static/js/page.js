@@ -36,5 +36,5 @@ export function inTurn(work) {
 /* Send an edit of the train or the wall with the version that its box has when its turn comes; the answer takes the box's place. */
 export const edit = (find, values) => inTurn(() => {
   const box = find();
-  return box && htmx.ajax("POST", box.dataset.edit, { target: `#${box.id}`, swap: "outerHTML", values: { ...values, version: box.dataset.version } });
+  return box && htmx.ajax("POST", box.dataset.edit, { target: `#${box.id}`, swap: "outerHTML", values: { ...values, version: box.dataset.version, shown: box.dataset.shown } });
 });

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from django.contrib import messages
@@ -9,11 +10,11 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from treatment.evidence.kits import chart_text, in_time, kit_from, kits
+from treatment.evidence.kits import kit_from, kits
 
 from ..accounts.access import may_change, membership
 from ..request import Request, whole
-from .firm_kits import TIMES, TOLD_BY, Unclear, changed, copied
+from .firm_kits import TIMES, TOLD_BY, Late, Unclear, changed, copied, fields_of
 from .models import FirmKit
 
 
@@ -40,7 +41,14 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
     """A kit of the firm's: what is wrong stands beside its field, and everything stays typed."""
     member = membership(request)
     held = get_object_or_404(FirmKit, workspace=member.workspace, pk=pk)
-    context: dict[str, Any] = {"held": held, "name": held.name, "blind": held.row["blind"], "faults": {}, "rows": _rows(held)}
+    context: dict[str, Any] = {
+        "held": held,
+        "name": held.name,
+        "blind": held.row["blind"],
+        "faults": {},
+        "rows": _rows(held),
+        "shown": json.dumps(fields_of(held)),
+    }
     if request.method == "GET":
         return render(request, "samples/firm_kit.html", context)
     may_change(member)
@@ -50,6 +58,9 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
     typed = context | {"name": request.POST.get("name", ""), "blind": request.POST.get("blind", ""), "rows": _rows(held, request.POST)}
     try:
         kept = changed(member.workspace, pk, whole(request.POST.get("version", "")) or 0, request.POST)
+    except Late as late:
+        fresh = {"name": late.data.get("name", ""), "blind": late.data.get("blind", ""), "rows": _rows(held, late.data, late.fields)}
+        return render(request, "samples/firm_kit.html", context | fresh | {"faults": late.fields}, status=409)
     except Unclear as error:
         return render(request, "samples/firm_kit.html", typed | {"faults": error.fields, "rows": _rows(held, request.POST, error.fields)}, status=422)
     if kept is None:
@@ -60,18 +71,14 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
 
 def _rows(held: FirmKit, typed: Any = None, faults: dict[str, str] | None = None) -> list[dict[str, Any]]:
     """Each test as the page shows it, with what was typed and what is wrong with it."""
-    found = []
+    stands, found = fields_of(held), []
+    told = stands if typed is None else typed
     for test in kit_from(held.key, held.row, TOLD_BY).tests:
-        times = []
-        for name, words in TIMES.items():
-            field = f"{name}-{test.key}"
-            stands = in_time(getattr(test, name)) if getattr(test, name) < 3600 else f"{getattr(test, name) / 3600:g} h"
-            times.append(
-                {"name": field, "words": words, "value": stands if typed is None else typed.get(field, ""), "fault": (faults or {}).get(field, "")}
-            )
+        named = [(f"{name}-{test.key}", words) for name, words in TIMES.items()]
+        times = [{"name": field, "words": words, "value": told.get(field, ""), "fault": (faults or {}).get(field, "")} for field, words in named]
         pads = f"pads-{test.key}"
         found.append({
-            "test": test, "times": times, "keep": typed is None or typed.get(f"keep-{test.key}") == "1", "pads": pads if test.pads else "",
-            "chart": chart_text(test) if typed is None else typed.get(pads, ""), "fault": (faults or {}).get(pads, ""),
+            "test": test, "times": times, "keep": told.get(f"keep-{test.key}") == "1", "pads": pads if test.pads else "",
+            "chart": told.get(pads, ""), "fault": (faults or {}).get(pads, "") or (faults or {}).get(f"keep-{test.key}", ""),
         })  # fmt: skip
     return found

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from typing import Any
 
 from django.db import transaction
 from django.shortcuts import get_object_or_404
 
-from treatment.evidence.kits import Kit, chart_read, kit_from, kits, row_of
+from treatment.evidence.kits import Kit, chart_read, chart_text, in_time, kit_from, kits, row_of
 from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 
@@ -27,6 +28,14 @@ class Unclear(Exception):
     def __init__(self, fields: dict[str, str]) -> None:
         super().__init__("; ".join(fields.values()))
         self.fields = fields
+
+
+class Late(Unclear):
+    """Somebody else changed the same fields since the page showed them. data: what was typed, on top of what stands."""
+
+    def __init__(self, fields: dict[str, str], data: dict[str, str]) -> None:
+        super().__init__(fields)
+        self.data = data
 
 
 def kits_of(workspace: int) -> dict[str, Kit]:
@@ -48,10 +57,53 @@ def copied(workspace: Workspace, base: str) -> FirmKit:
     return FirmKit.objects.create(workspace=workspace, base=base, name=name, row=row | {"name": name})
 
 
+def fields_of(kit: FirmKit) -> dict[str, str]:
+    """What a page shows of a kit, by the name of its field."""
+    found = {"name": kit.name, "blind": kit.row["blind"]}
+    for test in kit_from(kit.key, kit.row, TOLD_BY).tests:
+        found[f"keep-{test.key}"] = "1"
+        for name in TIMES:
+            seconds = getattr(test, name)
+            found[f"{name}-{test.key}"] = in_time(seconds) if seconds < 3600 else f"{seconds / 3600:g} h"
+        if test.pads:
+            found[f"pads-{test.key}"] = chart_text(test)
+    return found
+
+
+def _on_top(kit: FirmKit, data: Mapping[str, Any]) -> dict[str, str] | None:
+    """What was typed on top of what others changed since the page showed it; None where the page does not say what it showed. Raises Late."""
+    try:
+        shown = json.loads(data.get("shown", ""))
+    except ValueError:
+        shown = None
+    if not isinstance(shown, dict):
+        return None
+    stands, typed, late = fields_of(kit), {name: str(value) for name, value in data.items()}, dict[str, str]()
+    for name in {*shown, *stands}:
+        was, now, mine = (" ".join(str(each.get(name, "")).split()) for each in (shown, stands, typed))
+        if now in (was, mine):
+            continue
+        if mine == was:
+            typed[name] = stands.get(name, "")
+        else:
+            late[name] = f"Someone else changed this to “{now or 'nothing'}” meanwhile. Save again to use yours."
+    if late:
+        raise Late(late, typed)
+    return typed
+
+
 @transaction.atomic
 def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]) -> FirmKit | None:
-    """Keep what was written of a kit; None where somebody else changed it since. Raises Unclear, and keeps nothing then."""
+    """Keep what was written of a kit, on top of what others changed since; None where the page does not say what it showed then.
+
+    Raises Unclear, and Late where both changed the same fields; nothing is kept then.
+    """
     kit = get_object_or_404(FirmKit.objects.select_for_update(), workspace=workspace, pk=pk)
+    if kit.version != version:
+        merged = _on_top(kit, data)
+        if merged is None:
+            return None
+        data = merged
     faults: dict[str, str] = {}
     name = " ".join(str(data.get("name", "")).split())[:80]
     if not name:
@@ -65,8 +117,6 @@ def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]
         faults["name"] = faults.get("name", "") or "Keep at least one test."
     if faults:
         raise Unclear(faults)
-    if kit.version != version:
-        return None
     kit.name, kit.version = name, kit.version + 1
     kit.row = kit.row | {"name": name, "test": tests, "blind": str(data.get("blind", kit.row["blind"]))[:600]}
     kit.save()

@@ -10,18 +10,24 @@ from django import forms
 from django.utils import timezone
 
 from ..fields import offer
+from ..readers import written
 from .models import Sample
 
 POINTS = [("raw", "Raw, untreated"), ("pressure_tank", "At the pressure tank"), ("tap", "At a tap in the house")]
 
 
+FACTS = ("taken_on", "point", "draw", "weather", "method")
+
+
 def as_seen(sample: Sample) -> str:
     """The facts of a sample as they stand, on one line."""
-    return "|".join(str(getattr(sample, name) or "") for name in ("taken_on", "point", "draw", "weather", "method"))
+    return "|".join(str(getattr(sample, name) or "") for name in FACTS)
 
 
 class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
-    """Facts of a sample. ``seen`` is what the page showed when it was opened, so that a later change by somebody else is noticed."""
+    """Facts of a sample. ``seen`` is what the page showed when it was opened: what only somebody else changed since stays theirs without
+    a word, what both changed is told beside its field, and nothing is written then.
+    """
 
     point = forms.ChoiceField(choices=POINTS, label="Taken at")
     seen = forms.CharField(widget=forms.HiddenInput, required=False, max_length=200)
@@ -35,6 +41,8 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
     def __init__(self, *args: Any, places: Sequence[tuple[str, str]] = (), **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.stands = as_seen(self.instance)
+        self.late: dict[str, str] = {}
+        self.theirs: dict[str, str] = {}
         self.initial["seen"] = self.stands
         for name in ("draw", "weather", "method"):
             field = self.fields[name]
@@ -44,11 +52,29 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
             offered.append((self.instance.point, self.instance.point.replace("after:", "After ").replace("_", " ")))
         offer(self.fields["point"], offered)
 
-    @property
-    def stale(self) -> bool:
-        """Whether the sample was changed since this form was shown; a form that does not tell counts as fresh."""
-        seen = self.cleaned_data.get("seen")
-        return bool(seen) and seen != self.stands
+    def clean(self) -> dict[str, Any] | None:
+        """Merged, fact by fact, with what stands now; a form that does not tell what it showed counts as fresh."""
+        found = super().clean() or self.cleaned_data
+        seen = (found.get("seen") or "").split("|")
+        if len(seen) != len(FACTS):
+            return found
+        for name, was, now in zip(FACTS, seen, self.stands.split("|"), strict=True):
+            mine = str(found.get(name) or "")
+            if name not in found or now in (was, mine):
+                continue
+            if mine == was:
+                self.theirs[name] = now
+                found[name] = (dt.date.fromisoformat(now) if now else None) if name == "taken_on" else now
+            else:
+                self.late[name] = f"Someone else changed this to {self._told(name, now)} meanwhile. Save again to use yours."
+                self.add_error(name, self.late[name])
+        return found
+
+    def _told(self, name: str, value: str) -> str:
+        """A fact as people read it."""
+        if name == "taken_on":
+            return written(dt.date.fromisoformat(value), "j F Y") if value else "no day"
+        return str(dict(getattr(self.fields[name], "choices", ())).get(value, value) or "not given")
 
     def clean_taken_on(self) -> dt.date | None:
         day: dt.date | None = self.cleaned_data["taken_on"]

@@ -188,23 +188,18 @@ def _sample_edited(request: Request, pk: int, sample: int) -> HttpResponse:
     held = get_object_or_404(Sample, pk=sample, job=job)
     places, prefix = after_stages(design_of(job, shown_stages(job))), f"s{held.pk}"
     form = SampleForm(request.POST, instance=held, prefix=prefix, places=places)
-    if form.is_valid() and form.stale:
-        again = request.POST.copy()
-        again[f"{prefix}-seen"] = form.stands
-        newer = Sample.objects.get(pk=held.pk)
-        template = _template(request)
-        return _page(
-            request,
-            job,
-            template,
-            409,
-            bad_form=SampleForm(again, instance=newer, prefix=prefix, places=places),
-            bad_sample=held.pk,
-            newer=Sample.objects.get(pk=held.pk),
-        )
     if form.is_valid():
         services.keep_facts(job, form, request.user)
         return _answer(request, job)
+    if form.late:  # what was typed stays, on top of what stands now
+        again = request.POST.copy()
+        for name, value in (form.theirs | {"seen": form.stands}).items():
+            again[f"{prefix}-{name}"] = value
+        told = SampleForm(again, instance=Sample.objects.get(pk=held.pk), prefix=prefix, places=places)
+        told.full_clean()
+        for name, words in form.late.items():
+            told.add_error(name, words)
+        return _page(request, job, _template(request), 409, bad_form=told, bad_sample=held.pk)
     return _page(request, job, _template(request), status=422, bad_form=form, bad_sample=held.pk)
 
 

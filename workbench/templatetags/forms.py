@@ -54,7 +54,7 @@ def post(context: template.Context, content: SafeString, where: str, *of: Any, *
 def edit(context: template.Context, content: SafeString, **given: Any) -> SafeString:
     """A form that edits the train or the wall shown: with the version and the stage it was made on."""
     target = given.pop("target", None) or context.get("answer_in") or "#bench"
-    made_on = {"version": context["option"].version, "stage": context.get("selected", "")}
+    made_on = {"version": context["option"].version, "shown": context["revision"].pk, "stage": context.get("selected", "")}
     return post(context, content, context["edit_url"], target=target, **made_on, **given)
 
 

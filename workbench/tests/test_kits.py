@@ -313,6 +313,24 @@ class OfTheFirm(WorkbenchTestCase):
         self.assertEqual(FirmKit.objects.get().version, 1)
         self.assertEqual(self.save(version="0").status_code, 409)
 
+    def test_two_on_one_kit(self) -> None:
+        """One changes the wait of iron, the other its dip and the name: all stand. Both change the name: told beside it alone, and saving again keeps it."""
+        page = self.client.get(reverse("firm-kit", args=[self.kit.pk]))
+        shown = {"shown": page.context["shown"], "version": "1"}
+        self.assertEqual(self.save(**{"wait-iron": "90 s"}, **shown).status_code, 302)
+        self.assertEqual(self.save(**{"dip-iron": "4 s", "name": "Larkfell strips"}, **shown).status_code, 302)
+        iron = kits_of(self.workspace.pk)[self.kit.key].test("iron")
+        assert iron is not None
+        self.assertEqual((iron.wait, iron.dip), (90.0, 4.0))
+        late = self.save(name="Becklow strips", **{"wait-copper": "70 s"}, **shown)
+        self.assertContains(late, "Someone else changed this to “Larkfell strips” meanwhile", 1, status_code=409)
+        self.assertContains(late, "Becklow strips", status_code=409)
+        fields = {row["name"]: row["value"] for test in late.context["rows"] for row in test["times"]}
+        self.assertEqual((fields["wait-iron"], fields["wait-copper"]), ("1:30", "70 s"))
+        again = self.save(name="Becklow strips", **fields, shown=late.context["shown"], version=str(FirmKit.objects.get().version))
+        self.assertEqual(again.status_code, 302)
+        self.assertEqual(FirmKit.objects.get().name, "Becklow strips")
+
     def test_it_belongs_to_the_firm(self) -> None:
         """Nobody else sees it; no longer offered, what was begun with it still opens."""
         self.client.post(reverse("kit-open", args=[self.job.pk]), {"kit": self.kit.key})

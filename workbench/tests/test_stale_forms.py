@@ -17,7 +17,7 @@ from ..jobs.models import Job, Survey
 from ..logs.models import JobLog
 from ..samples.models import Sample
 from ..starts.models import StartRun
-from ..trains.models import TrainOption
+from ..trains.models import Revision, TrainOption
 from ..trains.services import open_option, option_of, revision_of
 from .base import people
 from .forms_shown import Form, forms_shown
@@ -87,7 +87,10 @@ class StaleForms(TransactionTestCase):
     def somebody_else(self) -> None:
         """Everything is saved once more, and says something else."""
         Job.objects.update(version=F("version") + 1)
-        TrainOption.objects.update(version=F("version") + 1)
+        for option in TrainOption.objects.all():  # every unit of it is another one now, so that no edit is of something else
+            stages = [{"kind": "softener", "id": f"other-{option.version}"}]
+            Revision.objects.create(option=option, number=option.revisions.count() + 50, stages=stages, summary="other units")
+            TrainOption.objects.filter(pk=option.pk).update(version=F("version") + 1, at=option.revisions.count() + 49)
         StartRun.objects.update(version=F("version") + 1)
         self.workspace.name = f"{self.workspace.name}+"
         self.workspace.prices = self.workspace.prices | {"salt": self.workspace.prices.get("salt", 0.5) + 0.01}
@@ -123,6 +126,7 @@ class StaleForms(TransactionTestCase):
                     continue
                 self.somebody_else()
                 before = self.state()
+                values |= {name: "drought" for name in values if name.endswith("-weather")}  # both changed it
                 answer = form.send(client, values)
                 with self.subTest(form.name, values={name: each for name, each in values.items() if name != "csrfmiddlewaretoken"}):
                     self.assertIn(answer.status_code, (409, 422))

@@ -131,7 +131,7 @@ class Water(WorkbenchTestCase):
             self.assertEqual(self.client.post(address, {f"s{sample.pk}-taken_on": day, f"s{sample.pk}-point": "raw"}).status_code, status, ahead)
 
     def test_two_people_at_one_sample_do_not_overwrite_each_other(self) -> None:
-        """The later save is refused with what the other wrote; what was chosen stays, and saving again keeps it."""
+        """What both changed is told beside its field, and nothing is written; what was chosen stays, and saving again keeps it with what only the other changed."""
         sample = Sample.objects.get(job=self.job)
         page = self.client.get(reverse("water", args=[self.job.pk]))
         seen = page.context["samples"][0]["form"].initial["seen"]
@@ -139,14 +139,28 @@ class Water(WorkbenchTestCase):
         Sample.objects.filter(pk=sample.pk).update(point="tap", draw="first")
         mine = {f"{prefix}-taken_on": "2026-05-03", f"{prefix}-point": "pressure_tank", f"{prefix}-seen": seen}
         refused = self.client.post(address, mine, headers={"HX-Request": "true"})
-        self.assertContains(refused, "Someone else changed this sample", status_code=409)
+        self.assertContains(refused, "Someone else changed this to At a tap in the house meanwhile", status_code=409)
+        self.assertContains(refused, "Someone else changed this", 1, status_code=409)
         sample.refresh_from_db()
         self.assertEqual(sample.point, "tap")
         form = refused.context["bad_form"]
-        self.assertEqual(form["point"].value(), "pressure_tank")
-        self.assertEqual(self.client.post(address, mine | {f"{prefix}-seen": form["seen"].value()}).status_code, 302)
+        self.assertEqual((form["point"].value(), form["draw"].value()), ("pressure_tank", "first"))
+        shown = {f"{prefix}-{name}": form[name].value() or "" for name in ("taken_on", "point", "draw", "weather", "method", "seen")}
+        self.assertEqual(self.client.post(address, shown).status_code, 302)
         sample.refresh_from_db()
-        self.assertEqual((sample.point, sample.draw), ("pressure_tank", ""))
+        self.assertEqual((sample.point, sample.draw), ("pressure_tank", "first"))
+
+    def test_two_people_at_different_facts_of_a_sample_merge(self) -> None:
+        """One says how it was drawn, the other what the weather was: both stand, without a word."""
+        sample = Sample.objects.get(job=self.job)
+        address, prefix = reverse("sample-edit", args=[self.job.pk, sample.pk]), f"s{sample.pk}"
+        seen = self.client.get(reverse("water", args=[self.job.pk])).context["samples"][0]["form"].initial["seen"]
+        Sample.objects.filter(pk=sample.pk).update(weather="rain")
+        facts = {f"{prefix}-{name}": value for name, value in zip(("taken_on", "point", "draw", "weather", "method"), seen.split("|"), strict=True)}
+        answer = self.client.post(address, facts | {f"{prefix}-draw": "first", f"{prefix}-seen": seen}, headers={"HX-Request": "true"})
+        self.assertNotContains(answer, "Someone else")
+        sample.refresh_from_db()
+        self.assertEqual((sample.draw, sample.weather), ("first", "rain"))
 
     def test_a_reading_that_replaces_another_says_so(self) -> None:
         """Iron was 2.4, is 3 now; the same value again is nothing new."""

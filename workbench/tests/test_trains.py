@@ -7,13 +7,13 @@ from django.urls import reverse
 from treatment.tests.example import job as job_document
 from workbench.door import store
 from workbench.trains.models import TrainOption
-from workbench.trains.services import option_of, shown_stages
+from workbench.trains.services import option_of, revision_of, shown_stages
 
 from .base import WorkbenchTestCase
 
 
 class EditingATrain(WorkbenchTestCase):
-    def edit(self, action: str, stage: str = "", version: int | None = None, **more: str):  # noqa: ANN201
+    def edit(self, action: str, stage: str = "", version: int | None = None, **more: Any):  # noqa: ANN201
         option = option_of(self.job)
         data: dict[str, Any] = {"action": action, "stage": stage, "version": version if version is not None else option.version} | more
         return self.client.post(reverse("train-edit", args=[self.job.pk]), data, headers={"HX-Request": "true"})
@@ -96,6 +96,26 @@ class EditingATrain(WorkbenchTestCase):
         )
         self.assertEqual(again.status_code, 200)
         self.assertEqual(self.kinds()[:2], ["oxidizing_filter", "neutralizer"])
+
+    def test_edits_of_different_things_merge(self) -> None:
+        """From one page, one sets the softener's resin, another a limit of the lamp, a third removes the filter: all stand.
+
+        Two who set the same size, or two who change the order: the later one is told, and nothing is written.
+        """
+        option = option_of(self.job)
+        shown = {"version": option.version, "shown": revision_of(option).pk}
+        self.assertEqual(self.edit("set", "softener", key="volume", value="60 L", **shown).status_code, 200)
+        self.assertEqual(self.edit("takes", "uv", analyte="iron", end="high", value="0.2 mg/L", reason="own lamp", **shown).status_code, 200)
+        self.assertEqual(self.edit("set", "softener", key="salt_dose", value="100 g/L", **shown).status_code, 200)
+        self.assertEqual(self.edit("set", "softener", key="volume", value="80 L", **shown).status_code, 409)
+        self.assertEqual(self.edit("remove", "uv", **shown).status_code, 409)
+        self.assertEqual(self.edit("remove", "sediment", **shown).status_code, 200)
+        self.assertEqual(self.edit("later", "softener", **shown).status_code, 409)
+        self.assertEqual(self.edit("undo", "", **shown).status_code, 409)
+        stages = {stage["id"]: stage for stage in shown_stages(self.job) or []}
+        self.assertEqual((stages["softener"]["volume"], stages["softener"]["salt_dose"]), ("60 L", "100 g/L"))
+        self.assertEqual(stages["uv"]["feed_limits"]["iron"]["high"], "0.2 mg/L")
+        self.assertEqual(list(stages), ["neutralizer", "oxidizing_filter", "softener", "uv"])
 
     def test_a_bad_size_is_refused_beside_its_field_and_kept(self) -> None:
         """The message says what is expected; the train stays."""

@@ -16,7 +16,7 @@ from openpyxl import load_workbook
 
 from treatment.language.tables import table
 from workbench.door import store
-from workbench.trains.services import option_of
+from workbench.trains.services import option_of, revision_of
 from workbench.walls import printing
 from workbench.walls.views import drawn
 
@@ -119,6 +119,16 @@ class Moving(WallCase):
         self.assertEqual(self.edit(action="place", stage="nobody", x="300"), 422)
         self.assertEqual(self.edit(action="fly", stage="softener"), 422)
         self.assertEqual(self.x_of("softener"), before)
+
+    def test_moves_of_different_units_merge(self) -> None:
+        """From one page one moves the softener, another the lamp: both stand. Two who move the softener: the later one is told."""
+        option = option_of(self.job)
+        shown = {"version": option.version, "shown": revision_of(option).pk}
+        self.assertEqual(self.edit(action="place", stage="softener", x="3000", **shown), 200)
+        self.assertEqual(self.edit(action="place", stage="uv", x="4200", **shown), 200)
+        self.assertEqual(self.edit(action="place", stage="softener", x="3500", **shown), 409)
+        self.assertAlmostEqual(self.x_of("softener"), 3000, delta=150)
+        self.assertAlmostEqual(self.x_of("uv"), 4200, delta=150)
 
     def test_the_room_is_kept_and_a_bad_measure_refused(self) -> None:
         """A ceiling too low becomes a finding; no measure at all is refused beside its field and stays typed."""

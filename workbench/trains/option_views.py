@@ -95,13 +95,15 @@ def shelf_page(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk)
     letter = request.GET.get("option", "")
     option = services.option_of(job, letter if letter in services.LETTERS else "")
-    design = design_of(job, services.revision_of(option).stages)
+    revision = services.revision_of(option)
+    design = design_of(job, revision.stages)
     after = request.GET.get("stage", "")
     stage = next((each for each in design.chosen.run.stages if each.id == after), None)
     context = {
         "job": job,
         "steps": steps(job, "train"),
         "option": option,
+        "revision": revision,
         "after": stage,
         "offers": shelf(design, design.chosen, after),
         "why": design.plan.not_used,

@@ -27,6 +27,7 @@ from ..jobs.models import Job
 from ..request import Request, whole
 from ..steps import steps
 from . import services
+from .merging import on_top, stages_at
 from .models import TrainOption
 from .panel import accept
 from .services import LETTERS, Refused, StaleTrain
@@ -88,11 +89,11 @@ def edit(request: Request, pk: int) -> HttpResponse:
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}
     try:
-        summary, selected = _apply(request, job, option, selected)
+        summary, selected = on_top(job, option, request.POST.dict(), lambda on, version: _apply(request, job, on, version, selected))
         more = {"said": summary}
     except StaleTrain as stale:
         option, status = stale.option, 409
-        wanted = {name: str(value) for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version")}
+        wanted = {name: str(value) for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version", "shown")}
         more = {
             "stale": {
                 "by": option.updated_by,
@@ -123,23 +124,16 @@ def edit(request: Request, pk: int) -> HttpResponse:
     return render(request, template, context | ({} if request.htmx else {"steps": steps(job, "train")}), status=status)
 
 
-def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> tuple[str, str]:
+def _apply(request: Request, job: Job, option: TrainOption, version: int, selected: str) -> tuple[str, str]:
     """Carry out what a form asks for: the summary, and the stage to select."""
     action = request.POST.get("action", "")
-    try:
-        version = int(request.POST.get("version", ""))
-    except ValueError:
-        raise Refused("", "This page is out of date. Reload the train.") from None
     if action in ("undo", "redo"):
         return services.step(option, version, request.user, -1 if action == "undo" else 1), selected
     if action == "restore":
         return services.save(option, version, request.user, lambda: (None, "used the proposed train")), ""
     if action in ("waive", "unwaive"):
         return accept(job, option, version, request.POST.dict(), request.user), selected
-    stages = services.revision_of(option).stages
-    if stages is None:
-        stages = written(design_of(job, None).plan.train)
-    stages = services.named(stages)
+    stages = stages_at(job, services.revision_of(option))
     if action == "mend":
         mended = repair(design_of(job, stages))
         after = written(mended.variant.train, stages)

@@ -14,7 +14,6 @@ from treatment.design import Design
 from treatment.drawing.wall.compose import compose
 from treatment.drawing.wall.legend import FRAME, legend
 from treatment.drawing.wall.view import WallView, papers, view
-from treatment.job_file import written
 from treatment.language.errors import BadDocument
 from treatment.language.tables import table
 from treatment.studies.supply import routed_loss
@@ -26,9 +25,10 @@ from ..attached import attached
 from ..door import design_of
 from ..jobs.answers import answered, saved
 from ..jobs.models import Job
-from ..request import Request, whole
+from ..request import Request
 from ..steps import steps
 from ..trains import services as trains
+from ..trains.merging import on_top, stages_at
 from ..trains.models import TrainOption
 from ..trains.panel import accept
 from ..trains.services import Refused, StaleTrain
@@ -66,13 +66,13 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
     design, wall, shapes = drawn(job, states)
     ids = [unit.id for unit in wall.units]
     selected = selected if selected in ids else (wall.findings[0].stage if wall.findings else ids[0] if ids else "")
-    history = {revision.number for revision in option.revisions.all()}
+    history = {revision.number: revision for revision in option.revisions.all()}
     joining = design.job.facts.site.joining
     held, volts = loads(design.chosen.run.stages), mains_volts(job.units)
     unit = next((unit for unit in wall.units if unit.id == selected), None)
     return {
         "routed": routed_loss(design, design.chosen), "piped": design.duty.supply.pipe.loss(design.duty.flow, design.evidence.adverse.temperature),
-        "job": job, "option": option, "design": design, "wall": wall, "view": shapes, "selected": selected,
+        "job": job, "option": option, "revision": history[option.at], "design": design, "wall": wall, "view": shapes, "selected": selected,
         "unit": unit,
         "state": next((wall.state_of(unit) for unit in wall.units if unit.id == selected), "service"),
         "names": {unit.id: unit.name for unit in wall.units}, "joints": table("wall")["joining"], "joining": joining,
@@ -114,7 +114,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}
     try:
-        more = {"said": _apply(request, job, option, selected)}
+        more = {"said": on_top(job, option, request.POST.dict(), lambda on, version: _apply(request, pk, on, version, selected))}
     except StaleTrain as stale:
         option, status, more = (
             stale.option,
@@ -135,18 +135,13 @@ def edit(request: Request, pk: int) -> HttpResponse:
     return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)}, status=status)
 
 
-def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> str:
-    action, version = request.POST.get("action", ""), whole(request.POST.get("version", ""))
-    if version is None:
-        raise Refused("", "This page is out of date. Reload the layout.")
+def _apply(request: Request, pk: int, option: TrainOption, version: int, selected: str) -> str:
+    job, action = job_for(request, pk), request.POST.get("action", "")
     if action in ("undo", "redo"):
         return trains.step(option, version, request.user, -1 if action == "undo" else 1)
     if action in ("waive", "unwaive"):
         return accept(job, option, version, request.POST.dict(), request.user)
-    stages = trains.revision_of(option).stages
-    if stages is None:
-        stages = written(design_of(job, None).plan.train)
-    stages = trains.named(stages)
+    stages = stages_at(job, trains.revision_of(option))
     if action == "place":
         _, here, _ = drawn(job)
         after, summary, _ = services.drop(
