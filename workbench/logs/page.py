@@ -71,6 +71,8 @@ def context_of(book: Book, here: str, cause: tuple[str, str]) -> dict[str, Any]:
         "members": Membership.objects.select_related("user").filter(workspace=book.job.workspace_id),
         "links": CalendarLink.objects.filter(job=book.job),
         "owner_links": book.log.owner_links.all(),
+        "technician_shown": book.log.technician.username if book.log.technician else "",
+        "area_shown": book.log.area,
         "areas": areas_of(book.job.workspace),
         "redesign": redesigned(book),
     }

@@ -61,6 +61,10 @@ class Refused(Exception):
     """What was entered cannot be taken; its text is meant for the person."""
 
 
+class LateHouse(Refused):
+    """Somebody else changed the same of who looks after a house since it was shown."""
+
+
 @dataclass
 class Book:
     """A logbook as it stands. gone: what was written at stages, or of tasks, that the train no longer has; unread: its oldest entries,
@@ -411,11 +415,22 @@ def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) 
         remember(book)
 
 
-def look_after(job: Job, username: str, area: str) -> None:
-    """Who looks after a house, nobody where the name is empty, and its area. Raises Refused for a name that is not of the firm."""
-    member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=username).first()
-    if username and member is None:
-        raise Refused("Choose a person in this company.")
-    if log_of(job) is None:
+@transaction.atomic
+def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None = None) -> None:
+    """Who looks after a house, nobody where the name is empty, and its area. shown: name and area as the page had them.
+
+    What only somebody else changed since stays. Raises Refused for a name that is not of the firm, LateHouse for what both changed.
+    """
+    log = JobLog.objects.select_for_update(of=("self",)).select_related("technician").filter(job=job).first()
+    if log is None:
         raise Refused("Enter first when the train went into service: the technician is saved with its log.")
-    JobLog.objects.filter(job=job).update(technician=member.user if member else None, area=" ".join(area.split())[:60])
+    asked, stands = (username, " ".join(area.split())[:60]), (log.technician.username if log.technician else "", log.area)
+    if shown is not None:
+        for mine, was, now in zip(asked, shown, stands, strict=True):
+            if now not in (was, mine) and mine != was:
+                raise LateHouse(f"Someone else changed this to {now or 'nothing'} meanwhile. Save again to use yours.")
+        asked = (stands[0] if asked[0] == shown[0] else asked[0], stands[1] if asked[1] == shown[1] else asked[1])
+    member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=asked[0]).first()
+    if asked[0] and member is None:
+        raise Refused("Choose a person in this company.")
+    JobLog.objects.filter(pk=log.pk).update(technician=member.user if member else None, area=asked[1])

@@ -329,9 +329,12 @@ def look_after(request: Request, pk: int) -> HttpResponse:
     """Who looks after the house, and in which area it lies."""
     job = job_for(request, pk, change=True)
     try:
-        services.look_after(job, request.POST.get("technician", ""), request.POST.get("area", ""))
+        post = request.POST
+        shown = (post["was-technician"], post["was-area"]) if {"was-technician", "was-area"} <= set(post) else None
+        services.look_after(job, post.get("technician", ""), post.get("area", ""), shown)
     except Refused as error:
-        return logbook_page(request, job, 422, technician_problem=str(error))
+        typed = {"technician_shown": post.get("technician", ""), "area_shown": post.get("area", "")}
+        return logbook_page(request, job, 409 if isinstance(error, services.LateHouse) else 422, technician_problem=str(error), **typed)
     return redirect(reverse("logbook", args=[pk]) + "#tools")
 
 

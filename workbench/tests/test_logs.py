@@ -469,6 +469,23 @@ class Calendars(Logbook):
         self.assertContains(self.client.post(reverse("calendar-link"), {"of": "stan"}), "person in this company", status_code=422)
         self.assertEqual(CalendarLink.objects.count(), made)
 
+    def test_two_who_say_who_looks_after_a_house(self) -> None:
+        """One names the technician, the other the area: both stand. Two areas: the later one is told, its own stays typed, and saving again keeps it."""
+        self.begin()
+        shown = {"was-technician": "", "was-area": ""}
+        self.client.post(self.where("logbook-technician"), {"technician": "dirk", "area": ""} | shown)
+        self.client.post(self.where("logbook-technician"), {"technician": "", "area": "Upper valley"} | shown)
+        log = JobLog.objects.get(job=self.job)
+        self.assertEqual((log.technician and log.technician.username, log.area), ("dirk", "Upper valley"))
+        late = self.client.post(self.where("logbook-technician"), {"technician": "", "area": "Fen"} | shown)
+        self.assertContains(late, "Someone else changed this to Upper valley meanwhile", status_code=409)
+        self.assertContains(late, 'value="Fen"', status_code=409)
+        self.client.post(
+            self.where("logbook-technician"), {"technician": "dirk", "area": "Fen", "was-technician": "dirk", "was-area": "Upper valley"}
+        )
+        log.refresh_from_db()
+        self.assertEqual(log.area, "Fen")
+
     def test_the_firm_at_a_glance(self) -> None:
         """Overdue, today, this week; another firm's are not counted."""
         self.begin(400)
