@@ -54,7 +54,7 @@ def apart(shown: Stages, now: Stages, asked: Mapping[str, str]) -> bool:
         return bool(one.get(asked.get("key", "")) == other.get(asked.get("key", "")))
     if action == "takes":
         analyte = asked.get("analyte", "")
-        return _held(one, "feed_limits", analyte) == _held(other, "feed_limits", analyte)
+        return bool(_held(one, "feed_limits", analyte) == _held(other, "feed_limits", analyte))
     if action in PLACED:
         return bool(one.get("install") == other.get("install"))
     return action in ("remove", "replace") and one == other
