@@ -181,7 +181,7 @@ def refusals(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[str]:
 
 def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
     """What goes wrong when a stage is taken out and the others stay as they are: needs and feed limits that are then no longer met."""
-    here, trouble, wanted = stage.water_in, [], []
+    here, trouble, wanted, ahead = stage.water_in, [], [], audit.run.before(stage)
     tap: Water | None = None
     branch: Water | None = None
     for other in audit.run.earlier(stage):
@@ -189,7 +189,9 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
         tap = branch or tap
     for other in audit.run.later(stage):
         met = audit.runner.arriving(other.room, other.keys, here, branch)
-        out = audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, met, other.duty)
+        idle = ahead is not None and other.room.idle_behind(other, ahead)
+        out = met if idle else audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, met, other.duty)
+        ahead = other
         for breach in breaches(other.room, other.keys, met, other.duty):
             if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in audit.breaks:
                 row = analytes()[breach.limit.reads]

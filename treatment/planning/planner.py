@@ -83,8 +83,8 @@ class Planner:
                 continue
             if best[:3] == (0, 0, 0) and path.vetoed >= best[3]:
                 continue  # what was found has no more faults than this one has limits passed
+            judged[path.start] += 1
             for score, stages in self._judged(path):
-                judged[path.start] += 1
                 if score < best:
                     best, train = score, stages
         if not works(best) and not self.terms.other:

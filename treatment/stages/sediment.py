@@ -228,6 +228,10 @@ class Sediment(Room[SedimentKeys]):
         clean = square_law(flow, rated(sizing.params["housing"], self._fineness(sizing.params["micron"])).value, housing["psi"] * PSI)
         return clean, clean + table("stages")["sediment"]["change_kpa"]
 
+    def idle_behind(self, stage: StageRun[Any], before: StageRun[Any]) -> bool:
+        held, own = before.sizing.params, stage.sizing.params
+        return before.kind == self.kind and held["form"] != "backwashing" and bool(held["micron"] <= own["micron"])
+
     def candidates(self, water: Water, duty: Duty) -> list[SedimentKeys]:
         """A fine cartridge where there is something to hold; where it would soon be full, what spares it: a coarser one, a screen, a bed."""
         row, dirt = duty.rows["sediment_forms"], solids(water, duty)
@@ -393,14 +397,16 @@ def micron_too_coarse(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[H
 QUIET = frozenset({"scale_control", "pressure_tank", "uv"})
 
 
+def _quiet(stage: StageRun[Any]) -> bool:
+    """Whether a stage neither makes particles nor sheds any."""
+    return stage.room.pumps or stage.room.reduces or stage.kind in QUIET
+
+
 @rule("unneeded/<kind>", "train", "safety.short", on="sediment")
 def unneeded_sediment(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
     """A particle filter after one that is as fine or finer, with nothing between them that makes particles or sheds them."""
-    before = audit.run.before(stage)
-    while before is not None and (before.room.pumps or before.room.reduces or before.kind in QUIET):
-        before = audit.run.before(before)
-    finer = before is not None and before.kind == "sediment" and before.sizing.params["micron"] <= stage.sizing.params["micron"]
-    if before and finer and before.sizing.params["form"] != "backwashing":
+    before = next((each for each in reversed(audit.run.earlier(stage)) if not _quiet(each)), None)
+    if before is not None and stage.room.idle_behind(stage, before):
         held, own = before.sizing.params["micron"], stage.sizing.params["micron"]
         yield Hit(
             "caution",

@@ -124,6 +124,13 @@ class NeverWorse(TestCase):
         assume(pipe.velocity(rich.duty.flow) <= ceiling)  # beyond it a wider pipe is asked for: the test below
         self.assertLessEqual(left_undone(rich), left_undone(poor))
 
+    def test_a_supply_that_asks_for_a_pump(self) -> None:
+        """8 gpm do without a pump; 10.4 gpm take more pressure, and a pump: the calcite tried first, with each of its pumps, leaves time to try air."""
+        for flow in ("8 gpm", "10.4 gpm", "32 gpm"):
+            design = worked(house(random.Random(35723), supply={"flow": flow}))
+            self.assertTrue(design.plan.complete, flow)
+            self.assertIn("aeration", [stage.kind for stage in design.plan.train], flow)
+
     def test_a_supply_beyond_the_pipe(self) -> None:
         """More flow than the pipe carries: 18.4 gpm in 22.2 mm are 3.0 m/s; that the pipe is too narrow is said, with the next size."""
         design = worked(

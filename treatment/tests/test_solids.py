@@ -26,6 +26,21 @@ class Solids(unittest.TestCase):
         first = worked(job({"observations": ["grit"]}, readings=QUIET)).proposal.run.stages[0]
         self.assertEqual((first.kind, first.sizing.params["form"], first.sizing.params["micron"]), ("sediment", "spin_down", 100))
 
+    def test_a_coarser_filter_does_nothing_for_what_a_finer_one_let_through(self) -> None:
+        """12.2 mg/L of rust: 5 µm leaves 30 %, 1 µm a tenth of that, 0.37 mg/L, which is above 0.3: the cartridge that oxidises has a purpose.
+
+        Were it out, the 5 µm filter behind it would stand right after the 1 µm one and hold nothing. Of 0.5 mg/L nothing is left to it.
+        """
+        train = [
+            {"kind": "sediment", "micron": 5},
+            {"kind": "sediment", "micron": 1},
+            {"kind": "oxidizing_filter", "medium": "cartridge"},
+            {"kind": "sediment", "micron": 5},
+        ]
+        for iron, idle in (("12.24 mg/L", False), ("0.5 mg/L", True)):
+            found = worked(job({"source": {"kind": "town"}}, readings=QUIET | {"iron": iron, "ferrous_iron": "0 mg/L"}, train=train)).chosen.findings
+            self.assertEqual("unneeded/oxidizing_filter" in {finding.rule for finding in found}, idle, iron)
+
     def test_life_by_hand(self) -> None:
         """8 mg/L x 0.85 held x 240 gal (909 L) a day = 6.2 g a day; a 20x4.5 holds 350 g: 57 days, under two months and said."""
         stage = worked(job(readings=QUIET | {"tss": "8 mg/L"}, train=[{"kind": "sediment", "micron": 5, "housing": "20x4.5"}])).chosen

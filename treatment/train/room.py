@@ -377,6 +377,10 @@ class Room(Generic[K]):
         """Whether it has a purpose that taking it out does not show."""
         return False
 
+    def idle_behind(self, stage: StageRun[K], before: StageRun[Any]) -> bool:
+        """Whether a stage finds nothing left to do directly behind another: a filter after a finer one."""
+        return False
+
     def harmed_before(self, other: StageRun[Any]) -> str:
         """What goes wrong where it stands before another stage that works on what it receives; empty where nothing does."""
         return ""
