@@ -428,7 +428,7 @@ def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None
     if shown is not None:
         for mine, was, now in zip(asked, shown, stands, strict=True):
             if now not in (was, mine) and mine != was:
-                raise LateHouse(f"Someone else changed this to {now or 'nothing'} meanwhile. Save again to use yours.")
+                raise LateHouse(f"Someone else changed this to {now or 'nothing'} since you opened it. Save again to use your value.")
         asked = (stands[0] if asked[0] == shown[0] else asked[0], stands[1] if asked[1] == shown[1] else asked[1])
     member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=asked[0]).first()
     if asked[0] and member is None:

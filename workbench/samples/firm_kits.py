@@ -86,7 +86,7 @@ def _on_top(kit: FirmKit, data: Mapping[str, Any]) -> dict[str, str] | None:
         if mine == was:
             typed[name] = stands.get(name, "")
         else:
-            late[name] = f"Someone else changed this to “{now or 'nothing'}” meanwhile. Save again to use yours."
+            late[name] = f"Someone else changed this to “{now or 'nothing'}” since you opened it. Save again to use your value."
     if late:
         raise Late(late, typed)
     return typed

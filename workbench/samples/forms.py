@@ -66,7 +66,7 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
                 self.theirs[name] = now
                 found[name] = (dt.date.fromisoformat(now) if now else None) if name == "taken_on" else now
             else:
-                self.late[name] = f"Someone else changed this to {self._told(name, now)} meanwhile. Save again to use yours."
+                self.late[name] = f"Someone else changed this to {self._told(name, now)} since you opened it. Save again to use your value."
                 self.add_error(name, self.late[name])
         return found
 

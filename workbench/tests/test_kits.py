@@ -323,7 +323,7 @@ class OfTheFirm(WorkbenchTestCase):
         assert iron is not None
         self.assertEqual((iron.wait, iron.dip), (90.0, 4.0))
         late = self.save(name="Becklow strips", **{"wait-copper": "70 s"}, **shown)
-        self.assertContains(late, "Someone else changed this to “Larkfell strips” meanwhile", 1, status_code=409)
+        self.assertContains(late, "Someone else changed this to “Larkfell strips” since you opened it", 1, status_code=409)
         self.assertContains(late, "Becklow strips", status_code=409)
         fields = {row["name"]: row["value"] for test in late.context["rows"] for row in test["times"]}
         self.assertEqual((fields["wait-iron"], fields["wait-copper"]), ("1:30", "70 s"))

@@ -478,7 +478,7 @@ class Calendars(Logbook):
         log = JobLog.objects.get(job=self.job)
         self.assertEqual((log.technician and log.technician.username, log.area), ("dirk", "Upper valley"))
         late = self.client.post(self.where("logbook-technician"), {"technician": "", "area": "Fen"} | shown)
-        self.assertContains(late, "Someone else changed this to Upper valley meanwhile", status_code=409)
+        self.assertContains(late, "Someone else changed this to Upper valley since you opened it", status_code=409)
         self.assertContains(late, 'value="Fen"', status_code=409)
         self.client.post(
             self.where("logbook-technician"), {"technician": "dirk", "area": "Fen", "was-technician": "dirk", "was-area": "Upper valley"}

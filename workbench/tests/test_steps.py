@@ -139,7 +139,7 @@ class Water(WorkbenchTestCase):
         Sample.objects.filter(pk=sample.pk).update(point="tap", draw="first")
         mine = {f"{prefix}-taken_on": "2026-05-03", f"{prefix}-point": "pressure_tank", f"{prefix}-seen": seen}
         refused = self.client.post(address, mine, headers={"HX-Request": "true"})
-        self.assertContains(refused, "Someone else changed this to At a tap in the house meanwhile", status_code=409)
+        self.assertContains(refused, "Someone else changed this to At a tap in the house since you opened it", status_code=409)
         self.assertContains(refused, "Someone else changed this", 1, status_code=409)
         sample.refresh_from_db()
         self.assertEqual(sample.point, "tap")
