@@ -11,6 +11,7 @@ from django.db import transaction
 
 from treatment.design import Design
 from treatment.house.pipes import unmade
+from treatment.job.working import working_values
 from treatment.job_file import FORMAT, read_job, read_train
 from treatment.job_file import Job as CoreJob
 from treatment.language.quantity import canonical_unit
@@ -29,6 +30,12 @@ def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]
     survey: Survey = job.survey
     document: dict[str, Any] = {"format": FORMAT, "job": {"name": job.name, "standard": job.standard, "units": job.units}}
     document |= copy.deepcopy(survey.rest)
+    if job.workspace.bags:
+        own = {
+            path: {"value": bag["value"], "unit": working_values()[path].unit, "reason": "the company's bags"}
+            for path, bag in job.workspace.bags.items()
+        }
+        document["working_values"] = own | document.get("working_values", {})
     for name, column in COLUMNS.items():
         value = getattr(survey, name)
         if value in (None, "") or (name == "pipe_size_m" and unmade(survey.pipe_material or None, value)):

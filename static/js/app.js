@@ -9,6 +9,7 @@ import "./saving.js";
 import "./intro.js";
 import "./commission.js";
 import "./present.js";
+import "./papers.js";
 import { keysOff, near, say, switchKeys, typing } from "./page.js";
 
 document.addEventListener("keydown", (e) => {

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from math import ceil
 from typing import Any
 
+from ..house.duty import Duty
+from ..house.packing import media_bags, salt_bags
 from ..house.pipes import INCH, joined_by
 from ..language.display import show
 from ..language.prose import sentence
@@ -52,7 +54,7 @@ def materials(variant: Variant, wall: Wall, prices: Mapping[str, float] | None =
     """The list for a train on its wall, by group. prices: a firm's own, by key, in place of the sample ones."""
     bought: list[Purchase] = []
     for stage in variant.run.stages:
-        bought += [*_equipment(stage), *stage.room.buys(stage.keys, stage.sizing)]
+        bought += [*_equipment(stage), *(_in_bags(each, stage.duty) for each in stage.room.buys(stage.keys, stage.sizing))]
         if litres := beside(variant.run.stages, stage):
             bought.append(Purchase("tank", 1.0, "Permeate storage", size=litres / 100))
     bought = [
@@ -91,14 +93,19 @@ def by_group(rows: list[Row]) -> list[tuple[str, list[Row], float]]:
     return [(group, part, total(part)) for group, part in parts if part]
 
 
+def _in_bags(bought: Purchase, duty: Duty) -> Purchase:
+    """Salt with the bags it comes in; all else as it is."""
+    return replace(bought, note=salt_bags(bought.quantity, duty)) if bought.key == "salt" else bought
+
+
 def _equipment(stage: StageRun[Any]) -> Iterator[Purchase]:
     """What a unit is built of: vessels with valve, media and gravel, brine tank, housing, and what its room adds."""
     bed, name, count = stage.sizing.bed, stage.name, float(stage.bodies)
     if bed is not None:
         yield Purchase("vessel", count, f"Mineral tank {bed.tank} in", name, bed.diameter / INCH)
         yield Purchase("valve_head" if stage.regenerates else "in_out_head", count, note=name)
-        bags = ceil(bed.volume * count / PACKING["bag_l"] - 1e-6)
-        yield Purchase(bed.medium.key, bed.volume * count * bed.medium.density, bed.medium.name, f"{bags} bag{'s' if bags > 1 else ''} of 1 ft³")
+        note = media_bags(bed.volume * count, stage.duty)
+        yield Purchase(bed.medium.key, bed.volume * count * bed.medium.density, bed.medium.name, note)
         yield Purchase("gravel", bed.area * count * table("vessels")["underbed_in"] * INCH * 1000 * PACKING["gravel_kg_l"])
     if stage.room.uses_salt and stage.sizing.params.get("form") != "cabinet":
         yield Purchase("brine_tank", 1.0, note=name)

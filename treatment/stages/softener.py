@@ -455,9 +455,8 @@ def _worthwhile(dose: float | None, least: float, load: float, reserve: float, a
 
 
 def salt_bought(yearly: float) -> Purchase:
-    """The salt of a year [kg], in bags."""
-    bag = float(table("prices")["packing"]["salt_bag_kg"])
-    return Purchase("salt", yearly, note=f"{ceil(yearly / bag)} bags of {bag:g} kg", yearly=True)
+    """The salt of a year [kg]."""
+    return Purchase("salt", yearly, yearly=True)
 
 
 SOFTENER = Softener()

@@ -7,6 +7,7 @@ from math import ceil
 from typing import Any
 
 from ..drawing.wall.compose import wall_of
+from ..house.packing import media_bag
 from ..house.pipes import joined_by
 from ..language.prose import listed
 from ..language.tables import table
@@ -191,6 +192,6 @@ def _feeds_chlorine(stage: StageRun[Any]) -> bool:
 
 
 def bags(stage: StageRun[Any]) -> float:
-    """Bags of medium that go into it, a cubic foot each."""
+    """Bags of medium that go into it."""
     bed = stage.sizing.bed
-    return float(ceil(bed.volume * stage.bodies / table("prices")["packing"]["bag_l"] - 1e-6)) if bed is not None else 0.0
+    return float(ceil(bed.volume * stage.bodies / media_bag(stage.duty) - 1e-6)) if bed is not None else 0.0

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+from ..house.packing import CUBIC_FOOT, media_bag
 from ..language.figure import figure, stated, work
 from ..language.tables import table
 from ..train.drains import air_gap_wanted, bore_wanted, drain_of
@@ -66,7 +67,7 @@ def _bags(situation: Situation, stage: StageRun[Any]) -> Told | None:
         "",
         "commissioning.practice",
         media=(bed.volume * stage.bodies, "L"),
-        bag=(table("prices")["packing"]["bag_l"], "L"),
+        bag=(media_bag(stage.duty), "L"),
     )
     return Amount("bags", "bags", figure(named))
 
@@ -74,7 +75,7 @@ def _bags(situation: Situation, stage: StageRun[Any]) -> Told | None:
 def _layers(situation: Situation, stage: StageRun[Any]) -> Told | None:
     """The media of a layered bed from the bottom up, each with its bags; None for a bed of one medium."""
     held = stage.keys.layers if stage.sizing.bed is not None else ()
-    size = float(table("prices")["packing"]["bag_l"])
+    size = media_bag(stage.duty)
     return Name("layers", "; then ".join(f"{layer.medium.replace('_', ' ')}, {bag_count(layer.volume, size)}" for layer in held)) if held else None
 
 
@@ -147,7 +148,7 @@ def _bleach(situation: Situation, stage: StageRun[Any]) -> Told | None:
     bed = stage.sizing.bed
     if bed is None:
         return None
-    cup, bag = (float(table("commissioning")["expected"]["bleach_cup"]), "L"), (float(table("prices")["packing"]["bag_l"]), "L")
+    cup, bag = (float(table("commissioning")["expected"]["bleach_cup"]), "L"), (CUBIC_FOOT, "L")
     return Amount("bleach", "bleach", figure(work("bleach", "cup × media ÷ cubic_foot", "L", "commissioning.practice",
                   cup=cup, media=(bed.volume, "L in each vessel"), cubic_foot=bag)))  # fmt: skip
 

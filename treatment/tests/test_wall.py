@@ -276,6 +276,32 @@ class Lists(TestCase):
         self.assertAlmostEqual(row.quantity, bed.total_volume * 52 * 0.016018463, places=1)
         self.assertTrue(row.note.startswith(f"{ceil(bed.total_volume / 28.3168 - 1e-3)} bag"))
 
+    def test_bags_of_the_jobs_own(self) -> None:
+        """Salt in bags of 40 lb in US units, 25 kg in metric ones; where the job names 20 kg and 25 L, those. Of small bags there are more to carry: 10 min each."""
+
+        def notes(document: dict[str, Any]) -> tuple[str, str, float]:
+            design = worked(document)
+            rows = {row.key: row for row in materials(design.chosen, compose(design, design.chosen))}
+            return rows["salt"].note, rows["softening_resin"].note, rows["salt"].quantity
+
+        own = {
+            "packing.salt_bag": {"value": 20, "unit": "kg", "reason": "depot"},
+            "packing.media_bag": {"value": 25, "unit": "L", "reason": "depot"},
+        }
+        us, metric = job({"site": SITE}), job({"site": SITE, "job": {"units": "metric"}})
+        salt, _, mass = notes(us)
+        self.assertEqual(salt, f"{ceil(mass / 18.1437)} bags of 40 lb")
+        self.assertEqual(notes(metric)[0], f"{ceil(mass / 25)} bags of 25 kg")
+        salt, media, mass = notes(metric | {"working_values": own})
+        litres = next(stage.sizing.bed.total_volume for stage in worked(metric).chosen.run.stages if stage.kind == "softener")
+        self.assertEqual((salt, media), (f"{ceil(mass / 20)} bags of 20 kg", f"{ceil(litres / 25 - 1e-3)} bags of 25 L"))
+        own["packing.media_bag"] = own["packing.media_bag"] | {"value": 10}
+        usual, small = (
+            {step.id: step.row.hands_on for step in sheet(worked(each).chosen).steps} for each in (metric, metric | {"working_values": own})
+        )
+        more = ceil(litres / 10 - 1e-3) - ceil(litres / 28.3168 - 1e-3)
+        self.assertAlmostEqual(small["softener/load"] - usual["softener/load"], 10 * more)
+
     def test_own_prices_count_in_place_of_samples(self) -> None:
         """A valve at 20 instead of 14: the twenty-four that are drawn cost 480."""
         row = next(row for row in materials(self.design.chosen, self.wall, {"valve": 20.0}) if row.key == "valve")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from math import pi
 from typing import Any
 
+from ..house.packing import media_bag
 from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.tables import table
 from .room import StageRun, beside
@@ -89,7 +90,7 @@ def load(stages: Sequence[StageRun[Any]], stage: StageRun[Any]) -> Load:
         area += pi / 4 * (kept / 1000 * 4 / pi / float(table("vessels")["tank_tall"])) ** (2 / 3)
     whole = sum(line.value for line in lines if line is not one)
     mass = figure(*lines, stated("full", "together", whole, "kg", "wall.loads"))
-    lifted = bed.medium.density * float(table("prices")["packing"]["bag_l"]) if bed is not None else whole if hangs > 0 else 0.0
+    lifted = bed.medium.density * media_bag(stage.duty) if bed is not None else whole if hangs > 0 else 0.0
     watts = _watts(stage, row)
     return Load(
         stage.id,

@@ -11,11 +11,17 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
 from treatment.job.facts import STANDARDS
+from treatment.job.working import working_values
+from treatment.language.errors import NotUnderstood
+from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
 from ..fields import offer
 from .access import may_change, membership
 from .models import Workspace
+
+#: field -> working value, dimension, example
+BAGS = {"media_bag": ("packing.media_bag", "volume", "1 ft3"), "salt_bag": ("packing.salt_bag", "mass", "40 lb")}
 
 
 class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
@@ -23,6 +29,8 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
 
     standard = forms.ChoiceField(label="Limit set of new jobs")
     units = forms.ChoiceField(choices=[("us", "US units"), ("metric", "Metric")], label="Units of new jobs")
+    media_bag = forms.CharField(label="Media bag", max_length=30, required=False)
+    salt_bag = forms.CharField(label="Salt bag", max_length=30, required=False)
     was = forms.CharField(widget=forms.HiddenInput, required=False)
 
     class Meta:
@@ -39,8 +47,30 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
         super().__init__(*args, **kwargs)
         sets = table("limits")
         offer(self.fields["standard"], [(name, f"{sets[name]['title']}, {sets[name]['edition']}") for name in STANDARDS])
+        for name, (path, _, example) in BAGS.items():
+            self.fields[name].widget.attrs |= {"placeholder": f"e.g. {example}", "autocomplete": "off"}
+            if held := self.instance.bags.get(path):
+                self.initial[name] = held["typed"]
         self.stands = stands(self.instance)
         self.initial["was"] = self.stands
+
+    def clean(self) -> dict[str, Any] | None:
+        """The bags as working values of the core; one of no size is refused beside its field."""
+        found, bags = super().clean() or self.cleaned_data, dict[str, Any]()
+        for name, (path, dimension, example) in BAGS.items():
+            if not (text := " ".join(found.get(name, "").split())):
+                continue
+            known = working_values()[path]
+            try:
+                value = parse_quantity(text, dimension).value
+            except NotUnderstood as error:
+                self.add_error(name, f"{error}.")
+                continue
+            if not known.least <= value <= known.most:
+                self.add_error(name, f"Enter the size of one bag, for example {example}.")
+            bags[path] = {"value": round(value, 4), "typed": text}
+        self.instance.bags = bags
+        return found
 
     def clean_was(self) -> str:
         if self.cleaned_data["was"] != self.stands:
@@ -54,9 +84,9 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
 
 def stands(workspace: Workspace) -> str:
     """What is stored of a firm, as one text."""
-    return (
-        f"{workspace.name}|{workspace.standard}|{workspace.units}|{workspace.currency}|{'owners may' if workspace.owner_links else 'owners may not'}"
-    )
+    bags = [workspace.bags.get(path, {}).get("typed", "") for path, _, _ in BAGS.values()]
+    owners = "owner links" if workspace.owner_links else "no owner links"
+    return "|".join([workspace.name, workspace.standard, workspace.units, workspace.currency, owners, *bags])
 
 
 @require_http_methods(["GET", "POST"])

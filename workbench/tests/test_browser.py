@@ -14,7 +14,7 @@ from treatment.evidence.reports.read import read_sheets
 from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.door import store
-from workbench.jobs.models import Job, Survey
+from workbench.jobs.models import Job, KeptPaper, Survey
 from workbench.logs import doors
 from workbench.logs import services as logs
 from workbench.samples.models import KitRun, Reading, Sample
@@ -70,6 +70,19 @@ class FromAnEmptyJobToATrain(BrowserTestCase):
         expect(sheet).to_contain_text("Exchanges hardness")
         sheet.locator("summary", has_text="Compensated hardness").click()
         expect(sheet).to_contain_text("gpg × (per_Fe × Fe + per_Mn × Mn)")
+
+    def test_a_paper_says_that_it_is_being_printed(self) -> None:
+        """The first print takes a while and says so; then it is downloaded. The second is there at once."""
+        job = store(job_document(), self.workspace, self.designer)
+        page = self.page
+        page.goto(f"/jobs/{job.pk}/wall/")
+        page.route("**/wall.pdf*", lambda route: (page.wait_for_timeout(700), route.continue_())[1])
+        with page.expect_download() as got:
+            page.get_by_role("link", name="PDF", exact=True).click()
+            expect(page.get_by_text("Preparing the PDF…")).to_be_visible()
+        self.assertTrue(got.value.suggested_filename.endswith("wall.pdf"))
+        expect(page.get_by_text("Preparing the PDF…")).to_be_hidden()
+        self.assertEqual(KeptPaper.objects.filter(job=job).count(), 1)
 
     def test_a_bad_reading_is_kept_and_explained(self) -> None:
         """What is understood is kept; the typo stays in the box with the reason; corrected, it goes too."""

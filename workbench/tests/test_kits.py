@@ -217,6 +217,17 @@ class Shown(WorkbenchTestCase):
         self.client.force_login(self.viewer)
         self.assertEqual(self.client.post(reverse("firm"), data).status_code, 403)
 
+    def test_the_bags_of_the_firm(self) -> None:
+        """50 lb bags are counted in every job's list; what is no size of a bag is refused beside its field and stays typed."""
+        data = {"name": "Ours", "standard": "us", "units": "us", "was": stands(self.workspace)}
+        for typed in ("heavy", "3 oz", "-2 lb"):
+            self.assertContains(self.client.post(reverse("firm"), data | {"salt_bag": typed}), f'value="{typed}"', status_code=422)
+        self.assertRedirects(self.client.post(reverse("firm"), data | {"salt_bag": "50 lb", "media_bag": "0.5 ft3"}), "/")
+        page = self.client.get(reverse("materials", args=[self.job.pk]))
+        self.assertContains(page, "bags of 50 lb")
+        self.assertContains(page, "bags of 0.50 ft³")
+        self.assertContains(self.client.get(reverse("firm")), 'value="50 lb"')
+
 
 class Remembered(WorkbenchTestCase):
     def test_a_layout_is_remembered(self) -> None:
