@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
+from collections.abc import Iterable
 from functools import cache
+from string import ascii_lowercase, ascii_uppercase
 
 from .tables import table
 
 #: what is no text of ours: marks of a page, and what is between those of a script, a style, or of what people typed (bdi)
 _APART = re.compile(r"(<(script|style|title|textarea|code|bdi)\b.*?</\2\s*>|<[^>]*>)", re.DOTALL | re.IGNORECASE)
+_SMALL = str.maketrans(ascii_uppercase, ascii_lowercase)
 _SAID = re.compile(r'(\b(?:aria-label|title|placeholder|alt)=")([^"]*)(")')
 
 
@@ -31,18 +35,42 @@ def spelled_page(page: str, standard: str) -> str:
     '<p class="color" title="The colour">Colour: <code>color</code></p>'
     """
     own = _own(standard)
-    if own is None or not own[0].search(page):
+    places = [] if own is None else _places(page, own[1])
+    if own is None or not places:
         return page
-    pieces = _APART.split(page)
-    # text, mark, name of the mark, text, …
-    for at in range(0, len(pieces), 3):
-        pieces[at] = spelled(pieces[at], standard)
-        if at + 2 < len(pieces):
-            mark = pieces[at + 1]
-            if not pieces[at + 2]:
-                pieces[at + 1] = _SAID.sub(lambda found: found.group(1) + spelled(found.group(2), standard) + found.group(3), mark)
-            pieces[at + 2] = ""
-    return "".join(pieces)
+    apart = [(found.start(), found.end(), found.group(2)) for found in _APART.finditer(page)]
+    starts, done, pieces = [start for start, _, _ in apart], 0, []
+    for at, word in places:
+        before = bisect_right(starts, at) - 1
+        start, end, name = apart[before] if before >= 0 else (0, 0, None)
+        if at < end and (name or not _read_out(page, start, end, at)):
+            continue
+        pieces += [page[done:at], _as_written(page[at : at + len(word)], own[1])]
+        done = at + len(word)
+    return "".join([*pieces, page[done:]])
+
+
+def _places(page: str, words: Iterable[str]) -> list[tuple[int, str]]:
+    """Where whole words stand in a page, in its order, and which."""
+    small = page.lower()
+    if len(small) != len(page):  # a letter that grows when it is made small: only plain ones are
+        small = page.translate(_SMALL)
+    found = []
+    for word in words:
+        at = small.find(word)
+        while at >= 0:
+            end = at + len(word)
+            if not (at and (small[at - 1].isalnum() or small[at - 1] == "_")) and not (
+                end < len(small) and (small[end].isalnum() or small[end] == "_")
+            ):
+                found.append((at, word))
+            at = small.find(word, end)
+    return sorted(found)
+
+
+def _read_out(page: str, start: int, end: int, at: int) -> bool:
+    """Whether a place in a mark of a page stands in what is read out of it."""
+    return any(said.start(2) <= at < said.end(2) for said in _SAID.finditer(page, start, end))
 
 
 @cache
