@@ -76,11 +76,14 @@ def next_tests(design: Design) -> list[NextTest]:
 
 
 def _at(design: Design, name: str, value: float) -> Design:
-    """The design, had the test of one analyte given this value; the design itself where it stands on that already."""
-    state = design.evidence.stated.get(name)
-    if state is not None and state.design == value == state.low == state.high and design.job.train is None:
-        return design
-    return Design(Job(_with(design.facts, name, value), None))
+    """The design, had the test of one analyte given this value; the design's own proposal where it stands on that already.
+
+    It does where water and needs are the same, and what was only assumed, or looked for and not found, is no more and no less.
+    """
+    fresh = Design(Job(_with(design.facts, name, value), None))
+    one, other = fresh.evidence, design.evidence
+    stands = one.adverse == other.adverse and one.only_assumed == other.only_assumed and one.undetected == other.undetected
+    return design.with_train(None) if stands and fresh.needs == design.needs else fresh
 
 
 def _demanded(design: Design) -> dict[str, Decision]:
