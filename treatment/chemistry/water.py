@@ -20,6 +20,8 @@ SOLIDS = {"calcium": 1.0, "magnesium": 1.0, "sodium": 1.0, "potassium": 1.0, "ch
 #: through a membrane; peroxide is left in it [mg/L]; alkali was fed to it, and is not mixed yet;
 #: how much stands in the tank it comes from [L]
 SCALE_GUARD, OPEN_TO_AIR, PERMEATE, PEROXIDE, UNMIXED, STORED = "scale_guard", "open_to_air", "permeate", "peroxide", "alkali_fed", "stored_litres"
+#: chlorine was fed to water that stood open to air: what came with it does not count, its residual fell while it stood
+CHLORINE_FED = "chlorine_fed"
 #: sulfur that an oxidant made of sulfide [mg/L]: milky, and held by what holds particles
 SULFUR = "sulfur_made"
 #: arsenic that is trivalent [mg/L]: uncharged, hardly held until it is oxidised

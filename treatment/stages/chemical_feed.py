@@ -11,7 +11,7 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry import carbonate
 from ..chemistry.carbonate import NA
-from ..chemistry.water import ACID_OF_IRON, ARSENITE, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
+from ..chemistry.water import ACID_OF_IRON, ARSENITE, CHLORINE_FED, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..chemistry.water import SULFUR as SULFUR_MADE
 from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit
@@ -206,6 +206,8 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
         if chemical == "peroxide" and left > 0:
             changes[PEROXIDE] = water.value(PEROXIDE) + left
         if chemical == "chlorine":
+            if water.value(OPEN_TO_AIR) > 0 and left > 0:
+                changes[CHLORINE_FED] = 1.0
             changes |= {
                 "sodium": water.value("sodium") + HYPOCHLORITE * dose,
                 "free_chlorine": water.value("free_chlorine") + left,

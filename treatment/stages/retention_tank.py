@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
-from ..chemistry.water import OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
+from ..chemistry.water import CHLORINE_FED, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..job.facts import VOLUME
@@ -103,7 +103,10 @@ class RetentionTank(Room[RetentionTankKeys]):
         if held.value >= row["contact_min"] * 0.98:
             changes |= {name: 0.0 for name in ("iron_bacteria", "sulfur_bacteria") if water.get(name) is not None}
         if ct.value >= ct_needed(water) and row["virus_ph"][0] <= water.ph <= row["virus_ph"][1]:
-            changes |= {name: 0.0 for name in (*DISINFECTED, "heterotrophic_count") if water.get(name) is not None}
+            held_back = water.value(OPEN_TO_AIR) > 0 and not water.value(CHLORINE_FED)
+            changes |= {
+                name: 0.0 for name in (*CHLORINATED, "heterotrophic_count", *(() if held_back else (OPEN_TO_AIR,))) if water.get(name) is not None
+            }
         return water.with_(**changes) if changes else water
 
     def loss(self, keys: RetentionTankKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:

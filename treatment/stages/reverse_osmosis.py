@@ -10,7 +10,7 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.carbonate import solve_ph
-from ..chemistry.water import ARSENITE, OPEN_TO_AIR, PERMEATE, Water
+from ..chemistry.water import ARSENITE, CHLORINE_FED, OPEN_TO_AIR, PERMEATE, Water
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.events import busiest_week, storage_for
@@ -226,7 +226,7 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
         after = after.with_(ph=solve_ph(after.solution, carbon).ph, tds=water.value("tds") * (1 - held["tds"]))
         if water.get("uvt") is not None:
             after = after.with_(uvt=max(water.value("uvt"), 97.0))
-        return after if self.at_tap(keys) else after.with_(**{OPEN_TO_AIR: 1.0, PERMEATE: 1.0})
+        return after if self.at_tap(keys) else after.with_(**{OPEN_TO_AIR: 1.0, CHLORINE_FED: 0.0, PERMEATE: 1.0})
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return 0.0 if sizing.params["scale"] == "whole_house" else pressure

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import OPEN_TO_AIR, STORED, Water
+from ..chemistry.water import CHLORINE_FED, OPEN_TO_AIR, STORED, Water
 from ..house import rain
 from ..house.duty import Duty
 from ..job.facts import VOLUME
@@ -91,7 +91,7 @@ class StorageTank(Room[StorageTankKeys]):
     def treat(self, keys: StorageTankKeys, sizing: Sizing, water: Water, duty: Duty) -> Water:
         left = duty.rows["storage"]["particles_left"]
         after = water.scaled(turbidity=left, tss=left).with_(**{STORED: sizing.params["volume"]})
-        return after.with_(**{OPEN_TO_AIR: 1.0}) if keys.vented is not False else after
+        return after.with_(**{OPEN_TO_AIR: 1.0, CHLORINE_FED: 0.0}) if keys.vented is not False else after
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return 0.0 if sizing.params["vented"] else pressure - loss

@@ -2,15 +2,30 @@
 
 from __future__ import annotations
 
+import random
 from unittest import TestCase
 
+from ..chemistry.water import OPEN_TO_AIR
 from .example import HARD_ONLY, ids, job, worked
+from .test_own_trains import house
 
 L_GAL, L_GPM = 3.785411784, 3.785411784
 
 
 class WeakWells(TestCase):
     weak = job({"supply": {"flow": "2 gpm"}, "building": {"people": 4}}, readings=HARD_ONLY)
+
+    def test_a_towns_chlorine_does_not_disinfect_what_stood_open(self) -> None:
+        """1.5 mg/L of a town's own chlorine through a retention tank, behind a tank open to air: the water still asks for a lamp; fed anew, it does not."""
+        town, tank = {"source": {"kind": "town"}}, [{"kind": "storage_tank"}, {"kind": "booster_pump"}]
+        for fed, left in (([], 1.0), ([{"kind": "chemical_feed", "chemical": "chlorine"}], 0.0)):
+            train = [*tank, *fed, {"kind": "retention_tank"}]
+            run = worked(job(town, readings=HARD_ONLY | {"free_chlorine": "1.5 mg/L", "ph": "7.2"}, train=train)).chosen.run
+            self.assertEqual(run.finished.value(OPEN_TO_AIR), left, fed)
+        for flow in ("4 gpm", "5 gpm"):
+            plan = worked(house(random.Random(893), supply={"flow": flow})).plan
+            self.assertTrue(plan.complete, flow)
+            self.assertTrue({"uv", "chemical_feed"} & {stage.kind for stage in plan.train}, flow)
 
     def test_a_days_use_is_stored_and_pumped_and_lit(self) -> None:
         """2 gpm is below the peak and below 5 gpm: a tank of a day's use (908 L), its pump, and a lamp after the tank."""
