@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 import datetime as dt
 import json
+import time
 from typing import Any
 
 from django.db import transaction
@@ -16,11 +17,12 @@ from treatment.job_file import FORMAT, read_job, read_train
 from treatment.job_file import Job as CoreJob
 from treatment.language.quantity import canonical_unit
 from treatment.language.spec import Measure
+from treatment.studies.next_tests import Asking
 
 from .accounts.models import Workspace
 from .jobs.models import Job, Survey
 from .jobs.places import COLUMNS, MEASURED, put, take
-from .remembered import Test, of_firm
+from .remembered import Test, as_told, of_firm
 from .samples.models import Reading, Sample
 from .trains.models import Revision, TrainOption
 
@@ -84,9 +86,14 @@ def design_of(job: Job, train: list[dict[str, Any]] | None) -> Design:
     return worked if train is None else worked.with_train(read_train(train))
 
 
-def worth_testing(job: Job) -> list[Test]:
-    """Which test next, in words, the most telling first."""
-    return of_firm(job.workspace_id).tests(design_of(job, None))
+def worth_testing(job: Job, seconds: float) -> tuple[list[Test], Asking]:
+    """Which test next, in words, the most telling first, worked out for so long and at least a step; and what is left to do."""
+    asked, until = of_firm(job.workspace_id).asking(design_of(job, None)), time.monotonic() + seconds
+    while asked.left:
+        asked.step()
+        if time.monotonic() > until:
+            break
+    return as_told(asked), asked
 
 
 @transaction.atomic

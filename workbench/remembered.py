@@ -12,14 +12,16 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-from treatment.design import Design, design
-from treatment.job_file import read_job
+from treatment.design import Design, Ground, design
+from treatment.job_file import Job, read_job
 from treatment.keeping.diagnosis import Diagnosis
 from treatment.language.analytes import analytes
-from treatment.studies.next_tests import in_brief, in_words, next_tests
+from treatment.papers.design_file import design_document
+from treatment.studies.next_tests import Asking, in_brief, in_words
+from treatment.train.room import Stage
 
-FIRMS, DESIGNS, LOGS = 16, 24, 4
-"""How many firms a process remembers, and how many designs and logs of each; those looked at longest ago go first."""
+FIRMS, DESIGNS, LOGS, DOCUMENTS = 16, 24, 4, 2
+"""How many firms a process remembers, and how many designs, logs and whole documents of each; those looked at longest ago go first."""
 
 
 class Test(NamedTuple):
@@ -49,8 +51,13 @@ class Remembered:
 
     def __init__(self) -> None:
         self.design: Callable[[str, str], Design] = lru_cache(DESIGNS)(_design)
-        self.tests: Callable[[Design], list[Test]] = lru_cache(DESIGNS)(_tests)
+        self.asking: Callable[[Design], Asking] = lru_cache(DESIGNS)(Asking)
+        self._document: Callable[[Ground, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
+
+    def document(self, design: Design) -> dict[str, Any]:
+        """The whole document of a design."""
+        return self._document(design.ground, design.job.train)
 
     def log(self, job: int, stands: tuple[Any, ...], design: Design) -> ReadLog | None:
         """The log of a job, by its number, where it stands as it stood when it was read."""
@@ -75,5 +82,10 @@ def _design(document: str, today: str) -> Design:
     return design(read_job({"as_of": today} | json.loads(document)))
 
 
-def _tests(design: Design) -> list[Test]:
-    return [Test(analytes()[test.analyte].name, in_brief(test), in_words(test)) for test in next_tests(design)]
+def _document(ground: Ground, train: tuple[Stage[Any], ...] | None) -> dict[str, Any]:
+    return design_document(Design(Job(ground.facts, train), ground))
+
+
+def as_told(asked: Asking) -> list[Test]:
+    """The tests found so far, in words."""
+    return [Test(analytes()[test.analyte].name, in_brief(test), in_words(test)) for test in asked.ranked()]

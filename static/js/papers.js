@@ -22,7 +22,7 @@ document.addEventListener("click", async (e) => {
   e.preventDefault();
   if (at === paper.href) return;
   at = paper.href;
-  const late = setTimeout(() => show("Preparing the PDF… "), LATE);
+  const late = setTimeout(() => show(`Preparing the ${paper.dataset.paper || "PDF"}… `), LATE);
   try {
     await fetch(paper.href, { credentials: "same-origin" });
   } catch {

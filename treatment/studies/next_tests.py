@@ -51,28 +51,56 @@ class NextTest:
 
 def next_tests(design: Design) -> list[NextTest]:
     """Tests that would change the design, the most telling for its price first."""
-    found = []
-    seen, demanded = _pointed_at(design), _demanded(design)
-    for name, ends in (seen_ends(seen) | _uncertain(design)).items():
-        mild, adverse = (_at(design, name, end) for end in ends)
+    asked = Asking(design)
+    while asked.left:
+        asked.step()
+    return asked.ranked()
+
+
+class Asking:
+    """Which test next, worked out a value at a time, since each asks for designs of its own. left: how many values are not looked at yet."""
+
+    def __init__(self, design: Design):
+        self.design = design
+        self._seen, self._demanded = _pointed_at(design), _demanded(design)
+        self._ends = seen_ends(self._seen) | _uncertain(design)
+        self._waiting = list(self._ends)
+        self._found: dict[str, NextTest] = {}
+        self.values = len(self._waiting)
+
+    @property
+    def left(self) -> int:
+        return len(self._waiting)
+
+    def step(self) -> None:
+        """Look at one value more: what the design would be at both its ends."""
+        name = self._waiting[0]
+        test = self._worth(name, self._ends[name])
+        if test is not None:
+            self._found[name] = test
+        if self._waiting[:1] == [name]:  # nobody else looked at it meanwhile
+            del self._waiting[0]
+
+    def _worth(self, name: str, ends: tuple[float, float]) -> NextTest | None:
+        mild, adverse = (_at(self.design, name, end) for end in ends)
         decides, worth = _differences(mild, adverse, name)
-        if name in demanded:
-            assumed = name in design.evidence.states and design.evidence.states[name].origin == "assumed"
-            decides, worth = decides or [demanded.pop(name)], worth + (FOUNDED if assumed else DEMANDED)
-        if name in seen:
-            decides, worth = (
-                [*decides, Decision(f"what causes it: {seen[name][0].lower()}{seen[name][1:]}", "what causes the symptom")],
-                worth + EXPLAINS,
-            )
-        if decides:
-            price = price_class(name)
-            found.append(NextTest(name, tuple(decides), worth / price, price, ends))
-    told = {test.analyte for test in found}
-    for name, says in demanded.items():
-        if name not in told:
-            price = price_class(name)
-            found.append(NextTest(name, (says,), DEMANDED / price, price, (0.0, 0.0)))
-    return sorted(found, key=lambda test: (-test.worth, test.analyte))
+        if name in self._demanded:
+            state = self.design.evidence.states.get(name)
+            decides, worth = decides or [self._demanded[name]], worth + (FOUNDED if state and state.origin == "assumed" else DEMANDED)
+        if name in self._seen:
+            said = self._seen[name]
+            decides, worth = [*decides, Decision(f"what causes it: {said[0].lower()}{said[1:]}", "what causes the symptom")], worth + EXPLAINS
+        price = price_class(name)
+        return NextTest(name, tuple(decides), worth / price, price, ends) if decides else None
+
+    def ranked(self) -> list[NextTest]:
+        """The tests found so far and those that findings ask for, the most telling for its price first."""
+        found = list(self._found.values())
+        for name, says in self._demanded.items():
+            if name not in self._ends:
+                price = price_class(name)
+                found.append(NextTest(name, (says,), DEMANDED / price, price, (0.0, 0.0)))
+        return sorted(found, key=lambda test: (-test.worth, test.analyte))
 
 
 def _at(design: Design, name: str, value: float) -> Design:

@@ -18,7 +18,6 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from treatment.job_file import loads
 from treatment.language.errors import BadDocument
-from treatment.papers.design_file import design_document
 
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.defaults import remember, start_of
@@ -26,6 +25,7 @@ from ..accounts.models import Workspace
 from ..attached import attached
 from ..door import design_of, job_document, store
 from ..logs.services import refreshed
+from ..remembered import of_firm
 from ..request import Request
 from ..samples.kit_services import vials
 from ..steps import steps
@@ -248,7 +248,8 @@ def job_with_reports(request: Request, pk: int) -> HttpResponse:
 @require_GET
 def design_export(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
-    response = JsonResponse(design_document(design_of(job, shown_stages(job))), json_dumps_params={"indent": 1, "ensure_ascii": False})
+    document = of_firm(job.workspace_id).document(design_of(job, shown_stages(job)))
+    response = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.design.json"'
     return response
 

@@ -31,6 +31,8 @@ from .forms import SampleForm
 from .models import Sample
 
 LONGEST_LINE = 4000
+#: how long an answer works on which test comes next before it says how far it is [s]
+STEP_S = 0.05
 
 
 @dataclass(frozen=True)
@@ -102,9 +104,12 @@ def water(request: Request, pk: int) -> HttpResponse:
 
 @require_GET
 def tests_next(request: Request, pk: int) -> HttpResponse:
-    """Which test next; dear to work out, so the water page asks for it once it stands."""
+    """Which test next; dear to work out, so the water page asks for it once it stands, and again until every value was looked at."""
     job = job_for(request, pk)
-    return render(request, "samples/_next_tests.html", {"tests": worth_testing(job)}) if request.htmx else redirect("water", pk)
+    if not request.htmx:
+        return redirect("water", pk)
+    tests, asked = worth_testing(job, STEP_S)
+    return render(request, "samples/_next_tests.html", {"tests": tests, "asked": asked, "looked_at": asked.values - asked.left, "job": job})
 
 
 @require_POST

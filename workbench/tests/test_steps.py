@@ -3,6 +3,7 @@ from __future__ import annotations
 import datetime as dt
 import json
 import re
+from html import unescape
 from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -12,9 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisTestCase
 
+from treatment.studies.next_tests import in_words, next_tests
 from treatment.tests.example import job as job_document
 from treatment.tests.fuzz import fuzz
-from workbench.door import store
+from workbench.door import design_of, store
 from workbench.jobs.models import Job
 from workbench.samples.models import Reading, Sample
 
@@ -149,6 +151,21 @@ class Water(WorkbenchTestCase):
         self.assertEqual(self.client.post(address, shown).status_code, 302)
         sample.refresh_from_db()
         self.assertEqual((sample.point, sample.draw), ("pressure_tank", "first"))
+
+    def test_which_test_next_is_worked_out_in_steps(self) -> None:
+        """Each answer says how far it is and asks again; the last has the whole list, the same as when it is worked out at once; outside the page it leads there."""
+        address, page, answers = reverse("water-tests", args=[self.job.pk]), "", 0
+        self.assertRedirects(self.client.get(address), reverse("water", args=[self.job.pk]))
+        with patch("workbench.samples.views.STEP_S", 0.0):
+            while not answers or 'hx-trigger="load"' in page:
+                page = self.client.get(address, headers={"HX-Request": "true"}).content.decode()
+                answers += 1
+                self.assertLess(answers, 30)
+        at_once = next_tests(design_of(self.job, None))
+        self.assertGreater(answers, 1)
+        for test in at_once:
+            self.assertIn(in_words(test), unescape(page))
+        self.assertEqual(page.count("<details"), len(at_once))
 
     def test_two_people_at_different_facts_of_a_sample_merge(self) -> None:
         """One says how it was drawn, the other what the weather was: both stand, without a word."""
