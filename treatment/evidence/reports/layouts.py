@@ -259,7 +259,8 @@ def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], ab
     names = [k for k, each in enumerate(said) if each.role == "name"]
     roles = {each.role for each in said}
     told = any(cell.endswith(":") for cell in line.cells)
-    if not names and not told and said[0].role in ("sample", "point", "number", "cas") and _names_below(lines, after, line):
+    unheaded = not line.cells[0] and bool(roles - {""})  # nothing stands over the names, but over what they are held against
+    if not names and not told and (unheaded or said[0].role in ("sample", "point", "number", "cas")) and _names_below(lines, after, line):
         names = [0]
     if not names:
         listed = "price" in roles and len(line.filled) > 1
@@ -270,6 +271,7 @@ def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], ab
         names = [next((k for k, each in enumerate(said) if not each.role), 0)]
     if meaning(line.cells[names[0]]).how == "sure" and not said[names[0]].whole:  # a row, not a heading
         return None
+    names += [k for k in range(names[-1] + 2, len(said)) if not said[k].role and line.cells[k] and _names_below(lines, after, line, k)]
     if len(names) > 1 and not _repeats(said, names):
         names = names[:1]
     parts = []
@@ -283,9 +285,9 @@ def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], ab
     return tuple(parts)
 
 
-def _names_below(lines: Sequence[Line], after: int, head: Line) -> bool:
-    """Whether most of the first column below is names of ours: samples stand across, whatever its heading says."""
-    cells = [cell for line in lines[after : after + 10] if (cell := cell_at(line, 0, head.spans))]
+def _names_below(lines: Sequence[Line], after: int, head: Line, k: int = 0) -> bool:
+    """Whether most of a column below is names of ours, whatever its heading says."""
+    cells = [cell for line in lines[after : after + 10] if (cell := cell_at(line, k, head.spans))]
     return len(cells) > 1 and sum(bool(meaning(cell).how) for cell in cells) >= 0.6 * len(cells)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..entry_line import Entry, parse_line
@@ -12,6 +13,9 @@ from .results import Printed, is_year, looks_like_result
 from .sheets import Line
 
 _SPLIT = re.compile(r"(?:\s?[.·…_]){3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\s*=\s*")
+_LEADER = re.compile(r"\s*(?:\s?[.·…_]){4,}\s*")
+#: a name with a number right behind it
+_STUCK = re.compile(r"^(?P<name>.*[^\s\d.,<>≤≥]) +(?P<value>[<>≤≥]? ?\d[\d.,]*)$")
 _BETWEEN = re.compile(
     r"^(?P<name>.*?[A-Za-zÀ-ÿ)\]₂₃₄*²⁺+][.:]?)\s+(?P<value>(?:[<>≤≥]\s*)?-?\d.*|present|absent|absence|presence|nd|n\.d\.|tntc|not detected|negative|positive|detected)$",
     re.IGNORECASE,
@@ -66,6 +70,28 @@ def sentence(line: Line) -> list[Entry]:
         return []
     entries = parse_line(line.filled[0])
     return entries if len(entries) > 1 and all(entry.reading for entry in entries) else []
+
+
+def unled(lines: Sequence[Line]) -> Sequence[Line]:
+    """Lines with dotted leaders as a table, where a heading has them, too; as they are elsewhere."""
+    parted = [_LEADER.split(line.cells[0].strip()) if len(line.filled) == 1 and line.cells[0] else [] for line in lines]
+    headed = any(len(cells) > 1 and len({role for cell in cells if (role := heading(cell).role)}) > 1 for cells in parted)
+    if not headed:
+        return lines
+    return [Line(line.at, tuple(cells)) if len(cells) > 1 else line for line, cells in zip(lines, parted, strict=True)]
+
+
+def unstuck(line: Line, cells: list[str], name: int, result: int) -> list[str]:
+    """The cells of a row under its heading, where its name was set so close to its result that both are one cell and all else stands one to the left."""
+    if result != name + 1 or name >= len(cells) or name > 0 or any(looks_like_result(cell) for cell in cells[result : result + 1]):
+        return cells
+    match = _STUCK.match(cells[name])
+    named, whole = (meaning(text) for text in (match["name"], cells[name])) if match else (None, None)
+    if not match or named is None or whole is None or not named.how or (whole.how == "sure" and whole.analyte is not named.analyte):
+        return cells
+    if not cells[result]:
+        return [match["name"], match["value"], *cells[result + 1 :]]
+    return [match["name"], match["value"], *list(line.cells)[1:], *[""] * len(cells)][: max(len(cells), len(line.cells) + 1)]
 
 
 def name_and_value(cell: str) -> list[str]:

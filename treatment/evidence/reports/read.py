@@ -13,13 +13,13 @@ from .dates import day, day_first
 from .flags import apply, flag_in, legend_of
 from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, beside, layout_at, phase_in, titles_over
-from .loose import loose_row, name_and_value, rows_beside, sentence
+from .loose import loose_row, name_and_value, rows_beside, sentence, unled, unstuck
 from .names import Meaning, danger_of, meaning
 from .numbers import decimal_mark
 from .report import Report, ReportRow, ReportSample
 from .results import Judged, Printed, is_mark, is_year, judge, looks_like_result
 from .sheets import Line, Sheet, plain
-from .told import facts_table, is_facts, is_identifier, labels_of, phase_of_rows, title_of, unit_of_all
+from .told import by_method, facts_table, is_facts, is_identifier, labels_of, phase_of_rows, title_of, unit_of_all
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
 _PLACE = re.compile(
@@ -79,7 +79,7 @@ class _Walk:
         self.begun = False
         above: tuple[str, ...] = ()
         over: Line | None = None
-        lines, i = sheet.lines, 0
+        lines, i = unled(sheet.lines), 0
         while i < len(lines):
             line = lines[i]
             if not line.filled:
@@ -108,7 +108,7 @@ class _Walk:
                 above, over, i = found.words, None, i + found.lines
                 continue
             across = self.layout is not None and self._across(aligned(line, self.layout.spans, len(self.layout.words)))
-            if not across and not self._says_against(line) and not self._says_of_sample(line, sheet.name):
+            if not across and not self._titled(line) and not self._says_against(line) and not self._says_of_sample(line, sheet.name):
                 before = self.count
                 self._row(line)
                 if self.count == before and (title := title_of(line)):
@@ -127,6 +127,13 @@ class _Walk:
         else:
             self.titles[-1] = title or self.titles[-1]
         self.cuts = [len(self.titles) - 1]
+
+    def _titled(self, line: Line) -> bool:
+        """Whether a line is the title of a table by its method: another begins."""
+        found = len(line.filled) == 1 and by_method(line.filled[0])
+        if found:
+            self._begin(title_of(line))
+        return found
 
     def _begin_all(self, titles: list[str]) -> None:
         """Tables begin that stand side by side; those that stand already go on."""
@@ -231,6 +238,8 @@ class _Walk:
         before = self.count
         cells = aligned(line, self.layout.spans, len(self.layout.words))
         for k, part in enumerate(self.layout.parts):
+            if isinstance(part, Long) and len(part.columns) == 1:
+                cells = unstuck(line, cells, part.name, part.columns[0].result)
             self.cut = self.cuts[min(k, len(self.cuts) - 1)]
             if isinstance(part, Wide):
                 self._wide(line.at, cells, part)

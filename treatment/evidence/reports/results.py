@@ -38,6 +38,9 @@ _UNDER = re.compile(
 )
 _OF_VOLUME = re.compile(r"\s*(?:/|per|in|pro|par)\s*\d*\s*m?l$")
 _AT_20 = re.compile(r"(?<!\d)20\s*[°º]?\s*C", re.IGNORECASE)
+#: a unit with something in brackets behind it
+_ASIDE = re.compile(r"^(?P<unit>[^()]+?)\s*\((?P<told>[^()]+)\)$")
+_ONE_IN = re.compile(r"^1\s*/\s*100\s*ml$", re.IGNORECASE)
 _FAR = 10.0  # beyond the plausible range by this factor, a number is asked about
 
 
@@ -297,6 +300,8 @@ class _Row:
         rest = rest.strip(" *†‡")
         if not rest:
             return "", []
+        if (said := _ASIDE.match(rest)) and is_unit(said["unit"]) and self._same_again(said["told"]):
+            return said["unit"], []
         if self.analyte.factor_for(rest) or is_unit(rest):
             return rest, []
         head, _, last = rest.rpartition(" ")
@@ -311,6 +316,15 @@ class _Row:
         if inside:
             return (inside[1], []) if is_unit(inside[1]) else ("", [plain(inside[1])])
         return rest, []
+
+    def _same_again(self, told: str) -> bool:
+        """Whether what stands in brackets behind a unit is the basis of the result, which is kept, or the same result in another unit."""
+        basis = re.sub(r"(?i)^(?:as|als|en|como)\s+", "", told.strip())
+        if basis in self.analyte.basis:
+            self.meaning = replace(self.meaning, basis=basis)
+            return True
+        match = _VALUE.match(told.strip())
+        return match is not None and is_unit(match["rest"].strip())
 
     def _unit_in(self, rest: str) -> str:
         rest = rest.strip(" *†()")
@@ -327,6 +341,7 @@ class _Row:
     def _read(self, body: str, unit: str) -> Reading:
         """The reading, once the unit and its basis are known."""
         analyte, basis = self.analyte, self.meaning.basis
+        unit = _ONE_IN.sub("/100mL", unit) if analyte.is_microbe else unit  # “0 1/100 ml” is no hundredth
         if analyte.key == "ph" and unit and analyte.factor_for(unit) is None:
             unit = ""
         own_unit = (

@@ -18,6 +18,12 @@ _ALL_IN = re.compile(
 _METALS = {"metals", "metal", "metalle", "metaux"}
 
 
+#: the method of a table, in its title
+_BY_METHOD = re.compile(
+    r"\b(?:by|per|method|methode|nach|selon|segun|según|volgens)\s+(?:EPA\s+|SM\s+|ISO\s+|DIN\s+|EN\s+)*\d{3,5}(?:\.\d+)?\b", re.IGNORECASE
+)
+
+
 def labels_of(line: Line, is_row: bool) -> list[tuple[str, str]]:
     """What labels tell: pairs of "sampled", "label" or "point" and the value. is_row: the line fits as a row of results."""
     cells = [part.strip() for cell in line.filled for piece in _pieces(cell) for part in _colons(piece)]
@@ -65,6 +71,11 @@ def facts_table(lines: Sequence[Line], i: int) -> list[tuple[str, str]]:
     return [(role, value) for role, value in found if value]
 
 
+def by_method(text: str) -> bool:
+    """Whether a text is the title of a table that names its method: ``Metals by 200.8``."""
+    return bool(_BY_METHOD.search(text)) and len(text.split()) < 8
+
+
 def title_of(line: Line) -> str:
     """A line that holds nothing but a few words that name no analyte: what stands over the table below, maybe a sample's name."""
     words = " ".join(line.filled)
@@ -74,6 +85,8 @@ def title_of(line: Line) -> str:
     if apart and any(heading(cell).role or meaning(cell).how for cell in line.filled):
         return ""
     text = words.strip(" :-–=*#")
+    if _BY_METHOD.search(text):  # “Metals by 200.8”
+        return text
     return "" if not text or looks_like_result(text) or meaning(text).how or heading(text).role in ("limit", "verdict", "method") else text
 
 
