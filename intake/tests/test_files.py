@@ -158,7 +158,7 @@ class Pages(TestCase):
 
 class OfManyCountries(TestCase):
     def test_each_is_read_as_a_person_read_it(self) -> None:
-        """Seventy sheets as laboratories, dealers and towns print them, in five languages: every row as it was read by eye."""
+        """A hundred sheets as laboratories, dealers and towns print them, in five languages: every row as it was read by eye."""
         folder = Path(__file__).resolve().parents[2] / "treatment" / "tests" / "data" / "reports"
         for name, samples in json.loads((folder / "read.json").read_text()).items():
             report = read_sheets(sheets_of(next(folder.glob(f"{name}.[ct]*")).read_bytes()))

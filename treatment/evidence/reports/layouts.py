@@ -80,7 +80,7 @@ class Layout:
 
 def layout_at(lines: Sequence[Line], i: int, above: tuple[str, ...] = ()) -> Layout | None:
     """The layout that a heading at line ``i`` tells; None where it is none. above: the line before it, with sample names over their columns."""
-    line = lines[i]
+    line = _over_names(lines, i)
     if len(line.filled) < 2 or (sum(_numeric(cell) for cell in line.cells) > 0 and not _dates_only(line.cells)):
         return None
     found = _layout(lines, i, line, 1, above)
@@ -96,6 +96,18 @@ def layout_at(lines: Sequence[Line], i: int, above: tuple[str, ...] = ()) -> Lay
     if named != [True, False] and _layout(lines, i + 1, lines[i + 1], 1, line.cells) is not None:
         return None  # the next line is a heading by itself
     return joined
+
+
+def _over_names(lines: Sequence[Line], i: int) -> Line:
+    """A line of text with an empty cell at its left, where the names below stand farther left than anything in it."""
+    line = lines[i]
+    if not line.spans or len(line.filled) < 2:
+        return line
+    left = line.spans[0][0]
+    below = [each for each in lines[i + 1 : i + 6] if each.spans and len(each.filled) > 1]
+    if len(below) < 3 or not all(each.spans[0][0] < left - 2 and each.spans[0][1] <= left + 2 for each in below):
+        return line
+    return replace(line, cells=("", *line.cells), spans=((0.0, max(each.spans[0][1] for each in below)), *line.spans))
 
 
 AWAY = (-9e9, -9e9)
@@ -259,7 +271,8 @@ def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], ab
     names = [k for k, each in enumerate(said) if each.role == "name"]
     roles = {each.role for each in said}
     told = any(cell.endswith(":") for cell in line.cells)
-    unheaded = not line.cells[0] and bool(roles - {""})  # nothing stands over the names, but over what they are held against
+    results = sum(_holds_results(lines, after, k, line) for k in range(1, len(said)))
+    unheaded = not line.cells[0] and (bool(roles - {""}) or results > 1)  # nothing stands over the names, but over what is beside them
     if not names and not told and (unheaded or said[0].role in ("sample", "point", "number", "cas")) and _names_below(lines, after, line):
         names = [0]
     if not names:
@@ -302,6 +315,8 @@ def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], na
     for k in where:
         if said[k].role in SINGLE:
             at.setdefault(said[k].role, k)
+    if plain(line.cells[at.get("point", name)]) in ("source", "sources") and {"limit", "verdict"} & set(at):
+        del at["point"]  # where the substance comes from, not the water
     results = [k for k in where if said[k].role == "result"]
     if any(said[k].role == "price" for k in where) and not any(said[k].role == "unit" or said[k].unit for k in where):
         return Long(name, (), at)  # what it costs: no results

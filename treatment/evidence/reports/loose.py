@@ -16,6 +16,7 @@ _SPLIT = re.compile(r"(?:\s?[.·…_]){3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\
 _LEADER = re.compile(r"\s*(?:\s?[.·…_]){4,}\s*")
 #: a name with a number right behind it
 _STUCK = re.compile(r"^(?P<name>.*[^\s\d.,<>≤≥]) +(?P<value>[<>≤≥]? ?\d[\d.,]*)$")
+_LABEL = re.compile(r"^\s*([A-Za-zÀ-ÿ][A-Za-zÀ-ÿ /.-]{1,24}?)\s*:\s+(\S.*)$")
 _BETWEEN = re.compile(
     r"^(?P<name>.*?[A-Za-zÀ-ÿ)\]₂₃₄*²⁺+][.:]?)\s+(?P<value>(?:[<>≤≥]\s*)?-?\d.*|present|absent|absence|presence|nd|n\.d\.|tntc|not detected|negative|positive|detected)$",
     re.IGNORECASE,
@@ -79,6 +80,25 @@ def unled(lines: Sequence[Line]) -> Sequence[Line]:
     if not headed:
         return lines
     return [Line(line.at, tuple(cells)) if len(cells) > 1 else line for line, cells in zip(lines, parted, strict=True)]
+
+
+def labelled(lines: Sequence[Line]) -> Sequence[Line]:
+    """Lines that say before every cell what it is (``Analyte: Iron   Result: 2.4``) as a table with these labels as its heading."""
+    found: list[Line] = []
+    labels: tuple[str, ...] = ()
+    for line in lines:
+        cut = [match.groups() if (match := _LABEL.match(cell)) else ("", "") for cell in line.filled]
+        names = tuple(label for label, _ in cut)
+        roles = {heading(label).role for label in names if label}
+        if len(cut) < 2 or not all(names) or not {"name", "result"} <= roles:
+            labels = labels if not line.filled else ()
+            found.append(line)
+            continue
+        if names != labels:
+            found.append(Line(line.at, names))
+            labels = names
+        found.append(Line(line.at, tuple(value for _, value in cut)))
+    return found
 
 
 def unstuck(line: Line, cells: list[str], name: int, result: int) -> list[str]:

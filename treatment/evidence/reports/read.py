@@ -13,7 +13,7 @@ from .dates import day, day_first
 from .flags import apply, flag_in, legend_of
 from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, beside, layout_at, phase_in, titles_over
-from .loose import loose_row, name_and_value, rows_beside, sentence, unled, unstuck
+from .loose import labelled, loose_row, name_and_value, rows_beside, sentence, unled, unstuck
 from .names import Meaning, danger_of, meaning
 from .numbers import decimal_mark
 from .report import Report, ReportRow, ReportSample
@@ -79,7 +79,7 @@ class _Walk:
         self.begun = False
         above: tuple[str, ...] = ()
         over: Line | None = None
-        lines, i = unled(sheet.lines), 0
+        lines, i = labelled(unled(sheet.lines)), 0
         while i < len(lines):
             line = lines[i]
             if not line.filled:
@@ -257,7 +257,7 @@ class _Walk:
             role = about(cells[part.name])
             if (
                 not role
-                and not any(cells[: part.name + 1])
+                and (not any(cells[: part.name + 1]) or plain(cells[part.name]) in ("date", "datum", "fecha"))
                 and all(day(cells[each.result], True) for each in part.columns if each.result < len(cells))
             ):
                 role = "sampled"  # days that stand under the samples' names
