@@ -75,9 +75,9 @@ class Audit:
         return [breaches(stage.room, stage.keys, stage.water_in, stage.duty) for stage in self.run.stages]
 
     @cached_property
-    def breaks(self) -> frozenset[tuple[str, str]]:
-        """Which stages get water with too much (or too little) of what: stage id and analyte."""
-        return frozenset((stage.id, breach.limit.analyte) for stage in self.run.stages for breach in self.broken[stage.index])
+    def breaks(self) -> dict[tuple[str, str], str]:
+        """Which stages get water with too much (or too little) of what, and how grave that is: stage id and analyte -> severity."""
+        return {(stage.id, breach.limit.analyte): breach.limit.severity for stage in self.run.stages for breach in self.broken[stage.index]}
 
     def findings(self, quick: bool = False) -> list[Finding]:
         """Every finding, gravest first, then in the order of the train. quick: without trying what each stage is for."""
@@ -193,7 +193,8 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
         out = met if idle else audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, met, other.duty)
         ahead = other
         for breach in breaches(other.room, other.keys, met, other.duty):
-            if breach.limit.severity != "advice" and (other.id, breach.limit.analyte) not in audit.breaks:
+            stands = audit.breaks.get((other.id, breach.limit.analyte), "advice")
+            if SEVERITIES.index(breach.limit.severity) < SEVERITIES.index(stands):
                 row = analytes()[breach.limit.reads]
                 trouble.append(f"{row.said} would reach the {other.said} at {audit.show(breach.value, row.shown_unit)}")
         branch = out if other.at_tap else None

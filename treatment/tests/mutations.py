@@ -256,7 +256,7 @@ def harmless(name: str, before: Variant, after: Variant, design: Design) -> str:
     drops, moves = name.startswith("no ") and name[3:] in {stage.kind for stage in before.run.stages}, name.endswith((" first", " last"))
     if drops or moves or name in ("granular in place of catalytic", "wrong anion resin", "no chlorine", "iron cartridge"):
         met = all(need.met_by(after.run.finished, after.run.tap) for need in design.needs)
-        broken = bool(after.audit.breaks - before.audit.breaks)
+        broken = bool(after.audit.breaks.keys() - before.audit.breaks.keys())
         pressed = after.pressure.residual_dirty.value >= before.pressure.residual_dirty.value - 1 or after.pressure.residual_clean.value >= 138
         unmade = after.run.finished.value("iron") <= max(before.run.finished.value("iron"), 0.3)
         if met and not broken and pressed and unmade and not after.run.finished.value("open_to_air"):
@@ -266,7 +266,7 @@ def harmless(name: str, before: Variant, after: Variant, design: Design) -> str:
     if name == "50 um before the lamp":
         lamp = next((stage.index for stage in after.run.stages if stage.kind == "uv"), None)
         finer = lamp is not None and any((stage.micron or 99) <= 5 for stage in after.run.stages[:lamp])
-        if finer or (lamp is None and not after.audit.breaks - before.audit.breaks):
+        if finer or (lamp is None and not after.audit.breaks.keys() - before.audit.breaks.keys()):
             return "a finer filter follows, or nothing after it asks for finer water"
     if name == "small retention" and not any(stage.sizing.params.get("chemical") in ("chlorine", "peroxide") for stage in after.run.stages):
         return "it only mixes an alkali"

@@ -131,6 +131,15 @@ class NeverWorse(TestCase):
             self.assertTrue(design.plan.complete, flow)
             self.assertIn("aeration", [stage.kind for stage in design.plan.train], flow)
 
+    def test_a_water_of_many_troubles_has_time(self) -> None:
+        """Acid, iron, manganese, hardness, nitrate and a town's chlorine behind a tank: with a drain a train does it all, as it did without one."""
+        self.assertTrue(worked(house(random.Random(209), site={"drain": {"kind": "standpipe"}})).plan.complete)
+
+    def test_what_would_get_graver_is_needed(self) -> None:
+        """Without the calcite a caution of manganese at the carbon becomes a fault: it is not unneeded."""
+        found = worked(house(random.Random(1180))).proposal.findings
+        self.assertEqual([finding.rule for finding in found if finding.rule.startswith("unneeded/")], [])
+
     def test_a_supply_beyond_the_pipe(self) -> None:
         """More flow than the pipe carries: 18.4 gpm in 22.2 mm are 3.0 m/s; that the pipe is too narrow is said, with the next size."""
         design = worked(
