@@ -12,7 +12,10 @@ document.body.append(line);
 function show(words) {
   line.replaceChildren();
   line.hidden = !words;
-  if (words) line.append(words, document.createElement("progress"));
+  if (!words) return;
+  const moving = document.createElement("span");
+  moving.className = "moving";
+  line.append(words, moving);
 }
 
 let at = null; // the address that is being printed

@@ -185,7 +185,7 @@ def _ends(wall: Wall, y) -> tuple[Label, ...]:  # type: ignore[no-untyped-def]  
 
     leaves = wall.leaves - (6 if wall.leaves == wall.width else 30)
     raw = next((run.points for run in wall.runs if run.role == "raw"), None)
-    outdoor = () if raw is None else (Label(raw[1][0] + 26, y(raw[1][1]) + 44, "to the outdoor taps, raw", "wall-note", "start"),)
+    outdoor = () if raw is None else (Label(raw[1][0] + 26, y(min(raw[1][1], wall.height)) + 44, "to the outdoor taps, raw", "wall-note", "start"),)
     start = 6 if raw is None else raw[0][0] + 26
     return (
         *outdoor,
