@@ -10,7 +10,6 @@ from typing import Any
 from ..language.tables import table
 from .series import METER
 
-SEVERITIES = ("danger", "fault", "caution", "advice")
 BOIL = "Boil water for drinking, cooking and brushing teeth until a laboratory finds no bacteria."
 
 

@@ -8,13 +8,14 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
+from ..audit.rules import SEVERITIES
 from ..language.figure import rounded
 from ..language.prose import sentence
 from ..language.schema import array, maybe, obj
 from ..planning.variant import Variant
 from ..train.room import StageRun
 from .band import Mark
-from .cause import BOIL, ORDER, SEVERITIES, Cause, Row, rows
+from .cause import BOIL, ORDER, Cause, Row, rows
 from .due import Due, due
 from .log import Log
 from .look import COUNTED, Look
