@@ -277,8 +277,8 @@ class Sediment(Room[SedimentKeys]):
         return (COARSE, SCREEN) if micron_of(keys) < 25 else (SCREEN,) if form_of(keys) != "spin_down" else ()
 
     def instead(self, keys: SedimentKeys, duty: Duty) -> tuple[Stage[Any], ...]:
-        """A bed that is washed, where it may have power and a drain; the finest cartridges hold what passes it."""
-        may = form_of(keys) in ("cartridge", "dual_gradient") and micron_of(keys) >= 5 and not duty.facts.wishes.no_power and not duty.no_drain
+        """A bed that is washed, where it may have power and a drain; whether it holds as much as the finest cartridges need is tried."""
+        may = form_of(keys) in ("cartridge", "dual_gradient") and not duty.facts.wishes.no_power and not duty.no_drain
         return (Stage(self, SedimentKeys(form="backwashing")),) if may else ()
 
     def stands_for(self, keys: SedimentKeys, companion: Stage[Any]) -> bool:
