@@ -83,6 +83,8 @@ def layout_at(lines: Sequence[Line], i: int, above: tuple[str, ...] = ()) -> Lay
     line = _over_names(lines, i)
     if len(line.filled) < 2 or (sum(_numeric(cell) for cell in line.cells) > 0 and not _dates_only(line.cells)):
         return None
+    if any(about(label) == "sampled" and any(map(str.isdigit, value)) for label, _, value in (cell.partition(":") for cell in line.cells)):
+        return None  # it tells of the sample
     found = _layout(lines, i, line, 1, above)
     if (
         found is not None
@@ -311,10 +313,7 @@ def _repeats(said: list[Heading], names: list[int]) -> bool:
 
 
 def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], name: int, where: range, above: tuple[str, ...]) -> Long | None:
-    at: dict[str, int] = {}
-    for k in where:
-        if said[k].role in SINGLE:
-            at.setdefault(said[k].role, k)
+    at = _roles(said, where)
     if plain(line.cells[at.get("point", name)]) in ("source", "sources") and {"limit", "verdict"} & set(at):
         del at["point"]  # where the substance comes from, not the water
     results = [k for k in where if said[k].role == "result"]
@@ -352,6 +351,17 @@ def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], na
     if any(said[k].role in ("limit", "price", "reporting", "detection") for k in where):
         return Long(name, (), at)  # what is allowed, or what it costs: no results
     return None
+
+
+def _roles(said: list[Heading], where: range) -> dict[str, int]:
+    """The first column of each role; of a second column of limits as well."""
+    at: dict[str, int] = {}
+    for k in where:
+        if said[k].role == "limit" and "limit" in at:
+            at.setdefault("limit_too", k)
+        if said[k].role in SINGLE:
+            at.setdefault(said[k].role, k)
+    return at
 
 
 def phase_in(text: str) -> str:

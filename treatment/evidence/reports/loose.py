@@ -17,6 +17,8 @@ _LEADER = re.compile(r"\s*(?:\s?[.·…_]){4,}\s*")
 #: a name with a number right behind it
 _STUCK = re.compile(r"^(?P<name>.*[^\s\d.,<>≤≥]) +(?P<value>[<>≤≥]? ?\d[\d.,]*)$")
 _LABEL = re.compile(r"^\s*([A-Za-zÀ-ÿ][A-Za-zÀ-ÿ /.-]{1,24}?)\s*:\s+(\S.*)$")
+#: a limit in brackets behind a result
+_LIMIT = re.compile(r"^\((?:limit|mcl|max\.?|grenzwert|limite|norm|standard)?\s*:?\s*(\d[\d.,]*(?:\s*[-–]\s*\d[\d.,]*)?[^()]*)\)$", re.IGNORECASE)
 _BETWEEN = re.compile(
     r"^(?P<name>.*?[A-Za-zÀ-ÿ)\]₂₃₄*²⁺+][.:]?)\s+(?P<value>(?:[<>≤≥]\s*)?-?\d.*|present|absent|absence|presence|nd|n\.d\.|tntc|not detected|negative|positive|detected)$",
     re.IGNORECASE,
@@ -54,6 +56,9 @@ def loose_row(line: Line, phase: str, strict: bool) -> Loose | None:
     label, rest = cells[start], cells[start + 1 :]
     if heading(label).role in ("limit", "reporting", "detection") or (strict and meaning(label).how == "check"):
         return None
+    told = [k for k, cell in enumerate(rest) if k and _LIMIT.match(cell)]
+    limit = _LIMIT.sub(r"\1", rest[told[0]]).strip() if told else ""
+    rest = rest[: told[0]] if told else rest
     numbers = [k for k, cell in enumerate(rest) if looks_like_result(cell)]
     numbers = [k for k in numbers if not is_year(rest[k])] or numbers
     if not numbers or numbers[0] > 2:
@@ -62,7 +67,7 @@ def loose_row(line: Line, phase: str, strict: bool) -> Loose | None:
     mark = rest[k - 1] if k and len(rest[k - 1]) < 4 and not is_unit(rest[k - 1]) else ""
     unit = next((cell for cell in rest[k + 1 : k + 2] if is_unit(cell)), "") or (rest[k - 1] if k and is_unit(rest[k - 1]) else "")
     values = sum(any(letter.isdigit() for letter in rest[j]) for j in numbers)
-    return Loose(label, Printed(result=rest[k], mark=mark, unit=unit, crowd=values))
+    return Loose(label, Printed(result=rest[k], mark=mark, unit=unit, crowd=values, limit=limit))
 
 
 def sentence(line: Line) -> list[Entry]:

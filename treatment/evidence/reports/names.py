@@ -38,6 +38,8 @@ _AT_20 = re.compile(r"(?<!\d)20\s*[°º]?\s*C", re.IGNORECASE)
 _CHARGE = re.compile(r"^((?!Fe)[A-Z][A-Za-z]?(?:[A-Z][a-z]?\d?|\d(?=[A-Z+-]))*\d?)(?:\^?\d?[+-]{1,3}|[+-]\d)$")
 #: the temperature that a value is given for, behind its name
 _AT = re.compile(r"\s*(?:\b(?:bei|at|a|à|bij)|@)?\s*\d{1,2}(?:[.,]\d)?\s*[°º]\s*C$", re.IGNORECASE)
+#: the symbol of what is meant, behind the name: ``Lead as Pb``
+_SYMBOL = re.compile(r"\s+(?:as|als|en|como)\s+([A-Z][a-z]?)$")
 _NUMBERED = re.compile(r"^\s*(?:\(?\d{1,3}[.)]|[a-z]\))\s+(?=[A-Za-zÀ-ÿ])")
 _PRESENCE = re.compile(r"[\s,(\[]+(?:p\s?/\s?a|a\s?/\s?p|presence\s?/\s?absence|present\s?/\s?absent)\s*[)\]]?\s*$", re.IGNORECASE)
 _TIMES = re.compile(r"\b\d+\s*(?:h|hr|hrs|hours?|d|days?|std|tage)\b|(?<![\d.,])(?:20|22|30|35|36|37)\s*°?\s*C\b", re.IGNORECASE)
@@ -125,6 +127,8 @@ def meaning(label: str, phase: str = "") -> Meaning:
         found, basis = as_named, ""
     if not found.how and (at := _AT.search(text)) and at.start():
         return meaning(text[: at.start()], phase)
+    if found.how != "sure" and (of := _SYMBOL.search(bare)) and (named := _found(text, bare[: of.start()], here)).analyte is not None:
+        found = named if _names().get(of[1].lower()) == named.analyte.key else found
     if found.how != "sure" and (agreed := _in_two_languages(whole, here)) is not None:
         found = agreed
     if found.analyte is not None and not found.analyte.is_microbe and _PRESENCE.search(label):  # conductivity is neither present nor absent

@@ -302,7 +302,7 @@ class _Walk:
             shown = Printed(
                 result=result, mark=cell(column.qualifier), unit=unit, reporting=cell(column.reporting) or cell(part.at.get("reporting")),
                 detection=cell(column.detection) or cell(part.at.get("detection")),
-                limit=cell(part.at.get("limit")), headed=True,
+                limit=cell(part.at.get("limit")) or cell(part.at.get("limit_too")), headed=True,
                 taken_for=column.label if column.label and not self._names_a_sample(column.label) else "",
                 low=ranges["low"], high=ranges["high"], range=ranges["range"], average=ranges["average"], percentile=ranges["percentile"],
             )  # fmt: skip
