@@ -187,7 +187,10 @@ class NeverWorse(TestCase):
 
 
 def spared(design: Design, id: str) -> list[str]:
-    """Which of a screen, a coarser cartridge before a cartridge, or a bed in its place would spare it at no other harm."""
+    """Which of a screen, a coarser cartridge before a cartridge, or a bed in its place would spare it at no other harm.
+
+    What stands in the train already is no remedy: nobody builds a second washed bed behind the first.
+    """
     train, at = list(design.plan.train), [stage.id for stage in design.plan.train].index(id)
     room = train[at].room
     ways = [
@@ -195,10 +198,12 @@ def spared(design: Design, id: str) -> list[str]:
         ("bed", [*train[:at], Stage(room, room.Keys(form="backwashing")), *train[at + 1 :]]),
     ]  # fmt: skip
     own = design.ground.undone(train)
+    washed = any(stage.kind == room.kind and stage.keys.form == "backwashing" for stage in train)
     return [
         name
         for name, other in ways
-        if design.ground.undone(name_stages(other)) <= own
+        if not (name == "bed" and washed)
+        and design.ground.undone(name_stages(other)) <= own
         and not any(
             f.rule in ("micron-too-fine", "uv-prefilter") or f.rule.startswith("unneeded/") for f in design.variant(name_stages(other)).findings
         )
