@@ -12,8 +12,10 @@ from .names import meaning
 from .results import Printed, is_year, looks_like_result
 from .sheets import Line
 
-_SPLIT = re.compile(r"(?:\s?[.·…_]){3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\s*=\s*")
-_LEADER = re.compile(r"\s*(?:\s?[.·…_]){4,}\s*")
+#: dotted leaders; the point of a number that stands apart (`` .34``) is none of them
+_DOTS = r"(?:[.·…_]|\s[.·…_](?!\d))"
+_SPLIT = re.compile(_DOTS + r"{3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\s*=\s*")
+_LEADER = re.compile(r"\s*" + _DOTS + r"{4,}\s*")
 #: a name with a number right behind it
 _STUCK = re.compile(r"^(?P<name>.*[^\s\d.,<>≤≥]) +(?P<value>[<>≤≥]? ?\d[\d.,]*)$")
 _LABEL = re.compile(r"^\s*([A-Za-zÀ-ÿ][A-Za-zÀ-ÿ /.-]{1,24}?)\s*:\s+(\S.*)$")

@@ -212,6 +212,7 @@ class _Walk:
             if not any(letter.isalpha() for letter in self.here.label):  # a number says less than a place
                 self.here.label = value[:120]
         else:
+            self.here.taken_on = self.here.taken_on or day(value, self.first)
             self.here.label = value[:120]
             self.here.point = self.here.point or point_of(value)
         if sample := self.samples.get(self.block):
