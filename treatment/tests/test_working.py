@@ -5,11 +5,13 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
+from ..drawing.wall.compose import compose
 from ..job.working import STARTING, OwnValues, rows_of, working_values
 from ..job_file import read_job
 from ..language.errors import BadDocument, Fault
 from ..language.tables import table
 from ..papers.design_file import design_document, train_document
+from ..papers.materials import materials
 from .example import job, worked
 
 OPEN = {"ferrous_iron": None}
@@ -46,6 +48,7 @@ SHOWN: dict[str, list[tuple[list[dict[str, Any]], dict[str, str | None], dict[st
     "first_flush": [([{"kind": "first_flush"}], {}, RAIN)],
     "reverse_osmosis": [([{"kind": "reverse_osmosis", "scale": "point_of_use"}], FOR_A_MEMBRANE, {}),
                         ([{"kind": "reverse_osmosis", "scale": "whole_house"}], {"tds": "900 mg/L"}, {})],
+    "packing": [([{"kind": "softener"}], {}, {})],
     "house": [([{"kind": "softener"}], {}, {"supply": {"pressure_low": "30 psi"}})],
 }  # fmt: skip
 
@@ -60,7 +63,8 @@ def own(path: str, value: float) -> dict[str, Any]:
 
 
 def outcome(train: list[dict[str, Any]], readings: dict[str, str | None], changes: dict[str, Any]) -> dict[str, Any]:
-    return train_document(worked(job(changes, readings=readings, train=train)).chosen, "us")
+    design = worked(job(changes, readings=readings, train=train))
+    return train_document(design.chosen, "us") | {"bought": [row.note for row in materials(design.chosen, compose(design, design.chosen))]}
 
 
 class EachHasAnEffect(TestCase):

@@ -84,7 +84,7 @@ class NothingTypedIsLost(BrowserTestCase):
         page.get_by_role("button", name="Save").first.click()
         self.log_in_again("pass-word-1")
         expect(page.locator("#login-again")).to_be_hidden()
-        page.wait_for_load_state("networkidle")
+        page.wait_for_url(lambda url: not url.endswith("/firm/"))  # saved, it leads to the jobs
         self.workspace.refresh_from_db()
         self.assertEqual(self.workspace.name, "Larkfell Water")
 
