@@ -1,4 +1,4 @@
-/* A paper is printed while a line says so; then it is taken from where the server keeps it. */
+/* A paper is printed while a line says so, and then saved; where the server has something else to say, its page opens. */
 import { near } from "./page.js";
 
 const LATE = 250; // ms: sooner nobody needs a word
@@ -26,13 +26,19 @@ document.addEventListener("click", async (e) => {
   if (at === paper.href) return;
   at = paper.href;
   const late = setTimeout(() => show(`Preparing the ${paper.dataset.paper || "PDF"}… `), LATE);
-  try {
-    await fetch(paper.href, { credentials: "same-origin" });
-  } catch {
-    /* the address itself says what is wrong */
-  }
+  const answer = await fetch(paper.href, { credentials: "same-origin" }).catch(() => null);
+  const made = answer?.ok && !answer.redirected ? await answer.blob().catch(() => null) : null;
   clearTimeout(late);
   show("");
   at = null;
-  location.assign(paper.href);
+  if (made) save(made, answer.headers.get("Content-Disposition")); else location.assign(paper.href);
 });
+
+/* Hand a file to the browser's downloads, by the name that the server gave it. */
+function save(made, disposition) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(made);
+  link.download = /filename="([^"]+)"/.exec(disposition ?? "")?.[1] ?? "paper.pdf";
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 60000);
+}

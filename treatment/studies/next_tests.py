@@ -73,8 +73,10 @@ class Asking:
         return len(self._waiting)
 
     def step(self) -> None:
-        """Look at one value more: what the design would be at both its ends."""
-        name = self._waiting[0]
+        """Look at one value more, if one is left: what the design would be at both its ends."""
+        name = next(iter(self._waiting), None)
+        if name is None:
+            return
         test = self._worth(name, self._ends[name])
         if test is not None:
             self._found[name] = test

@@ -173,6 +173,22 @@ class BedsByHand(TestCase):
         self.assertLess(figures(job(), "neutralizer")["backwash_flow"], 7 * GPM)
 
 
+class WashedBeds(TestCase):
+    def test_what_the_rules_judge_is_what_the_sheet_shows(self) -> None:
+        """The flow of a backwash by the vessel alone is that of its figure, worked with its lines; none where nothing is washed."""
+        kinds = ("neutralizer", "oxidizing_filter", "carbon", "softener", "anion_exchange", "sediment", "uv", "reverse_osmosis")
+        forms: dict[str, dict[str, str]] = {"sediment": {"form": "backwashing"}}
+        washed = 0
+        for kind in kinds:
+            (stage,) = worked(job(train=[{"kind": kind} | forms.get(kind, {})])).chosen.run.stages
+            figure = stage.figures.get("backwash_flow")
+            self.assertAlmostEqual(stage.wash_flow, figure.value if figure else 0.0, places=9, msg=kind)
+            washed += figure is not None
+        self.assertGreaterEqual(washed, 5)
+        (still,) = worked(job(train=[{"kind": "neutralizer", "flow": "up"}])).chosen.run.stages
+        self.assertEqual(still.wash_flow, 0.0)
+
+
 class UvByHand(TestCase):
     def test_dose_at_rating(self) -> None:
         """At its rated flow, dose and transmittance a lamp gives its rated dose."""

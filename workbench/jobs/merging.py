@@ -13,6 +13,7 @@ from typing import Any
 from django import forms
 from django.http import QueryDict
 
+from ..merging import settle
 from .models import Job
 
 WAS = "was-"
@@ -31,20 +32,16 @@ def merged(form_class: Callable[..., forms.Form], data: QueryDict, job: Job) -> 
     """What was typed on top of the job as it stands; None where the page does not say what stood there before."""
     if not any(name.startswith(WAS) for name in data):
         return None
-    stands = form_class(job=job)
+    form = form_class(job=job)
+    stands = {name: as_sent(form[name].value()) for name in form.fields if name != "version" and f"{WAS}{name}" in data}
+    shown, sent = ({name: sorted(filter(None, data.getlist(prefix + name))) for name in stands} for prefix in (WAS, ""))
+    settled, conflicts = settle(shown, sent, stands)
     kept, typed = data.copy(), data.copy()
-    conflicts: dict[str, list[str]] = {}
-    for name in stands.fields:
-        if name == "version" or f"{WAS}{name}" not in data:
-            continue
-        now = as_sent(stands[name].value())
-        was, mine = (sorted(filter(None, data.getlist(key))) for key in (f"{WAS}{name}", name))
-        if mine == was:
-            kept.setlist(name, now)
-            typed.setlist(name, now)
-        elif now not in (was, mine):
-            conflicts[name] = now
-            kept.setlist(name, now)
+    for name, value in settled.items():
+        if value != sent[name]:
+            kept.setlist(name, value)
+            if name not in conflicts:
+                typed.setlist(name, value)
     kept["version"] = typed["version"] = str(job.version)
     return Merged(kept, typed, conflicts)
 

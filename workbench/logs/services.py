@@ -37,6 +37,7 @@ from ..accounts.models import Membership, Workspace
 from ..door import design_of
 from ..jobs.models import Job
 from ..jobs.services import hold
+from ..merging import late_words, settle
 from ..remembered import ReadLog, of_firm
 from ..trains import services as trains
 from .models import CauseNote, JobLog, LogEntry, LogPhoto
@@ -424,13 +425,13 @@ def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None
     log = JobLog.objects.select_for_update(of=("self",)).select_related("technician").filter(job=job).first()
     if log is None:
         raise Refused("Enter first when the train went into service: the technician is saved with its log.")
-    asked, stands = (username, " ".join(area.split())[:60]), (log.technician.username if log.technician else "", log.area)
+    asked = {"technician": username, "area": " ".join(area.split())[:60]}
     if shown is not None:
-        for mine, was, now in zip(asked, shown, stands, strict=True):
-            if now not in (was, mine) and mine != was:
-                raise LateHouse(f"Someone else changed this to {now or 'nothing'} since you opened it. Save again to use your value.")
-        asked = (stands[0] if asked[0] == shown[0] else asked[0], stands[1] if asked[1] == shown[1] else asked[1])
-    member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=asked[0]).first()
-    if asked[0] and member is None:
+        stands = {"technician": log.technician.username if log.technician else "", "area": log.area}
+        asked, conflicts = settle(dict(zip(asked, shown, strict=True)), asked, stands)
+        if conflicts:
+            raise LateHouse(late_words(next(iter(conflicts.values())) or "nothing"))
+    member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=asked["technician"]).first()
+    if asked["technician"] and member is None:
         raise Refused("Choose a person in this company.")
-    JobLog.objects.filter(pk=log.pk).update(technician=member.user if member else None, area=asked[1])
+    JobLog.objects.filter(pk=log.pk).update(technician=member.user if member else None, area=asked["area"])

@@ -14,6 +14,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 
 from ..accounts.models import Workspace
+from ..merging import late_words, settle
 from .models import FirmKit
 
 TOLD_BY = "Your company's own chart"
@@ -78,15 +79,12 @@ def _on_top(kit: FirmKit, data: Mapping[str, Any]) -> dict[str, str] | None:
         shown = None
     if not isinstance(shown, dict):
         return None
-    stands, typed, late = fields_of(kit), {name: str(value) for name, value in data.items()}, dict[str, str]()
-    for name in {*shown, *stands}:
-        was, now, mine = (" ".join(str(each.get(name, "")).split()) for each in (shown, stands, typed))
-        if now in (was, mine):
-            continue
-        if mine == was:
-            typed[name] = stands.get(name, "")
-        else:
-            late[name] = f"Someone else changed this to “{now or 'nothing'}” since you opened it. Save again to use your value."
+    stands, typed = fields_of(kit), {name: str(value) for name, value in data.items()}
+    names = {*shown, *stands}
+    before, now, sent = ({name: " ".join(str(each.get(name, "")).split()) for name in names} for each in (shown, stands, typed))
+    kept, conflicts = settle(before, sent, now)
+    late = {name: late_words(f"“{value or 'nothing'}”") for name, value in conflicts.items()}
+    typed |= {name: stands.get(name, "") for name, value in kept.items() if value != sent[name] and name not in conflicts}
     if late:
         raise Late(late, typed)
     return typed

@@ -10,6 +10,7 @@ from django import forms
 from django.utils import timezone
 
 from ..fields import offer
+from ..merging import late_words, settle
 from ..readers import written
 from .models import Sample
 
@@ -58,19 +59,17 @@ class SampleForm(forms.ModelForm):  # type: ignore[type-arg]
         seen = (found.get("seen") or "").split("|")
         if len(seen) != len(FACTS):
             return found
-        for name, was, now in zip(FACTS, seen, self.stands.split("|"), strict=True):
-            mine = str(found.get(name) or "")
-            if name not in found or now in (was, mine):
-                continue
-            if mine == was:
-                self.theirs[name] = now
-                found[name] = (dt.date.fromisoformat(now) if now else None) if name == "taken_on" else now
-            else:
-                self.late[name] = f"Someone else changed this to {self._told(name, now)} since you opened it. Save again to use your value."
-                self.add_error(name, self.late[name])
+        sent = {name: str(found[name] or "") for name in FACTS if name in found}
+        kept, conflicts = settle(dict(zip(FACTS, seen, strict=True)), sent, dict(zip(FACTS, self.stands.split("|"), strict=True)))
+        self.theirs = {name: value for name, value in kept.items() if value != sent[name] and name not in conflicts}
+        self.late = {name: late_words(self._said(name, now)) for name, now in conflicts.items()}
+        for name, value in self.theirs.items():
+            found[name] = (dt.date.fromisoformat(value) if value else None) if name == "taken_on" else value
+        for name, words in self.late.items():
+            self.add_error(name, words)
         return found
 
-    def _told(self, name: str, value: str) -> str:
+    def _said(self, name: str, value: str) -> str:
         """A fact as people read it."""
         if name == "taken_on":
             return written(dt.date.fromisoformat(value), "j F Y") if value else "no day"

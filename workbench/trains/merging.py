@@ -27,18 +27,18 @@ def stages_at(job: Job, revision: Revision) -> Stages:
     return named(written(design_of(job, None).plan.train) if revision.stages is None else revision.stages)
 
 
-def on_top(job: Job, option: TrainOption, asked: Mapping[str, str], act: Callable[[TrainOption, int], Made]) -> Made:
+def on_top(job: Job, option: TrainOption, asked: Mapping[str, str], act: Callable[[Job, TrainOption, int], Made]) -> Made:
     """Carry out an edit; where others changed other things of the train since it was shown, on top of that. Raises Refused, StaleTrain."""
     version = whole(asked.get("version", ""))
     if version is None:
         raise Refused("", "This page is out of date. Reload it.")
     try:
-        return act(option, version)
+        return act(job, option, version)
     except StaleTrain as stale:
         shown = Revision.objects.filter(option=option, pk=whole(asked.get("shown", "")) or 0).first()
         if shown is None or not apart(stages_at(job, shown), stages_at(job, revision_of(stale.option)), asked):
             raise
-        return act(stale.option, stale.option.version)
+        return act(Job.objects.get(pk=job.pk), stale.option, stale.option.version)
 
 
 def apart(shown: Stages, now: Stages, asked: Mapping[str, str]) -> bool:

@@ -89,7 +89,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}
     try:
-        summary, selected = on_top(job, option, request.POST.dict(), lambda on, version: _apply(request, job, on, version, selected))
+        summary, selected = on_top(job, option, request.POST.dict(), lambda job, on, version: _apply(request, job, on, version, selected))
         more = {"said": summary}
     except StaleTrain as stale:
         option, status = stale.option, 409

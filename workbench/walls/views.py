@@ -114,7 +114,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}
     try:
-        more = {"said": on_top(job, option, request.POST.dict(), lambda on, version: _apply(request, pk, on, version, selected))}
+        more = {"said": on_top(job, option, request.POST.dict(), lambda job, on, version: _apply(request, job, on, version, selected))}
     except StaleTrain as stale:
         option, status, more = (
             stale.option,
@@ -135,8 +135,8 @@ def edit(request: Request, pk: int) -> HttpResponse:
     return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)}, status=status)
 
 
-def _apply(request: Request, pk: int, option: TrainOption, version: int, selected: str) -> str:
-    job, action = job_for(request, pk), request.POST.get("action", "")
+def _apply(request: Request, job: Job, option: TrainOption, version: int, selected: str) -> str:
+    action = request.POST.get("action", "")
     if action in ("undo", "redo"):
         return trains.step(option, version, request.user, -1 if action == "undo" else 1)
     if action in ("waive", "unwaive"):

@@ -273,8 +273,8 @@ def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], ab
     names = [k for k, each in enumerate(said) if each.role == "name"]
     roles = {each.role for each in said}
     told = any(cell.endswith(":") for cell in line.cells)
-    results = sum(_holds_results(lines, after, k, line) for k in range(1, len(said)))
-    unheaded = not line.cells[0] and (bool(roles - {""}) or results > 1)  # nothing stands over the names, but over what is beside them
+    # nothing stands over the names, but over what is beside them
+    unheaded = not line.cells[0] and (bool(roles - {""}) or sum(_holds_results(lines, after, k, line) for k in range(1, len(said))) > 1)
     if not names and not told and (unheaded or said[0].role in ("sample", "point", "number", "cas")) and _names_below(lines, after, line):
         names = [0]
     if not names:
