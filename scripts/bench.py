@@ -89,6 +89,7 @@ def core() -> None:
     line("all alternatives", [timed(lambda each=each: alternatives(each)) for each in composed], "25 of processor")
     line("which test next", [timed(lambda each=each: next_tests(each)) for each in composed], "36 of processor")
     water_bench()
+    year_bench()
     with tempfile.TemporaryDirectory() as folder:
         for i, document in enumerate(varied_jobs(200, 9)):
             Path(folder, f"{i:03d}.json").write_text(json.dumps(document))
@@ -125,6 +126,24 @@ def water_bench() -> None:
         for name in ("manganese", "turbidity", "total_coliform", "e_coli", "alkalinity", "uvt"):
             readings.pop(name, None)
     line("which test next, eight unknowns", [timed(lambda document=document: next_tests(design(read_job(document)))) for document in waters], "1000")
+
+
+def year_bench() -> None:
+    """A year of five stages, ten years of them, and the spread of two hundred."""
+    import datetime as dt
+
+    from treatment.design import design
+    from treatment.job_file import read_job
+    from treatment.tests.example import job as document
+    from treatment.year.asked import Asked
+    from treatment.year.machine import Machine
+    from treatment.year.spread import spread
+
+    kinds = ("neutralizer", "oxidizing_filter", "softener", "sediment", "uv")
+    variant, start = design(read_job(document(train=[{"kind": kind} for kind in kinds]))).chosen, dt.date(2026, 1, 1)
+    line("a year of five stages", [timed(lambda seed=seed: Machine(variant, start, 365, seed).run()) for seed in range(15)], "100")
+    line("ten years of them", [timed(lambda: Machine(variant, start, 3650, 1).run()) for _ in range(3)], "1200")
+    line("the spread of 200 years", [timed(lambda: spread(variant, Asked(start, runs=200)))], "15000")
 
 
 def second_eyes() -> None:

@@ -18,6 +18,7 @@ from treatment.language.figure import source  # noqa: E402
 from treatment.papers.design_schema import design_schema  # noqa: E402
 from treatment.papers.report_file import report_schema  # noqa: E402
 from treatment.starting.record import record_schema  # noqa: E402
+from treatment.year.document import year_schema  # noqa: E402
 
 assert checks  # registers the rules about the whole job
 
@@ -46,5 +47,6 @@ def generated() -> dict[Path, str]:
         formats / "cairn-job-1.schema.json": json.dumps(job_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-design-1.schema.json": json.dumps(design_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-report-1.schema.json": json.dumps(report_schema(), ensure_ascii=False, indent=1) + "\n",
+        formats / "cairn-year-1.schema.json": json.dumps(year_schema(), ensure_ascii=False, indent=1) + "\n",
         ROOT / "docs" / "rules.md": rules_page(),
     }

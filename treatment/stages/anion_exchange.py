@@ -17,6 +17,7 @@ from ..language.figure import Figure, Line, figure, source, work
 from ..language.spec import Choice, key
 from ..language.tables import table
 from ..train.keys import BedKeys
+from ..train.over_time import Counted, Exchanging, Regeneration
 from ..train.room import Purchase, Room, Sizing, StageRun
 from .softener import salt_bought
 
@@ -126,6 +127,19 @@ class AnionExchange(Room[AnionExchangeKeys]):
         if water.measured_uvt:
             changes["uvt"] = 100 - (100 - water.value("uvt")) * row["darkness_left"]
         return water.with_(**changes)
+
+    def over_time(self, stage: StageRun[AnionExchangeKeys]) -> Exchanging[StageRun[AnionExchangeKeys]]:
+        """Resin that loads by equivalents of nitrate and sulfate, or by grams of tannin."""
+        figures, row = stage.figures, stage.duty.rows["anion_exchange"]
+        nitrate = (("nitrate", 1 / N_NITRATE), ("sulfate", row["sulfate_share"] * 2 / SO4))
+        counted = Counted(nitrate if target_of(stage.keys) == "nitrate" else (("tannin", 1.0),))
+        load, per_litre, aim = self._load(stage.keys, stage.water_in, stage.duty)
+        how = Regeneration(
+            capacity=per_litre * stage.sizing.vessels.total_volume, reserve=load.value, setting=load.value / stage.duty.daily, raw_share=1.0, every=aim,
+            timer=False, salt=figures["salt_per_regeneration"].value * stage.sizing.vessels.vessels, litres=figures["water_per_regeneration"].value,
+            minutes=stage.washing_minutes, flow=stage.wash_flow,
+        )  # fmt: skip
+        return Exchanging(stage, counted, how)
 
     def washes(self, keys: AnionExchangeKeys) -> bool:
         return True

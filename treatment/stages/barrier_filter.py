@@ -18,6 +18,7 @@ from ..language.prose import was
 from ..language.spec import Choice, Number, key
 from ..language.tables import table
 from ..train.keys import StageKeys
+from ..train.over_time import Filling
 from ..train.room import Purchase, Room, Sizing, StageRun, fixed_body
 from .cartridges import changes
 from .sediment import FINE, solids
@@ -110,6 +111,12 @@ class BarrierFilter(Room[BarrierKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[BarrierKeys]:
         return [BarrierKeys(element="ultrafiltration")] if any(water.value(name) > 0 for name in (*self.answers, OPEN_TO_AIR)) else []
+
+    def over_time(self, stage: StageRun[BarrierKeys]) -> Filling[StageRun[BarrierKeys]]:
+        """Its elements fill with what reaches them."""
+        row, element = stage.duty.rows["barrier"], stage.sizing.params["element"]
+        holds_dirt = stage.figures["elements"].value * float(row[f"{element}_dirt"])
+        return Filling(stage, solids(stage.water_in, stage.duty) / 1000, "turbidity", holds_dirt, "elements")
 
     def lifted(self, keys: BarrierKeys, sizing: Sizing) -> float:
         return float(table("stages")["barrier"][f"{sizing.params['element']}_lift"])

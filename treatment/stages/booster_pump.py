@@ -10,12 +10,23 @@ from ..job.facts import PRESSURE
 from ..language.figure import Figure, figure, stated, work
 from ..language.spec import key
 from ..train.keys import StageKeys
-from ..train.room import Purchase, Room, Sizing, fixed_body
+from ..train.over_time import OverTime, Passed, Slugs, State
+from ..train.room import Purchase, Room, Sizing, StageRun, fixed_body
 
 
 @dataclass(frozen=True, slots=True)
 class BoosterPumpKeys(StageKeys):
     pressure: float | None = key(PRESSURE, None, "pressure it keeps after it", identity=True)
+
+
+class Boosting(OverTime[StageRun[BoosterPumpKeys]]):
+    """A pump: litres times the pressure it holds, over its efficiency."""
+
+    powered = True
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        kilowatt_hours = slugs.total * self.stage.sizing.params["pressure"] / float(self.stage.duty.rows["storage"]["booster_efficiency"]) / 3.6e6
+        return Passed(state, energy=kilowatt_hours)
 
 
 class BoosterPump(Room[BoosterPumpKeys]):
@@ -63,6 +74,10 @@ class BoosterPump(Room[BoosterPumpKeys]):
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return max(pressure, float(sizing.params["pressure"]))
+
+    def over_time(self, stage: StageRun[BoosterPumpKeys]) -> Boosting:
+        """A pump that uses power for each litre it lifts."""
+        return Boosting(stage)
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return "raises the pressure"

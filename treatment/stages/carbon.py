@@ -20,6 +20,7 @@ from ..language.figure import Figure, figure, source, stated, work
 from ..language.spec import Choice, Flag, key
 from ..language.tables import table
 from ..train.keys import BedKeys
+from ..train.over_time import Counted, TakingUp, washing_of
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, cartridge_body
 from .cartridges import HOUSINGS, changes, rated
 from .sediment import FINE, Sediment, share_held, solids
@@ -108,6 +109,14 @@ class Carbon(Room[CarbonKeys]):
         if in_housing(keys):
             return "Catalytic carbon cartridge" if keys.medium == "catalytic" else "Granular carbon cartridge"
         return "Catalytic carbon filter" if keys.medium == "catalytic" else "Carbon filter"
+
+    def over_time(self, stage: StageRun[CarbonKeys]) -> TakingUp[StageRun[CarbonKeys]]:
+        """Carbon takes up chlorine until it is spent; what else it holds, the calendar renews it for."""
+        row, bed, water = stage.duty.rows["carbon"], stage.sizing.bed, stage.water_in
+        density = bed.medium.density if bed else float(row["block_kg_l"])
+        holds = self._litres(stage.sizing) * density * row["chlorine_capacity"] * 1000
+        counted = Counted((("total_chlorine" if water.value("total_chlorine") >= water.value("free_chlorine") else "free_chlorine", 1.0),))
+        return TakingUp(stage, counted, holds, "cartridge" if in_housing(stage.keys) else "medium", washing_of(stage))
 
     def micron(self, keys: CarbonKeys, sizing: Sizing) -> float | None:
         return float(table("stages")["carbon"]["block_micron"]) if is_block(keys) else None

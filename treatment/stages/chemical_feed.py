@@ -20,6 +20,7 @@ from ..language.figure import Figure, Line, constant, figure, solved, source, st
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..language.tables import table
 from ..train.keys import StageKeys
+from ..train.over_time import Counted, OverTime, Passed, Slugs, State, Stock
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
 from .retention_tank import DISINFECTED, RETENTION_TANK, RetentionTank, RetentionTankKeys
 
@@ -46,6 +47,29 @@ class ChemicalFeedKeys(StageKeys):
 
 def chemical_of(keys: ChemicalFeedKeys) -> str:
     return keys.chemical or "chlorine"
+
+
+class Feeding(OverTime[StageRun[ChemicalFeedKeys]]):
+    """A feed and its tank of solution."""
+
+    powered = True
+
+    def __init__(self, stage: StageRun[ChemicalFeedKeys]):
+        super().__init__(stage)
+        row, params = stage.duty.rows["chemical_feed"], stage.sizing.params
+        self.each = params["dose"] / 1000 / (params["solution_strength"] * 1000)  # L of solution for each litre of water
+        self.stocks = (
+            Stock("solution", "L", float(row["tank_l"]), float(row["tank_l"]) * table("year")["feeds"]["low"], False, "solution", "refill"),
+        )
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        used, left = self.each * slugs.total, state["solution"]
+        if used <= left:
+            return Passed({**state, "solution": left - used}, 1.0 - slugs.powered)
+        return Passed({**state, "solution": 0.0}, slugs.where(slugs.running(PASSED) * self.each > left, 1.0, 1.0 - slugs.powered))
+
+
+PASSED = Counted((), 1.0)
 
 
 class ChemicalFeed(Room[ChemicalFeedKeys]):
@@ -214,6 +238,10 @@ class ChemicalFeed(Room[ChemicalFeedKeys]):
                 "total_chlorine": max(water.value("total_chlorine"), water.value("free_chlorine")) + left,
             }
         return water.soured(acid, **changes)
+
+    def over_time(self, stage: StageRun[ChemicalFeedKeys]) -> Feeding:
+        """A pump that doses from its tank while water runs; an empty tank doses nothing."""
+        return Feeding(stage)
 
     def candidates(self, water: Water, duty: Duty) -> list[ChemicalFeedKeys]:
         if duty.facts.wishes.no_power or duty.facts.wishes.no_chemicals:

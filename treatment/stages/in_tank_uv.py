@@ -15,6 +15,7 @@ from ..language.analytes import SEWAGE
 from ..language.figure import Figure, figure, stated, work
 from ..language.spec import Choice, Measure, Number, key
 from ..train.keys import StageKeys
+from ..train.over_time import Burning, Lamp
 from ..train.room import Purchase, Room, Sizing, StageRun, fixed_body
 from .uv import light_through
 
@@ -89,6 +90,11 @@ class InTankUv(Room[InTankUvKeys]):
 
     def body(self, keys: InTankUvKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("in_tank_lamp")
+
+    def over_time(self, stage: StageRun[InTankUvKeys]) -> Burning[StageRun[InTankUvKeys]]:
+        """It burns so many hours a day, whatever is drawn."""
+        watts = stage.keys.power or float(stage.duty.rows["in_tank_uv"]["lamp_watt"])
+        return Burning(stage, Lamp(watts, float(stage.duty.rows["uv"]["lamp_hours"]), stage.figures["hours_a_day"].value))
 
     def buys(self, keys: InTankUvKeys, sizing: Sizing) -> list[Purchase]:
         lamps = float(ceil(12 / sizing.figures["lamp_interval"].value - 1e-6))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..audit.audit import Audit
@@ -19,6 +19,7 @@ from ..language.figure import Figure, Line, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Number, key
 from ..language.tables import table
 from ..train.keys import BedKeys
+from ..train.over_time import Passed, Slugs, State, Stock, Washed, washing_of
 from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun
 from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
 
@@ -61,6 +62,45 @@ def medium_a_year(sum_of: str, duty: Duty, **parts: float) -> Line:
     """Medium that dissolves in a year [kg]; sum_of: the parts [mg/L] as an expression."""
     each = {name: (value, "mg/L") for name, value in parts.items()}
     return work("media a year", f"{sum_of} × daily × 365 ÷ 1000000", "kg", "neutralizer.sizing", **each, daily=(duty.daily, "L/day"))
+
+
+class Dissolving(Washed[StageRun[NeutralizerKeys]]):
+    """A bed of calcite or blend: hardness comes out of it and calcite is gone, the pH follows the flow and what is left of the bed."""
+
+    def __init__(self, stage: StageRun[NeutralizerKeys], room: Neutralizer):
+        super().__init__(stage, washing_of(stage))
+        bed, figures, marks = stage.sizing.vessels, stage.figures, table("year")["beds"]
+        self.full = bed.total_volume * bed.medium.density
+        share = float(stage.duty.rows["neutralizer"]["refill_share"])
+        self.stocks = (Stock("bed_left", "kg", self.full, self.full * (1 - share), False, "medium", "refill"),)
+        self.flows = [stage.duty.flow * times for times in marks["flows"]]
+        waters = [
+            stage.water_out if times == 1 else room.treat(stage.keys, stage.sizing, stage.water_in, slower(stage.duty, times))
+            for times in marks["flows"]
+        ]
+        self.ph = [water.ph for water in waters]
+        self.gains = [water.hardness - stage.water_in.hardness for water in waters]
+        yearly = figures["media_per_year"].value
+        gained = stage.water_out.hardness - stage.water_in.hardness
+        self.kilos = yearly / 365 / stage.duty.daily / gained if gained > 0 else 0.0  # kg of medium for each mg/L gained by a litre
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        share = max(state["bed_left"] / self.full, 0.02) ** (2 / 3)  # grains shrink: their surface goes with mass to the two thirds
+        ph = slugs.treated("ph") + slugs.along(slugs.flow / share, self.flows, self.ph) - self.stage.water_out.ph
+        # most taps run slower than the flow that hardness is reckoned at, nearer to saturation: half as much hangs on the bed
+        gain = slugs.along(self.stage.duty.flow / share**0.5, self.flows, self.gains)
+        hardness = slugs.arriving("hardness") + gain
+        left = max(state["bed_left"] - float(gain) * slugs.total * self.kilos, 0.0)
+        return Passed({**state, "bed_left": left}, 0.0, {"ph": ph, "hardness": hardness})
+
+    def watched(self, state: State) -> dict[str, tuple[float, str]]:
+        return {"bed_left": (state["bed_left"], "kg")}
+
+
+def slower(duty: Duty, times: float) -> Duty:
+    """The same duty at so many times its design flow."""
+    flow = figure(stated("flow", "flow", duty.flow * times, "L/min", "demand.design_flow"))
+    return replace(duty, demand=replace(duty.demand, design_flow=flow))
 
 
 class Neutralizer(Room[NeutralizerKeys]):
@@ -259,6 +299,10 @@ class Neutralizer(Room[NeutralizerKeys]):
             calcium=water.value("calcium") + amount * carbonate.CA * 1000,
             magnesium=water.value("magnesium") + amount * ratio * carbonate.MG * 1000,
         )
+
+    def over_time(self, stage: StageRun[NeutralizerKeys]) -> Dissolving:
+        """A bed that dissolves: the less is left and the faster the water runs, the lower the pH behind it."""
+        return Dissolving(stage, self)
 
     def loss(self, keys: NeutralizerKeys, sizing: Sizing, flow: float, temperature: float) -> tuple[float, float]:
         clean = sizing.vessels.loss(flow, temperature)

@@ -18,6 +18,7 @@ from ..language.figure import Figure, figure, source, stated, work
 from ..language.spec import Choice, key
 from ..language.tables import table
 from ..train.keys import BedKeys
+from ..train.over_time import Counted, Filling, Loading, State, Stock, Wash, Washing, washing_of
 from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, cartridge_body
 from .carbon import CARBON, CarbonKeys
 from .cartridges import HOUSINGS, changes, rated
@@ -62,6 +63,20 @@ def oxidant(water: Water, duty: Duty) -> bool:
     row = duty.rows["coated_oxygen"]
     oxygen = water.value("dissolved_oxygen") >= max(row["oxygen_share"] * water.iron, 1.0)
     return water.value("free_chlorine") > 0 or water.value(PEROXIDE) > 0 or (oxygen and water.value("hydrogen_sulfide") <= row["sulfide_none"])
+
+
+class WithPermanganate(Loading[StageRun[OxidizingFilterKeys]]):
+    """A greensand bed without a feed: each regeneration takes its permanganate, and without any the bed stays spent."""
+
+    def __init__(self, stage: StageRun[OxidizingFilterKeys], counted: Counted, holds: float, washing: Washing | None):
+        self.each = stage.figures["permanganate_per_regeneration"].value
+        stock = float(table("upkeep")["limits"]["permanganate_stock"])
+        super().__init__(stage, counted, holds, washing, [Stock("permanganate", "kg", max(stock, self.each), self.each, False, "solution", "refill")])
+
+    def washed(self, state: State, wash: Wash, lifted: float) -> State:
+        used = min(self.each, state["permanganate"])
+        share = used / self.each if self.each > 0 else 1.0
+        return {**super().washed(state, wash, min(lifted, share)), "permanganate": state["permanganate"] - used}
 
 
 class OxidizingFilter(Room[OxidizingFilterKeys]):
@@ -249,6 +264,18 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
         if water.get("iron") is None:
             changes = {name: value for name, value in changes.items() if name not in ("ferrous_iron", "ferric_iron")}
         return water.soured(acid * share, **changes)
+
+    def over_time(self, stage: StageRun[OxidizingFilterKeys]) -> Filling[StageRun[OxidizingFilterKeys]] | Loading[StageRun[OxidizingFilterKeys]]:
+        """A bed that holds iron and manganese until it is washed; a cartridge that fills with rust for good."""
+        figures, duty, water = stage.figures, stage.duty, stage.water_in
+        if stage.sizing.bed is None:
+            housing = float(table("vessels")["cartridges"][stage.sizing.params["housing"]]["iron_g"])
+            return Filling(stage, water.iron / 1000, "iron", housing * stage.sizing.params.get("vessels", 1), "cartridge")
+        holds = stage.sizing.bed.total_area * float(duty.rows["oxidizing_filter"]["iron_load"])
+        counted = Counted((("iron", 1.0), ("manganese", 1.0)))
+        if "permanganate_per_regeneration" in figures:
+            return WithPermanganate(stage, counted, holds, washing_of(stage, "regeneration"))
+        return Loading(stage, counted, holds, washing_of(stage, "regeneration" if stage.sizing.params["medium"] == "air_charged" else "backwash"))
 
     def washes(self, keys: OxidizingFilterKeys) -> bool:
         return True

@@ -22,6 +22,7 @@ from ..language.figure import Figure, Line, constant, figure, solved, source, st
 from ..language.spec import Choice, Fraction, Measure, key
 from ..language.tables import table
 from ..train.keys import StageKeys
+from ..train.over_time import Passed, Slugs, State, Stock, Storing, Tank
 from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
 from .anion_exchange import ANION_EXCHANGE, AnionExchangeKeys
 from .booster_pump import BOOSTER_PUMP, BoosterPumpKeys
@@ -53,6 +54,25 @@ def output_at(temperature: float, school: str) -> Line:
     """
     warm = "max((T × 1.8 + 32) ÷ 77, 0.05)" if school == "linear" else "exp(2640 × (1 ÷ 298 − 1 ÷ (273 + T)))"
     return work("output at temperature", warm, "1", "membrane.temperature", T=(temperature, "degC"))
+
+
+class Making(Storing[StageRun[ReverseOsmosisKeys]]):
+    """A membrane with its tank: what it makes in an hour follows the temperature of the day."""
+
+    def __init__(self, stage: StageRun[ReverseOsmosisKeys], tank: Tank):
+        super().__init__(
+            stage, tank, [Stock("membrane", "day", 0.0, None, True, "membrane"), Stock("prefilter", "day", 0.0, None, True, "prefilter")]
+        )
+        self.school = stage.duty.facts.schools.ro_temperature
+        power = stage.figures.get("power")
+        self.watts = power.value if power else 0.0
+
+    def makes(self, temperature: float) -> float:
+        return float(self.stage.sizing.params["rated"] * output_at(temperature, self.school).value / 24)
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        hours = slugs.total / self.tank.flow / 60
+        return Passed({**state, "membrane": state["membrane"] + 1, "prefilter": state["prefilter"] + 1}, energy=self.watts * hours / 1000)
 
 
 class ReverseOsmosis(Room[ReverseOsmosisKeys]):
@@ -230,6 +250,13 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return 0.0 if sizing.params["scale"] == "whole_house" else pressure
+
+    def over_time(self, stage: StageRun[ReverseOsmosisKeys]) -> Making:
+        """It makes permeate into its tank, the colder the slower; what stands before it sees its feed."""
+        params = stage.sizing.params
+        flow, usable = params["rated"] / params["recovery"] / 1440, float(stage.duty.rows["reverse_osmosis"]["usable"])
+        tank = Tank(params["storage"], stage.figures["output"].value / 24, 1 / params["recovery"], flow, usable)
+        return Making(stage, tank)
 
     def asked_by(self, goals: frozenset[str], duty: Duty) -> list[ReverseOsmosisKeys]:
         """At the drinking tap where that answers a need; for the whole house only where it is wished."""

@@ -18,6 +18,7 @@ from ..language.figure import Figure, figure, source, stated
 from ..language.spec import Choice, key
 from ..language.tables import table
 from ..train.keys import StageKeys
+from ..train.over_time import Aging
 from ..train.room import Fork, Purchase, Room, Sizing, StageRun, TrainRun, fixed_body
 
 
@@ -88,6 +89,10 @@ class ScaleControl(Room[ScaleControlKeys]):
         if school == "none" or not wanted:
             return []
         return [ScaleControlKeys(method="citrate" if school == "citrate" else "crystallisation")]
+
+    def over_time(self, stage: StageRun[ScaleControlKeys]) -> Aging[StageRun[ScaleControlKeys]]:
+        """Its medium, or its dosing cartridge, wears with time."""
+        return Aging(stage, "cartridge" if stage.keys.method == "citrate" else "medium")
 
     def upright(self, keys: ScaleControlKeys) -> bool:
         return keys.method != "citrate"

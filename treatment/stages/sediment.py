@@ -18,6 +18,7 @@ from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.spec import Choice, Measure, key
 from ..language.tables import table
 from ..train.keys import BedKeys
+from ..train.over_time import Aging, Counted, Filling, Loading, OverTime, washing_of
 from ..train.room import Purchase, Room, Sizing, Stage, StageRun, TrainRun, cartridge_body
 from .cartridges import HOUSINGS, changes, rated
 
@@ -212,6 +213,21 @@ class Sediment(Room[SedimentKeys]):
         held, rust = holds(keys)
         silt = float(duty.rows["sediment_forms"]["bed_capture_silt"]) if form_of(keys) == "backwashing" else held
         return water.scaled(turbidity=1 - held, tss=1 - silt, ferric_iron=1 - rust, **{SULFUR: 1 - rust})
+
+    def over_time(self, stage: StageRun[SedimentKeys]) -> OverTime[StageRun[SedimentKeys]]:
+        """A cartridge fills, a bed is washed, a screen is flushed: each by the solids it holds."""
+        keys, duty, water = stage.keys, stage.duty, stage.water_in
+        guide = "tss" if water.value("tss") > 0 and water.value("turbidity") <= 0 else "turbidity"
+        if stage.sizing.bed is not None:
+            row = duty.rows["sediment_forms"]
+            a_litre, usual = row["bed_capture"] * solids(water, duty) / 1000, water.value(guide)
+            counted = Counted(((guide, a_litre * 1000 / usual),)) if usual > 0 else Counted((), a_litre)
+            return Loading(stage, counted, float(row["bed_load"]) * stage.sizing.bed.total_area, washing_of(stage))
+        if form_of(keys) == "spin_down":
+            return Aging(stage, "flush")
+        return Filling(
+            stage, holds(keys)[0] * solids(water, duty) / 1000, guide, self._capacity(keys, stage.sizing.params["housing"], duty), "cartridge"
+        )
 
     def washes(self, keys: SedimentKeys) -> bool:
         return True

@@ -25,6 +25,7 @@ from ..language.quantity import unit_named
 from ..language.spec import Choice, Flag, Measure, Number, Record, key
 from ..language.tables import table
 from ..train.keys import BedKeys
+from ..train.over_time import Counted, Exchanging, Regeneration
 from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, fixed_body
 
 LB_FT3 = unit_named("lb/ft3", "salt_dose").factor
@@ -336,6 +337,24 @@ class Softener(Room[SoftenerKeys]):
         if water.get("manganese") is not None:
             changes["manganese"] = water.value("manganese") - min(water.value("manganese"), row["manganese_max"]) * (1 - row["iron_left"])
         return water.react(**changes)
+
+    def over_time(self, stage: StageRun[SoftenerKeys]) -> Exchanging[StageRun[SoftenerKeys]]:
+        """Resin that loads by what the valve counts: hardness, iron and manganese in grains."""
+        keys, figures, row, schools = stage.keys, stage.figures, stage.duty.rows["softener"], stage.duty.facts.schools
+        fixed = schools.iron_compensation == "fixed"
+        grains = {} if fixed else {"iron": row["iron_grains"][schools.iron_compensation] * GPG, "manganese": row["manganese_grains"] * GPG}
+        counted = Counted((("hardness", 1.0), *grains.items()), (schools.iron_adder or 0.0) / 1000 if fixed else 0.0)
+        needed, timer = figures["compensated_hardness"].value, stage.sizing.params["regeneration"] == "timer"
+        least = figures["regeneration_interval"].value
+        cap = float(row["interval_iron"] if self._iron_counts(stage.water_in, row) else row["interval_max"])
+        how = Regeneration(
+            capacity=figures["capacity"].value, reserve=0.0 if keys.twin else figures["daily_load"].value,
+            setting=(keys.hardness_setting or needed) / 1000, raw_share=stage.water_in.hardness / needed if needed > 0 else 1.0,
+            every=least if timer else min(cap, stage.sizing.params.get("every_days", cap)), timer=timer,
+            salt=figures["salt_per_regeneration"].value * stage.sizing.vessels.vessels, litres=figures["water_per_regeneration"].value,
+            minutes=stage.washing_minutes, flow=stage.wash_flow, at_once=bool(keys.twin),
+        )  # fmt: skip
+        return Exchanging(stage, counted, how)
 
     def washes(self, keys: SoftenerKeys) -> bool:
         return True

@@ -15,6 +15,7 @@ from ..job.facts import VOLUME
 from ..language.figure import Figure, figure, stated, work
 from ..language.spec import Flag, key
 from ..train.keys import StageKeys
+from ..train.over_time import Storing, Tank
 from ..train.room import Purchase, Room, Sizing, StageRun, TrainRun, tank_body
 
 
@@ -92,6 +93,12 @@ class StorageTank(Room[StorageTankKeys]):
         left = duty.rows["storage"]["particles_left"]
         after = water.scaled(turbidity=left, tss=left).with_(**{STORED: sizing.params["volume"]})
         return after.with_(**{OPEN_TO_AIR: 1.0, CHLORINE_FED: 0.0}) if keys.vented is not False else after
+
+    def over_time(self, stage: StageRun[StorageTankKeys]) -> Storing[StageRun[StorageTankKeys]]:
+        """A float lets the source fill it; under a roof the rain does."""
+        demand = stage.duty.demand
+        flow = min(demand.supply_flow, demand.peak_flow.value)
+        return Storing(stage, Tank(stage.sizing.params["volume"], flow * 60, 1.0, flow))
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return 0.0 if sizing.params["vented"] else pressure - loss

@@ -17,11 +17,12 @@ from ..job.facts import FLOW
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES
 from ..language.display import show
-from ..language.figure import Figure, Line, figure, source, work
+from ..language.figure import Figure, Line, constant, figure, source, work
 from ..language.prose import listed, sentence
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..language.tables import table
 from ..train.keys import StageKeys
+from ..train.over_time import Burning, Lamp, Passed, Slugs, State, Stock, light_of_age
 from ..train.room import Fork, Purchase, Room, Sizing, StageRun, TrainRun
 from .sediment import FINE
 
@@ -213,6 +214,13 @@ class Uv(Room[UvKeys]):
     def restrictor(self, keys: UvKeys, system: str) -> str:
         return f"flow restrictor {show(keys.restrictor, 'L/min', system)}" if keys.restrictor else ""
 
+    def over_time(self, stage: StageRun[UvKeys]) -> Shining:
+        """A lamp whose dose is that of each draw's own flow and of the water of the day."""
+        params = stage.sizing.params
+        watts = table("vessels")["lamps"]["watt_per_gpm"] * params["rated_flow"] / GPM * params["lamps"]
+        life = float(stage.duty.rows["uv"]["lamp_hours"])
+        return Shining(stage, Lamp(watts, life, None if params["lamp"] == "flow_switched" else 24.0), self)
+
     def buys(self, keys: UvKeys, sizing: Sizing) -> list[Purchase]:
         name = self.name(keys)
         count = float(sizing.params["lamps"])
@@ -255,6 +263,40 @@ class Uv(Room[UvKeys]):
         usual = keys.ports != "shielded"
         one, other = (usual if end is None or end.shielded is None else not end.shielded for end in ends)
         return one, other
+
+
+class Shining(Burning[StageRun[UvKeys]]):
+    """A lamp of a chamber. Its rating allows for a lamp at the end of its hours and a sleeve that is due: a younger lamp gives more."""
+
+    def __init__(self, stage: StageRun[UvKeys], lamp: Lamp, room: Uv):
+        super().__init__(stage, Lamp(lamp.watts, lamp.life, lamp.hours, (Stock("sleeve", "day", 0.0, None, True, "sleeve", "clean"),)))
+        params, water = stage.sizing.params, stage.water_in
+        then = room._light(params, water)[1]
+        self.layer, self.due = params["water_layer"] * 100, stage.figures["sleeve_interval"].value * constant("month_days")
+        self.constant = params["rated_dose"] * params["rated_flow"] * params["lamps"] / then.value
+        self.most = room.flow_treated(stage.keys, stage.duty)
+        self.least = max(params["required_dose"], stage.duty.rows["uv"]["dose_least"]) * 0.995
+        self.lights = [_light("", each / 100, self.layer).value for each in CLARITIES]
+        self.alive = [name for name in (*INACTIVATED, OPEN_TO_AIR) if water.get(name) is not None]
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        passed = super().step(state, slugs)
+        clear = slugs.shaped("uvt", CLARITIES, self.lights)
+        age = light_of_age(state["lamp_hours"], self.lamp.life) * sleeve_left(state["sleeve"], self.due)
+        dose = slugs.powered * slugs.lit * self.constant * clear * age / slugs.at_most(slugs.flow, self.most)
+        values = {name: slugs.where(dose < self.least, slugs.arriving(name), 0.0) for name in self.alive}
+        after = {**passed.state, "sleeve": state["sleeve"] + 1}
+        return Passed(after, 0.0, values, {"dose": slugs.spread(dose)}, passed.energy)
+
+
+#: transmittances at which the light of a lamp is worked out, in between straight [%]
+CLARITIES = [20.0, 30.0, 40.0, 50.0, 60.0, 65.0, 70.0, 75.0, 80.0, 85.0, 88.0, 91.0, 94.0, 96.0, 98.0, 100.0]
+
+
+def sleeve_left(days: float, due: float) -> float:
+    """The share of light that a sleeve lets through beside one that is due for cleaning [-]: it fades once it is overdue."""
+    marks = table("year")["lamps"]
+    return float(max(1.0 - marks["sleeve_fades"] * max(days / due - 1.0, 0.0), marks["sleeve_least"])) if due > 0 else 1.0
 
 
 UV = Uv()

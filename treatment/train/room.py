@@ -20,6 +20,7 @@ from ..language.display import show
 from ..language.figure import Figure, Figures, Line
 from ..language.tables import table
 from .keys import OF_EVERY_STAGE, StageKeys
+from .over_time import OverTime
 
 K = TypeVar("K", bound=StageKeys)
 
@@ -399,6 +400,10 @@ class Room(Generic[K]):
     def bodies(self, keys: K, sizing: Sizing) -> int:
         """How many vessels or housings of it stand side by side."""
         return sizing.bed.vessels if sizing.bed is not None else int(sizing.params.get("vessels", 1))
+
+    def over_time(self, stage: StageRun[K]) -> OverTime[StageRun[K]]:
+        """The stage as time passes: its stocks, its decisions, its step. By itself it holds nothing and goes on as designed."""
+        return OverTime(stage)
 
     def in_series(self, keys: K, sizing: Sizing) -> bool:
         """Whether its vessels stand one after the other, not side by side in the flow."""

@@ -1,0 +1,508 @@
+"""A stage as time passes: what it holds, what uses that up, what it decides at its hour, and the water that leaves it.
+
+A treatment declares its own (``Room.over_time``); what several share stands here once. A slug's flow may be one number or many
+side by side: the arithmetic is the same, and nothing here knows arrays.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, Generic, NamedTuple, Protocol, TypeVar
+
+from ..chemistry.water import Water
+from ..language.figure import Figures
+from ..language.tables import table
+
+State = Mapping[str, float]
+#: one number, or an array of them, one for each slug
+Numbers = Any
+GRAMS = 1000.0  # mg in a g: mg/L times L, over this
+
+
+class Standing(Protocol):
+    """What is asked here of a stage that stands in a train; `train.room.StageRun` is one."""
+
+    @property
+    def figures(self) -> Figures:
+        """Its figures by name."""
+        ...
+
+    @property
+    def water_in(self) -> Water:
+        """The water that arrives."""
+        ...
+
+    @property
+    def washing_minutes(self) -> float:
+        """How long it washes itself [min]."""
+        ...
+
+    @property
+    def wash_flow(self) -> float:
+        """The flow it is washed at [L/min]."""
+        ...
+
+
+S = TypeVar("S", bound=Standing)
+
+
+@dataclass(frozen=True, slots=True)
+class Stock:
+    """What fills, ages or is used up in a stage.
+
+    start: new; mark: where it is renewed, None where only the calendar renews it; rises: whether use fills it rather than empties it.
+    renewed_by: the verb of the upkeep task that puts it back to its start, empty where the stage does so itself; event: what a
+    log of the year calls that.
+    """
+
+    name: str
+    unit: str
+    start: float
+    mark: float | None = None
+    rises: bool = True
+    renewed_by: str = ""
+    event: str = "change"
+    calendar: bool = True
+
+    def past(self, value: float) -> bool:
+        """Whether a value has come to its mark."""
+        return self.mark is not None and (value >= self.mark if self.rises else value <= self.mark)
+
+
+@dataclass(frozen=True)
+class Counted:
+    """What is counted of the water that passes: a weight for each gram of an analyte, and one for each litre."""
+
+    weights: tuple[tuple[str, float], ...]
+    each_litre: float = 0.0
+
+    def __hash__(self) -> int:
+        return id(self)
+
+
+class Slugs(Protocol):
+    """Water that passes a stage within a day: slugs one after the other, and the conditions of that day."""
+
+    total: float  # L in all
+    minutes: float  # min of draw in all
+    lit: float  # 0 where the lamp is dead
+    temperature: float  # degC
+
+    @property
+    def volume(self) -> Numbers:
+        """Litres of each."""
+        ...
+
+    @property
+    def flow(self) -> Numbers:
+        """Flow of all that run while it passes [L/min]."""
+        ...
+
+    @property
+    def powered(self) -> Numbers:
+        """1 where there is power, else 0."""
+        ...
+
+    def brought(self, counted: Counted) -> float:
+        """How much of what is counted the day brings."""
+        ...
+
+    def running(self, counted: Counted) -> Numbers:
+        """How much has come with each slug and those before it."""
+        ...
+
+    def ramp(self, values: Numbers, low: float, high: float) -> Numbers:
+        """0 up to ``low``, 1 from ``high``, straight between."""
+        ...
+
+    def at_most(self, values: Numbers, most: float) -> Numbers:
+        """Flows of more than nothing, held at a most."""
+        ...
+
+    def along(self, values: Numbers, xs: Sequence[float], ys: Sequence[float]) -> Numbers:
+        """Straight-line interpolation in a rising table, held at both ends."""
+        ...
+
+    def shaped(self, analyte: str, xs: Sequence[float], ys: Sequence[float]) -> Numbers:
+        """What follows from an analyte as it arrives, by a rising table."""
+        ...
+
+    def treated(self, analyte: str) -> Numbers:
+        """An analyte as the design leaves it, in its canonical unit."""
+        ...
+
+    def arriving(self, analyte: str) -> Numbers:
+        """An analyte as it arrives, in its canonical unit."""
+        ...
+
+    def where(self, condition: Numbers, one: Numbers, other: Numbers) -> Numbers:
+        """One where the condition holds, else the other."""
+        ...
+
+    def spread(self, values: Numbers) -> tuple[float, float, float]:
+        """Least, mean by volume, and most."""
+        ...
+
+
+class Passed(NamedTuple):
+    """What a step gives: the new state; the share of the water that passes untreated; analytes whose value the stage works out itself.
+
+    told: series of the day as least, mean, most; energy [kWh]; dosed: g of an analyte that the stage itself gave to the water.
+    """
+
+    state: State
+    untreated: Numbers = 0.0
+    values: Mapping[str, Numbers] = {}
+    told: Mapping[str, tuple[float, float, float]] = {}
+    energy: float = 0.0
+
+
+class Wash(NamedTuple):
+    """A wash or regeneration that a stage has decided on: litres to drain, minutes that it takes, the most it asks at once [L/min]."""
+
+    kind: str
+    litres: float
+    minutes: float
+    flow: float
+    message: str
+    times: int = 1
+
+
+class Night(NamedTuple):
+    """What a stage knows when it decides: days since its last wash; whether its valve was set to the raw water."""
+
+    since: float
+    raw_setting: bool = False
+
+
+class OverTime(Generic[S]):
+    """A stage as time passes. By itself it holds nothing and does what the design says.
+
+    A step is pure: state and slugs in, the new state and what happened out.
+    """
+
+    #: whether its decisions stand still while there is no power
+    powered = False
+    #: whether those who draw while it washes get untreated water by its bypass
+    bypasses = True
+
+    def __init__(self, stage: S):
+        self.stage = stage
+        self.stocks: tuple[Stock, ...] = ()
+
+    @property
+    def washes_by(self) -> str:
+        """What a log of the year calls what it decides by itself; empty where it decides nothing."""
+        return ""
+
+    def new(self) -> State:
+        """Its state on the first day."""
+        return {stock.name: stock.start for stock in self.stocks}
+
+    def decides(self, state: State, night: Night) -> Wash | None:
+        """What it begins by itself at its hour; None where it waits."""
+        return None
+
+    def washed(self, state: State, wash: Wash, lifted: float) -> State:
+        """Its state after a wash; lifted: the share of the flow it needs that it was given."""
+        return state
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        """Let a day's slugs pass."""
+        return Passed(state)
+
+    def dirt(self, state: State) -> float:
+        """How far its pressure loss has come from clean to dirty [-]; beyond 1 where it was left too long."""
+        return 0.0
+
+    def watched(self, state: State) -> dict[str, tuple[float, str]]:
+        """Levels that people look at, at the end of a day: series -> value and unit."""
+        return {}
+
+
+@dataclass(frozen=True, slots=True)
+class Regeneration:
+    """How an exchanger regenerates. capacity, reserve: in what is counted; setting: what the meter counts a litre of water for [units/L].
+
+    every: days after which it regenerates in any case; timer: by days alone; salt: kg; litres to drain; minutes; flow: the most [L/min].
+    """
+
+    capacity: float
+    reserve: float
+    setting: float
+    raw_share: float
+    every: float
+    timer: bool
+    salt: float
+    litres: float
+    minutes: float
+    flow: float
+    at_once: bool = False
+
+
+class Exchanging(OverTime[S]):
+    """Resin that loads and is regenerated with brine: the meter decides, salt gives the capacity back, and what is spent passes."""
+
+    powered = True
+
+    def __init__(self, stage: S, counted: Counted, how: Regeneration):
+        super().__init__(stage)
+        self.counted, self.how = counted, how
+        self.bypasses = not how.at_once
+        limits, marks = table("upkeep")["limits"], table("year")["exchange"]
+        self.onset, self.over = marks["onset"], marks["over"]
+        full = max(float(limits["salt_stock"]), how.salt * marks["fill_regenerations"])
+        self.stocks = (
+            Stock("load", "g", 0.0),
+            Stock("since_regeneration", "L", 0.0),
+            Stock("salt", "kg", full, how.salt * marks["salt_low"], False, "salt", "refill"),
+        )
+
+    @property
+    def washes_by(self) -> str:
+        return "regeneration"
+
+    def decides(self, state: State, night: Night) -> Wash | None:
+        how = self.how
+        counts = state["since_regeneration"] * how.setting * (how.raw_share if night.raw_setting else 1.0)
+        metered = counts >= (how.capacity - how.reserve) * (1 - 1e-9) and not how.timer
+        if night.since < how.every - 1e-6 and not metered:
+            return None
+        times = max(int(counts / how.capacity), 1) if how.at_once and how.capacity > 0 else 1
+        salt = min(how.salt * times, state["salt"])
+        words = f"regenerates with {salt:.2g} kg of salt" if salt > 0 else "regenerates without salt"
+        return Wash("regeneration", how.litres * times, how.minutes * times, how.flow, words, times)
+
+    def washed(self, state: State, wash: Wash, lifted: float) -> State:
+        wanted = self.how.salt * wash.times
+        salt = min(wanted, state["salt"])
+        back = self.how.capacity * wash.times * (salt / wanted if wanted > 0 else 1.0)
+        meter = state["since_regeneration"] - self.how.capacity / self.how.setting * wash.times if self.how.at_once else 0.0
+        return {**state, "load": max(state["load"] - back, 0.0), "since_regeneration": max(meter, 0.0), "salt": state["salt"] - salt}
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        capacity, load = max(self.how.capacity, 1e-9), state["load"]
+        brought = slugs.brought(self.counted)
+        after = load + brought
+        since = state["since_regeneration"] + slugs.total
+        if after <= self.onset * capacity or (self.how.at_once and state["salt"] > 0):  # of a twin the other vessel takes over
+            return Passed({**state, "load": after, "since_regeneration": since})
+        untreated = slugs.ramp((load + slugs.running(self.counted)) / capacity, self.onset, self.over)
+        held = max(brought - slugs.spread(untreated)[1] * brought, 0.0)
+        return Passed({**state, "load": min(load + held, self.over * capacity), "since_regeneration": since}, untreated)
+
+    def dirt(self, state: State) -> float:
+        return min(state["load"] / max(self.how.capacity, 1e-9), 1.0)
+
+    def watched(self, state: State) -> dict[str, tuple[float, str]]:
+        return {"salt_level": (salt_height(state["salt"]), "m")}
+
+
+def salt_height(salt: float) -> float:
+    """How high so much salt [kg] stands in the common brine tank [m]; an estimate from how pellets lie."""
+    wide = float(table("vessels")["brine_tank_mm"]["width"]) / 1000
+    return float(salt / table("upkeep")["limits"]["salt_dense"] / 1000 / wide**2)
+
+
+def salt_of(height: float) -> float:
+    """The salt [kg] that stands so high [m] in the common brine tank."""
+    return height / salt_height(1.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Washing:
+    """How a bed is washed. every: days; litres to drain; minutes; flow: what it needs [L/min]; kind: what the log of a year calls it."""
+
+    every: float
+    litres: float
+    minutes: float
+    flow: float
+    kind: str = "backwash"
+
+
+def washing_of(stage: Standing, kind: str = "backwash") -> Washing | None:
+    """How a stage's bed is washed by its own figures; None where it is not."""
+    figures = stage.figures
+    if "backwash_interval" not in figures or "water_per_backwash" not in figures:
+        return None
+    return Washing(figures["backwash_interval"].value, figures["water_per_backwash"].value, stage.washing_minutes, stage.wash_flow, kind)
+
+
+class Washed(OverTime[S]):
+    """A bed that is washed every so many days, where it is washed at all."""
+
+    powered = True
+
+    def __init__(self, stage: S, washing: Washing | None):
+        super().__init__(stage)
+        self.washing = washing
+
+    @property
+    def washes_by(self) -> str:
+        return self.washing.kind if self.washing else ""
+
+    def decides(self, state: State, night: Night) -> Wash | None:
+        how = self.washing
+        if how is None or night.since < how.every - 1e-6:
+            return None
+        return Wash(how.kind, how.litres, how.minutes, how.flow, f"washes {how.litres:.0f} L to drain")
+
+
+class Loading(Washed[S]):
+    """A bed that loads and is washed: what it holds grows with the water, its loss with it; left too long, it lets by."""
+
+    def __init__(self, stage: S, counted: Counted, holds: float, washing: Washing | None, more: Sequence[Stock] = ()):
+        super().__init__(stage, washing)
+        self.counted, self.holds = counted, max(holds, 1e-9)
+        self.stocks = (Stock("load", "g", 0.0), *more)
+        self.over = float(table("year")["beds"]["over"])
+
+    def washed(self, state: State, wash: Wash, lifted: float) -> State:
+        return {**state, "load": state["load"] * (1 - min(lifted, 1.0))}
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        load, brought = state["load"], slugs.brought(self.counted)
+        after = load + brought
+        if after <= self.holds:
+            return Passed({**state, "load": after})
+        untreated = slugs.ramp((load + slugs.running(self.counted)) / self.holds, 1.0, self.over)
+        return Passed({**state, "load": min(after, self.over * self.holds)}, untreated)
+
+    def dirt(self, state: State) -> float:
+        return state["load"] / self.holds
+
+
+class TakingUp(Washed[S]):
+    """A medium that takes something up for good, and lets it by when it is full; it may be washed on the way, too."""
+
+    def __init__(self, stage: S, counted: Counted, holds: float, verb: str, washing: Washing | None = None):
+        super().__init__(stage, washing)
+        self.counted, self.holds = counted, max(holds, 1e-9)
+        self.stocks = (Stock("load", "g", 0.0, self.holds, True, verb),)
+        self.over = float(table("year")["beds"]["spent"])
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        load, brought = state["load"], slugs.brought(self.counted)
+        after = load + brought
+        if after <= self.holds:
+            return Passed({**state, "load": after})
+        untreated = slugs.ramp((load + slugs.running(self.counted)) / self.holds, 1.0, self.over)
+        return Passed({**state, "load": min(after, self.over * self.holds)}, untreated)
+
+
+class Filling(OverTime[S]):
+    """A cartridge or element that fills with dirt: its loss climbs; what passes it is what passed it at first.
+
+    dirt_a_litre: g that a litre of the design's water leaves in it; guide: the analyte by which that moves with the water.
+    """
+
+    def __init__(self, stage: S, dirt_a_litre: float, guide: str, holds: float, verb: str):
+        super().__init__(stage)
+        usual = stage.water_in.value(guide)
+        self.holds = max(holds, 1e-9)
+        self.counted = Counted(((guide, dirt_a_litre * GRAMS / usual),)) if usual > 0 else Counted((), dirt_a_litre)
+        self.stocks = (Stock("dirt", "g", 0.0, self.holds, True, verb),)
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        return Passed({**state, "dirt": state["dirt"] + slugs.brought(self.counted)})
+
+    def dirt(self, state: State) -> float:
+        return state["dirt"] / self.holds
+
+
+class Aging(OverTime[S]):
+    """A medium that wears with time: only the calendar tells."""
+
+    def __init__(self, stage: S, verb: str):
+        super().__init__(stage)
+        self.stocks = (Stock("age", "day", 0.0, None, True, verb),)
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        return Passed({**state, "age": state["age"] + 1.0})
+
+
+@dataclass(frozen=True, slots=True)
+class Tank:
+    """A tank between two flows. holds: L; makes: what is made into it while it is not full [L/h]; takes: L drawn for each litre made.
+
+    served: share of it that can be drawn; flow: at which it is filled [L/min].
+    """
+
+    holds: float
+    makes: float
+    takes: float
+    flow: float
+    usable: float = 1.0
+
+
+class Storing(OverTime[S]):
+    """Water that stands in a tank: it fills while the taps rest, and what is drawn upstream is what fills it, not what the taps draw."""
+
+    def __init__(self, stage: S, tank: Tank, more: Sequence[Stock] = ()):
+        super().__init__(stage)
+        self.tank = tank
+        self.stocks = (Stock("level", "L", tank.holds, None, False), *more)
+
+    def makes(self, temperature: float) -> float:
+        """What is made into it in an hour at a temperature [L/h]."""
+        return self.tank.makes
+
+    def fills(self, level: float, asked: Sequence[float], makes: float) -> Filled:
+        """Walk the hours of a day. asked: L in each hour; makes: L/h while there is room."""
+        holds, floor = self.tank.holds, self.tank.holds * (1 - self.tank.usable)
+        made, served, low, empty = [], [], level, 0.0
+        for want in asked:
+            room = min(makes, max(holds - level, 0.0) + want)
+            given = min(want, max(level + room - floor, 0.0))
+            if want > 0 and given < want - 1e-9:
+                empty += 60.0 * (1 - given / want)
+            level = level + room - given
+            low = min(low, level)
+            made.append(room)
+            served.append(given)
+        return Filled(level, low, made, served, empty)
+
+
+class Filled(NamedTuple):
+    """A day of a tank: its level at the end and its lowest [L]; L made into it and served in each hour; minutes it stood empty."""
+
+    level: float
+    low: float
+    made: list[float]
+    served: list[float]
+    empty: float
+
+
+@dataclass(frozen=True)
+class Lamp:
+    """A lamp. watts; hours of its life; hours a day it burns, None where it is lit with the flow."""
+
+    watts: float
+    life: float
+    hours: float | None = 24.0
+    more: Sequence[Stock] = field(default_factory=tuple)
+
+
+class Burning(OverTime[S]):
+    """A lamp: its hours run, its light falls with them; the dose is that of each draw's own flow."""
+
+    def __init__(self, stage: S, lamp: Lamp):
+        super().__init__(stage)
+        self.lamp = lamp
+        self.stocks = (Stock("lamp_hours", "hour", 0.0, lamp.life, True, "lamp"), *lamp.more)
+
+    def burns(self, slugs: Slugs) -> float:
+        """Hours it burns in a day."""
+        return slugs.minutes / 60 if self.lamp.hours is None else self.lamp.hours
+
+    def step(self, state: State, slugs: Slugs) -> Passed:
+        hours = self.burns(slugs)
+        return Passed({**state, "lamp_hours": state["lamp_hours"] + hours}, energy=self.lamp.watts * hours * slugs.lit / 1000)
+
+
+def light_of_age(hours: float, life: float) -> float:
+    """A lamp's light beside that at the end of its hours, for which it is rated [-]: it falls in a straight line, on beyond its hours."""
+    marks: dict[str, Any] = table("upkeep")["marks"]
+    new, old, past = (float(marks[name]) for name in ("intensity_new", "intensity_old", "lamp_past"))
+    return (new - (new - old) * min(hours / life, past)) / old if hours <= life * past else (new - (new - old) * past) / old
