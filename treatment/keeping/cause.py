@@ -26,6 +26,7 @@ class Row:
     only: tuple[tuple[str, tuple[str, ...]], ...] = ()
     may: tuple[str, ...] = ()
     never: tuple[str, ...] = ()
+    covers: tuple[str, ...] = ()
 
 
 @cache
@@ -35,7 +36,7 @@ def rows() -> tuple[Row, ...]:
     for entry in table("causes")["cause"]:
         kinds = tuple(entry.get("kinds", [entry["kind"]] if "kind" in entry else []))
         only = tuple((name, tuple(held)) for name, held in entry.get("only", {}).items())
-        more = {name: tuple(entry.get(name, [])) for name in ("may", "never")}
+        more = {name: tuple(entry.get(name, [])) for name in ("may", "never", "covers")}
         found.append(Row(entry["id"], tuple(entry["must"]), entry["severity"], entry["tell_apart"], tuple(entry["do"]), kinds, only, **more))
     return tuple(found)
 

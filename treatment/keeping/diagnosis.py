@@ -12,6 +12,7 @@ from ..audit.rules import SEVERITIES
 from ..language.figure import rounded
 from ..language.prose import sentence
 from ..language.schema import array, maybe, obj
+from ..language.tables import table
 from ..planning.variant import Variant
 from ..train.room import StageRun
 from .band import Mark
@@ -22,10 +23,13 @@ from .look import COUNTED, Look
 from .series import METER
 from .signs import Sign, Signs
 from .trend import Point, Trend, trend
+from .unclear import no_longer, unexplained
 from .upkeep import Task, upkeep
 from .waters import waters
 
 FORMAT = "cairn-diagnosis/1"
+#: series whose crossing is the day of the task that begins them anew
+CROSSING = ("pressure_drop", "normal_flow", "passage", "ph_out", "intensity")
 #: days at the most into which a crossing is told
 FAR = 3650
 
@@ -51,8 +55,9 @@ class Diagnosis:
     def __init__(self, variant: Variant, log: Log, as_of: dt.date, tasks: tuple[Task, ...] | None = None):
         self.variant, self.log, self.as_of = variant, log, as_of
         self.tasks = upkeep(variant) if tasks is None else tasks
-        self.due: list[Due] = due(variant, self.tasks, log, as_of)
-        self.look = Look(variant, self.tasks, log, as_of, self.due)
+        planned = due(variant, self.tasks, log, as_of)
+        self.look = Look(variant, self.tasks, log, as_of, planned)
+        self.due: list[Due] = sorted((self._by_condition(each) for each in planned), key=lambda each: (each.due_on, each.task.id))
 
     # --- causes -------------------------------------------------------------------------------------------------------
     @cached_property
@@ -64,6 +69,8 @@ class Diagnosis:
         """
         found = [cause for cause in (*self._by_table(), *waters(self.look)) if cause is not None]
         found = self._apart(found)
+        found += no_longer(self.look, found)
+        found += unexplained(self.look, found)
         whole = sum(cause.score for cause in found) or 1.0
         weighed = [replace(cause, weight=cause.score / whole) for cause in found]
         return tuple(
@@ -93,6 +100,9 @@ class Diagnosis:
         severity = row.severity
         if severity == "danger_if_unsafe":
             severity = "danger" if self.unsafe else "fault"
+        if severity == "danger_if_gone":  # nothing is left of what makes unsafe water harmless
+            gone = signs.of("residual_gone")
+            severity = "danger" if self.unsafe and gone is not None and gone.holds else "fault"
         do = (BOIL, *(line for line in row.do if not line.startswith("Boil water"))) if severity == "danger" else row.do
         evidence = tuple(dict.fromkeys(_sentence(sign) for sign in speaks))
         score = len(evidence) / (len(evidence) + len(against) + 1)
@@ -124,6 +134,7 @@ class Diagnosis:
         if "leak" in ids:
             found = [cause for cause in found if cause.id != "more-use"]
         found = self._named(found, "dark-water", "source-changed/uvt", lambda own, other: True)
+        found = self._named(found, "membrane-oxidised", "membrane-leaks", lambda own, other: own.score > other.score)
         places = {stage.id: stage.index for stage in self.variant.run.stages}
         for clogged in ("cartridge-clogged", "cartridge-clogged-early"):
             found = self._named(found, clogged, "prefilter-clogged", lambda own, other: places[own.stage or ""] < places[other.stage or ""])
@@ -137,6 +148,29 @@ class Diagnosis:
             return found
         told = replace(taken, evidence=(*taken.evidence, *(f"{line} ({other})" for line in second.evidence if line not in taken.evidence)))
         return [told if cause is taken else cause for cause in found if cause is not second]
+
+    # --- due dates ----------------------------------------------------------------------------------------------------
+    def _by_condition(self, planned: Due) -> Due:
+        """A task on the day on which a series that it begins anew crosses its mark, where that comes before its own day."""
+        stage = planned.task.stage
+        if stage is None:
+            return planned
+        name = planned.task.id.partition("/")[2]
+        for key in self.look.keys:
+            series = self.look.readings.series(key)
+            if series.place != stage.id or series.what not in CROSSING or f"{stage.id}/{name}" not in series.anew:
+                continue
+            found = self.crossing(key)
+            if found is None or found.on >= planned.due_on:
+                continue
+            points = self.look.readings.since(key)
+            words = f"{series.words} {'reached' if found.on <= self.as_of else 'reaches'} its alert level on {found.on}, by {len(points)} readings"
+            low, high = max(found.low, planned.last), max(min(found.high, planned.due_on), found.on)
+            on = max(found.on, planned.last)
+            planned = replace(
+                planned, due_on=on, low=min(low, on), high=high, basis="condition", overdue=self.as_of > on, why=f"{words}; {planned.why}"
+            )
+        return planned
 
     # --- series -------------------------------------------------------------------------------------------------------
     @cached_property
@@ -172,8 +206,9 @@ class Diagnosis:
 
     def _moves(self, key: str, line: Trend, points: Sequence[Point]) -> bool:
         span = (points[-1][0] - points[0][0]).days if points else 0
-        counted = key.rpartition(".")[2] in COUNTED
-        return len(points) >= 3 and (counted or abs(line.slope) * span >= self.look.bands.tells(key))
+        what, finer = key.rpartition(".")[2], table("upkeep")["tells_trend"]
+        tells = finer[what] * self.look.readings.usual.get(key, 1.0) if what in finer else self.look.bands.tells(key)
+        return len(points) >= 3 and (what in COUNTED or abs(line.slope) * span >= tells)
 
     def trend_of(self, key: str) -> Trend | None:
         """How a series moves since its last service; of the meter, how the use of a day does."""

@@ -80,11 +80,14 @@ class Readings:
 
 
 def worked_out(raw: Mapping[str, list[Point]], stages: Sequence[StageRun[Any]]) -> dict[str, list[Point]]:
-    """Pressure drops of stages, a membrane's permeate as it were at 25 °C, and the share of salt that passes it."""
+    """Pressure drops of stages at the design's flow where the flow was read, a membrane's permeate as it were at 25 °C, and the share of salt that passes it."""
     found: dict[str, list[Point]] = {}
     for stage in stages:
         before, after = dict(raw.get(f"{stage.id}.pressure_in", [])), dict(raw.get(f"{stage.id}.pressure_out", []))
-        found[f"{stage.id}.pressure_drop"] = [(day, before[day] - after[day]) for day in sorted(before.keys() & after.keys())]
+        ran = dict(raw.get(f"{stage.id}.flow", []))
+        found[f"{stage.id}.pressure_drop"] = [
+            (day, _at_design(stage, before[day] - after[day], ran.get(day))) for day in sorted(before.keys() & after.keys())
+        ]
         warm = dict(raw.get("source.temperature", [])) | dict(raw.get(f"{stage.id}.temperature_in", []))
         school = stage.duty.facts.schools.ro_temperature
         shares = {day: stage.room.output_share(warm[day], school) for day, _ in raw.get(f"{stage.id}.permeate_flow", []) if day in warm}
@@ -96,6 +99,17 @@ def worked_out(raw: Mapping[str, list[Point]], stages: Sequence[StageRun[Any]]) 
             fed = _fed(raw, stage)
             found[f"{stage.id}.passage"] = [(day, value / fed(day)) for day, value in made if fed(day) > 0]
     return {key: points for key, points in found.items() if points}
+
+
+def _at_design(stage: StageRun[Any], drop: float, flow: float | None) -> float:
+    """A drop as it would be at the design's flow, where the flow was read beside it: like is compared with like.
+
+    What the clean unit loses at that flow is taken off; what dirt adds grows with the flow.
+    """
+    if flow is None or flow <= 0 or stage.loss_clean <= 0:
+        return drop
+    at_flow = stage.room.loss(stage.keys, stage.sizing, flow, stage.water_in.temperature)[0]
+    return stage.loss_clean + (drop - at_flow) * stage.duty.flow / flow
 
 
 def _fed(raw: Mapping[str, list[Point]], stage: StageRun[Any]) -> Callable[[dt.date], float]:

@@ -16,7 +16,7 @@ from ..train.room import StageRun
 WHO = ("owner", "service")
 BASES = ("consumption", "hours", "calendar", "condition")
 #: sections of the table that hold no tasks, and those that are no treatment
-OTHER = ("learned", "after_microbes", "moves", "called", "spread", "limits", "gather", "marks", "tells")
+OTHER = ("tells_trend", "learned", "after_microbes", "moves", "called", "spread", "limits", "gather", "marks", "tells")
 COMMON = ("site", "bed", "brine", *OTHER)
 DAY, HOUR = "day", "hour"
 #: words of the table -> the figure that they are worked out from

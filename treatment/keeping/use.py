@@ -65,6 +65,19 @@ class Use:
         days = sum(each.days for each in near)
         return sum(each.daily * each.days for each in near) / days if days >= _MARKS["metered"] else None
 
+    def between(self, begin: dt.date, end: dt.date | None) -> float | None:
+        """What the house used a day between two days, by the stretches that lie within; None where they are too short to tell [L/day]."""
+        inside = [each for each in self.stretches if each.begin >= begin and (end is None or each.end <= end)]
+        days = sum(each.days for each in inside)
+        return sum(each.daily * each.days for each in inside) / days if days >= _MARKS["metered"] else None
+
+    def ratio_since(self, begin: dt.date) -> float | None:
+        """What is used of what the design has since a day, where that was metered long enough; else of the last year."""
+        found = self.between(begin, None)
+        if found is None or self.design <= 0 or not 0.05 < found / self.design < 10:
+            return self.ratio
+        return found / self.design
+
     @property
     def ratio(self) -> float | None:
         """What is used of what the design has; None where the meter does not tell, or tells nothing that can be."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from dataclasses import fields
 from importlib import import_module
 from typing import Any
@@ -11,6 +12,9 @@ from ..design import Design
 from ..drawing.train.view import draw_train
 from ..drawing.wall.compose import compose
 from ..job_file import job_schema, read_job, read_train, written
+from ..keeping.diagnosis import Diagnosis
+from ..keeping.log import read_log
+from ..keeping.upkeep import upkeep
 from ..papers.design_file import design_document
 from ..papers.design_schema import design_schema
 from ..papers.materials import materials
@@ -20,6 +24,8 @@ from ..studies.compare import compare
 from ..studies.repair import repair
 from ..studies.shelf import shelf
 from ..train.room import Room, Stage
+from ..year.figures import Came
+from ..year.machine import Machine
 from .example import HARD_ONLY, ids, job, worked
 from .toy import BONE_CHAR, FLUORIDE, CharKeys, toy_treatment
 
@@ -168,6 +174,24 @@ class ToyTreatment(TestCase):
         (row,) = [row for row in materials(design.chosen, wall) if row.key == "bone_char"]
         self.assertAlmostEqual(row.quantity, 10 * design.duty.flow, places=1)
         self.assertEqual(row.each, 4.0)
+
+    def test_it_runs_through_the_year_and_is_kept(self) -> None:
+        """One stock and one row: the year renews it when it is full, upkeep says when, a log has its band and a cause where it lets by."""
+        design = self.well(train=[{"kind": "bone_char"}, {"kind": "softener"}])
+        variant, char = design.chosen, design.chosen.run.stages[0]
+        came = Came(Machine(variant, dt.date(2026, 1, 1), 365, 1).run())
+        place = came.year.places[0]
+        months = char.figures["replacement_interval"].value
+        self.assertEqual(place.kept.events["change:medium"], int(12 / months))
+        full = 3.0 * char.sizing.params["volume"]
+        self.assertAlmostEqual(place.kept.lives[0], full, delta=0.1 * full)  # in winter less is drawn outdoors: the calendar comes first
+        task = next(task for task in upkeep(variant) if task.id == "bone_char/medium")
+        self.assertAlmostEqual(task.every, months * 30.44, delta=1)
+        entries = [{"on": "2026-05-01", "readings": {"bone_char.fluoride_out": "10 mg/L"}}]
+        log = read_log({"format": "cairn-log/1", "started_on": "2026-01-01", "entries": entries}, upkeep(variant), ["bone_char", "softener"])
+        found = Diagnosis(variant, log, dt.date(2026, 5, 2))
+        self.assertEqual([(cause.id, cause.stage, cause.severity) for cause in found.causes], [("no-longer/fluoride", "bone_char", "danger")])
+        self.assertIsNotNone(found.look.bands.band("bone_char.fluoride_out"))
 
     def test_both_documents_know_it(self) -> None:
         """The schemas name it, the job is read, the design says its working; a proposal of it can be stored."""

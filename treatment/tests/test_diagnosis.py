@@ -721,6 +721,161 @@ class Tables(TestCase):
             self.assertTrue(row.tell_apart and row.do and row.must)
 
 
+class OfTheRest(Read):
+    """Elements, pumps, valves, tanks, gas, and what nobody wrote a cause for."""
+
+    def train(self, *kinds: dict[str, Any], **parts: Any) -> Variant:
+        return variant_of(list(kinds), **parts)
+
+    def test_every_treatment_has_a_cause_and_a_task(self) -> None:
+        """By its own rows; what nobody wrote is told by ``no-longer`` and ``unexplained``."""
+        caused = {kind for row in rows() for kind in (*row.kinds, *row.covers)}
+        self.assertEqual(set(ROOMS) - caused, set())
+
+    def test_membrane_oxidised(self) -> None:
+        """Flow and passage up, chlorine behind the carbon: the carbon first. Without chlorine there it is a leak, not that."""
+        tap = self.train({"kind": "carbon", "id": "coal"}, {"kind": "reverse_osmosis", "id": "ro"})
+        rises = {"ro__permeate_flow": lambda i: f"{0.10 + 0.006 * i:.3f} L/min", "source__temperature": "11 degC", "ro__tds_in": "300 mg/L",
+                 "ro__tds_out": lambda i: f"{12 + 4 * i} mg/L"}  # fmt: skip
+        found = self.look(tap, every(MONTHLY, **rises, coal__free_chlorine_out=lambda i: "0.8 mg/L" if i > 3 else "0 mg/L"))
+        cause = next(cause for cause in found.causes if cause.id == "membrane-oxidised")
+        self.assertIn("carbon", cause.do[0])
+        self.assertNotIn("membrane-leaks", [each.id for each in found.causes])
+        clean = self.causes(tap, every(MONTHLY, **rises, coal__free_chlorine_out="0 mg/L"))
+        self.assertNotIn("membrane-oxidised", clean)
+        self.assertIn("membrane-leaks", clean)
+
+    def test_a_feed_that_is_used_up_is_not_lost(self) -> None:
+        """No residual while the solution falls: it is fed, and too weak; no residual while it stands: it is lost. Both are a danger here."""
+        fed = self.train({"kind": "chemical_feed", "id": "feed", "chemical": "chlorine"}, {"kind": "retention_tank", "id": "wait"})
+        gone = {"feed__free_chlorine_out": lambda i: "0 mg/L" if i > 6 else "1 mg/L"}
+        falls = self.look(fed, every(range(0, 60, 6), **gone, feed__solution_level=lambda i: f"{60 - 4 * i} cm"))
+        self.assertEqual([(cause.id, cause.severity) for cause in falls.causes][:1], [("solution-weak", "danger")])
+        self.assertNotIn("feed-lost", [cause.id for cause in falls.causes])
+        stands_ = self.causes(fed, every(range(0, 60, 6), **gone, feed__solution_level="60 cm"))
+        self.assertEqual(stands_[0], "feed-lost")
+
+    def test_a_pump_that_gives_its_flow_is_not_weak(self) -> None:
+        """The gauge sinks, the bucket fills as before."""
+        well = self.train({"kind": "softener", "id": "soft"})
+        sinks = {"source__pressure_low": lambda i: f"{40 - 3 * i} psi"}
+        self.assertIn("pump-weak", self.causes(well, every(range(0, 150, 30), **sinks, source__flow=lambda i: f"{7 - i} gpm")))
+        self.assertNotIn("pump-weak", self.causes(well, every(range(0, 150, 30), **sinks, source__flow="7 gpm")))
+
+    def test_elements(self) -> None:
+        """Turbidity behind them: cracked, a danger on unsafe water; the drop climbs: clogged; neither: nothing."""
+        held = self.train({"kind": "sediment", "id": "five", "micron": "5 um"}, {"kind": "barrier_filter", "id": "stone"})
+        cracked = self.look(held, every(MONTHLY, stone__turbidity_out=lambda i: "3 NTU" if i > 9 else "0.05 NTU"))
+        self.assertEqual([(cause.id, cause.severity) for cause in cracked.causes][:1], [("element-cracked", "danger")])
+        clogged = self.causes(
+            held, every(MONTHLY, stone__pressure_in="50 psi", stone__pressure_out=lambda i: f"{46 - 2 * i} psi", stone__turbidity_out="0.05 NTU")
+        )
+        self.assertIn("element-clogged", clogged)
+        self.assertEqual(self.causes(held, every(MONTHLY, stone__turbidity_out="0.05 NTU")), [])
+
+    def test_valves_pumps_and_tanks(self) -> None:
+        """Each by its gauge or its water, and not without."""
+        town = self.train(
+            {"kind": "pressure_reducing_valve", "id": "prv"}, source={"kind": "town"}, supply={"pressure_low": "80 psi", "pressure_high": "95 psi"}
+        )
+        self.fires(
+            "valve-creeps",
+            town,
+            every(MONTHLY, prv__pressure_out=lambda i: "90 psi" if i > 6 else "60 psi"),
+            every(MONTHLY, prv__pressure_out="58 psi"),
+        )
+        stored = self.train({"kind": "storage_tank", "id": "tank"}, {"kind": "booster_pump", "id": "pump"})
+        self.fires(
+            "booster-weak", stored, every(MONTHLY, pump__pressure_out=lambda i: f"{50 - 2 * i} psi"), every(MONTHLY, pump__pressure_out="50 psi")
+        )
+        self.fires("tank-fouled", stored, every(MONTHLY, tank__turbidity_out=lambda i: "6 NTU" if i > 9 else "0.2 NTU"),
+                   every(MONTHLY, tank__turbidity_out="0.2 NTU"))  # fmt: skip
+        aired = self.train({"kind": "aeration", "id": "air"}, readings={"hydrogen_sulfide": "2 mg/L"})
+        self.fires("air-blocked", aired, every(MONTHLY, air__hydrogen_sulfide_out=lambda i: "1.8 mg/L" if i > 9 else "0.1 mg/L"),
+                   every(MONTHLY, air__hydrogen_sulfide_out="0.1 mg/L"))  # fmt: skip
+        scale = self.train({"kind": "scale_control", "id": "scale"})
+        self.fires("scale-medium-worn", scale, [{"on": day(40), "seen": ["white_crust"]}], [{"on": day(40), "note": "none"}])
+
+    def test_what_is_no_longer_taken_out(self) -> None:
+        """Nitrate back behind its exchanger, above the limit: a danger at that unit. Within its band, or where its own cause says why: nothing."""
+        swap = self.train({"kind": "softener", "id": "soft"}, {"kind": "anion_exchange", "id": "swap", "target": "nitrate"}, {"kind": "sediment", "id": "five"},
+                          readings={"nitrate": "14 mg/L as N"})  # fmt: skip
+        found = self.look(swap, every(MONTHLY, swap__nitrate_out=lambda i: "13 mg/L as N" if i > 9 else "2 mg/L as N"))
+        self.assertEqual([(cause.id, cause.stage, cause.severity) for cause in found.causes][:1], [("no-longer/nitrate", "swap", "danger")])
+        self.assertEqual(self.causes(swap, every(MONTHLY, swap__nitrate_out="2 mg/L as N")), [])
+        soft = variant_of(WELL)
+        told = self.causes(
+            soft,
+            every(MONTHLY, soft__hardness_out=lambda i: "9 gpg" if i > 9 else "0.3 gpg", soft__salt_level=lambda i: "0 cm" if i > 8 else "30 cm"),
+        )
+        self.assertNotIn("no-longer/hardness", told)
+
+    def test_a_breach_that_nothing_explains_is_told(self) -> None:
+        """pH low and the drop as it was, the bed full: what the causes of the bed say no to is still told, once, at its unit."""
+        bed = variant_of(WELL)
+        log = every(
+            MONTHLY,
+            stone__ph_out=lambda i: "6.6" if i > 7 else "7.3",
+            stone__medium_level=f"{bed.run.stages[0].sizing.vessels.depth * 100:.0f} cm",
+            source__ph="6.1",
+        )
+        causes = self.look(bed, log).causes
+        self.assertTrue(causes)
+        self.assertTrue(all(cause.stage in ("stone", None) for cause in causes))
+
+
+class DueByTheLog(Read):
+    def due(self, variant: Variant, entries: list[Entry], task: str) -> Any:
+        return next(each for each in self.look(variant, entries).due if each.task.id == task)
+
+    def test_a_drop_that_crosses_its_mark(self) -> None:
+        """A cartridge whose drop climbs 1 psi a week from 2 psi reaches 10 psi over clean in some ten weeks, not in half a year."""
+        well = variant_of(WELL)
+        log = every(range(0, 43, 7), five__pressure_in="50 psi", five__pressure_out=lambda i: f"{48 - i} psi")
+        found = self.due(well, log, "five/cartridge")
+        self.assertEqual(found.basis, "condition")
+        self.assertTrue(START + dt.timedelta(days=50) < found.due_on < START + dt.timedelta(days=100), found.due_on)
+        steady = self.due(well, every(range(0, 43, 7), five__pressure_in="50 psi", five__pressure_out="48 psi"), "five/cartridge")
+        self.assertNotEqual(steady.basis, "condition")
+
+    def test_a_membrane_by_its_condition(self) -> None:
+        """Corrected flow that fades 15 % within a year brings the day forward from the third year."""
+        tap = variant_of([{"kind": "reverse_osmosis", "id": "ro"}])
+        log = every(range(0, 300, 30), ro__permeate_flow=lambda i: f"{0.2 - 0.0025 * i:.4f} L/min", source__temperature="11 degC")
+        found = self.due(tap, log, "ro/membrane")
+        self.assertEqual(found.basis, "condition")
+        self.assertLess(found.due_on, START + dt.timedelta(days=700))
+
+    def test_the_meter_doubled_since(self) -> None:
+        """Three cartridges lasted 120 days each; since the last change the house draws twice as much: 60 days, and the words say why."""
+        well = variant_of(WELL, readings={"turbidity": "4 NTU"})
+        changes = [{"on": day(n), "did": "five/cartridge"} for n in (120, 240, 360)]
+        meter = [{"on": day(n), "readings": {"meter": f"{900 * n if n <= 360 else 900 * 360 + 1800 * (n - 360)} L"}} for n in (0, 120, 240, 360, 400)]
+        found = self.due(well, [*changes, *meter], "five/cartridge")
+        self.assertEqual(found.due_on, START + dt.timedelta(days=420))
+        self.assertIn("before; it lasted 120, 120 days", found.why)
+
+    def test_a_sample_in_either_season_counts(self) -> None:
+        """A spring's half-yearly sample is done by any sample of microbes at a tap."""
+        spring = variant_of(WELL, source={"kind": "spring"}, readings={"total_coliform": "absent"})
+        found = self.due(spring, [{"on": day(200), "readings": {"tap.total_coliform": "absent"}}], "site/microbes_again")
+        self.assertEqual(found.due_on, START + dt.timedelta(days=200 + 183))
+
+    def test_a_drop_is_compared_at_one_flow(self) -> None:
+        """Read at a third of the flow a clean drop is less; put right for the flow it has not moved."""
+        well = variant_of(WELL)
+        stage = well.run.stages[3]
+        full, third = stage.duty.flow, stage.duty.flow / 3
+        drops = [stage.room.loss(stage.keys, stage.sizing, flow, stage.water_in.temperature)[0] for flow in (full, third)]
+        log = [
+            {"on": day(30 * n), "readings": {"five.flow": f"{flow} L/min", "five.pressure_in": "350 kPa", "five.pressure_out": f"{350 - drop} kPa"}}
+            for n, (flow, drop) in enumerate(zip((full, third, full, third), (*drops, *drops), strict=True))
+        ]
+        points = self.look(well, log).look.readings.points("five.pressure_drop")
+        for _, value in points:
+            self.assertAlmostEqual(value, stage.loss_clean, places=6)
+
+
 class CommandLine(TestCase):
     def test_a_job_and_a_log(self) -> None:
         """The document by its schema; what cannot be read is refused by line; the job's own day where none is said."""

@@ -18,9 +18,14 @@ from ..language.spec import Choice, Measure, key
 from ..language.tables import table
 from ..stages import ROOMS
 from ..train.keys import StageKeys
+from ..train.over_time import Counted, TakingUp
 from ..train.room import Purchase, Room, Sizing, StageRun
 
 ROWS = {"contact_min": 10.0, "left": 0.1, "turbidity_max": 1.0, "grams_l": 3.0, "price": 4.0}
+TASK = {
+    "task": "Replace the char", "do": ["Empty the tank and load new char."], "why": "It is exhausted.", "who": "service", "figure": "replacement_interval",
+    "load": "fluoride", "quantity": "one", "source": "upkeep.beds",
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +83,9 @@ class BoneChar(Room[CharKeys]):
     def candidates(self, water: Water, duty: Duty) -> list[CharKeys]:
         return [CharKeys(grade="fine")] if water.value("fluoride") > 1.5 else []
 
+    def over_time(self, stage: StageRun[CharKeys]) -> TakingUp[StageRun[CharKeys]]:
+        return TakingUp(stage, Counted((("fluoride", 1.0),)), stage.sizing.params["volume"] * stage.duty.rows["bone_char"]["grams_l"], "medium")
+
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         return f"takes fluoride from {before.value('fluoride'):.1f} to {after.value('fluoride'):.1f} mg/L"
 
@@ -104,8 +112,12 @@ def toy_treatment() -> Iterator[BoneChar]:
         patch.dict(ROOMS, {BONE_CHAR.kind: BONE_CHAR}),
         patch.dict(table("stages"), {"bone_char": ROWS}),
         patch.dict(media, {"bone_char": ["Bone char", "L", ROWS["price"]]}),
+        patch.dict(table("upkeep"), {"bone_char": {"medium": TASK}}),
     ):
+        from ..keeping.upkeep import rows
         from ..papers.materials import price_keys
+
+        rows.cache_clear()
 
         price_keys.cache_clear()
         rule("contact-short/<kind>", "train", "beds.media", on=BONE_CHAR.kind)(_too_little)
@@ -114,6 +126,7 @@ def toy_treatment() -> Iterator[BoneChar]:
         finally:
             RULES[:] = rules
             price_keys.cache_clear()
+            rows.cache_clear()
 
 
 FLUORIDE: dict[str, Any] = {"fluoride": "6 mg/L"}

@@ -3,9 +3,9 @@
 Importing this registers the signs of every part by their names.
 """
 
-from . import beds, feeds, house, lamps, membranes, softeners
+from . import beds, feeds, house, lamps, membranes, others, softeners
 from .sign import ALL, Sign, Signs
 
-PARTS = (beds, feeds, house, lamps, membranes, softeners)
+PARTS = (beds, feeds, house, lamps, membranes, others, softeners)
 
 __all__ = ["ALL", "PARTS", "Sign", "Signs"]

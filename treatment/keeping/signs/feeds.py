@@ -60,6 +60,15 @@ def _solution_falls(s: Signs) -> Sign | None:
 
 
 @sign
+def _feed_silent(s: Signs) -> Sign | None:
+    """Whether nothing is left of a residual, and nothing shows that the pump still feeds."""
+    gone, falls = s.of("residual_gone"), s.of("solution_falls")
+    if gone is None or (falls is not None and falls.holds):
+        return None
+    return gone
+
+
+@sign
 def _solution_gone(s: Signs) -> Sign | None:
     point = s.fresh(s.key("solution_level"))
     return (
