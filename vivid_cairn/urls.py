@@ -134,6 +134,7 @@ urlpatterns = [
     path("jobs/<int:pk>/materials/", wall_files.materials_page, name="materials"),
     path("jobs/<int:pk>/materials.csv", wall_files.materials_file, {"ending": "csv"}, name="materials-csv"),
     path("jobs/<int:pk>/materials.xlsx", wall_files.materials_file, {"ending": "xlsx"}, name="materials-xlsx"),
+    path("jobs/<int:pk>/costs.csv", wall_files.costs_file, name="costs-csv"),
     path("jobs/<int:pk>/wall.pdf", wall_files.wall_pdf, name="wall-pdf"),
     path("jobs/<int:pk>/wall.dxf", wall_files.wall_dxf, name="wall-dxf"),
     path("jobs/<int:pk>/train.pdf", wall_files.train_pdf, name="train-pdf"),

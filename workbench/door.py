@@ -38,6 +38,9 @@ def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]
             for path, bag in job.workspace.bags.items()
         }
         document["working_values"] = own | document.get("working_values", {})
+    if charged := firm_of(job.workspace):
+        own = document.get("firm", {})
+        document["firm"] = {**charged, **own, "prices": charged.get("prices", {}) | own.get("prices", {})}
     for name, column in COLUMNS.items():
         value = getattr(survey, name)
         if value in (None, "") or (name == "pipe_size_m" and unmade(survey.pipe_material or None, value)):
@@ -52,6 +55,16 @@ def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]
     ]
     document["train"] = train
     return document
+
+
+def firm_of(workspace: Workspace) -> dict[str, Any]:
+    """What a company charges, as a job file writes it; empty where it has said nothing."""
+    found: dict[str, Any] = dict(workspace.rates)
+    if workspace.currency.strip():
+        found["currency"] = workspace.currency.strip()
+    if workspace.prices:
+        found["prices"] = {key: f"{price:.12g}" for key, price in workspace.prices.items()}
+    return found
 
 
 def _written(survey: Survey, name: str, value: Any) -> Any:

@@ -50,6 +50,13 @@ def demand(facts: Facts) -> tuple[Demand, list[Assumption]]:
     return Demand(daily, peak, supply, design, passable), notes
 
 
+def draw_flow() -> float:
+    """The mean flow of a household's draws [L/min], by the end uses of ``data/year.toml``: liters of a day over the minutes that run."""
+    rows = table("year")["use"]
+    litres = sum(row["flow"] * row["minutes"] * row["each"] for row in rows)
+    return float(litres / sum(row["minutes"] * row["each"] for row in rows))
+
+
 def behind_a_pump(before: Demand) -> Demand:
     """What is served behind a tank and its pump: the whole peak, whatever the source gives."""
     peak, given = before.peak_flow, max(before.peak_flow.value, before.supply_flow)

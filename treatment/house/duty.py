@@ -9,7 +9,7 @@ from ..chemistry.water import Water
 from ..job.facts import Facts
 from ..language.tables import table
 from .demand import Demand
-from .events import hours_between
+from .events import busiest_week, hours_between
 from .hydraulics import GPM, Supply
 from .needs import TASTED
 from .pipes import INCH
@@ -54,6 +54,14 @@ class Duty:
     def daily(self) -> float:
         """Daily use [L/day]."""
         return self.demand.daily_use.value
+
+    @property
+    def daily_mean(self) -> float:
+        """Daily use over the week [L/day]: a business counts with its own week, not with its busiest day."""
+        building = self.facts.building
+        if not building.events:
+            return self.daily
+        return sum(busiest_week(self.facts, self.daily)) / 7
 
     @property
     def weak(self) -> bool:

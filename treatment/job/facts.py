@@ -28,6 +28,7 @@ from ..language.spec import (
     record_schema,
     specs_of,
 )
+from .firm import Firm
 from .working import OwnValue, OwnValues
 
 STANDARDS = ("us", "who", "ca", "eu", "uk", "au")
@@ -401,6 +402,7 @@ class Facts:
     site: Site = key(Record(Site), Site())
     wishes: Wishes = key(Record(Wishes), Wishes())
     schools: Schools = key(Record(Schools), Schools())
+    firm: Firm = key(Record(Firm), Firm(), "what the company that does the job charges")
 
 
 def spec_at(part: str, name: str) -> Spec:

@@ -34,6 +34,8 @@ class Row:
     why: str
     who: str
     source: str
+    minutes: float = 0.0
+    price: str = ""
     days: float | None = None
     figure: str = ""
     hours: float | None = None
@@ -99,6 +101,7 @@ class Task:
             "basis": self.basis,
             "quantity": None if self.quantity is None else {"value": rounded(self.quantity.value), "unit": self.quantity.unit},
             "who": self.row.who,
+            "hands_on": {"value": self.row.minutes, "unit": "min"},
             "cautions": self.cautions,
             "working": [line.as_json() for line in self.working],
             "source": source(self.row.source),
@@ -248,8 +251,11 @@ def _share(stage: StageRun[Any], load: str) -> float:
 
 def _quantity(stage: StageRun[Any] | None, row: Row, every: float, lines: list[Line]) -> Figure | None:
     """What a task takes, with its working among the lines; None where nothing is bought or filled."""
-    if stage is None or not row.quantity:
+    if not row.quantity:
         return None
+    if stage is None:
+        lines.append(stated("tests", "count", 1.0, "1", row.source))
+        return Figure(1.0, "1", (lines[-1],))
     figures, days = stage.figures, (every, "day")
     line: Line
     if row.quantity == "salt":
@@ -269,6 +275,6 @@ def _quantity(stage: StageRun[Any] | None, row: Row, every: float, lines: list[L
     elif row.quantity == "elements" and "elements" in figures:
         line = stated("elements", "count", figures["elements"].value, "1", row.source)
     else:
-        line = stated("pieces", "count", 1.0, "1", row.source)
+        line = stated("pieces", "count", float(stage.sizing.params.get("lamps", 1)) if row.price == "lamp" else 1.0, "1", row.source)
     lines.append(line)
     return Figure(line.value, line.unit, (line,))

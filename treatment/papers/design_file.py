@@ -9,7 +9,9 @@ from .. import ENGINE
 from ..chemistry.water import Water
 from ..design import Design
 from ..drawing.wall.compose import compose
+from ..evidence.samples import Assumption
 from ..job.feed_limits import FeedLimit
+from ..job.firm import Firm
 from ..keeping.upkeep import upkeep
 from ..language.analytes import analytes
 from ..language.figure import rounded
@@ -24,6 +26,7 @@ from ..studies.next_tests import next_tests
 from ..studies.repair import repair
 from ..train.room import StageRun
 from ..wall.parts import Wall
+from .costs import choice, costs, told_zero
 from .materials import Row, materials
 
 FORMAT = "cairn-design/1"
@@ -131,9 +134,16 @@ def material_document(row: Row) -> dict[str, Any]:
         "key": row.key,
         "what": row.what,
         "quantity": value(row.quantity, row.unit),
-        "sample_price": row.each,
+        "sample_price": float(row.each),
+        "price": f"{row.each:.2f}",
+        "sample": row.sample,
         "note": row.note,
     }
+
+
+def priced_at_nothing(firm: Firm) -> list[Assumption]:
+    """Rates and prices of the company that are zero, each told at its place."""
+    return [Assumption(path, "0", f"{what} costs nothing: the company says so") for path, what in told_zero(firm).items()]
 
 
 @uncollected()
@@ -141,11 +151,15 @@ def design_document(design: Design) -> dict[str, Any]:
     """The whole design as plain data."""
     flows = design.duty.demand
     wall = compose(design, design.chosen)
+    rows = materials(design.chosen, wall)
+    money = costs(design.chosen, rows)
     document: dict[str, Any] = {
         "format": FORMAT,
         "engine": ENGINE,
         "job": {"name": design.facts.job.name, "standard": design.facts.job.standard, "units": design.facts.job.units},
-        "assumptions": [{"path": note.path, "value": note.value, "why": note.why} for note in design.assumptions],
+        "assumptions": [
+            {"path": note.path, "value": note.value, "why": note.why} for note in (*design.assumptions, *priced_at_nothing(design.facts.firm))
+        ],
         "design_water": {name: state.as_json() for name, state in design.evidence.states.items()},
         "taps": {name: state.as_json() for name, state in design.evidence.taps.items()},
         "needs": [need.as_json() for need in design.needs],
@@ -162,7 +176,9 @@ def design_document(design: Design) -> dict[str, Any]:
             for each in alternatives(design)
         ],
         "wall": wall_document(wall),
-        "materials": [material_document(row) for row in materials(design.chosen, wall)],
+        "materials": [material_document(row) for row in rows],
+        "costs": money.as_json(),
+        "choice": choice(design.chosen, money).as_json(),
         "commissioning": commissioning(design.chosen),
         "upkeep": [task.as_json() for task in upkeep(design.chosen)],
         "likely_causes": [asdict(cause) for cause in design.likely_causes],

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..job.prices import GROUPS
 from ..keeping.upkeep import BASES, DAY, HOUR
 from ..keeping.upkeep import WHO as OF
 from ..language.analytes import analytes
 from ..language.schema import array, obj
 from ..stages import ROOMS
 from ..starting.step import PHASES, WHERE, WHO
+from .costs import FIRST, PAYS_FOR, REPLACED, YEARLY
 from .design_file import FORMAT, PIPE
-from .materials import GROUPS
 
 
 def design_schema() -> dict[str, Any]:
@@ -71,7 +72,7 @@ def design_schema() -> dict[str, Any]:
         "upkeep": array(obj({
             "id": text, "stage": {"type": ["string", "null"]}, "task": text, "do": array(text), "why": text,
             "every": obj({"value": number, "unit": {"enum": [DAY, HOUR]}, "low": number, "high": number}), "basis": {"enum": list(BASES)}, "quantity": nullable,
-            "who": {"enum": list(OF)}, "cautions": array(text), "working": array(line), "source": text,
+            "who": {"enum": list(OF)}, "hands_on": quantity, "cautions": array(text), "working": array(line), "source": text,
         })),
         "likely_causes": array(obj({"observation": text, "said": text, "cause": text, "standing": text, "tell": text, "test": text, "curable": {"type": "boolean"}})),
         "alternatives": array(obj({"title": text, "train": array({"enum": list(ROOMS)}), "complete": {"type": "boolean"}, "differs": array(text)})),
@@ -79,7 +80,10 @@ def design_schema() -> dict[str, Any]:
             "units": array(obj({"id": text, "x": quantity, "foot": quantity, "width": quantity, "height": quantity, "depth": quantity})), "width": quantity,
             "pipe": obj(dict.fromkeys(PIPE, quantity)), "fittings": {"type": "object", "additionalProperties": number}, "findings": array(finding),
         }),
-        "materials": array(obj({"group": {"enum": list(GROUPS)}, "key": text, "what": text, "quantity": quantity, "sample_price": number, "note": text})),
+        "materials": array(obj({"group": {"enum": list(GROUPS)}, "key": text, "what": text, "quantity": quantity, "sample_price": number,
+            "price": text, "sample": {"type": "boolean"},
+            "note": text})),
+        "costs": costs_schema(line), "choice": obj({"first": text, "total": text, **dict.fromkeys(("salt", "drain_water", "wall", "upkeep_hours"), quantity)}),
         "proposal": obj({**train, "not_used": not_used, "repair": obj({"train": array({"enum": list(ROOMS)}), "changes": array(text)})}), "not_used": not_used,
     }  # fmt: skip
     required = [name for name in properties if name not in ("proposal", "not_used")]
@@ -107,3 +111,18 @@ def commissioning_schema(quantity: dict[str, Any], nullable: dict[str, Any], lin
     })  # fmt: skip
     totals = obj({"hands_on": quantity, "elapsed": quantity, "water_off": quantity, "visits": number})
     return obj({"steps": array(step), "visits": array(visit), "totals": totals})
+
+
+def costs_schema(line: dict[str, Any]) -> dict[str, Any]:
+    """The JSON Schema of what a train costs; amounts are texts of two places."""
+    amount = {"type": "string", "pattern": r"^\d+\.\d\d$"}
+    spread = obj({"low": amount, "value": amount, "high": amount})
+    text, number = {"type": "string"}, {"type": "number"}
+    one = obj({
+        "what": text, "of": {"enum": list(PAYS_FOR)}, "stage": {"type": ["string", "null"]}, "kind": {"enum": [FIRST, YEARLY, REPLACED]},
+        "every_years": {"type": ["number", "null"]}, "amount": amount, "sample": {"type": "boolean"}, "working": array(line),
+    })  # fmt: skip
+    return obj({
+        "currency": text, "sample_prices": {"type": "boolean"}, "years": number, "rate": number, "first": spread, "yearly": spread, "total": spread,
+        "per_thousand_litres": spread, "lines": array(one),
+    })  # fmt: skip

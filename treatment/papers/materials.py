@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
-from functools import cache
+from decimal import ROUND_HALF_UP, Decimal
 from math import ceil
 from typing import Any
 
 from ..house.duty import Duty
 from ..house.packing import media_bags, salt_bags
 from ..house.pipes import INCH, joined_by
+from ..job.prices import CENT, GROUPS, price_keys
 from ..language.display import show
 from ..language.prose import sentence
 from ..language.tables import table
@@ -22,72 +23,79 @@ from ..train.drains import bore_wanted, drain_of
 from ..train.room import Purchase, StageRun, beside
 from ..wall.parts import Wall
 
-GROUPS = ("equipment", "media", "pipe", "fittings", "electrical", "testing", "tools", "consumables")
 PACKING = table("prices")["packing"]
 
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A line of the list. key: into the price list; each: price of one unit; note: bags, or for which unit it is."""
+    """A line of the list. key: into the price list; each: price of one unit; note: bags, or for which unit it is; sample: whether it is made up;
+    stage: the one it is bought for, None for the house or for several.
+    """
 
     group: str
     key: str
     what: str
     quantity: float
     unit: str
-    each: float
+    each: Decimal
     note: str = ""
+    sample: bool = True
+    stage: str | None = None
 
     @property
-    def total(self) -> float:
+    def total(self) -> Decimal:
         """Quantity times price, rounded as money is, so that every sum is the sum of what is printed."""
-        return round(self.quantity * self.each, 2)
+        return cents(Decimal(str(self.quantity)) * self.each)
 
 
-@cache
-def price_keys() -> dict[str, tuple[str, str, str, float]]:
-    """Every price by key: group, what it is, unit, sample price."""
-    return {key: (group, row[0], row[1], float(row[2])) for group in GROUPS for key, row in table("prices").get(group, {}).items()}
+def cents(value: Decimal) -> Decimal:
+    """An amount as money is printed: to two places, halves up."""
+    return value.quantize(CENT, ROUND_HALF_UP)
 
 
-def materials(variant: Variant, wall: Wall, prices: Mapping[str, float] | None = None) -> list[Row]:
-    """The list for a train on its wall, by group. prices: a firm's own, by key, in place of the sample ones."""
-    bought: list[Purchase] = []
+def materials(variant: Variant, wall: Wall, prices: Mapping[str, Any] | None = None) -> list[Row]:
+    """The list for a train on its wall, by group. prices: a company's own, by key, in place of the job's own and of the sample ones."""
+    own = variant.audit.facts.firm.own | {key: Decimal(str(price)) for key, price in (prices or {}).items()}
+    bought: list[tuple[str | None, Purchase]] = []
     for stage in variant.run.stages:
-        bought += [*_equipment(stage), *(_in_bags(each, stage.duty) for each in stage.room.buys(stage.keys, stage.sizing))]
+        parts = [*_equipment(stage), *(_in_bags(each, stage.duty) for each in stage.room.buys(stage.keys, stage.sizing))]
         if litres := beside(variant.run.stages, stage):
-            bought.append(Purchase("tank", 1.0, "Permeate storage", size=litres / 100))
+            parts.append(Purchase("tank", 1.0, "Permeate storage", size=litres / 100))
+        bought += [(stage.id, each) for each in parts]
+    of_house = (*_on_the_wall(wall, variant), *_to_join(wall, variant), *small_parts(wall, variant))
     bought = [
-        *(each for each in bought if not each.yearly),
-        *_on_the_wall(wall, variant),
-        *_to_join(wall, variant),
-        *small_parts(wall, variant),
-        *(each for each in bought if each.yearly),
+        *((id, each) for id, each in bought if not each.yearly),
+        *((None, each) for each in of_house),
+        *((id, each) for id, each in bought if each.yearly),
     ]
-    rows = [_priced(each, prices or {}) for each in bought if each.quantity > 0]
+    rows = [_priced(each, own, id) for id, each in bought if each.quantity > 0]
     merged: dict[tuple[str, str, str], Row] = {}
     for row in rows:
         at = (row.key, row.what, row.note)
+        held = merged.get(at)
         merged[at] = (
-            row if at not in merged else Row(row.group, row.key, row.what, round(merged[at].quantity + row.quantity, 2), row.unit, row.each, row.note)
+            row
+            if held is None
+            else replace(row, quantity=round(held.quantity + row.quantity, 2), stage=row.stage if row.stage == held.stage else None)
         )
-    tools = [Row("tools", "tool", sentence(tool), 1.0, "each", 0.0, "to bring") for tool in tools_of(variant)]
+    tools = [Row("tools", "tool", sentence(tool), 1.0, "each", Decimal(0), "to bring", False) for tool in tools_of(variant)]
     return sorted([*merged.values(), *tools], key=lambda row: GROUPS.index(row.group))
 
 
-def _priced(bought: Purchase, own: Mapping[str, float]) -> Row:
+def _priced(bought: Purchase, own: Mapping[str, Decimal], stage: str | None) -> Row:
     group, named, unit, sample = price_keys()[bought.key]
-    price, size = float(own.get(bought.key, sample)), bought.size
+    price, size = own.get(bought.key, Decimal(str(sample))), bought.size
     quantity, what = round(bought.quantity, 2), bought.what or named
-    return Row(group, bought.key, what, quantity, "each" if size else unit, round(price * size, 2) if size else price, bought.note)
+    each = cents(price * Decimal(str(size))) if size else price
+    return Row(group, bought.key, what, quantity, "each" if size else unit, each, bought.note, bought.key not in own, stage)
 
 
-def total(rows: list[Row]) -> float:
+def total(rows: list[Row]) -> Decimal:
     """What a list costs."""
-    return round(sum(row.total for row in rows), 2)
+    return sum((row.total for row in rows), Decimal(0))
 
 
-def by_group(rows: list[Row]) -> list[tuple[str, list[Row], float]]:
+def by_group(rows: list[Row]) -> list[tuple[str, list[Row], Decimal]]:
     """Group, its rows and what they cost, in the order of the list; empty groups left out."""
     parts = [(group, [row for row in rows if row.group == group]) for group in GROUPS]
     return [(group, part, total(part)) for group, part in parts if part]
@@ -141,7 +149,7 @@ def _on_the_wall(wall: Wall, variant: Variant) -> Iterator[Purchase]:
         yield Purchase(key, wall.pipe_length(role) * PACKING["offcut"])
     names = price_keys()
     for key in ("elbow", "tee", "valve", "union"):
-        yield Purchase(key, float(wall.count(key)), f"{names[key][1]} {kind}{joined}")
+        yield Purchase(key, float(wall.count(key)), f"{names[key].what} {kind}{joined}")
     for key in ("sample_tap", "gauge", "air_gap", "outlet"):
         yield Purchase(key, float(wall.count(key)))
 

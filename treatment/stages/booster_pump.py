@@ -7,11 +7,12 @@ from dataclasses import dataclass
 from ..chemistry.water import Water
 from ..house.duty import Duty
 from ..job.facts import PRESSURE
-from ..language.figure import Figure, figure, stated, work
+from ..language.figure import Figure, Line, figure, stated, work
 from ..language.spec import key
 from ..train.keys import StageKeys
 from ..train.over_time import OverTime, Passed, Slugs, State
 from ..train.room import Purchase, Room, Sizing, StageRun, fixed_body
+from ..train.running import lifted
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +75,9 @@ class BoosterPump(Room[BoosterPumpKeys]):
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return max(pressure, float(sizing.params["pressure"]))
+
+    def burned(self, keys: BoosterPumpKeys, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line:
+        return lifted(duty.daily_mean * 365, sizing.params["pressure"], float(duty.rows["storage"]["booster_efficiency"]))
 
     def over_time(self, stage: StageRun[BoosterPumpKeys]) -> Boosting:
         """A pump that uses power for each litre it lifts."""

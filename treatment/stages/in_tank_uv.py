@@ -12,11 +12,12 @@ from ..chemistry.water import STORED, Water
 from ..house import rain
 from ..house.duty import Duty
 from ..language.analytes import SEWAGE
-from ..language.figure import Figure, figure, stated, work
+from ..language.figure import Figure, Line, figure, stated, work
 from ..language.spec import Choice, Measure, Number, key
 from ..train.keys import StageKeys
 from ..train.over_time import Burning, Lamp
 from ..train.room import Purchase, Room, Sizing, StageRun, fixed_body
+from ..train.running import burned
 from .uv import light_through
 
 
@@ -90,6 +91,9 @@ class InTankUv(Room[InTankUvKeys]):
 
     def body(self, keys: InTankUvKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("in_tank_lamp")
+
+    def burned(self, keys: InTankUvKeys, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line:
+        return burned(keys.power or float(duty.rows["in_tank_uv"]["lamp_watt"]), figures["hours_a_day"].value * 365)
 
     def over_time(self, stage: StageRun[InTankUvKeys]) -> Burning[StageRun[InTankUvKeys]]:
         """It burns so many hours a day, whatever is drawn."""

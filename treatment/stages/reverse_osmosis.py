@@ -24,6 +24,7 @@ from ..language.tables import table
 from ..train.keys import StageKeys
 from ..train.over_time import Passed, Slugs, State, Stock, Storing, Tank
 from ..train.room import Fork, Purchase, Room, Sizing, Stage, StageRun, TrainRun, fixed_body
+from ..train.running import lifted, rejected
 from .anion_exchange import ANION_EXCHANGE, AnionExchangeKeys
 from .booster_pump import BOOSTER_PUMP, BoosterPumpKeys
 from .carbon import chloramine
@@ -250,6 +251,13 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
 
     def pressure_after(self, sizing: Sizing, pressure: float, loss: float) -> float:
         return 0.0 if sizing.params["scale"] == "whole_house" else pressure
+
+    def drained(self, keys: ReverseOsmosisKeys, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line:
+        return rejected(duty.drinking_daily if self.at_tap(keys) else duty.daily_mean, sizing.params["recovery"])
+
+    def burned(self, keys: ReverseOsmosisKeys, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line:
+        row = duty.rows["reverse_osmosis"]
+        return lifted(duty.daily_mean / sizing.params["recovery"] * 365, float(row["pump_kpa"]), float(row["pump_efficiency"]))
 
     def over_time(self, stage: StageRun[ReverseOsmosisKeys]) -> Making:
         """It makes permeate into its tank, the colder the slower; what stands before it sees its feed."""

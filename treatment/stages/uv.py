@@ -24,6 +24,7 @@ from ..language.tables import table
 from ..train.keys import StageKeys
 from ..train.over_time import Burning, Lamp, Passed, Slugs, State, Stock, light_of_age
 from ..train.room import Fork, Purchase, Room, Sizing, StageRun, TrainRun
+from ..train.running import ALWAYS, burned, hours_of_draw
 from .sediment import FINE
 
 INACTIVATED = (*MICROBES, "heterotrophic_count")
@@ -214,12 +215,18 @@ class Uv(Room[UvKeys]):
     def restrictor(self, keys: UvKeys, system: str) -> str:
         return f"flow restrictor {show(keys.restrictor, 'L/min', system)}" if keys.restrictor else ""
 
+    def _watts(self, params: dict[str, Any]) -> float:
+        """Power of its lamps and ballasts [W]."""
+        return float(table("vessels")["lamps"]["watt_per_gpm"] * params["rated_flow"] / GPM * params["lamps"])
+
+    def burned(self, keys: UvKeys, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line:
+        return burned(self._watts(sizing.params), hours_of_draw(duty) if sizing.params["lamp"] == "flow_switched" else ALWAYS)
+
     def over_time(self, stage: StageRun[UvKeys]) -> Shining:
         """A lamp whose dose is that of each draw's own flow and of the water of the day."""
         params = stage.sizing.params
-        watts = table("vessels")["lamps"]["watt_per_gpm"] * params["rated_flow"] / GPM * params["lamps"]
         life = float(stage.duty.rows["uv"]["lamp_hours"])
-        return Shining(stage, Lamp(watts, life, None if params["lamp"] == "flow_switched" else 24.0), self)
+        return Shining(stage, Lamp(self._watts(params), life, None if params["lamp"] == "flow_switched" else 24.0), self)
 
     def buys(self, keys: UvKeys, sizing: Sizing) -> list[Purchase]:
         name = self.name(keys)

@@ -11,7 +11,7 @@ from typing import Any
 
 from hypothesis import settings
 
-USUAL = 0.4  # of the cases in a plain test run, the rest in the night's
+USUAL = 0.2  # of the cases in a plain test run, the rest in the night's
 TIMES = int(os.environ.get("CAIRN_FUZZ", "0"))  # 0: the fixed cases of a test run
 
 settings.register_profile("cairn", derandomize=not TIMES, database=None, deadline=None, print_blob=True)

@@ -14,7 +14,8 @@ from typing import Any
 
 from ..design import design
 from ..job_file import read_job
-from ..papers.design_file import design_document
+from ..keeping.upkeep import upkeep
+from ..papers.design_file import design_document, train_document
 
 PACKED = Path(__file__).parent / "data" / "golden.json.xz"
 AS_OF = "2026-11-24"
@@ -39,6 +40,27 @@ def worked(document: dict[str, Any]) -> dict[str, Any]:
     found: dict[str, Any] = json.loads(json.dumps(design_document(design(read_job(document)))))
     found.pop("engine")
     return found
+
+
+#: what of a document stands on the train alone: no search of alternatives, repairs or tests, no wall, sheet or list
+OF_THE_TRAIN = ("assumptions", "design_water", "taps", "needs", "demand", "train", "finished_water", "hydraulics", "findings", "upkeep")
+
+
+def worked_train(document: dict[str, Any]) -> dict[str, Any]:
+    """What of the design document of a job stands on its train alone, as it comes out today."""
+    done = design(read_job(document))
+    flows, system = done.duty.demand, done.facts.job.units
+    found = {
+        "assumptions": [{"path": note.path, "value": note.value, "why": note.why} for note in done.assumptions],
+        "design_water": {name: state.as_json() for name, state in done.evidence.states.items()},
+        "taps": {name: state.as_json() for name, state in done.evidence.taps.items()},
+        "needs": [need.as_json() for need in done.needs],
+        "demand": {"daily_use": flows.daily_use.as_json(), "peak_flow": flows.peak_flow.as_json(), "design_flow": flows.design_flow.as_json()},
+        **train_document(done.chosen, system),
+        "upkeep": [task.as_json() for task in upkeep(done.chosen)],
+    }
+    plain: dict[str, Any] = json.loads(json.dumps(found))
+    return plain
 
 
 def differences(was: Any, now: Any, path: str = "") -> Iterator[tuple[str, Any, Any]]:

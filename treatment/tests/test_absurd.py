@@ -79,7 +79,7 @@ def absurd(seed: int) -> dict[str, Any]:
 class AbsurdJobs(TestCase):
     def test_each_gets_an_answer(self) -> None:
         """Refused with its faults, or worked through, written as JSON and drawn; numbers all finite."""
-        worked, seeds = 0, 20 if not TIMES else 60 * TIMES
+        worked, seeds = 0, 8 if not TIMES else 60 * TIMES
         for seed in range(seeds):
             with self.subTest(seed=seed):
                 try:
@@ -127,8 +127,8 @@ class AnyValueInAnyPlace(TestCase):
 
     def test_of_a_job(self) -> None:
         waived = {"waivers": [{"rule": "sample-stale", "stage": "", "reason": "known"}]}
-        tried = sum(self.refused_or_read(row["job"] | waived, read_job) for row in frozen()[:6])
-        self.assertGreater(tried, 1500)
+        tried = sum(self.refused_or_read(row["job"] | waived, read_job) for row in frozen()[: 6 if TIMES else 2])
+        self.assertGreater(tried, 500)
 
     def test_of_a_log(self) -> None:
         chosen = worked(job(train=[{"kind": "softener", "id": "softener"}, {"kind": "uv", "id": "uv"}])).chosen

@@ -14,8 +14,9 @@ from ..drawing.shapes import Box
 from ..drawing.wall.compose import compose
 from ..drawing.wall.legend import WORDS, legend
 from ..drawing.wall.view import view
+from ..job.prices import price_keys
 from ..papers.design_file import design_document
-from ..papers.materials import materials, price_keys
+from ..papers.materials import materials
 from ..stages import ROOMS
 from ..starting.sheet import sheet
 from ..train.weights import loads

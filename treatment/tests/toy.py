@@ -114,8 +114,8 @@ def toy_treatment() -> Iterator[BoneChar]:
         patch.dict(media, {"bone_char": ["Bone char", "L", ROWS["price"]]}),
         patch.dict(table("upkeep"), {"bone_char": {"medium": TASK}}),
     ):
+        from ..job.prices import price_keys
         from ..keeping.upkeep import rows
-        from ..papers.materials import price_keys
 
         rows.cache_clear()
 

@@ -21,6 +21,7 @@ from ..language.figure import Figure, Figures, Line
 from ..language.tables import table
 from .keys import OF_EVERY_STAGE, StageKeys
 from .over_time import OverTime
+from .running import drained, running, usual_power
 
 K = TypeVar("K", bound=StageKeys)
 
@@ -235,7 +236,20 @@ class Room(Generic[K]):
     def sized(self, keys: K, water: Water, duty: Duty) -> Sizing:
         """Its sizing, explained."""
         sizing = self.size(keys, water, duty)
-        return sizing.explained_by(lambda: self.figures(keys, sizing, water, duty))
+        return sizing.explained_by(lambda: self._figures(keys, sizing, water, duty))
+
+    def _figures(self, keys: K, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
+        """Its own figures, and what it uses in a year."""
+        own = self.figures(keys, sizing, water, duty)
+        return own | running(self.drained(keys, sizing, own, duty), self.burned(keys, sizing, own, duty) if self.powered(keys) else None)
+
+    def drained(self, keys: K, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line | None:
+        """What it sends to a drain in a year [L], with its working; by default what its washes or regenerations take."""
+        return drained(figures) if self.washes(keys) else None
+
+    def burned(self, keys: K, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line:
+        """Power that it uses in a year [kWh], with its working; by default that of a control valve, or of its kind."""
+        return usual_power(self.kind, duty)
 
     def treat(self, keys: K, sizing: Sizing, water: Water, duty: Duty) -> Water:
         """The water that leaves it at design flow."""

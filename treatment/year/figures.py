@@ -87,7 +87,7 @@ class Came:
                 found[f"lamp_hours/{place.id}"] = Amount(self.burned(place), "hour")
         starts, pumped = self._pump()
         found["pump_starts"] = Amount(starts, "1")
-        found["energy"] = Amount(sum(place.kept.energy for place in year.places) + pumped, "kWh")
+        found["energy"] = Amount(sum(_energy(place, year.days) for place in year.places) + pumped, "kWh")
         found["minutes_low_pressure"] = Amount(self.low_pressure, "min")
         found["storage_empty"] = Amount(float(year.empty.sum()), "min")
         found["minutes_without_water"] = Amount(float(year.no_water.sum()), "min")
@@ -221,6 +221,12 @@ class Came:
 
 def _strictness(limit: Limit) -> float:
     return limit.high
+
+
+def _energy(place: Place, days: int) -> float:
+    """Power that a stage used [kWh]: by its steps, or what its figures say of one that is on by the clock."""
+    steady = place.stage.figures.get("energy_per_year")
+    return place.kept.energy or (steady.value * days / 365 if steady is not None else 0.0)
 
 
 def _gone(place: Place, stock: str) -> float:

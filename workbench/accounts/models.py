@@ -18,6 +18,8 @@ class Workspace(models.Model):
     currency = models.CharField(max_length=6, blank=True)
     #: its own prices by key of the price list, in place of the sample ones
     prices = models.JSONField(default=dict, blank=True)
+    #: its rates by their key in ``firm`` of a job file (an hour, a visit, a kWh, a liter, margin, tax, years, rate), as typed
+    rates = models.JSONField(default=dict, blank=True)
     #: the bags it buys, in canonical units by working value (``packing.media_bag`` [L], ``packing.salt_bag`` [kg]); common ones where it names none
     bags = models.JSONField(default=dict, blank=True)
     #: whether owners may have a private address of their house's log

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
+from collections.abc import Iterable
 from typing import Any
 
 from django import template
@@ -40,6 +41,7 @@ def amount_of(value: float, unit: str, system: str) -> str:
 @register.simple_tag
 def price(value: float, unit: str, system: str, currency: str) -> str:
     """The price of one unit, of the unit that the job shows: ``$1.20 per lb``."""
+    value = float(value)
     if unit not in ("kg", "m", "L"):
         return f"{money(value, currency)} {'each' if unit == 'each' else f'per {unit}'}"
     return f"{money(per_shown(value, unit, system), currency)} per {unit_text(unit, system)}"
@@ -222,6 +224,15 @@ def working(figure: Figure, system: str, name: str = "") -> SafeString:
     unit = media_hint(name, figure.unit)
     reads = "" if unit_text(unit, system) in ("", figure.unit) else show(figure.value, unit, system)
     return format_html('<div class="working my-1">{}{}</div>', lines, format_html("<p>That is <b>{}</b>.</p>", reads) if reads else "")
+
+
+@register.simple_tag
+def worked(lines: Iterable[Any]) -> SafeString:
+    """The working of an amount of money, line by line."""
+    told = format_html_join(
+        "", _WORKING, ((line.symbol, line.expression, line.with_numbers(), line.result, _where(line), line.cited) for line in lines)
+    )
+    return format_html('<div class="working my-1">{}</div>', told)
 
 
 _WORKING = '<p class="mb-1"><code><span class="font-semibold">{}</span> = {}<br>= {} = <span class="font-semibold">{}</span></code></p>{}<p class="faint mb-1.5 italic">{}</p>'

@@ -25,7 +25,7 @@ from .base import WorkbenchTestCase
 
 DEMO = sorted((settings.BASE_DIR / "demo").glob("*.job.json"))
 STEPS = ("site", "water", "water-says", "water-history", "kits", "supply", "measure", "train", "options", "shelf", "panel", "wall", "materials")
-FILES = ("job-export", "design-export", "samples-csv", "wall-svg", "wall-dxf", "materials-csv")
+FILES = ("job-export", "design-export", "samples-csv", "wall-svg", "wall-dxf", "materials-csv", "costs-csv")
 
 
 class EveryDemoJob(WorkbenchTestCase):

@@ -6,6 +6,8 @@ import csv
 import io
 from typing import Any
 
+from treatment.language.tables import table
+from treatment.papers.costs import Costs
 from treatment.papers.materials import Row
 from treatment.wall.parts import Wall
 from treatment.wall.signs import lines_of
@@ -17,6 +19,7 @@ LAYERS = {
     "units": 7, "pipe": 5, "metal": 30, "drain": 34, "brine": 40, "valves": 3, "fittings": 4, "electrical": 2, "zones": 8, "there": 1, "dimensions": 8, "text": 7,
 }  # fmt: skip
 ROLE_LAYER = {"metal": "metal", "drain": "drain", "brine": "brine", "overflow": "brine"}
+COST_HEADER = ("kind", "of", "what", "stage", "every years", "low", "amount", "high", "prices", "currency")
 HEADER = ("group", "key", "what", "quantity", "unit", "price_each", "total", "note", "currency")
 
 
@@ -65,20 +68,68 @@ def dxf(wall: Wall) -> bytes:
     return out.getvalue().encode()
 
 
+def currency_of(money: Costs) -> str:
+    """The currency as a page writes it: nothing where the company named none."""
+    return "" if money.currency == table("prices")["money"]["currency"] else money.currency
+
+
 def rows_of(rows: list[Row], currency: str) -> list[list[Any]]:
-    return [[row.group, row.key, row.what, row.quantity, row.unit, row.each, row.total, row.note, currency] for row in rows]
+    return [[row.group, row.key, row.what, row.quantity, row.unit, float(row.each), float(row.total), row.note, currency] for row in rows]
 
 
-def materials_csv(rows: list[Row], currency: str) -> str:
+def cost_rows(money: Costs) -> list[list[Any]]:
+    """The lines of what a train costs and its sums, each with low and high."""
+    currency = currency_of(money)
+    lines = [
+        [line.kind, line.of, line.what, line.stage or "house", line.every_years or "", f"{line.low:.2f}", f"{line.amount:.2f}", f"{line.high:.2f}",
+         "sample" if line.sample else "own", currency]
+        for line in money.lines
+    ]  # fmt: skip
+    sums = {
+        "first": "Cost to begin with",
+        "yearly": "Cost of a year",
+        "total": f"Cost over {money.years} years",
+        "per_thousand_litres": "Cost of 1000 liters",
+    }
+    for name, words in sums.items():
+        spread = getattr(money, name)
+        lines.append(
+            [
+                "sum",
+                name,
+                words,
+                "",
+                "",
+                f"{spread.low:.2f}",
+                f"{spread.value:.2f}",
+                f"{spread.high:.2f}",
+                "sample" if money.sample_prices else "own",
+                currency,
+            ]
+        )
+    return lines
+
+
+def materials_csv(rows: list[Row], money: Costs) -> str:
     out = io.StringIO()
-    table = csv.writer(out)
-    table.writerow(HEADER)
-    for row in rows_of(rows, currency):
-        table.writerow([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
+    sheet = csv.writer(out)
+    sheet.writerow(HEADER)
+    for row in rows_of(rows, currency_of(money)):
+        sheet.writerow([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
     return out.getvalue()
 
 
-def materials_xlsx(rows: list[Row], name: str, currency: str) -> bytes:
+def costs_csv(money: Costs) -> str:
+    """What a train costs, line by line."""
+    out = io.StringIO()
+    sheet = csv.writer(out)
+    sheet.writerow(COST_HEADER)
+    for row in cost_rows(money):
+        sheet.writerow([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
+    return out.getvalue()
+
+
+def materials_xlsx(rows: list[Row], money: Costs, name: str) -> bytes:
     from openpyxl import Workbook
 
     book = Workbook()
@@ -88,10 +139,15 @@ def materials_xlsx(rows: list[Row], name: str, currency: str) -> bytes:
     sheet.append([safe_cell(name)])
     sheet.append(["Sample prices where the company has no price list"])
     sheet.append(list(HEADER))
-    for row in rows_of(rows, currency):
+    for row in rows_of(rows, currency_of(money)):
         sheet.append([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
     for column, width in zip("ABCDEFGHI", (13, 18, 44, 10, 10, 10, 10, 30, 9), strict=True):
         sheet.column_dimensions[column].width = width
+    second = book.create_sheet("Costs")
+    second.append(list(COST_HEADER))
+    for each in cost_rows(money):
+        second.append([safe_cell(cell) if isinstance(cell, str) else cell for cell in each])
+    second.column_dimensions["C"].width = 44
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()

@@ -14,8 +14,14 @@ from intake.apart import rows_apart as file_rows
 from intake.limits import LARGEST, Unreadable
 from treatment.drawing.train.view import draw_train
 from treatment.drawing.wall.view import paper_of, scale_bar
+from treatment.job.firm import Firm
+from treatment.job.prices import price_keys
+from treatment.language.errors import Fault
+from treatment.language.spec import BAD, specs_of
+from treatment.language.tables import table
+from treatment.papers.costs import Costs, costs, per_volume, shares
 from treatment.papers.design_file import STANDING_CAUTION
-from treatment.papers.materials import Row, by_group, materials, price_keys, total
+from treatment.papers.materials import Row, by_group, materials, total
 from treatment.train.weights import loads, mains_volts, mass_of_all
 
 from ..accounts.access import job_for, may_change, membership
@@ -24,28 +30,33 @@ from ..attached import attached
 from ..jobs.models import Job
 from ..printed import printed
 from ..steps import steps
-from .exports import dxf, materials_csv, materials_xlsx
+from .exports import costs_csv, currency_of, dxf, materials_csv, materials_xlsx
 from .svg_style import svg_style
 from .views import drawn, states_of
 
 
-def _list(job: Job) -> list[Row]:
+def _list(job: Job) -> tuple[list[Row], Costs]:
+    """The list of materials, and what the train costs."""
     design, wall, _ = drawn(job)
-    return materials(design.chosen, wall, job.workspace.prices)
+    rows = materials(design.chosen, wall)
+    return rows, costs(design.chosen, rows)
 
 
 @require_GET
 def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
     """What has to be bought, by group, with prices marked as sample prices where the firm has none."""
     job = job_for(request, pk)
-    rows = _list(job)
+    rows, money = _list(job)
     context = {
         "job": job,
         "steps": steps(job, "wall"),
         "groups": by_group(rows),
         "total": total(rows),
-        "own": set(job.workspace.prices),
-        "currency": job.workspace.currency,
+        "own": {row.key for row in rows if not row.sample and row.group != "tools"},
+        "currency": currency_of(money),
+        "costs": money,
+        "shares": shares(money, drawn(job)[0].chosen),
+        "litres": per_volume(money, job.units),
     }
     return render(request, "walls/materials.html", context)
 
@@ -54,13 +65,20 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
 def materials_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
     job = job_for(request, pk)
     if ending == "csv":
-        return attached(materials_csv(_list(job), job.workspace.currency), "text/csv; charset=utf-8", job, "materials.csv")
+        return attached(materials_csv(*_list(job)), "text/csv; charset=utf-8", job, "materials.csv")
     return attached(
-        materials_xlsx(_list(job), job.name, job.workspace.currency),
+        materials_xlsx(*_list(job), job.name),
         "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
         job,
         "materials.xlsx",
     )
+
+
+@require_GET
+def costs_file(request: HttpRequest, pk: int) -> HttpResponse:
+    """What the train costs, line by line."""
+    job = job_for(request, pk)
+    return attached(costs_csv(_list(job)[1]), "text/csv; charset=utf-8", job, "costs.csv")
 
 
 @require_GET
@@ -76,7 +94,7 @@ def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     design, wall, shapes = drawn(job, states_of(request))
     paper = paper_of(request.GET.get("paper", ""), job.units)
     front, above = shapes.front(), shapes.from_above(wall)
-    scale, rows = front.scale_for(paper.across, paper.down, job.units), materials(design.chosen, wall, job.workspace.prices)
+    scale, rows = front.scale_for(paper.across, paper.down, job.units), materials(design.chosen, wall)
     held, volts = loads(design.chosen.run.stages), mains_volts(job.units)
     context = {
         "job": job, "design": design, "wall": wall, "view": front, "above": above, "scale": scale, "size": front.on_paper(scale),
@@ -110,6 +128,7 @@ def prices(request: HttpRequest) -> HttpResponse:
     may_change(member)
     typed: dict[str, str] = {}
     problems: dict[str, str] = {}
+    rates: dict[str, str] | None = None
     upload = request.FILES.get("file")
     if upload is not None:
         try:
@@ -126,6 +145,8 @@ def prices(request: HttpRequest) -> HttpResponse:
         typed = {key: f"{price:g}" for key, price in member.workspace.prices.items()} | typed
     else:
         typed = {key: request.POST.get(key, "").strip() for key in price_keys()}
+        rates = {name: request.POST.get(f"rate-{name}", "").strip() for name in RATES}
+        problems |= _rates_refused(rates)
     found: dict[str, float] = {}
     for key, text in typed.items():
         if not text:
@@ -137,21 +158,44 @@ def prices(request: HttpRequest) -> HttpResponse:
         except ValueError:
             problems[key] = "Enter a price as a number, 0 or more."
     if problems:
-        return _prices(request, member.workspace, 422, typed=typed, problems=problems)
+        return _prices(request, member.workspace, 422, typed=typed, problems=problems, rates=rates)
     with transaction.atomic():  # what stands is compared and written under one lock
-        return _keep_prices(request, Workspace.objects.select_for_update().get(pk=member.workspace.pk), typed, found)
+        return _keep_prices(request, Workspace.objects.select_for_update().get(pk=member.workspace.pk), typed, found, rates)
 
 
-def _keep_prices(request: HttpRequest, workspace: Workspace, typed: dict[str, str], found: dict[str, float]) -> HttpResponse:
+#: what a company charges beside its prices: key of ``firm`` in a job file -> how it is asked for
+RATES = {
+    "labour_rate": "An hour of work", "visit_price": "A service visit", "energy_price": "A kWh of power", "water_price": "A liter of water to the drain",
+    "margin": "Margin, as a share such as 0.15", "tax": "Tax, as a share such as 0.2", "years": "Years that costs are worked out for",
+    "rate": "Real discount rate, as a share such as 0.03",
+}  # fmt: skip
+
+
+def _rates_refused(rates: dict[str, str]) -> dict[str, str]:
+    """What is wrong with typed rates, by field; read as a job file's."""
+    found = {}
+    for name, text in rates.items():
+        faults: list[Fault] = []
+        if text and specs_of(Firm)[name].read(text.replace(",", "."), name, faults) is BAD:
+            found[f"rate-{name}"] = f"Enter {faults[0].message.removeprefix('expected ').partition(', got ')[0]}."
+    return found
+
+
+def _keep_prices(
+    request: HttpRequest, workspace: Workspace, typed: dict[str, str], found: dict[str, float], rates: dict[str, str] | None
+) -> HttpResponse:
     if request.POST.get("was", "") != _stamp(workspace):
         return _prices(
             request,
             workspace,
             409,
             typed=typed,
+            rates=rates,
             problem="Someone else changed the list since you opened it. What you typed is still here; save again to keep it.",
         )
-    Workspace.objects.filter(pk=workspace.pk).update(prices={key: price for key, price in found.items() if price != price_keys()[key][3]})
+    kept = workspace.rates if rates is None else {name: text.replace(",", ".") for name, text in rates.items() if text}
+    own = {key: price for key, price in found.items() if price != price_keys()[key].sample}
+    Workspace.objects.filter(pk=workspace.pk).update(prices=own, rates=kept)
     return redirect("prices")
 
 
@@ -167,11 +211,23 @@ def _from_file(rows: list[list[str]]) -> dict[str, str]:
 
 
 def _stamp(workspace: Workspace) -> str:
-    return ";".join(f"{key}={price:g}" for key, price in sorted(workspace.prices.items()))
+    told = [f"{key}={price:g}" for key, price in sorted(workspace.prices.items())]
+    return ";".join([*told, *(f"{name}={text}" for name, text in sorted(workspace.rates.items()))])
 
 
 def _prices(request: HttpRequest, workspace: Workspace, status: int = 200, **more: Any) -> HttpResponse:
-    typed, problems = more.pop("typed", None), more.pop("problems", {})
+    typed, problems, rates = more.pop("typed", None), more.pop("problems", {}), more.pop("rates", None)
+    sample = table("prices")["money"]
+    asked = [
+        (
+            f"rate-{name}",
+            words,
+            sample.get(name, "none"),
+            (workspace.rates if rates is None else rates).get(name, ""),
+            problems.get(f"rate-{name}", ""),
+        )
+        for name, words in RATES.items()
+    ]
     rows = [
         (
             key,
@@ -183,4 +239,4 @@ def _prices(request: HttpRequest, workspace: Workspace, status: int = 200, **mor
         )
         for key, (_, what, unit, sample) in price_keys().items()
     ]
-    return render(request, "walls/prices.html", {"rows": rows, "was": _stamp(workspace)} | more, status=status)
+    return render(request, "walls/prices.html", {"rows": rows, "rates": asked, "was": _stamp(workspace)} | more, status=status)
