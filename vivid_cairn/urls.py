@@ -27,6 +27,7 @@ from workbench.trains import option_views as options
 from workbench.trains import views as trains
 from workbench.walls import file_views as wall_files
 from workbench.walls import views as walls
+from workbench.years import views as years
 
 handler400 = "workbench.error_views.bad_request"
 handler403 = "workbench.error_views.forbidden"
@@ -131,6 +132,8 @@ urlpatterns = [
     path("house/<str:secret>/done/", login_not_required(log_doors.house_done), name="house-done"),
     path("commission-worker.js", starts.worker, name="commission-worker"),
     path("prices/", wall_files.prices, name="prices"),
+    path("jobs/<int:pk>/year/", years.year, name="year"),
+    path("jobs/<int:pk>/year.json", years.year_file, name="year-file"),
     path("jobs/<int:pk>/materials/", wall_files.materials_page, name="materials"),
     path("jobs/<int:pk>/materials.csv", wall_files.materials_file, {"ending": "csv"}, name="materials-csv"),
     path("jobs/<int:pk>/materials.xlsx", wall_files.materials_file, {"ending": "xlsx"}, name="materials-xlsx"),

@@ -19,9 +19,11 @@ from treatment.language.analytes import analytes
 from treatment.papers.design_file import design_document
 from treatment.studies.next_tests import Asking, in_brief, in_words
 from treatment.train.room import Stage
+from treatment.year.asked import Asked
+from treatment.year.document import Lived, lived
 
-FIRMS, DESIGNS, LOGS, DOCUMENTS = 16, 24, 4, 2
-"""How many firms a process remembers, and how many designs, logs and whole documents of each; those looked at longest ago go first."""
+FIRMS, DESIGNS, LOGS, DOCUMENTS, YEARS = 16, 24, 4, 2, 3
+"""How many firms a process remembers, and how many designs, logs, whole documents and years of each; those looked at longest ago go first."""
 
 
 class Test(NamedTuple):
@@ -53,11 +55,16 @@ class Remembered:
         self.design: Callable[[str, str], Design] = lru_cache(DESIGNS)(_design)
         self.asking: Callable[[Design], Asking] = lru_cache(DESIGNS)(Asking)
         self._document: Callable[[Ground, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
+        self._lived: Callable[[Ground, tuple[Stage[Any], ...] | None, Asked], Lived] = lru_cache(YEARS)(_lived)
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
 
     def document(self, design: Design) -> dict[str, Any]:
         """The whole document of a design."""
         return self._document(design.ground, design.job.train)
+
+    def lived(self, design: Design, asked: Asked) -> Lived:
+        """A year of a design's train."""
+        return self._lived(design.ground, design.job.train, asked)
 
     def log(self, job: int, stands: tuple[Any, ...], design: Design) -> ReadLog | None:
         """The log of a job, by its number, where it stands as it stood when it was read."""
@@ -84,6 +91,10 @@ def _design(document: str, today: str) -> Design:
 
 def _document(ground: Ground, train: tuple[Stage[Any], ...] | None) -> dict[str, Any]:
     return design_document(Design(Job(ground.facts, train), ground))
+
+
+def _lived(ground: Ground, train: tuple[Stage[Any], ...] | None, asked: Asked) -> Lived:
+    return lived(Design(Job(ground.facts, train), ground).chosen, asked)
 
 
 def as_told(asked: Asking) -> list[Test]:

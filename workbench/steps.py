@@ -27,7 +27,7 @@ class Step:
 
 #: how a step is called
 TITLES = {
-    "site": "Site", "water": "Water", "supply": "Supply", "train": "Train", "wall": "Layout", "commission": "Commissioning", "logbook": "Logbook",
+    "site": "Site", "water": "Water", "supply": "Supply", "train": "Train", "wall": "Layout", "year": "Year", "commission": "Commissioning", "logbook": "Logbook",
 }  # fmt: skip
 #: what a step is for, told at the first visit
 PURPOSES = {
@@ -36,13 +36,14 @@ PURPOSES = {
     "supply": "Enter the measured or estimated flow and pressure. They decide which units can backwash and how much pressure reaches the shower.",
     "train": "This treatment train is selected and sized for this water. Change any unit and every figure and finding is recalculated.",
     "wall": "The train drawn to scale on its wall, with pipe, valves and drains. Move any unit that is in the way.",
+    "year": "Run this train through a year, draw by draw: what it uses, what comes out of the taps, and what guests or forgotten salt change.",
     "commission": "Install, fill, start and verify this train, visit by visit. It works on a phone, online or offline.",
     "logbook": "Record readings and service. See what is due, how readings compare with the design, and possible causes of a problem.",
 }
 
 
 def steps(job: Job, current: str) -> list[Step]:
-    """Site, Water, Supply, Train, Layout, Commissioning, Logbook, each with what it still lacks; nobody is forced through in order."""
+    """Site, Water, Supply, Train, Layout, Year, Commissioning, Logbook, each with what it still lacks; nobody is forced through in order."""
     survey = job.survey
     measured = {reading.analyte for sample in job.samples.all() for reading in sample.readings.all()}
     site = [
@@ -79,6 +80,7 @@ def steps(job: Job, current: str) -> list[Step]:
         "supply": supply,
         "train": train,
         "wall": wall,
+        "year": train,
         "commission": commission,
         "logbook": [] if getattr(job, "log", None) else ["a log"],
     }

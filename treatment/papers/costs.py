@@ -118,7 +118,7 @@ class Costs:
     @property
     def rate_percent(self) -> str:
         """The discount rate in percent."""
-        return f"{self.rate * 100:.4g}"
+        return f"{float(self.rate) * 100:.4g}"
 
     @property
     def sample_prices(self) -> bool:
@@ -405,6 +405,12 @@ def choice(variant: Variant, found: Costs) -> Choice:
     hours = sum(task.row.minutes / 60 * 365 / max(days_of(task), 0.01) for task in upkeep(variant))
     wall = variant.audit.piping.taken / 1000
     return Choice(found.first.value, found.total.value, yearly["salt_per_year"], yearly["drain_per_year"], wall, hours)
+
+
+def listed(found: Costs, variant: Variant) -> list[tuple[CostLine, str]]:
+    """The lines that are no row of the materials list, each with the name of its treatment."""
+    names = {stage.id: stage.name for stage in variant.run.stages}
+    return [(line, names.get(line.stage or "", "")) for line in found.lines if line.kind != FIRST or line.of in ("labour", "margin", "tax")]
 
 
 class Share(NamedTuple):

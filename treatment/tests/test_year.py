@@ -186,7 +186,7 @@ class ByHand(TestCase):
         self.assertEqual(float(cut.year.served[dark].sum()), 0.0)
         self.assertGreater(cut.totals["minutes_without_water"].value, 10.0)
         self.assertLess(cut.totals["water_used"].value, plain_well().totals["water_used"].value)
-        self.assertIn("no water", " ".join(notice["what"] for notice in year_document(well(), asked(["power_cut"]))["notices"]))
+        self.assertIn("No water", " ".join(notice["what"] for notice in year_document(well(), asked(["power_cut"]))["notices"]))
 
     def test_a_power_cut_in_town_is_a_dark_lamp(self) -> None:
         """Mains pressure stays: the water runs through a lamp that does not burn, with what lives in it."""
@@ -327,7 +327,7 @@ class Scenarios(TestCase):
         """Guests and a running toilet: each notice of a meter tells of one of them, by itself."""
         told = ["guests:people=4,from=2026-05-01,days=7", "leak:from=2026-08-01,days=20"]
         notices = year_document(well(), asked(told))["notices"]
-        leak = next(notice["what"] for notice in notices if notice["what"].startswith("a toilet runs"))
+        leak = next(notice["what"] for notice in notices if notice["what"].startswith("A toilet runs"))
         self.assertIn("7608 gal more drawn", leak.replace(",", ""))  # 1 L/min over 20 days is 28 800 L
 
     def test_wrong_ones_are_refused(self) -> None:

@@ -10,6 +10,11 @@ from ..train.over_time import Exchanging, Filling
 from .figures import Amount, Came
 from .place import Place
 
+#: figures in words
+WORDS = {
+    "daily_use": "Daily use", "salt_per_year": "Salt", "drain": "Water to the drain", "media_per_year": "Media dissolved",
+    "replacement_interval": "Cartridge life", "lamp_hours": "Lamp hours",
+}  # fmt: skip
 LITTLE = 0.005  # share by which two figures may differ and still be said to agree
 
 
@@ -20,6 +25,13 @@ class Row(NamedTuple):
     design: Amount
     year: Amount
     why: str
+
+    @property
+    def words(self) -> str:
+        """The figure in words: what it is, and of which unit."""
+        stage, _, name = self.figure.rpartition(".")
+        said = WORDS.get(name, name.replace("_", " "))
+        return f"{said}: {stage.replace('_', ' ')}" if stage else said
 
     def as_json(self) -> dict[str, Any]:
         return {"figure": self.figure, "design": self.design.as_json(), "year": self.year.as_json(), "why": self.why}

@@ -20,6 +20,6 @@ class Asked:
     seed: int = 1
     scenarios: tuple[Scenario, ...] = ()
     runs: int = 0
-    begin: Mapping[str, State] = field(default_factory=dict)
+    begin: Mapping[str, State] = field(default_factory=dict, hash=False)
     daily: float | None = None
-    began_from: Mapping[str, Any] | None = None
+    began_from: Mapping[str, Any] | None = field(default=None, hash=False)

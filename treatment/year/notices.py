@@ -33,7 +33,11 @@ def moment(start: dt.date, minutes: float) -> str:
 
 def notices(came: Came, alone: Mapping[str, Came], plain: Came | None) -> list[Notice]:
     """What is noticed, in the order of time. plain: the same year without its scenarios, where it has any; alone: with each by itself."""
-    return sorted((*_beyond(came, plain), *_lacking(came, plain), *_ran_out(came), *_more(came, alone, plain)), key=lambda notice: notice.at)
+    found = (*_beyond(came, plain), *_lacking(came, plain), *_ran_out(came), *_more(came, alone, plain))
+    return [
+        one if one.what.startswith("pH") else one._replace(what=one.what[0].upper() + one.what[1:])
+        for one in sorted(found, key=lambda notice: notice.at)
+    ]
 
 
 def _by_day(came: Came, minutes: Array) -> Array:
@@ -54,11 +58,10 @@ def _beyond(came: Came, plain: Came | None) -> Iterator[Notice]:
             continue
         first = int(late[0])
         values, units = came.where_drunk(name)[0], came.year.variant.audit.facts.job.units
-        worst = float(
-            values.min() if name == "ph" and came.limits[name][0] is not None and values.min() < (came.limits[name][0] or 0) else values.max()
-        )
-        kind = analytes()[name]
-        what = f"{kind.name}: beyond its limit at the taps for {_long(more)}{'' if plain is None else ' more'}, up to {show(worst, kind.shown_unit, units)}"
+        sinks = came.limits[name][0] is not None and values.min() < (came.limits[name][0] or 0)
+        worst, kind = float(values.min() if sinks else values.max()), analytes()[name]
+        end = f"{'down' if sinks else 'up'} to {show(worst, kind.shown_unit, units)}"
+        what = f"{kind.name}: beyond its limit at the taps for {lasting(more)}{'' if plain is None else ' more'}, {end}"
         yield Notice(first * 1440.0 + 420, what, _prevents(came, first, "microbes" if name in MICROBES else name))
 
 
@@ -69,7 +72,7 @@ def _lacking(came: Came, plain: Came | None) -> Iterator[Notice]:
         late, more = np.flatnonzero(now > before + LITTLE), float(now.sum() - before.sum())
         if len(late) and more > LITTLE:
             yield Notice(
-                int(late[0]) * 1440.0 + 420, f"{words} for {_long(more)}{'' if plain is None else ' more'}", _prevents(came, int(late[0]), subject)
+                int(late[0]) * 1440.0 + 420, f"{words} for {lasting(more)}{'' if plain is None else ' more'}", _prevents(came, int(late[0]), subject)
             )
 
 
@@ -112,7 +115,7 @@ def _prevents(came: Came, day: int, subject: str) -> str:
     return " ".join(dict.fromkeys(ran)) if ran else str(words.get(subject, words["other"]))
 
 
-def _long(minutes: float) -> str:
+def lasting(minutes: float) -> str:
     """A length of time in words."""
     if minutes < 120:
         return f"{minutes:.0f} min"

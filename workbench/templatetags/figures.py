@@ -227,6 +227,17 @@ def working(figure: Figure, system: str, name: str = "") -> SafeString:
 
 
 @register.simple_tag
+def total_of(amount: Any, system: str) -> str:
+    """A total of a year in the job's units; minutes of more than two hours as hours."""
+    value, unit = float(amount.value), str(amount.unit)
+    if unit == "min" and value >= 120:
+        return f"{value / 60:,.0f} h"
+    if unit in ("min", "1", "kWh", "hour"):
+        return f"{value:,.0f}{'' if unit == '1' else ' h' if unit == 'hour' else f' {unit}'}"
+    return show(value, unit, system)
+
+
+@register.simple_tag
 def worked(lines: Iterable[Any]) -> SafeString:
     """The working of an amount of money, line by line."""
     told = format_html_join(

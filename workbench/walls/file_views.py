@@ -19,7 +19,7 @@ from treatment.job.prices import price_keys
 from treatment.language.errors import Fault
 from treatment.language.spec import BAD, specs_of
 from treatment.language.tables import table
-from treatment.papers.costs import Costs, costs, per_volume, shares
+from treatment.papers.costs import Costs, costs, listed, per_volume, shares
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.papers.materials import Row, by_group, materials, total
 from treatment.train.weights import loads, mains_volts, mass_of_all
@@ -47,6 +47,7 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
     """What has to be bought, by group, with prices marked as sample prices where the firm has none."""
     job = job_for(request, pk)
     rows, money = _list(job)
+    variant = drawn(job)[0].chosen
     context = {
         "job": job,
         "steps": steps(job, "wall"),
@@ -55,7 +56,8 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
         "own": {row.key for row in rows if not row.sample and row.group != "tools"},
         "currency": currency_of(money),
         "costs": money,
-        "shares": shares(money, drawn(job)[0].chosen),
+        "shares": shares(money, variant),
+        "lines": listed(money, variant),
         "litres": per_volume(money, job.units),
     }
     return render(request, "walls/materials.html", context)

@@ -1,0 +1,84 @@
+"""The year step: its picture, what is laid over it, a day, from the log, its file; wrong input."""
+
+from __future__ import annotations
+
+import datetime as dt
+import json
+
+from django.urls import reverse
+from django.utils import timezone
+
+from workbench.door import store
+from workbench.logs.models import JobLog, LogEntry
+
+from .base import WorkbenchTestCase
+
+
+class YearPage(WorkbenchTestCase):
+    def page(self, **asked: object):  # noqa: ANN201
+        return self.client.get(reverse("year", args=[self.job.pk]), asked)
+
+    def test_one_picture_of_the_year(self) -> None:
+        """Bands on one line of days, events by unit, notices, totals."""
+        response = self.page()
+        self.assertEqual(response.status_code, 200)
+        for words in ("Water used in a day", "Hardness at the taps", "Pressure at the highest tap", "The year in figures", "Salt"):
+            self.assertContains(response, words)
+        self.assertGreater(len(response.context["picture"].rows), 1)
+
+    def test_what_happens_is_laid_over_it_and_taken_out(self) -> None:
+        """Added by the form, kept in the address, told with what would have prevented it; a second lies over the first."""
+        start = (timezone.localdate() + dt.timedelta(days=40)).isoformat()
+        response = self.page(add="salt_forgotten", **{"from": start, "days": "200"})
+        self.assertContains(response, "The salt is forgotten")
+        self.assertContains(response, "Look at the salt every six weeks")
+        (chip,) = response.context["chips"]
+        self.assertNotIn("salt", chip[2])
+        both = self.page(add="guests", **{"with": f"salt_forgotten:from={start},days=200"})
+        self.assertEqual(len(both.context["chips"]), 2)
+        self.assertTrue(all(band.plain for band in both.context["picture"].bands))
+
+    def test_wrong_input_is_told_beside_the_field(self) -> None:
+        """A length that is no number, a scenario nobody knows, a day that is none: the year still shows, what was typed stays."""
+        response = self.page(add="guests", days="many")
+        self.assertEqual(response.status_code, 422)
+        self.assertContains(response, "is no number", status_code=422)
+        self.assertContains(response, 'value="many"', status_code=422)
+        self.assertContains(response, "Water used in a day", status_code=422)
+        self.assertEqual(self.page(**{"with": "flood"}).status_code, 422)
+        self.assertEqual(self.page(day="soon").status_code, 200)
+        self.assertEqual(self.page(day="1999-01-01").status_code, 200)
+
+    def test_a_day_opens_into_its_hours(self) -> None:
+        """Twenty-four bars, what happened, the day before and after."""
+        day = timezone.localdate() + dt.timedelta(days=30)
+        response = self.page(day=day.isoformat())
+        found = response.context["day"]
+        self.assertEqual((len(found.hours), found.before, found.after), (24, day - dt.timedelta(days=1), day + dt.timedelta(days=1)))
+        self.assertContains(response, "Greatest flow")
+
+    def test_it_goes_on_from_the_logbook(self) -> None:
+        """From the day after its last entry."""
+        log = JobLog.objects.create(job=self.job, started_on=dt.date(2026, 1, 5))
+        LogEntry.objects.create(log=log, on=dt.date(2026, 6, 1), body={"note": "looked"}, key="1", by_name="dora")
+        self.assertContains(self.page(), "Continue from the logbook")
+        response = self.page(log="1")
+        self.assertEqual(response.context["start"], dt.date(2026, 6, 2))
+        self.assertContains(response, "The coming year")
+
+    def test_its_file(self) -> None:
+        """The document of the format, as it is seen."""
+        response = self.client.get(reverse("year-file", args=[self.job.pk]), {"with": "leak"})
+        found = json.loads(response.content)
+        self.assertEqual((found["format"], found["scenarios"]), ("cairn-year/1", ["leak"]))
+
+    def test_without_water_or_train_it_says_what_is_missing(self) -> None:
+        """A job that nobody tested yet."""
+        empty = store({"format": "cairn-job/1", "job": {"name": "Bare"}, "samples": [{"readings": {}}]}, self.workspace, self.designer)
+        self.assertContains(self.client.get(reverse("year", args=[empty.pk])), "Enter a water test first")
+
+    def test_another_firm_sees_nothing_of_it(self) -> None:
+        """Not the page, not the file."""
+        self.client.force_login(self.stranger)
+        for name in ("year", "year-file"):
+            self.assertEqual(self.client.get(reverse(name, args=[self.job.pk])).status_code, 404)
