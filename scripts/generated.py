@@ -11,6 +11,7 @@ sys.path.insert(0, str(ROOT))
 
 from treatment import checks  # noqa: E402
 from treatment.audit.rules import RULES  # noqa: E402
+from treatment.choices.field import choices_schema  # noqa: E402
 from treatment.job_file import job_schema  # noqa: E402
 from treatment.keeping.diagnosis import diagnosis_schema  # noqa: E402
 from treatment.keeping.log import log_schema  # noqa: E402
@@ -47,6 +48,7 @@ def generated() -> dict[Path, str]:
         formats / "cairn-job-1.schema.json": json.dumps(job_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-design-1.schema.json": json.dumps(design_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-report-1.schema.json": json.dumps(report_schema(), ensure_ascii=False, indent=1) + "\n",
+        formats / "cairn-choices-1.schema.json": json.dumps(choices_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-year-1.schema.json": json.dumps(year_schema(), ensure_ascii=False, indent=1) + "\n",
         ROOT / "docs" / "rules.md": rules_page(),
     }

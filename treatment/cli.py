@@ -138,6 +138,22 @@ def _schema(which: str) -> int:
     return printed([json.dumps(job_schema() if which == "job" else design_schema(), ensure_ascii=False, indent=1)])
 
 
+class number:
+    """A whole number between two. Raises ArgumentTypeError for anything else."""
+
+    def __init__(self, least: int, most: int):
+        self.least, self.most = least, most
+
+    def __call__(self, text: str) -> int:
+        try:
+            value = int(text)
+        except ValueError:
+            raise argparse.ArgumentTypeError(f"{text}: expected a whole number") from None
+        if not self.least <= value <= self.most:
+            raise argparse.ArgumentTypeError(f"{text}: expected a number from {self.least} to {self.most}")
+        return value
+
+
 def refused(error: BadDocument) -> int:
     """Say what could not be understood, a line for each fault. Exit status 2."""
     print(*error.faults, sep="\n", file=sys.stderr)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..audit.audit import Audit
@@ -111,6 +111,11 @@ class BarrierFilter(Room[BarrierKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[BarrierKeys]:
         return [BarrierKeys(element="ultrafiltration")] if any(water.value(name) > 0 for name in (*self.answers, OPEN_TO_AIR)) else []
+
+    def other_sizes(self, keys: BarrierKeys, sizing: Sizing, water: Water, duty: Duty) -> list[BarrierKeys]:
+        """The other element; one more element."""
+        other = "ceramic" if sizing.params["element"] == "ultrafiltration" else "ultrafiltration"
+        return [BarrierKeys(id=keys.id, element=other), replace(keys, elements=int(sizing.params["elements"]) + 1)]
 
     def over_time(self, stage: StageRun[BarrierKeys]) -> Filling[StageRun[BarrierKeys]]:
         """Its elements fill with what reaches them."""

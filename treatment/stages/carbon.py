@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..audit.audit import Audit
@@ -109,6 +109,13 @@ class Carbon(Room[CarbonKeys]):
         if in_housing(keys):
             return "Catalytic carbon cartridge" if keys.medium == "catalytic" else "Granular carbon cartridge"
         return "Catalytic carbon filter" if keys.medium == "catalytic" else "Carbon filter"
+
+    def other_sizes(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> list[CarbonKeys]:
+        """More carbon, the other carbon."""
+        if sizing.bed is None:
+            return []
+        other = "granular" if keys.medium == "catalytic" else "catalytic"
+        return [*super().other_sizes(keys, sizing, water, duty), replace(keys, medium=other)]
 
     def over_time(self, stage: StageRun[CarbonKeys]) -> TakingUp[StageRun[CarbonKeys]]:
         """Carbon takes up chlorine until it is spent; what else it holds, the calendar renews it for."""

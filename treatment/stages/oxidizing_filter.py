@@ -265,6 +265,14 @@ class OxidizingFilter(Room[OxidizingFilterKeys]):
             changes = {name: value for name, value in changes.items() if name not in ("ferrous_iron", "ferric_iron")}
         return water.soured(acid * share, **changes)
 
+    def other_sizes(self, keys: OxidizingFilterKeys, sizing: Sizing, water: Water, duty: Duty) -> list[OxidizingFilterKeys]:
+        """Another medium; a larger bed."""
+        larger = [] if sizing.bed is None else super().other_sizes(keys, sizing, water, duty)
+        media = [
+            medium for medium in ("air_charged", "coated_oxygen", "greensand", "manganese_dioxide", "cartridge") if medium != sizing.params["medium"]
+        ]
+        return [*larger, *(OxidizingFilterKeys(id=keys.id, medium=medium) for medium in media)]
+
     def over_time(self, stage: StageRun[OxidizingFilterKeys]) -> Filling[StageRun[OxidizingFilterKeys]] | Loading[StageRun[OxidizingFilterKeys]]:
         """A bed that holds iron and manganese until it is washed; a cartridge that fills with rust for good."""
         figures, duty, water = stage.figures, stage.duty, stage.water_in

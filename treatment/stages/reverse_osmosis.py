@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import ceil
 from typing import Any
 
@@ -258,6 +258,13 @@ class ReverseOsmosis(Room[ReverseOsmosisKeys]):
     def burned(self, keys: ReverseOsmosisKeys, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line:
         row = duty.rows["reverse_osmosis"]
         return lifted(duty.daily_mean / sizing.params["recovery"] * 365, float(row["pump_kpa"]), float(row["pump_efficiency"]))
+
+    def other_sizes(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> list[ReverseOsmosisKeys]:
+        """More or less of its feed made into permeate."""
+        most = duty.rows["reverse_osmosis"]["recovery_most"][scale_of(keys)]
+        return [
+            replace(keys, recovery=share) for share in (0.25, 0.4, 0.5, 0.6, 0.75) if share <= most and abs(share - sizing.params["recovery"]) > 0.01
+        ]
 
     def over_time(self, stage: StageRun[ReverseOsmosisKeys]) -> Making:
         """It makes permeate into its tank, the colder the slower; what stands before it sees its feed."""

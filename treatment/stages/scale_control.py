@@ -90,6 +90,10 @@ class ScaleControl(Room[ScaleControlKeys]):
             return []
         return [ScaleControlKeys(method="citrate" if school == "citrate" else "crystallisation")]
 
+    def other_sizes(self, keys: ScaleControlKeys, sizing: Sizing, water: Water, duty: Duty) -> list[ScaleControlKeys]:
+        """The other method."""
+        return [ScaleControlKeys(id=keys.id, method="crystallisation" if keys.method == "citrate" else "citrate")]
+
     def over_time(self, stage: StageRun[ScaleControlKeys]) -> Aging[StageRun[ScaleControlKeys]]:
         """Its medium, or its dosing cartridge, wears with time."""
         return Aging(stage, "cartridge" if stage.keys.method == "citrate" else "medium")

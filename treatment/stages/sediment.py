@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
@@ -213,6 +213,16 @@ class Sediment(Room[SedimentKeys]):
         held, rust = holds(keys)
         silt = float(duty.rows["sediment_forms"]["bed_capture_silt"]) if form_of(keys) == "backwashing" else held
         return water.scaled(turbidity=1 - held, tss=1 - silt, ferric_iron=1 - rust, **{SULFUR: 1 - rust})
+
+    def other_sizes(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> list[SedimentKeys]:
+        """A cartridge in another housing, or as a dual gradient; a bed of another size."""
+        if sizing.bed is not None:
+            return super().other_sizes(keys, sizing, water, duty)
+        if form_of(keys) not in ("cartridge", "dual_gradient"):
+            return []
+        housings = [replace(keys, housing=housing) for housing in (HOUSINGS if form_of(keys) == "cartridge" else LARGE_HOUSINGS)]
+        other = [] if micron_of(keys) < 2 else [replace(keys, form="dual_gradient" if form_of(keys) == "cartridge" else "cartridge", housing=None)]
+        return [each for each in (*housings, *other) if each.housing != sizing.params["housing"]]
 
     def over_time(self, stage: StageRun[SedimentKeys]) -> OverTime[StageRun[SedimentKeys]]:
         """A cartridge fills, a bed is washed, a screen is flushed: each by the solids it holds."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import ceil
 from typing import Any
@@ -11,7 +11,7 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import PERMEATE, Water
-from ..house.beds import FT3, Bed, bed_figures, choose_bed, least_in, medium, most_in
+from ..house.beds import FT3, Bed, bed_figures, choose_bed, least_in, measured_out, medium, most_in
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import GPM
@@ -337,6 +337,12 @@ class Softener(Room[SoftenerKeys]):
         if water.get("manganese") is not None:
             changes["manganese"] = water.value("manganese") - min(water.value("manganese"), row["manganese_max"]) * (1 - row["iron_left"])
         return water.react(**changes)
+
+    def other_sizes(self, keys: SoftenerKeys, sizing: Sizing, water: Water, duty: Duty) -> list[SoftenerKeys]:
+        """Resin and salt dose: less resin regenerated oftener, more resin more rarely, each at light and heavy doses."""
+        volumes = [measured_out(sizing.vessels.volume * times) for times in (0.75, 1.0, 1.25, 1.5, 2.0, 2.5)]
+        doses = [each * LB_FT3 for each in (4, 6, 8, 10, 15)]
+        return [replace(keys, volume=volume, salt_dose=dose, tank=None, nominal=None) for volume in volumes for dose in doses if volume > 0]
 
     def over_time(self, stage: StageRun[SoftenerKeys]) -> Exchanging[StageRun[SoftenerKeys]]:
         """Resin that loads by what the valve counts: hardness, iron and manganese in grains."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import ceil, log
 from typing import Any
@@ -214,6 +214,11 @@ class Uv(Room[UvKeys]):
 
     def restrictor(self, keys: UvKeys, system: str) -> str:
         return f"flow restrictor {show(keys.restrictor, 'L/min', system)}" if keys.restrictor else ""
+
+    def other_sizes(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> list[UvKeys]:
+        """The next larger chamber; lit with the flow."""
+        sizes = [gpm * GPM for gpm in table("vessels")["lamps"]["sizes_gpm"] if gpm * GPM > sizing.params["rated_flow"] * 1.01][:1]
+        return [*(replace(keys, rated_flow=size) for size in sizes), replace(keys, lamp="flow_switched")]
 
     def _watts(self, params: dict[str, Any]) -> float:
         """Power of its lamps and ballasts [W]."""

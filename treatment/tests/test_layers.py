@@ -20,7 +20,7 @@ CORE = Path(__file__).resolve().parents[1]
 #: lower layers first: a module imports from its own layer or from those before it
 LAYERS = (
     "language", "chemistry", "job", "evidence", "house", "train", "audit", "wall", "stages", "checks", "job_file", "planning", "design", "drawing", "studies", "starting",
-    "keeping", "papers", "cli", "commission", "diagnose", "year",
+    "keeping", "papers", "cli", "commission", "diagnose", "choices", "year",
 )  # fmt: skip
 
 

@@ -7,13 +7,13 @@ A room declares all that is known of its kind. What it leaves out, the contract 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from functools import cache, cached_property
 from math import ceil, pi
-from typing import Any, ClassVar, Generic, TypeVar
+from typing import Any, ClassVar, Generic, TypeVar, cast
 
 from ..chemistry.water import Water
-from ..house.beds import Bed, RunnerUp, runners_up
+from ..house.beds import FT3, Bed, RunnerUp, measured_out, runners_up
 from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit, with_own
 from ..language.display import show
@@ -366,6 +366,15 @@ class Room(Generic[K]):
         limits the raw water breaks, in words.
         """
         return ""
+
+    def other_sizes(self, keys: K, sizing: Sizing, water: Water, duty: Duty) -> list[K]:
+        """Its keys in other sizes, doses, media or forms that a customer may choose between; by default the next larger beds."""
+        bed, held = sizing.bed, cast(Any, keys)
+        if bed is None or not hasattr(keys, "volume"):
+            return []
+        largest = FT3 * 20
+        found = [measured_out(bed.volume * times) for times in (1.25, 1.5, 2.0)]
+        return [replace(held, volume=volume, tank=None) for volume in found if bed.volume < volume < largest]
 
     # --- what is said of a stage that stands --------------------------------------------------------------------------
     def does(self, before: Water, after: Water, system: str = "metric") -> str:

@@ -6,7 +6,7 @@ import argparse
 import json
 import sys
 
-from ..cli import design_of, printed, refused, text_of
+from ..cli import design_of, number, printed, refused, text_of
 from ..diagnose import day
 from ..language.errors import BadDocument
 
@@ -48,22 +48,6 @@ def main(arguments: list[str] | None = None) -> int:
     asked = Asked(start, options.days, options.seed, scenarios, options.runs)
     document = year_document(variant, found.asked(asked) if found else asked)
     return printed([json.dumps(document, ensure_ascii=False, indent=1)])
-
-
-class number:
-    """A whole number between two. Raises ArgumentTypeError for anything else."""
-
-    def __init__(self, least: int, most: int):
-        self.least, self.most = least, most
-
-    def __call__(self, text: str) -> int:
-        try:
-            value = int(text)
-        except ValueError:
-            raise argparse.ArgumentTypeError(f"{text}: expected a whole number") from None
-        if not self.least <= value <= self.most:
-            raise argparse.ArgumentTypeError(f"{text}: expected a number from {self.least} to {self.most}")
-        return value
 
 
 if __name__ == "__main__":

@@ -1,0 +1,1 @@
+"""The field of choices: many real trains of one job, each run, audited and priced, and the ones that nothing beats."""

@@ -1,0 +1,149 @@
+"""Points of the field: each train with what people choose by, and which of them nothing beats."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from functools import cached_property
+from typing import Any
+
+from .. import ENGINE
+from ..design import Design
+from ..drawing.wall.compose import wall_of
+from ..language.figure import rounded
+from ..language.memory import uncollected
+from ..language.schema import array, obj
+from ..papers.costs import Choice, choice, costs
+from ..papers.materials import materials
+from ..planning.variant import Variant
+from ..train.room import name_stages
+from .trains import Train, as_typed, most_tried, tried
+
+FORMAT = "cairn-choices/1"
+AXES = ("first", "total", "salt", "drain_water", "wall", "upkeep_hours")
+
+
+@dataclass(frozen=True)
+class Point:
+    """A train of the job with what it costs and takes. own: dangers and faults that are not on every point."""
+
+    id: str
+    variant: Variant
+    choice: Choice
+    dangers: frozenset[tuple[str, str]]
+    faults: frozenset[tuple[str, str]]
+    cautions: int
+
+    @cached_property
+    def axes(self) -> tuple[Decimal | float, ...]:
+        """What it is on each axis as it is printed: lower is better."""
+        found = self.choice
+        return (found.first, found.total, *(rounded(getattr(found, name)) for name in AXES[2:]))
+
+    @property
+    def residual(self) -> float:
+        """Pressure left at the highest tap with dirty units [kPa]."""
+        return self.variant.pressure.residual_dirty.value
+
+
+@dataclass(frozen=True)
+class Field:
+    """All points of a job. unbeaten: those that no other is as good as on every axis and better on one; left_out: by the limit."""
+
+    points: tuple[Point, ...]
+    unbeaten: frozenset[str]
+    left_out: int
+    proposal: str
+    given: str
+
+    def as_json(self) -> dict[str, Any]:
+        """As ``cairn-choices/1`` prints it."""
+        return {
+            "format": FORMAT,
+            "engine": ENGINE,
+            "points": [self._point(point) for point in self.points],
+            "axes": list(AXES),
+            "left_out": self.left_out,
+        }
+
+    def _point(self, point: Point) -> dict[str, Any]:
+        figures = point.choice.as_json()
+        return {
+            "id": point.id, "train": as_typed(point.variant.train), **{name: figures[name] for name in AXES},
+            "residual_dirty": {"value": rounded(point.residual), "unit": "kPa"}, "dangers": len(point.dangers), "faults": len(point.faults),
+            "cautions": point.cautions, "unbeaten": point.id in self.unbeaten,
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Audited:
+    """A train that was run and audited, before it is priced."""
+
+    id: str
+    variant: Variant
+    dangers: frozenset[tuple[str, str]]
+    faults: frozenset[tuple[str, str]]
+    cautions: int
+
+
+@uncollected()
+def field_of(design: Design, limit: int = 500) -> Field:
+    """Run, audit and price the trains of a job. limit: points that are kept: the proposal, the unbeaten, then by total."""
+    found = [_audited(design, train, f"{number}") for number, train in enumerate(tried(design, max(most_tried(), 1)), 1)]
+    proposal = _id_of(found, design.proposal)
+    given = _id_of(found, design.chosen) if design.given else ""
+    points = [_priced(design, each) for each in _sound(found, {proposal, given})]
+    best = unbeaten(points)
+    kept = sorted(points, key=lambda point: (point.id not in (proposal, given), point.id not in best, point.choice.total, int(point.id)))[:limit]
+    return Field(tuple(kept), best, len(points) - len(kept), proposal, given)
+
+
+def _audited(design: Design, train: Train, id: str) -> Audited:
+    variant = design.variant(name_stages(train))
+    findings = [each for each in variant.findings if not each.waived]
+    grave = {severity: frozenset((each.rule, each.stage or "") for each in findings if each.severity == severity) for severity in ("danger", "fault")}
+    return Audited(id, variant, grave["danger"], grave["fault"], sum(each.severity == "caution" for each in findings))
+
+
+def _priced(design: Design, found: Audited) -> Point:
+    variant = found.variant
+    money = costs(variant, materials(variant, wall_of(design.facts, variant, None)))
+    return Point(found.id, variant, choice(variant, money), found.dangers, found.faults, found.cautions)
+
+
+def _id_of(points: Sequence[Audited], variant: Variant) -> str:
+    named = tuple(name_stages(variant.train))
+    return next(point.id for point in points if tuple(point.variant.train) == named)
+
+
+def _sound(points: list[Audited], kept: set[str]) -> list[Audited]:
+    """Those without a danger or fault of their own, one that is not on every point; all where none is without. The job's own train stays."""
+    common_dangers = frozenset.intersection(*(point.dangers for point in points))
+    common_faults = frozenset.intersection(*(point.faults for point in points))
+    good = {point.id for point in points if point.dangers <= common_dangers and point.faults <= common_faults}
+    return [point for point in points if point.id in good | kept] if good else points
+
+
+def unbeaten(points: Sequence[Point]) -> frozenset[str]:
+    """Points that no other is as good as on every axis and better on one: lower is better."""
+    found = []
+    for point in points:
+        one = point.axes
+        beats = any(other.axes != one and all(b <= a for a, b in zip(one, other.axes, strict=True)) for other in points if other is not point)
+        if not beats:
+            found.append(point.id)
+    return frozenset(found)
+
+
+def choices_schema() -> dict[str, Any]:
+    """The JSON Schema of ``cairn-choices/1``."""
+    text, number = {"type": "string"}, {"type": "number"}
+    amount = {"type": "string", "pattern": r"^\d+\.\d\d$"}
+    measure = {"$ref": "#/$defs/measure"}
+    point = obj({
+        "id": text, "train": array({"type": "object"}), "first": amount, "total": amount, **dict.fromkeys(AXES[2:], measure), "residual_dirty": measure,
+        "dangers": {"type": "integer"}, "faults": {"type": "integer"}, "cautions": {"type": "integer"}, "unbeaten": {"type": "boolean"},
+    })  # fmt: skip
+    whole = obj({"format": {"const": FORMAT}, "engine": text, "points": array(point), "axes": {"const": list(AXES)}, "left_out": {"type": "integer"}})
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$defs": {"measure": obj({"value": number, "unit": text})}} | whole
