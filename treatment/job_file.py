@@ -10,6 +10,7 @@ from typing import Any
 from .house.pipes import unmade
 from .job.facts import Facts
 from .language.errors import BadDocument, Fault
+from .language.schema import shared
 from .language.spec import BAD, Choice, read_record, record_schema, specs_of
 from .stages import ROOMS
 from .train.room import Stage
@@ -163,7 +164,7 @@ def job_schema() -> dict[str, Any]:
         "train": {"anyOf": [{"type": "array", "maxItems": MOST_STAGES, "items": {"anyOf": stages}}, {"type": "null"}]},
     }
     schema["required"] = ["format"]
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "cairn-job/1", "title": "Vivid Cairn job", **schema}
+    return shared({"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "cairn-job/1", "title": "Vivid Cairn job", **schema})
 
 
 def stage_fields(kind: str) -> dict[str, Any]:

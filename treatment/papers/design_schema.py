@@ -8,7 +8,7 @@ from ..job.prices import GROUPS
 from ..keeping.upkeep import BASES, DAY, HOUR
 from ..keeping.upkeep import WHO as OF
 from ..language.analytes import analytes
-from ..language.schema import array, obj
+from ..language.schema import array, obj, shared
 from ..stages import ROOMS
 from ..starting.step import PHASES, WHERE, WHO
 from .costs import FIRST, PAYS_FOR, REPLACED, YEARLY
@@ -87,12 +87,14 @@ def design_schema() -> dict[str, Any]:
         "proposal": obj({**train, "not_used": not_used, "repair": obj({"train": array({"enum": list(ROOMS)}), "changes": array(text)})}), "not_used": not_used,
     }  # fmt: skip
     required = [name for name in properties if name not in ("proposal", "not_used")]
-    return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "$id": "cairn-design/1",
-        "title": "Vivid Cairn design",
-        **obj(properties, required=required),
-    }
+    return shared(
+        {
+            "$schema": "https://json-schema.org/draft/2020-12/schema",
+            "$id": "cairn-design/1",
+            "title": "Vivid Cairn design",
+            **obj(properties, required=required),
+        }
+    )
 
 
 def commissioning_schema(quantity: dict[str, Any], nullable: dict[str, Any], line: dict[str, Any]) -> dict[str, Any]:

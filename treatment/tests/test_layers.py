@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from unittest import TestCase
 
+from .. import checks, stages
 from ..audit.rules import RULES, TOPICS
 from ..chemistry import carbonate
 from ..house import beds, demand, hydraulics
@@ -16,6 +17,7 @@ from ..language.analytes import analytes
 from ..language.figure import source
 from ..language.tables import DATA, table
 
+assert checks and stages  # they register their rules
 CORE = Path(__file__).resolve().parents[1]
 #: lower layers first: a module imports from its own layer or from those before it
 LAYERS = (
@@ -139,3 +141,19 @@ class Knowledge(TestCase):
                 takes = [p for p in inspect.signature(function).parameters.values() if p.annotation in ("float", float)]
                 if takes and function.__annotations__.get("return") in ("float", float):
                     self.assertRegex(text, r"\[[^\]]+\]|table", f"{module.__name__}.{name} names no unit")
+
+
+class Papers(TestCase):
+    def test_every_path_a_document_names_is_there(self) -> None:
+        """Paths in decisions, the handbook and the recipes are those of today."""
+        root = CORE.parent
+        bases = [
+            root,
+            *(root / part for part in ("treatment", "treatment/keeping", "treatment/tests", "workbench", "workbench/tests", "static/js", "docs")),
+        ]
+        gone = []
+        for page in (*root.glob("docs/**/*.md"), root / "CONTRIBUTING.md", root / "README.md"):
+            for named in re.findall(r"`([\w./-]+/[\w.-]+\.(?:py|toml|html|js|css|md|json|xz)|\w+\.py)`", page.read_text()):
+                if not any((base / named).exists() for base in bases) and not named.startswith("."):
+                    gone.append(f"{page.relative_to(root)}: {named}")
+        self.assertEqual(gone, [])
