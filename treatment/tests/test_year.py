@@ -116,6 +116,12 @@ class Draws(TestCase):
         hours = draws.at % 1440 / 60
         self.assertTrue(((hours >= 9) & (hours < 17)).all())
 
+    def test_a_day_without_a_draw_takes_nothing_from_the_day_before(self) -> None:
+        """Three days, the last without a slug: each day its own sum, the last nothing."""
+        slugs = np.array([1.0, 2.0, 4.0])
+        stream = Stream(slugs, np.ones(3), np.zeros(3), np.array([0, 1, 3, 3]), np.zeros((1, 3)))
+        self.assertEqual(stream.litres.tolist(), [1.0, 6.0, 0.0])
+
     def test_guests_draw_and_the_absent_do_not(self) -> None:
         """Four more in a house of four double a week; nobody at home draws nothing."""
         duty = well().audit.duty

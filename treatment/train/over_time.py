@@ -448,12 +448,13 @@ class Storing(OverTime[S]):
         """What is made into it in an hour at a temperature [L/h]."""
         return self.tank.makes
 
-    def fills(self, level: float, asked: Sequence[float], makes: float) -> Filled:
-        """Walk the hours of a day. asked: L in each hour; makes: L/h while there is room."""
+    def fills(self, level: float, asked: Sequence[float], makes: float | Sequence[float]) -> Filled:
+        """Walk the hours of a day. asked: L in each hour; makes: L/h while there is room, of all hours or of each."""
+        each = [makes] * len(asked) if isinstance(makes, float) else makes
         holds, floor = self.tank.holds, self.tank.holds * (1 - self.tank.usable)
         made, served, low, empty = [], [], level, 0.0
-        for want in asked:
-            room = min(makes, max(holds - level, 0.0) + want)
+        for want, comes in zip(asked, each, strict=True):
+            room = min(comes, max(holds - level, 0.0) + want)
             given = min(want, max(level + room - floor, 0.0))
             if want > 0 and given < want - 1e-9:
                 empty += 60.0 * (1 - given / want)

@@ -206,7 +206,7 @@ class Came:
         stored = sum(place.state["level"] - place.first["level"] for place in year.places if place.store is not None and not place.stage.at_tap)
         found = {"water": Balance(ledger.litres["taken"], ledger.litres["taps"] + ledger.litres["drain"], stored, "L")}
         grams, stays = ledger.grams, sum((place.kept.stays for place in year.places), np.zeros(len(WEIGHED)))
-        stood = sum((place.stood(ledger) for place in year.places if place.store is not None and not place.stage.at_tap), np.zeros(len(WEIGHED)))
+        stood = sum((place.stood(ledger) for place in year.places if place.store is not None), np.zeros(len(WEIGHED)))
         for index, name in enumerate(WEIGHED):
             came, went = grams["taken"][index] + grams["given"][index], grams["taps"][index] + grams["drain"][index]
             found[name] = Balance(float(came), float(went), float(stays[index] + stood[index]), "g")

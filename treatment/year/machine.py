@@ -141,20 +141,29 @@ class Machine:
 
     # --- up -----------------------------------------------------------------------------------------------------------
     def _asked(self, taps: Stream, washes: list[Array]) -> tuple[list[Stream], dict[int, Stood]]:
-        """What passes each stage of the house, the last first, and how its tanks stand."""
-        streams, tanks, here, wasted = [taps] * len(self.main), dict[int, Stood](), taps, np.zeros(self.days)
-        streams.append(taps)
+        """What passes each stage of the house, and what reaches the taps, last; how its tanks stand.
+
+        Tanks are walked from the taps to the source, for what each is asked; then from the source to the taps, for what each is given.
+        """
+        tanks, here, wasted, asks = dict[int, Stood](), taps, np.zeros(self.days), dict[int, tuple[Array, Array]]()
         for index in range(len(self.main) - 1, -1, -1):
             place = self.main[index]
-            if place.store is not None:
-                tank = tanks[index] = stood(place, by_hour(here), wasted, self._makes(index), self._caught(place))
-                if tank.empty.any():
-                    streams[index + 1 :] = [_served(each, tank) for each in streams[index + 1 :]]
-                here, wasted = filling(place, tank, self.raw), np.zeros(self.days)
-            else:
+            if place.store is None:
                 wasted = wasted + washes[index]
-            streams[index] = here
-        return streams, tanks
+                continue
+            asks[index] = by_hour(here), wasted
+            tanks[index] = stood(place, *asks[index], self._makes(index), self._caught(place))
+            here, wasted = filling(place, tanks[index], self.raw), np.zeros(self.days)
+        given: Stood | None = None
+        for index in sorted(tanks):
+            if given is not None and given.empty.any():  # the tank before it could not give all that this one asked
+                self.main[index].again()
+                tanks[index] = stood(self.main[index], *asks[index], self._makes(index), None, tanks[index].made * given.share)
+            given = tanks[index]
+        finished = taps if given is None or not given.empty.any() else _served(taps, given)
+        following = [min((at for at in tanks if at >= index), default=None) for index in range(len(self.main))]
+        filled = {index: filling(self.main[index], tank, self.raw) for index, tank in tanks.items()}
+        return [*(finished if at is None else filled[at] for at in following), finished], tanks
 
     def _makes(self, index: int) -> Array:
         """What a tank can be given in an hour of each day [L/h]: by its own unit, and by those that make water before it."""

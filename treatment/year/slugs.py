@@ -76,11 +76,11 @@ class Stream:
     def sums(self, values: Array) -> Array:
         """Sums by day; rows stay rows."""
         one, other = self.day[:-1], self.day[1:]
-        if not values.shape[-1]:
-            return np.zeros((*values.shape[:-1], self.days))
-        found = np.add.reduceat(values, np.minimum(one, values.shape[-1] - 1), axis=-1)
-        found[..., other == one] = 0.0
-        return np.asarray(found)
+        busy = other > one
+        found = np.zeros((*values.shape[:-1], self.days))
+        if busy.any():  # from the first of each busy day to the first of the next: days without a slug lie between them
+            found[..., busy] = np.add.reduceat(values, one[busy], axis=-1)
+        return found
 
     def carried(self, weights: Weighed) -> Array:
         """What each day brings of what is weighed."""

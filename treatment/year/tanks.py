@@ -33,8 +33,8 @@ def by_hour(stream: Stream) -> Array:
     return np.asarray(np.bincount(day * HOURS + hour, stream.volume, stream.days * HOURS).reshape(stream.days, HOURS), dtype=np.float64)
 
 
-def stood(place: Place, asked: Array, washes: Array, makes: Array, caught: Array | None) -> Stood:
-    """Walk a tank through the hours. makes: L/h it can be given, by day; caught: L of rain a day instead."""
+def stood(place: Place, asked: Array, washes: Array, makes: Array, caught: Array | None, most: Array | None = None) -> Stood:
+    """Walk a tank through the hours. makes: L/h it can be given, by day; caught: L of rain a day instead; most: of each hour [L], where less can come."""
     store = place.store
     assert store is not None
     days = len(asked)
@@ -51,7 +51,7 @@ def stood(place: Place, asked: Array, washes: Array, makes: Array, caught: Array
             filled = store.fills(level + stored, hours, 0.0)
             made[day, 0] = stored
         else:
-            filled = store.fills(level, hours, float(makes[day]))
+            filled = store.fills(level, hours, float(makes[day]) if most is None else most[day].tolist())
             made[day] = filled.made
         level = levels[day] = filled.level
         low, high = min(begin, filled.low), max(begin, begin + made[day, 0] if caught is not None else begin, level)
