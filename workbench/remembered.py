@@ -13,10 +13,13 @@ from functools import lru_cache
 from typing import Any, NamedTuple
 
 from treatment.design import Design, Ground, design
+from treatment.job.facts import Facts
 from treatment.job_file import Job, read_job
 from treatment.keeping.diagnosis import Diagnosis
 from treatment.language.analytes import analytes
+from treatment.papers.compared import Priced, priced
 from treatment.papers.design_file import design_document
+from treatment.planning.variant import Variant
 from treatment.studies.next_tests import Asking, in_brief, in_words
 from treatment.train.room import Stage
 from treatment.year.asked import Asked
@@ -56,6 +59,7 @@ class Remembered:
         self.asking: Callable[[Design], Asking] = lru_cache(DESIGNS)(Asking)
         self._document: Callable[[Ground, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
         self._lived: Callable[[Ground, tuple[Stage[Any], ...] | None, Asked], Lived] = lru_cache(YEARS)(_lived)
+        self._priced: OrderedDict[Any, tuple[Facts, Priced]] = OrderedDict()
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
 
     def document(self, design: Design) -> dict[str, Any]:
@@ -65,6 +69,16 @@ class Remembered:
     def lived(self, design: Design, asked: Asked) -> Lived:
         """A year of a design's train."""
         return self._lived(design.ground, design.job.train, asked)
+
+    def priced(self, variant: Variant) -> Priced:
+        """What a train costs; the last few are remembered, by what decides them."""
+        facts = variant.audit.facts  # kept with what was priced, so that its place in memory is not another's
+        key = (id(facts), variant.train)
+        if key not in self._priced:
+            self._priced[key] = facts, priced(variant)
+            while len(self._priced) > DESIGNS:
+                self._priced.popitem(last=False)
+        return self._priced[key][1]
 
     def log(self, job: int, stands: tuple[Any, ...], design: Design) -> ReadLog | None:
         """The log of a job, by its number, where it stands as it stood when it was read."""

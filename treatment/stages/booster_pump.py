@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from ..chemistry.water import Water
 from ..house.duty import Duty
 from ..job.facts import PRESSURE
-from ..language.figure import Figure, Line, figure, stated, work
+from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.spec import key
 from ..train.keys import StageKeys
 from ..train.over_time import OverTime, Passed, Slugs, State
@@ -26,7 +26,9 @@ class Boosting(OverTime[StageRun[BoosterPumpKeys]]):
     powered = True
 
     def step(self, state: State, slugs: Slugs) -> Passed:
-        kilowatt_hours = slugs.total * self.stage.sizing.params["pressure"] / float(self.stage.duty.rows["storage"]["booster_efficiency"]) / 3.6e6
+        kilowatt_hours = (
+            slugs.total * self.stage.sizing.params["pressure"] / float(self.stage.duty.rows["storage"]["booster_efficiency"]) / constant("J_kWh")
+        )
         return Passed(state, energy=kilowatt_hours)
 
 

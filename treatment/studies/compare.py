@@ -9,7 +9,6 @@ from typing import Any
 from ..language.display import show, show_amount
 from ..language.figure import Figure, figure, stated, work
 from ..planning.variant import Variant
-from ..train.room import StageRun
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,19 +37,8 @@ def salt_per_year(variant: Variant) -> Figure:
 
 def water_to_drain(variant: Variant) -> Figure:
     """Water that regenerations, backwashes and rejects send to drain in a year [L]."""
-    parts = {stage.id: (yearly, "L") for stage in variant.run.stages if (yearly := _drained(stage))}
+    parts = {stage.id: (stage.figures["drain_per_year"].value, "L") for stage in variant.run.stages if "drain_per_year" in stage.figures}
     return _sum("water to drain a year", parts, "L", "softener.cycle")
-
-
-def _drained(stage: StageRun[Any]) -> float:
-    figures, yearly = stage.figures, 0.0
-    for water, every in (("water_per_regeneration", "regeneration_interval"), ("water_per_backwash", "backwash_interval")):
-        if water in figures and every in figures:
-            yearly += figures[water].value * 365 / max(figures[every].value, 0.25)
-    if "reject_flow" in figures:
-        made = min(figures["permeate_required"].value / max(figures["output"].value, 1e-9), 1.0)
-        yearly += figures["reject_flow"].value * made * 365
-    return yearly
 
 
 def visits(variant: Variant) -> Figure:

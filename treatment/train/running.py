@@ -42,7 +42,7 @@ def burned(watts: float, hours: float) -> Line:
 
 def lifted(litres: float, pressure: float, efficiency: float) -> Line:
     """Power of a pump in a year [kWh]. litres that it lifts in a year; pressure [kPa]; efficiency of pump and motor [-]."""
-    return work("power a year", "liters × pressure ÷ efficiency ÷ 3600000", "kWh", "costs.running",
+    return work("power a year", "liters × pressure ÷ efficiency ÷ J_kWh", "kWh", "costs.running",
                 liters=(litres, "L"), pressure=(pressure, "kPa"), efficiency=(efficiency, ""))  # fmt: skip
 
 

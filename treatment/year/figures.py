@@ -11,15 +11,13 @@ import numpy as np
 from ..house.needs import soften_above
 from ..job.limits import Limit
 from ..language.analytes import MICROBES, analytes
-from ..language.figure import rounded
+from ..language.figure import constant, rounded
 from ..language.tables import table
 from .household import Array
 from .machine import Year
 from .place import WEIGHED, Place
 from .pressure import Pressures, pressures
 from .source import drawdown
-
-JOULES = 3.6e6  # J in a kWh
 
 
 class Amount(NamedTuple):
@@ -107,7 +105,7 @@ class Came:
         drawn = float(year.served.sum())
         starts = float((year.served * share).sum()) / max(drawn, 1e-9) * taken / drawdown(year.variant.audit.facts)
         mean = (duty.supply.pressure_low + duty.supply.pressure_high) / 2
-        return float(round(starts)), taken * mean / row["efficiency"] / JOULES
+        return float(round(starts)), taken * mean / row["efficiency"] / constant("J_kWh")
 
     @property
     def least_pressure(self) -> float:

@@ -116,6 +116,12 @@ class Picture:
     right: float = WIDTH - RIGHT
 
     @property
+    def said(self) -> str:
+        """The picture in words: its bands with what is beyond limits, its units with what happened."""
+        bands = "; ".join(f"{band.title}, up to {band.high}{f', {band.beyond_words}' if band.beyond_words else ''}" for band in self.bands)
+        return f"Bands of the year: {bands}. Events: {'; '.join(f'{row.title}, {row.count}' for row in self.rows if row.count) or 'none'}."
+
+    @property
     def text_right(self) -> float:
         """Where what is written at the right begins."""
         return self.right + 8

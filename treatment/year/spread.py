@@ -37,7 +37,7 @@ def spread(variant: Variant, asked: Asked) -> dict[str, Percentiles]:
     _SHARED["variant"], _SHARED["asked"] = variant, asked
     seeds = range(asked.seed, asked.seed + asked.runs)
     cores = os.cpu_count() or 1
-    if asked.runs < FEW or cores == 1:
+    if asked.runs < FEW or cores == 1 or multiprocessing.current_process().daemon:
         found = [_one(seed) for seed in seeds]
     else:
         with multiprocessing.get_context("fork").Pool(cores) as pool:

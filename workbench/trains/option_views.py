@@ -13,8 +13,10 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from treatment.job.limits import limits
 from treatment.job_file import written
 from treatment.language.analytes import analytes
+from treatment.papers.compared import money_rows
+from treatment.planning.variant import Variant
 from treatment.studies.alternatives import alternatives
-from treatment.studies.compare import compare, outlines
+from treatment.studies.compare import Row, compare, outlines
 from treatment.studies.shelf import shelf
 
 from ..accounts.access import job_for
@@ -23,6 +25,7 @@ from ..jobs.answers import answered, saved
 from ..jobs.document_form import EntryForm, set_entry
 from ..jobs.models import Job
 from ..jobs.services import StaleJob
+from ..remembered import of_firm
 from ..request import Request, number, version_of
 from ..steps import steps
 from . import services
@@ -35,11 +38,16 @@ def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> 
     variants = [design_of(job, services.revision_of(option).stages).chosen for option in options]
     design = design_of(job, None)
     others = alternatives(design)
+    known = of_firm(job.workspace_id)
+
+    def rows(found: list[Variant]) -> list[Row]:
+        return [*compare(found, job.units), *money_rows([known.priced(each) for each in found], job.units)] if found else []
+
     context = {
-        "job": job, "steps": steps(job, "train"), "options": options, "rows": compare(variants, job.units) if variants else [], "full": len(options) >= len(services.LETTERS),
+        "job": job, "steps": steps(job, "train"), "options": options, "rows": rows(variants), "full": len(options) >= len(services.LETTERS),
         "trains": [outlines(each, [other for other in variants if other is not each]) for each in variants],
         "alternatives": [
-            (number, each, [row for row in compare([design.proposal, each.variant], job.units) if row.differs], outlines(each.variant, [design.proposal]))
+            (number, each, [row for row in rows([design.proposal, each.variant]) if row.differs], outlines(each.variant, [design.proposal]))
             for number, each in enumerate(others)
         ],
         "design": design,
