@@ -7,12 +7,12 @@ import io
 import re
 from collections import Counter
 
-from treatment.evidence.reports.sheets import Line, Sheet
+from treatment.evidence.reports.sheets import SheetLine, TextSheet
 
 from .limits import LARGEST, MOST_CELLS, MOST_LETTERS, MOST_ROWS, Blank, Unreadable
 
 
-def sheets_of(content: bytes) -> list[Sheet]:
+def sheets_of(content: bytes) -> list[TextSheet]:
     """The sheets of a CSV, XLSX or text PDF file. Raises Unreadable."""
     if not content.strip():
         raise Blank("The file is empty.")
@@ -43,31 +43,31 @@ def _decoded(content: bytes) -> str:
     raise Unreadable("This is not a text file, a spreadsheet or a readable PDF.")
 
 
-def sheets_of_text(text: str) -> list[Sheet]:
+def sheets_of_text(text: str) -> list[TextSheet]:
     """Pasted or separated text as one sheet, each line at its number in the file; the separator is the one that parts most lines alike."""
     lines = text.splitlines()
     if not any(line.strip() for line in lines):
         raise Blank("The file contains nothing.")
     mark = _separator([line for line in lines if line.strip()][:400])
     if not mark:
-        return [Sheet("", tuple(_set_in_columns(number, line) for number, line in enumerate(lines[: MOST_ROWS + 1], 1)))]
+        return [TextSheet("", tuple(_set_in_columns(number, line) for number, line in enumerate(lines[: MOST_ROWS + 1], 1)))]
     found, reader = [], csv.reader(io.StringIO("\n".join(lines)), delimiter=mark)
     before = 0
     try:
         for row in reader:
-            found.append(Line(str(before + 1), tuple(cell.strip()[:MOST_LETTERS] for cell in row[:MOST_CELLS])))
+            found.append(SheetLine(str(before + 1), tuple(cell.strip()[:MOST_LETTERS] for cell in row[:MOST_CELLS])))
             before = reader.line_num
             if len(found) > MOST_ROWS:
                 break
     except csv.Error as error:
         raise Unreadable(f"The table is broken: {error}.") from None
-    return [Sheet("", tuple(found))]
+    return [TextSheet("", tuple(found))]
 
 
-def _set_in_columns(number: int, line: str) -> Line:
+def _set_in_columns(number: int, line: str) -> SheetLine:
     """A line whose cells are parted by two spaces or more, each with where it begins and ends."""
     cells = list(re.finditer(r"\S+(?: \S+)*", line.expandtabs()[:4000]))[:MOST_CELLS]
-    return Line(str(number), tuple(cell[0][:MOST_LETTERS] for cell in cells), tuple((float(cell.start()), float(cell.end())) for cell in cells))
+    return SheetLine(str(number), tuple(cell[0][:MOST_LETTERS] for cell in cells), tuple((float(cell.start()), float(cell.end())) for cell in cells))
 
 
 def _separator(lines: list[str]) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from typing import Any
 
-from treatment.evidence.reports.sheets import Line, Sheet
+from treatment.evidence.reports.sheets import SheetLine, TextSheet
 
 from .limits import MOST_CELLS, MOST_LETTERS, MOST_PAGES, Blank, Unreadable
 
@@ -13,11 +13,11 @@ _GAP = 0.34  # of a letter's height, a space being about a quarter: a wider gap 
 Word = dict[str, Any]
 
 
-def read_pages(content: bytes) -> list[Sheet]:
+def read_pages(content: bytes) -> list[TextSheet]:
     """All pages as one sheet, so that a table may run over them. Raises Unreadable."""
     import pdfplumber
 
-    lines: list[Line] = []
+    lines: list[SheetLine] = []
     try:
         with pdfplumber.open(io.BytesIO(content)) as pdf:
             for number, page in enumerate(pdf.pages[:MOST_PAGES], 1):
@@ -26,12 +26,12 @@ def read_pages(content: bytes) -> list[Sheet]:
         raise Unreadable("The PDF cannot be read; it may be damaged or protected by a password.") from None
     if not any(line.filled for line in lines):
         raise Blank("The PDF contains pictures, not text, and cannot be read. Enter the readings instead.")
-    return [Sheet("", tuple(lines))]
+    return [TextSheet("", tuple(lines))]
 
 
-def _page(number: int, page: Any) -> list[Line]:
+def _page(number: int, page: Any) -> list[SheetLine]:
     printed = _printed(page.extract_words(x_tolerance=2))
-    found: list[tuple[float, Line]] = []
+    found: list[tuple[float, SheetLine]] = []
     taken: list[tuple[float, float, float, float]] = []
     for table in page.find_tables():
         rows = [(row, cells) for row, cells in zip(table.rows, table.extract(), strict=True) if any(cells)]
@@ -44,7 +44,9 @@ def _page(number: int, page: Any) -> list[Line]:
             found.append(
                 (
                     row.bbox[1],
-                    Line(f"{number}:{at}", tuple(text for _, text in boxes[:MOST_CELLS]), tuple((box[0], box[2]) for box, _ in boxes[:MOST_CELLS])),
+                    SheetLine(
+                        f"{number}:{at}", tuple(text for _, text in boxes[:MOST_CELLS]), tuple((box[0], box[2]) for box, _ in boxes[:MOST_CELLS])
+                    ),
                 )
             )
     for at, words in enumerate(printed, 1):
@@ -58,7 +60,7 @@ def _page(number: int, page: Any) -> list[Line]:
             found.append(
                 (
                     min(word["top"] for word in free),
-                    Line(f"{number}:{at}", tuple(text[:MOST_LETTERS] for text, _ in cells), tuple(span for _, span in cells)),
+                    SheetLine(f"{number}:{at}", tuple(text[:MOST_LETTERS] for text, _ in cells), tuple(span for _, span in cells)),
                 )
             )
     return [line for _, line in sorted(found, key=lambda pair: pair[0])]

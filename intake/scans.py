@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
-from treatment.evidence.reports.sheets import Line, Sheet, plain
+from treatment.evidence.reports.sheets import SheetLine, TextSheet, plain
 from treatment.language.tables import table
 
 from .limits import MOST_CELLS, MOST_LETTERS, Blank, Unreadable
@@ -39,7 +39,7 @@ Box = tuple[int, float, float, float, float]
 class Scan:
     """readings: the lines as read at each enlargement; pages: JPEG, straightened; boxes: of each line, by its ``at``: page, x, y, width, height [px]."""
 
-    readings: tuple[list[Sheet], list[Sheet]]
+    readings: tuple[list[TextSheet], list[TextSheet]]
     pages: list[bytes]
     boxes: dict[str, Box]
 
@@ -63,10 +63,10 @@ def scanned(content: bytes) -> Scan:
     boxes: dict[str, Box] = {}
     readings = []
     for k, mark in enumerate(("", "b")):
-        lines: list[Line] = []
+        lines: list[SheetLine] = []
         for number, page in enumerate(pages, 1):
             lines += _lines(words[k * len(pages) + number - 1], number, page, mark, boxes)
-        readings.append([Sheet("", tuple(lines))])
+        readings.append([TextSheet("", tuple(lines))])
     if not any(line.filled for sheet in readings[0] for line in sheet.lines):
         raise Blank("Nothing can be read in this picture. Take it again in good light, flat and from straight above.")
     return Scan((readings[0], readings[1]), [_shown(page) for page in pages], boxes)
@@ -218,7 +218,7 @@ def _words(page: Picture, dpi: int, languages: str) -> list[list[dict[str, Any]]
     return list(lines.values())
 
 
-def _lines(found: list[list[dict[str, Any]]], number: int, page: Picture, mark: str, boxes: dict[str, Box]) -> list[Line]:
+def _lines(found: list[list[dict[str, Any]]], number: int, page: Picture, mark: str, boxes: dict[str, Box]) -> list[SheetLine]:
     """Lines of cells with their places, as of a text page; their boxes on the page as it is shown are kept beside."""
     lines = []
     shape = page.height / page.width
@@ -233,7 +233,7 @@ def _lines(found: list[list[dict[str, Any]]], number: int, page: Picture, mark: 
                 cells.append((word["text"], (word["x0"], word["x1"])))
         at = f"{number}:{k}{mark}"
         kept = cells[:MOST_CELLS]
-        lines.append(Line(at, tuple(text[:MOST_LETTERS] for text, _ in kept), tuple((a * UNITS, b * UNITS) for _, (a, b) in kept)))
+        lines.append(SheetLine(at, tuple(text[:MOST_LETTERS] for text, _ in kept), tuple((a * UNITS, b * UNITS) for _, (a, b) in kept)))
         top, bottom = min(word["top"] for word in words), max(word["bottom"] for word in words)
         edge = (bottom - top) * 0.35
         high = SHOWN * shape

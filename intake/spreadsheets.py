@@ -8,14 +8,14 @@ import re
 import zipfile
 from typing import Any
 
-from treatment.evidence.reports.sheets import Line, Sheet
+from treatment.evidence.reports.sheets import SheetLine, TextSheet
 
 from .limits import MOST_CELLS, MOST_LETTERS, MOST_ROWS, MOST_SHEETS, MOST_UNPACKED, SMALL_UNPACKED, Unreadable
 
 _QUOTED = re.compile(r'"([^"]*)"|\\(.)')
 
 
-def read_spreadsheet(content: bytes) -> list[Sheet]:
+def read_spreadsheet(content: bytes) -> list[TextSheet]:
     """Every sheet that is seen. Raises Unreadable."""
     from openpyxl import load_workbook
 
@@ -37,7 +37,7 @@ def read_spreadsheet(content: bytes) -> list[Sheet]:
                 continue
             lines = _lines(sheet, whole, MOST_ROWS + 1 - count)
             count += len(lines)
-            sheets.append(Sheet(sheet.title, tuple(lines)))
+            sheets.append(TextSheet(sheet.title, tuple(lines)))
             if count > MOST_ROWS:
                 break
     except Exception:
@@ -47,9 +47,9 @@ def read_spreadsheet(content: bytes) -> list[Sheet]:
     return sheets
 
 
-def _lines(sheet: Any, whole: bool, most: int) -> list[Line]:
+def _lines(sheet: Any, whole: bool, most: int) -> list[SheetLine]:
     hidden_rows, hidden_columns, joined = _apart(sheet) if whole else (set(), set(), {})
-    lines: list[Line] = []
+    lines: list[SheetLine] = []
     for number, row in enumerate(sheet.iter_rows(max_row=sheet.max_row if whole else None), 1):
         if len(lines) >= most:
             break
@@ -59,9 +59,9 @@ def _lines(sheet: Any, whole: bool, most: int) -> list[Line]:
             joined.get((number, k)) or _text(cell) for k, cell in enumerate(row[: MOST_CELLS + len(hidden_columns)], 1) if k not in hidden_columns
         ]
         if any(cells):
-            lines.append(Line(f"{sheet.title}!{number}", tuple(cells)))
+            lines.append(SheetLine(f"{sheet.title}!{number}", tuple(cells)))
         elif lines and lines[-1].cells:
-            lines.append(Line(f"{sheet.title}!{number}", ()))
+            lines.append(SheetLine(f"{sheet.title}!{number}", ()))
     return lines
 
 

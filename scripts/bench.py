@@ -135,7 +135,7 @@ def year_bench() -> None:
     from treatment.design import design
     from treatment.job_file import read_job
     from treatment.tests.example import job as document
-    from treatment.year.asked import Asked
+    from treatment.year.asked import YearAsked
     from treatment.year.machine import Machine
     from treatment.year.spread import spread
 
@@ -143,7 +143,7 @@ def year_bench() -> None:
     variant, start = design(read_job(document(train=[{"kind": kind} for kind in kinds]))).chosen, dt.date(2026, 1, 1)
     line("a year of five stages", [timed(lambda seed=seed: Machine(variant, start, 365, seed).run()) for seed in range(15)], "100")
     line("ten years of them", [timed(lambda: Machine(variant, start, 3650, 1).run()) for _ in range(3)], "1200")
-    line("the spread of 200 years", [timed(lambda: spread(variant, Asked(start, runs=200)))], "15000")
+    line("the spread of 200 years", [timed(lambda: spread(variant, YearAsked(start, runs=200)))], "15000")
 
 
 def second_eyes() -> None:
@@ -243,10 +243,10 @@ def walled(address: str, client: Any, option_of: Callable[[Any], Any], job: Any)
 
 def started(job: Any, client: Any) -> None:
     """Sheets with their visits, the page of one, and ticks of it as a phone sends them."""
+    from treatment.commissioning.sheet import sheet
+    from treatment.commissioning.visits import visits
     from treatment.design import design
     from treatment.job_file import read_job
-    from treatment.starting.sheet import sheet
-    from treatment.starting.visits import visits
 
     five = [{"kind": "neutralizer"}, {"kind": "oxidizing_filter"}, {"kind": "softener"}, {"kind": "sediment"}, {"kind": "uv"}]
     chosen = [design(read_job(document | {"train": five})).chosen for document in varied_jobs(60, 14)]
@@ -271,8 +271,8 @@ def a_log(months: int, stages: int, days: int = 30) -> Any:
 
     from treatment.design import design
     from treatment.job_file import read_job
-    from treatment.keeping.log import read_log
-    from treatment.keeping.upkeep import upkeep
+    from treatment.operation.maintenance.log import read_log
+    from treatment.operation.maintenance.upkeep import upkeep
 
     kinds = ["neutralizer", "oxidizing_filter", "softener", "sediment", "uv"]
     chosen = design(read_job(varied_jobs(1, 21)[0] | {"train": [{"kind": kinds[i % 5], "id": f"s{i}"} for i in range(stages)]})).chosen
@@ -293,7 +293,7 @@ def keeping(workspace: Any, client: Any) -> None:
     """Logs read against the design, and the firm's calendar over many jobs."""
     import datetime as dt
 
-    from treatment.keeping.diagnosis import Diagnosis
+    from treatment.operation.diagnosis.diagnosis import Diagnosis
     from workbench.jobs.models import Job, Survey
     from workbench.logs.models import JobLog
     from workbench.logs.services import worked_for

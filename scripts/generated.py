@@ -12,13 +12,13 @@ sys.path.insert(0, str(ROOT))
 from treatment import checks  # noqa: E402
 from treatment.audit.rules import RULES  # noqa: E402
 from treatment.choices.field import choices_schema  # noqa: E402
+from treatment.commissioning.record import record_schema  # noqa: E402
 from treatment.job_file import job_schema  # noqa: E402
-from treatment.keeping.diagnosis import diagnosis_schema  # noqa: E402
-from treatment.keeping.log import log_schema  # noqa: E402
 from treatment.language.figure import source  # noqa: E402
+from treatment.operation.diagnosis.diagnosis import diagnosis_schema  # noqa: E402
+from treatment.operation.maintenance.log import log_schema  # noqa: E402
 from treatment.papers.design_schema import design_schema  # noqa: E402
 from treatment.papers.report_file import report_schema  # noqa: E402
-from treatment.starting.record import record_schema  # noqa: E402
 from treatment.year.document import year_schema  # noqa: E402
 
 assert checks  # registers the rules about the whole job

@@ -21,7 +21,7 @@ from .language.errors import BadDocument, Fault
 
 def main(arguments: list[str] | None = None) -> int:
     """Exit status 0 where the job was read, 2 where it was refused."""
-    from .starting.printed import markdown
+    from .commissioning.printed import markdown
 
     parser = argparse.ArgumentParser(
         prog="cairn commission", description="Print the commissioning checklist of a job's train, from kit check to handover."
@@ -41,9 +41,9 @@ def main(arguments: list[str] | None = None) -> int:
 
 def _calendar(design: Design, start: dt.datetime | None, name: str) -> None:
     """Write the visits of a design's run sheet to a file, from the morning of the job's day where no start is said. Raises BadDocument."""
-    from .starting.ical import ical
-    from .starting.sheet import sheet
-    from .starting.visits import OPENS, minute_of, visits
+    from .commissioning.ical import ical
+    from .commissioning.sheet import sheet
+    from .commissioning.visits import OPENS, minute_of, visits
 
     assert design.facts.as_of is not None  # design_of says today where the job names no day
     start = start or dt.datetime.combine(design.facts.as_of, OPENS)

@@ -12,7 +12,7 @@ from .audit.rules import Finding
 from .chemistry.water import OPEN_TO_AIR
 from .evidence.gather import Evidence, gather
 from .evidence.samples import AnalyteState, Assumption
-from .evidence.symptoms import Cause, causes
+from .evidence.symptoms import SymptomCause, causes
 from .house.demand import demand
 from .house.duty import Duty
 from .house.hydraulics import supply
@@ -23,11 +23,11 @@ from .job_file import Job
 from .language.analytes import MICROBES, analytes
 from .language.memory import uncollected
 from .language.spec import taken
+from .planning.evaluated import EvaluatedTrain
 from .planning.paths import Remembered, Terms
 from .planning.planner import Plan, Planner
-from .planning.variant import Variant
-from .train.room import Stage, name_stages
 from .train.runner import Runner
+from .train.treatment import Stage, name_stages
 from .wall.laying import piping
 
 assert checks  # importing it registers the rules about the whole job
@@ -36,7 +36,7 @@ assert checks  # importing it registers the rules about the whole job
 AUDITS_REMEMBERED = 24
 
 
-class Ground:
+class DesignBasis:
     """What a job's facts alone decide, whatever its train: the water, the duty, the needs, and the train that would be composed."""
 
     def __init__(self, facts: Facts):
@@ -75,9 +75,9 @@ class Ground:
             del self._audits[next(iter(self._audits))]
         return found
 
-    def variant(self, train: Sequence[Stage[Any]]) -> Variant:
+    def variant(self, train: Sequence[Stage[Any]]) -> EvaluatedTrain:
         """Run and audit any train for this job."""
-        return Variant(train, self._audit(train))
+        return EvaluatedTrain(train, self._audit(train))
 
     def planned(self, terms: Terms | None = None) -> Plan:
         """What the planner composes by some terms: without some kinds, with some blocks more, with another way to hold microbes."""
@@ -104,7 +104,7 @@ class Ground:
         return sum(need.goal in MICROBES for need in unmet) + stood, sum(need.health for need in unmet), len(unmet), faults
 
     @cached_property
-    def proposal(self) -> Variant:
+    def proposal(self) -> EvaluatedTrain:
         """The planner's own train, run and audited."""
         return self.variant(self.plan.train)
 
@@ -118,9 +118,9 @@ class Design:
 
     engine = ENGINE
 
-    def __init__(self, job: Job, ground: Ground | None = None):
+    def __init__(self, job: Job, ground: DesignBasis | None = None):
         self.job = job
-        self.ground = ground or Ground(job.facts)
+        self.ground = ground or DesignBasis(job.facts)
 
     def with_train(self, train: tuple[Stage[Any], ...] | None) -> Design:
         """The same job with another train. Evidence, needs, and the planner's work are shared, not done again."""
@@ -153,11 +153,11 @@ class Design:
         return self.ground.plan
 
     @property
-    def proposal(self) -> Variant:
+    def proposal(self) -> EvaluatedTrain:
         """The planner's own train, run and audited."""
         return self.ground.proposal
 
-    def variant(self, train: Sequence[Stage[Any]]) -> Variant:
+    def variant(self, train: Sequence[Stage[Any]]) -> EvaluatedTrain:
         """Run and audit any train for this job."""
         return self.ground.variant(train)
 
@@ -167,7 +167,7 @@ class Design:
         return self.job.train is not None
 
     @cached_property
-    def chosen(self) -> Variant:
+    def chosen(self) -> EvaluatedTrain:
         """The train the job gives, audited as it is; the proposal where it gives none."""
         return self.proposal if self.job.train is None else self.variant(name_stages(self.job.train))
 
@@ -194,7 +194,7 @@ class Design:
         return [note for note in self.assumptions if note.path.startswith(("$.supply", "$.building"))]
 
     @property
-    def likely_causes(self) -> list[Cause]:
+    def likely_causes(self) -> list[SymptomCause]:
         """What may be behind what was observed."""
         return causes(self.facts.observations, self.evidence)
 

@@ -17,9 +17,9 @@ from .language.errors import BadDocument
 
 def main(arguments: list[str] | None = None) -> int:
     """Exit status 0 where both were read, 2 where one was refused."""
-    from .keeping.diagnosis import Diagnosis, diagnosis_schema
-    from .keeping.log import loads, log_schema
-    from .keeping.upkeep import upkeep
+    from .operation.diagnosis.diagnosis import Diagnosis, diagnosis_schema
+    from .operation.maintenance.log import loads, log_schema
+    from .operation.maintenance.upkeep import upkeep
 
     parser = argparse.ArgumentParser(prog="cairn diagnose", description="Read a log (cairn-log/1) against a job's design: cairn-diagnosis/1.")
     parser.add_argument("job", nargs="?", help="a job file, or - for standard input")

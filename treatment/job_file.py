@@ -12,8 +12,8 @@ from .job.facts import Facts
 from .language.errors import BadDocument, Fault
 from .language.schema import shared
 from .language.spec import BAD, Choice, read_record, record_schema, specs_of
-from .stages import ROOMS
-from .train.room import Stage
+from .train.treatment import Stage
+from .treatments import ROOMS
 
 FORMAT = "cairn-job/1"
 MOST_STAGES = 40

@@ -12,17 +12,17 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-from treatment.design import Design, Ground, design
+from treatment.design import Design, DesignBasis, design
 from treatment.job.facts import Facts
 from treatment.job_file import Job, read_job
-from treatment.keeping.diagnosis import Diagnosis
 from treatment.language.analytes import analytes
+from treatment.operation.diagnosis.diagnosis import Diagnosis
 from treatment.papers.compared import Priced, priced
 from treatment.papers.design_file import design_document
-from treatment.planning.variant import Variant
+from treatment.planning.evaluated import EvaluatedTrain
 from treatment.studies.next_tests import Asking, in_brief, in_words
-from treatment.train.room import Stage
-from treatment.year.asked import Asked
+from treatment.train.treatment import Stage
+from treatment.year.asked import YearAsked
 from treatment.year.document import Lived, lived
 
 FIRMS, DESIGNS, LOGS, DOCUMENTS, YEARS = 16, 24, 4, 2, 3
@@ -57,8 +57,8 @@ class Remembered:
     def __init__(self) -> None:
         self.design: Callable[[str, str], Design] = lru_cache(DESIGNS)(_design)
         self.asking: Callable[[Design], Asking] = lru_cache(DESIGNS)(Asking)
-        self._document: Callable[[Ground, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
-        self._lived: Callable[[Ground, tuple[Stage[Any], ...] | None, Asked], Lived] = lru_cache(YEARS)(_lived)
+        self._document: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
+        self._lived: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, YearAsked], Lived] = lru_cache(YEARS)(_lived)
         self._priced: OrderedDict[Any, tuple[Facts, Priced]] = OrderedDict()
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
 
@@ -66,11 +66,11 @@ class Remembered:
         """The whole document of a design."""
         return self._document(design.ground, design.job.train)
 
-    def lived(self, design: Design, asked: Asked) -> Lived:
+    def lived(self, design: Design, asked: YearAsked) -> Lived:
         """A year of a design's train."""
         return self._lived(design.ground, design.job.train, asked)
 
-    def priced(self, variant: Variant) -> Priced:
+    def priced(self, variant: EvaluatedTrain) -> Priced:
         """What a train costs; the last few are remembered, by what decides them."""
         facts = variant.audit.facts  # kept with what was priced, so that its place in memory is not another's
         key = (id(facts), variant.train)
@@ -103,11 +103,11 @@ def _design(document: str, today: str) -> Design:
     return design(read_job({"as_of": today} | json.loads(document)))
 
 
-def _document(ground: Ground, train: tuple[Stage[Any], ...] | None) -> dict[str, Any]:
+def _document(ground: DesignBasis, train: tuple[Stage[Any], ...] | None) -> dict[str, Any]:
     return design_document(Design(Job(ground.facts, train), ground))
 
 
-def _lived(ground: Ground, train: tuple[Stage[Any], ...] | None, asked: Asked) -> Lived:
+def _lived(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, asked: YearAsked) -> Lived:
     return lived(Design(Job(ground.facts, train), ground).chosen, asked)
 
 

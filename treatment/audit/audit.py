@@ -23,8 +23,8 @@ from ..language.figure import source as cite
 from ..language.tables import table
 from ..train.piping import Piping
 from ..train.pressure import PressureLine, pressure_line
-from ..train.room import Room, StageRun, TrainRun
 from ..train.runner import Runner
+from ..train.treatment import StageRun, TrainRun, Treatment
 from .rules import SEVERITIES, Finding, Hit, Rule, accepted, rules_for
 
 
@@ -140,7 +140,7 @@ class Breach:
         return f"{row.name} {show(self.value, row.shown_unit, system)}; the feed limit is {self.asked(system)}"
 
 
-def breaches(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[Breach]:
+def breaches(room: Treatment[Any], keys: Any, water: Water, duty: Duty) -> list[Breach]:
     """Feed limits of a treatment that a water breaks; of several on one analyte the gravest.
 
     What was only assumed never keeps out what holds microbes: there it is a caution. So is a limit that is barely passed.
@@ -174,7 +174,7 @@ def _weighed(limit: FeedLimit, value: float, assumed: bool) -> Breach:
     return Breach(weighed, value, assumed, excess, weighed.severity == "fault" and excess > barred)
 
 
-def refusals(room: Room[Any], keys: Any, water: Water, duty: Duty) -> list[str]:
+def refusals(room: Treatment[Any], keys: Any, water: Water, duty: Duty) -> list[str]:
     """Feed limits of a treatment that a water breaks, in words."""
     return [breach.said(duty.facts.job.units) for breach in breaches(room, keys, water, duty) if breach.limit.severity != "advice"]
 

@@ -17,7 +17,7 @@ from ..house.needs import soften_above
 from ..job.facts import SampleFacts
 from ..language.analytes import analytes
 from ..language.tables import table
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 
 
 @rule("microbes-untested", "test water", "safety.evidence")

@@ -15,7 +15,7 @@ from ..job.facts import OBSTRUCTION_WORDS
 from ..language.tables import table
 from ..train.drains import air_gap_wanted, bore_wanted, drain_of, drain_rule
 from ..train.keys import BypassGroup, Install, PipeEnd
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 
 METAL = ("copper", "stainless")
 

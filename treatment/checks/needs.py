@@ -14,7 +14,7 @@ from ..job.limits import lowest_elsewhere
 from ..language.analytes import MICROBES, analytes
 from ..language.prose import sentence, was
 from ..language.tables import table
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 
 
 @rule("feed-limit/<kind>/<analyte>", "train", "safety.evidence", on="*")

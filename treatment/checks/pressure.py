@@ -10,7 +10,7 @@ from ..audit.rules import Hit, rule
 from ..house.hydraulics import GPM, PSI
 from ..house.pipes import larger
 from ..train.pressure import losses_at, pressure_along
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 
 
 @rule("hot-feed/<kind>", "train place", "safety.temperature", on="*")

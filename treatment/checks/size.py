@@ -10,8 +10,8 @@ from ..audit.rules import Hit, rule
 from ..chemistry.water import OPEN_TO_AIR
 from ..house.hydraulics import GPM
 from ..language.analytes import MICROBES
-from ..stages.sediment import solids
-from ..train.room import StageRun
+from ..train.treatment import StageRun
+from ..treatments.sediment import solids
 
 
 @rule("unneeded/<kind>", "train", "safety.short", on="*", tries=True)

@@ -15,7 +15,7 @@ NEARLY = 0.9995  # of the way in pH, where the walk ends just short of saturatio
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch:
+class DissolvingStretch:
     """A part of the way in which slowness goes as a power of what is left to saturation.
 
     done: dissolved before it [mol/L]; left: what is left to saturation at its start and end [mol/L]; slow: surface time
@@ -43,7 +43,7 @@ class Dissolving:
     """How calcite dissolves into one closed water; ceiling: at saturation [mol/L]."""
 
     ceiling: float
-    stretches: tuple[Stretch, ...]
+    stretches: tuple[DissolvingStretch, ...]
 
     def after(self, time: float) -> float:
         """Dissolved after a surface time [mol/L]; rises with time, never beyond saturation."""
@@ -85,7 +85,7 @@ def dissolving(solution: Solution, carbon: float) -> Dissolving:
     for (done, slow), (after, slower) in pairwise(points):
         left = (ceiling.amount - done, ceiling.amount - after)
         power = log(slower / slow) / log(left[0] / left[1])
-        stretches.append(Stretch(done, left, slow, power if abs(power - 1) > 1e-6 else 1 + 1e-6))
+        stretches.append(DissolvingStretch(done, left, slow, power if abs(power - 1) > 1e-6 else 1 + 1e-6))
     return Dissolving(ceiling.amount, tuple(stretches))
 
 

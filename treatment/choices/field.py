@@ -14,10 +14,10 @@ from ..drawing.wall.compose import wall_of
 from ..language.figure import rounded
 from ..language.memory import uncollected
 from ..language.schema import array, obj
-from ..papers.costs import Choice, choice, costs
+from ..papers.costs import ChosenBy, choice, costs
 from ..papers.materials import materials
-from ..planning.variant import Variant
-from ..train.room import name_stages
+from ..planning.evaluated import EvaluatedTrain
+from ..train.treatment import name_stages
 from .trains import Train, as_typed, most_tried, tried
 
 FORMAT = "cairn-choices/1"
@@ -29,8 +29,8 @@ class Point:
     """A train of the job with what it costs and takes. own: dangers and faults that are not on every point."""
 
     id: str
-    variant: Variant
-    choice: Choice
+    variant: EvaluatedTrain
+    choice: ChosenBy
     dangers: frozenset[tuple[str, str]]
     faults: frozenset[tuple[str, str]]
     cautions: int
@@ -81,7 +81,7 @@ class Audited:
     """A train that was run and audited, before it is priced."""
 
     id: str
-    variant: Variant
+    variant: EvaluatedTrain
     dangers: frozenset[tuple[str, str]]
     faults: frozenset[tuple[str, str]]
     cautions: int
@@ -112,7 +112,7 @@ def _priced(design: Design, found: Audited) -> Point:
     return Point(found.id, variant, choice(variant, money), found.dangers, found.faults, found.cautions)
 
 
-def _id_of(points: Sequence[Audited], variant: Variant) -> str:
+def _id_of(points: Sequence[Audited], variant: EvaluatedTrain) -> str:
     named = tuple(name_stages(variant.train))
     return next(point.id for point in points if tuple(point.variant.train) == named)
 

@@ -10,14 +10,14 @@ from typing import Any
 from ..design import Design
 from ..language.spec import specs_of
 from ..language.tables import table
-from ..planning.variant import Variant
+from ..planning.evaluated import EvaluatedTrain
 from ..studies.alternatives import alternatives
-from ..train.room import Stage
+from ..train.treatment import Stage
 
 Train = tuple[Stage[Any], ...]
 
 
-def bases(design: Design) -> list[Variant]:
+def bases(design: Design) -> list[EvaluatedTrain]:
     """The trains that others are made from: the job's own, the proposal, the ways of other schools."""
     found = [design.chosen] if design.given else []
     return [*found, design.proposal, *(each.variant for each in alternatives(design))]

@@ -16,7 +16,7 @@ LEFT, RIGHT, TOP, BOTTOM = 34.0, 8.0, 10.0, 8.0
 
 
 @dataclass(frozen=True, slots=True)
-class Mark:
+class HistoryMark:
     """One reading in the chart: x, the y of its ends, whether it stands for the raw water, whether it has no upper end."""
 
     x: float
@@ -68,7 +68,7 @@ class History:
     """
 
     analyte: Analyte
-    marks: tuple[Mark, ...]
+    marks: tuple[HistoryMark, ...]
     limit: float | None
     design: float | None
     span: tuple[float, float]
@@ -140,7 +140,7 @@ def histories(facts: Facts, evidence: Evidence) -> list[History]:
             place = (sample.taken_on - first).days / stretch if sample.taken_on and first and stretch else 0.5 if not stretch else 0.0
             x = LEFT + 6 + (WIDTH - LEFT - RIGHT - 12) * place
             top = TOP if reading.high is None else y(reading.high)
-            marks.append(Mark(x, top, y(reading.low), i in raw, reading.high is None, i + 1))
+            marks.append(HistoryMark(x, top, y(reading.low), i in raw, reading.high is None, i + 1))
         line = y(limit.high) if limit and low <= limit.high <= high and not analyte.is_microbe else None
         stands = y(state.design) if state and low <= state.design <= high else None
         taken_up: list[Box] = []

@@ -35,7 +35,7 @@ class Box:
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class DrawnLine:
     """An open or closed path, as SVG path data."""
 
     d: str

@@ -28,7 +28,7 @@ _MOST_VALUES = 60
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class LineEntry:
     """One piece of an entry line: a reading, or the text and why it was not understood.
 
     mended: what was put right in reading it; seen: an observation (key of the symptoms) in place of a figure; asks: the test it asks for.
@@ -51,7 +51,7 @@ class Named:
     mended: str = ""
 
 
-def parse_line(line: str) -> list[Entry]:
+def parse_line(line: str) -> list[LineEntry]:
     """Read ``iron 2.4, hardness 14 gpg, 6.1 pH mn <0.01`` piece by piece.
 
     A comma between digits is a decimal comma, any other comma, semicolon or line break parts two pieces.
@@ -62,7 +62,7 @@ def parse_line(line: str) -> list[Entry]:
     return [entry for piece in pieces if piece for entry in _piece(piece)]
 
 
-def _piece(piece: str) -> list[Entry]:
+def _piece(piece: str) -> list[LineEntry]:
     """One piece: one reading, or several without commas between them."""
     plain = _spaced(piece)
     values = list(_VALUE.finditer(plain))
@@ -112,7 +112,7 @@ def named(text: str, mend: bool = False) -> Named | None:
     return None
 
 
-def _try(piece: str, plain: str, mend: bool = False) -> Entry | None:
+def _try(piece: str, plain: str, mend: bool = False) -> LineEntry | None:
     """A reading, where the whole piece is one; None where it is not."""
     words = plain.split()
     for size in range(min(_LONGEST_NAME, len(words) - 1), 0, -1):
@@ -121,7 +121,7 @@ def _try(piece: str, plain: str, mend: bool = False) -> Entry | None:
             if found is None or value[-1].lower() in _OF:
                 continue
             try:
-                return Entry(piece, _reading(found, " ".join(value)), mended=found.mended)
+                return LineEntry(piece, _reading(found, " ".join(value)), mended=found.mended)
             except NotUnderstood:
                 continue
     return None
@@ -164,7 +164,7 @@ def _values_first(plain: str) -> list[str]:
     return [plain[a:b].strip() for a, b in zip(cuts, [*cuts[1:], len(plain)], strict=True)]
 
 
-def _single(piece: str, plain: str) -> Entry:
+def _single(piece: str, plain: str) -> LineEntry:
     """A piece that should be one reading: read, mended, seen, or refused with what would be accepted."""
     entry = _try(piece, plain) or _alone(piece, plain) or _try(piece, plain, mend=True)
     if entry is not None:
@@ -183,16 +183,16 @@ def _single(piece: str, plain: str) -> Entry:
         key = _SEEN_FOR.get(known.analyte.key)
         if key:
             asks = f"Test {known.analyte.said} on site, before it leaves the water"
-            return Entry(piece, None, f"a smell is not a value: saved as an observation. {asks}", seen=key, asks=asks)
+            return LineEntry(piece, None, f"a smell is not a value: saved as an observation. {asks}", seen=key, asks=asks)
     seen = observation_in(piece)
     if seen and not re.search(r"\d", piece):
-        return Entry(piece, None, "saved as an observation", seen=seen)
+        return LineEntry(piece, None, "saved as an observation", seen=seen)
     if known is None:
-        return Entry(piece, None, _unknown(piece))
-    return Entry(piece, None, _refusal(known, plain))
+        return LineEntry(piece, None, _unknown(piece))
+    return LineEntry(piece, None, _refusal(known, plain))
 
 
-def _alone(piece: str, plain: str) -> Entry | None:
+def _alone(piece: str, plain: str) -> LineEntry | None:
     """A value whose basis names its analyte: ``22 as NO3``."""
     match = re.fullmatch(rf"(?P<value>(?:[<>≤≥]\s*)?(?:{NUMBER})\s*\S*)\s+as\s+(?P<basis>[A-Za-z0-9]+)", plain)
     owners = [row for row in analytes().values() if match and match["basis"] in row.basis and match["basis"] != "CaCO3"] if match else []
@@ -200,7 +200,7 @@ def _alone(piece: str, plain: str) -> Entry | None:
     if not match or len(own) != 1:
         return None
     try:
-        return Entry(piece, parse_reading(own[0], plain), mended=f"“{piece}” is read as {own[0].said}")
+        return LineEntry(piece, parse_reading(own[0], plain), mended=f"“{piece}” is read as {own[0].said}")
     except NotUnderstood:
         return None
 

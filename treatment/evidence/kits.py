@@ -31,7 +31,7 @@ class Pad:
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class KitStep:
     """A step of a chart with its place, counted from 0, and its value as printed."""
 
     at: int
@@ -93,9 +93,9 @@ class KitTest:
         return self.wait >= 12 * 3600
 
     @property
-    def steps(self) -> tuple[Step, ...]:
+    def steps(self) -> tuple[KitStep, ...]:
         """The steps of the chart from the top, as it prints them."""
-        return tuple(Step(at, pad.colour, f"{pad.value:g}", pad.words) for at, pad in enumerate(self.pads))
+        return tuple(KitStep(at, pad.colour, f"{pad.value:g}", pad.words) for at, pad in enumerate(self.pads))
 
     @property
     def gaps(self) -> tuple[Gap, ...]:

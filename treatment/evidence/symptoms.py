@@ -10,7 +10,7 @@ from .gather import Evidence
 
 
 @dataclass(frozen=True, slots=True)
-class Cause:
+class SymptomCause:
     """A possible cause of an observation. standing: likely, possible or unlikely by the readings; curable by treatment or not.
 
     test: the analyte to order, empty where none tells.
@@ -35,15 +35,15 @@ def observation_in(text: str) -> str | None:
     return next((key for key, row in table("symptoms").items() if any(word in low for word in row["words"])), None)
 
 
-def causes(observations: tuple[str, ...], evidence: Evidence) -> list[Cause]:
+def causes(observations: tuple[str, ...], evidence: Evidence) -> list[SymptomCause]:
     """Causes of what was observed, the likeliest first within each observation."""
-    found: list[Cause] = []
+    found: list[SymptomCause] = []
     for seen in observations:
         row = table("symptoms")[seen]
         judged = [(entry, _standing(entry["looks"], evidence)) for entry in row["causes"]]
         replaced = {entry["replaces"] for entry, standing in judged if "replaces" in entry and standing == "likely"}
         ranked = [
-            Cause(seen, row["said"], entry["cause"], standing, entry["tell"], entry["test"], entry.get("cure", True))
+            SymptomCause(seen, row["said"], entry["cause"], standing, entry["tell"], entry["test"], entry.get("cure", True))
             for entry, standing in judged
             if entry.get("named") not in replaced and ("replaces" not in entry or standing == "likely")
         ]

@@ -9,7 +9,7 @@ from ..language.tables import table
 
 
 @dataclass(frozen=True, slots=True)
-class Spread:
+class MeasuredSpread:
     """Several runs of one measurement: their mean, and how far the furthest lies from it [-]."""
 
     mean: Figure
@@ -22,7 +22,7 @@ class Spread:
         return bool(self.off > table("plumbing")["measuring"]["spread"])
 
 
-def measured_flow(runs: list[tuple[float, float]]) -> Spread:
+def measured_flow(runs: list[tuple[float, float]]) -> MeasuredSpread:
     """Flow [L/min] from runs of volume [L] over time [min]; the mean of the runs, and their spread.
 
     >>> measured_flow([(30.0, 1.0), (32.0, 1.0)]).mean.value
@@ -35,7 +35,7 @@ def measured_flow(runs: list[tuple[float, float]]) -> Spread:
     ]
     total = " + ".join(f"run{i}" for i in range(1, len(flows) + 1))
     mean = work("mean", f"({total}) ÷ {len(flows)}", "L/min", "demand.drawdown", **{f"run{i}": (flow, "L/min") for i, flow in enumerate(flows, 1)})
-    return Spread(figure(*lines, mean), max(abs(flow - mean.value) for flow in flows) / mean.value if mean.value else 0.0, flows)
+    return MeasuredSpread(figure(*lines, mean), max(abs(flow - mean.value) for flow in flows) / mean.value if mean.value else 0.0, flows)
 
 
 @dataclass(frozen=True, slots=True)

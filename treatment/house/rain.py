@@ -16,7 +16,7 @@ WET_EVERY = 4  # days: a month's rain is taken to fall on every fourth day where
 
 
 @dataclass(frozen=True, slots=True)
-class Record:
+class RainRecord:
     """A rain record: depth of each day [m], roof [m2], runoff [-], depth lost to the first flush of each wet day [m]."""
 
     days: tuple[float, ...]
@@ -31,7 +31,7 @@ class Record:
 
 
 @dataclass(frozen=True, slots=True)
-class Balance:
+class RainBalance:
     """What a tank does over a record: days served in full, days in all, what is caught in a year [L]."""
 
     served: int
@@ -44,7 +44,7 @@ class Balance:
         return self.served / self.days if self.days else 0.0
 
 
-def record(facts: Facts) -> Record | None:
+def record(facts: Facts) -> RainRecord | None:
     """The rain record of a job; None where there is none."""
     rain = facts.source.rain
     if rain is None or rain.roof_area is None:
@@ -55,18 +55,18 @@ def record(facts: Facts) -> Record | None:
         (rain.first_flush / 1000 / rain.roof_area) if rain.first_flush is not None else row["gal_per_100ft2"] * constant("US_gal") / 1000 / FT2_100
     )
     if rain.daily_rain:
-        return Record(tuple(rain.daily_rain), rain.roof_area, runoff, flush)
+        return RainRecord(tuple(rain.daily_rain), rain.roof_area, runoff, flush)
     if not rain.monthly_rain:
         return None
     days: list[float] = []
     for depth, count in zip(rain.monthly_rain, MONTH_DAYS, strict=True):
         wet = [day for day in range(count) if day % WET_EVERY == 0]
         days += [depth / len(wet) if day in wet else 0.0 for day in range(count)]
-    return Record(tuple(days), rain.roof_area, runoff, flush)
+    return RainRecord(tuple(days), rain.roof_area, runoff, flush)
 
 
 @lru_cache(maxsize=256)
-def balance(record: Record, daily: float, tank: float) -> Balance:
+def balance(record: RainRecord, daily: float, tank: float) -> RainBalance:
     """Run a tank [L] through the record with a daily use [L], starting full, twice over so that the start does not count.
 
     >>> balance(Record((0.01,) * 10, 100.0, 1.0, 0.0), 500.0, 2000.0).reliability
@@ -82,9 +82,9 @@ def balance(record: Record, daily: float, tank: float) -> Balance:
             if turn:
                 served += full
                 caught += inflow
-    return Balance(served, len(record.days), sum(record.days) * 365 / len(record.days) * record.roof * record.runoff * 1000)
+    return RainBalance(served, len(record.days), sum(record.days) * 365 / len(record.days) * record.roof * record.runoff * 1000)
 
 
-def smallest(record: Record, daily: float, reliability: float, sizes: list[int]) -> float:
+def smallest(record: RainRecord, daily: float, reliability: float, sizes: list[int]) -> float:
     """The smallest tank [L] of the catalogue that serves this share of the days; the largest where none does."""
     return next((float(size) for size in sizes if balance(record, daily, float(size)).reliability >= reliability), float(sizes[-1]))

@@ -79,7 +79,7 @@ class SourceFacts:
     rain: Rain | None = key(Record(Rain))
 
 
-class Readings(Spec):
+class ReadingsSpec(Spec):
     """Readings by analyte, under the key or any alias; held as parsed readings under the key."""
 
     expected = "an object of readings such as {“iron”: “1.8 mg/L”}"
@@ -131,7 +131,7 @@ class SampleFacts:
     draw: str | None = key(Choice(("flushed", "first")))
     weather: str | None = key(Choice(WEATHER), None, "recent event at the source")
     method: str | None = key(Choice(("laboratory", "strip", "field")))
-    readings: dict[str, Reading] = key(Readings(), {})
+    readings: dict[str, Reading] = key(ReadingsSpec(), {})
     seen: tuple[SeenRow, ...] = key(ListOf(Record(SeenRow), most=400), (), "rows of the report that were not used, as printed")
 
 

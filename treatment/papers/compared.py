@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 from ..drawing.wall.compose import wall_of
 from ..language.display import show
-from ..planning.variant import Variant
-from ..studies.compare import Row
-from .costs import Choice, Costs, choice, costs, per_volume
+from ..planning.evaluated import EvaluatedTrain
+from ..studies.compare import ComparedRow
+from .costs import ChosenBy, Costs, choice, costs, per_volume
 from .materials import materials
 
 
@@ -18,16 +18,16 @@ class Priced:
     """What a train costs, and what people choose by."""
 
     costs: Costs
-    choice: Choice
+    choice: ChosenBy
 
 
-def priced(variant: Variant) -> Priced:
+def priced(variant: EvaluatedTrain) -> Priced:
     """Price a train on its wall."""
     money = costs(variant, materials(variant, wall_of(variant.audit.facts, variant, None)))
     return Priced(money, choice(variant, money))
 
 
-def money_rows(found: Sequence[Priced], system: str) -> list[Row]:
+def money_rows(found: Sequence[Priced], system: str) -> list[ComparedRow]:
     """Money, power and work of trains side by side; amounts in the company's currency, with what is made up said once."""
     if not found:
         return []
@@ -36,8 +36,8 @@ def money_rows(found: Sequence[Priced], system: str) -> list[Row]:
     note = " (sample prices)" if sample else ""
     thousand = "1000 gallons" if system == "us" else "1000 liters"
 
-    def row(what: str, cells: Sequence[str]) -> Row:
-        return Row(what, tuple(cells))
+    def row(what: str, cells: Sequence[str]) -> ComparedRow:
+        return ComparedRow(what, tuple(cells))
 
     return [
         row(f"Cost to begin with{note}", [f"{each.costs.first.value:,.0f}{currency}" for each in found]),

@@ -12,16 +12,16 @@ from decimal import Decimal
 from math import ceil
 from typing import Any, NamedTuple
 
+from ..commissioning.sheet import sheet
 from ..job.firm import Firm
 from ..job.prices import of, price_keys
-from ..keeping.due import Due, gathered
-from ..keeping.upkeep import DAY, Task, upkeep
 from ..language.figure import Line, constant, rounded, source
 from ..language.tables import table
-from ..planning.variant import Variant
-from ..starting.sheet import sheet
+from ..operation.maintenance.due import Due, gathered
+from ..operation.maintenance.upkeep import DAY, Task, upkeep
+from ..planning.evaluated import EvaluatedTrain
 from ..train.running import ALWAYS, hours_of_draw
-from .materials import Row, cents
+from .materials import MaterialRow, cents
 
 YEAR = 365.25  # days by which a rarer replacement is counted in years
 OFTEN = 366  # days from which on it is a replacement and not a yearly line
@@ -91,7 +91,7 @@ class CostLine:
 
 
 @dataclass(frozen=True, slots=True)
-class Spread:
+class MoneySpread:
     """An amount as designed, and at the ends of the interval of water and use."""
 
     low: Decimal
@@ -110,10 +110,10 @@ class Costs:
     years: int
     rate: Decimal
     lines: tuple[CostLine, ...]
-    first: Spread
-    yearly: Spread
-    total: Spread
-    per_thousand_litres: Spread
+    first: MoneySpread
+    yearly: MoneySpread
+    total: MoneySpread
+    per_thousand_litres: MoneySpread
 
     @property
     def rate_percent(self) -> str:
@@ -171,7 +171,7 @@ class Rates:
         return str(self.firm.currency or self.sample["currency"])
 
 
-def costs(variant: Variant, rows: Sequence[Row], firm: Firm | None = None) -> Costs:
+def costs(variant: EvaluatedTrain, rows: Sequence[MaterialRow], firm: Firm | None = None) -> Costs:
     """What a train costs, from its list of materials. firm: in place of the job's own."""
     rates = Rates(firm or variant.audit.facts.firm)
     tasks = upkeep(variant)
@@ -184,8 +184,8 @@ def costs(variant: Variant, rows: Sequence[Row], firm: Firm | None = None) -> Co
     total = {end: _total(lines, first[end], yearly[end], end, rates) for end in ENDS}
     each = sorted(total[end] / (litres * uses[end]) * 1000 for end in ("low", "high"))
     value = total["value"] / litres * 1000
-    per = Spread(min(each[0], value), value, max(each[1], value))
-    spreads = [Spread(*(part[end] for end in ENDS)) for part in (first, yearly, total)]
+    per = MoneySpread(min(each[0], value), value, max(each[1], value))
+    spreads = [MoneySpread(*(part[end] for end in ENDS)) for part in (first, yearly, total)]
     return Costs(rates.currency, rates.years, rates.rate, lines, spreads[0], spreads[1], spreads[2], per)
 
 
@@ -213,7 +213,7 @@ def _total(lines: Iterable[CostLine], first: Decimal, yearly: Decimal, end: str,
 
 
 # --- first ------------------------------------------------------------------------------------------------------------
-def _first(variant: Variant, rows: Sequence[Row], rates: Rates) -> Iterator[CostLine]:
+def _first(variant: EvaluatedTrain, rows: Sequence[MaterialRow], rates: Rates) -> Iterator[CostLine]:
     material = Decimal(0)
     for row in rows:
         if row.group in ("consumables", "tools"):
@@ -311,7 +311,7 @@ def _priced(task: Task) -> tuple[str, float, str]:
 
 
 # --- power, water, visits ---------------------------------------------------------------------------------------------
-def _running(variant: Variant, rates: Rates) -> Iterator[CostLine]:
+def _running(variant: EvaluatedTrain, rates: Rates) -> Iterator[CostLine]:
     """Power, and water to the drain, of each stage."""
     spread = table("upkeep")["spread"]
     use = (Decimal(str(spread["use_low"])), Decimal(str(spread["use_high"])))
@@ -381,7 +381,7 @@ def _worked(symbol: str, expression: str, result: Decimal, cited: str, **numbers
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class ChosenBy:
     """What people choose trains by: money; salt [kg], water to the drain [L] and hands-on hours [h] of a year; the wall that units take [m]."""
 
     first: Decimal
@@ -398,16 +398,16 @@ class Choice:
         return amounts | {name: {"value": rounded(getattr(self, name)), "unit": unit} for name, unit in measures.items()}
 
 
-def choice(variant: Variant, found: Costs) -> Choice:
+def choice(variant: EvaluatedTrain, found: Costs) -> ChosenBy:
     """The six figures of a train, from its costs, its upkeep and its wall."""
     stages = variant.run.stages
     yearly = {name: sum(stage.figures[name].value for stage in stages if name in stage.figures) for name in ("salt_per_year", "drain_per_year")}
     hours = sum(task.row.minutes / 60 * 365 / max(days_of(task), 0.01) for task in upkeep(variant))
     wall = variant.audit.piping.taken / 1000
-    return Choice(found.first.value, found.total.value, yearly["salt_per_year"], yearly["drain_per_year"], wall, hours)
+    return ChosenBy(found.first.value, found.total.value, yearly["salt_per_year"], yearly["drain_per_year"], wall, hours)
 
 
-def listed(found: Costs, variant: Variant) -> list[tuple[CostLine, str]]:
+def listed(found: Costs, variant: EvaluatedTrain) -> list[tuple[CostLine, str]]:
     """The lines that are no row of the materials list, each with the name of its treatment."""
     names = {stage.id: stage.name for stage in variant.run.stages}
     return [(line, names.get(line.stage or "", "")) for line in found.lines if line.kind != FIRST or line.of in ("labour", "margin", "tax")]
@@ -422,7 +422,7 @@ class Share(NamedTuple):
     replacement: Decimal
 
 
-def shares(found: Costs, variant: Variant) -> list[Share]:
+def shares(found: Costs, variant: EvaluatedTrain) -> list[Share]:
     """What each treatment contributes, in the order of the train, the house last."""
     names = {stage.id: stage.name for stage in variant.run.stages}
     by = found.by_stage()
@@ -430,11 +430,11 @@ def shares(found: Costs, variant: Variant) -> list[Share]:
     return [*rows, Share("House, wall and visits", *by[None].values())] if None in by else rows
 
 
-def per_volume(found: Costs, system: str) -> Spread:
+def per_volume(found: Costs, system: str) -> MoneySpread:
     """What a thousand liters cost, or a thousand gallons where the job counts in those."""
     times = Decimal(str(constant("US_gal"))) if system == "us" else Decimal(1)
     each = found.per_thousand_litres
-    return Spread(each.low * times, each.value * times, each.high * times)
+    return MoneySpread(each.low * times, each.value * times, each.high * times)
 
 
 def told_zero(firm: Firm) -> Mapping[str, str]:

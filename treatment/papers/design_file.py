@@ -7,27 +7,27 @@ from typing import Any
 
 from .. import ENGINE
 from ..chemistry.water import Water
+from ..commissioning.document import commissioning
 from ..design import Design
 from ..drawing.wall.compose import compose
 from ..evidence.samples import Assumption
 from ..job.feed_limits import FeedLimit
 from ..job.firm import Firm
-from ..keeping.upkeep import upkeep
 from ..language.analytes import analytes
 from ..language.figure import rounded
 from ..language.memory import uncollected
 from ..language.quantity import canonical_unit
 from ..language.spec import Measure, specs_of
-from ..planning.variant import Variant
-from ..starting.document import commissioning
+from ..operation.maintenance.upkeep import upkeep
+from ..planning.evaluated import EvaluatedTrain
 from ..studies.alternatives import alternatives
 from ..studies.compare import differs
 from ..studies.next_tests import next_tests
 from ..studies.repair import repair
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 from ..wall.parts import Wall
 from .costs import choice, costs, told_zero
-from .materials import Row, materials
+from .materials import MaterialRow, materials
 
 FORMAT = "cairn-design/1"
 PARAM_UNITS = {"micron": "um", "outer_micron": "um"}
@@ -63,7 +63,7 @@ def param_value(stage: StageRun[Any], name: str, held: Any) -> Any:
     return held
 
 
-def stage_document(stage: StageRun[Any], variant: Variant, system: str) -> dict[str, Any]:
+def stage_document(stage: StageRun[Any], variant: EvaluatedTrain, system: str) -> dict[str, Any]:
     params = {name: param_value(stage, name, held) for name, held in stage.sizing.params.items()}
     if stage.id in variant.hours:
         hour = variant.hours[stage.id]
@@ -94,7 +94,7 @@ def limit_document(limit: FeedLimit) -> dict[str, Any]:
     return {"analyte": limit.reads, **ends, "because": limit.because, "source": limit.source, "own": limit.own}
 
 
-def train_document(variant: Variant, system: str) -> dict[str, Any]:
+def train_document(variant: EvaluatedTrain, system: str) -> dict[str, Any]:
     """What is said of one train: its stages, finished water, pressure and findings."""
     pressure = variant.pressure
     return {
@@ -127,7 +127,7 @@ def wall_document(wall: Wall) -> dict[str, Any]:
 PIPE = {"water": ("main", "leg", "bypass", "tap", "raw"), "metal": ("metal",), "drain": ("drain",)}
 
 
-def material_document(row: Row) -> dict[str, Any]:
+def material_document(row: MaterialRow) -> dict[str, Any]:
     """A line of the materials list, with its sample price."""
     return {
         "group": row.group,

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..commissioning.step import PHASES, WHERE, WHO
 from ..job.prices import GROUPS
-from ..keeping.upkeep import BASES, DAY, HOUR
-from ..keeping.upkeep import WHO as OF
 from ..language.analytes import analytes
 from ..language.schema import array, obj, shared
-from ..stages import ROOMS
-from ..starting.step import PHASES, WHERE, WHO
+from ..operation.maintenance.upkeep import BASES, DAY, HOUR
+from ..operation.maintenance.upkeep import WHO as OF
+from ..treatments import ROOMS
 from .costs import FIRST, PAYS_FOR, REPLACED, YEARLY
 from .design_file import FORMAT, PIPE
 

@@ -9,6 +9,8 @@ from decimal import ROUND_HALF_UP, Decimal
 from math import ceil
 from typing import Any
 
+from ..commissioning.sheet import sheet
+from ..commissioning.situation import hosed, joints_on
 from ..house.duty import Duty
 from ..house.packing import media_bags, salt_bags
 from ..house.pipes import INCH, joined_by
@@ -16,18 +18,16 @@ from ..job.prices import CENT, GROUPS, price_keys
 from ..language.display import show
 from ..language.prose import sentence
 from ..language.tables import table
-from ..planning.variant import Variant
-from ..starting.sheet import sheet
-from ..starting.situation import hosed, joints_on
+from ..planning.evaluated import EvaluatedTrain
 from ..train.drains import bore_wanted, drain_of
-from ..train.room import Purchase, StageRun, beside
+from ..train.treatment import Purchase, StageRun, beside
 from ..wall.parts import Wall
 
 PACKING = table("prices")["packing"]
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class MaterialRow:
     """A line of the list. key: into the price list; each: price of one unit; note: bags, or for which unit it is; sample: whether it is made up;
     stage: the one it is bought for, None for the house or for several.
     """
@@ -53,7 +53,7 @@ def cents(value: Decimal) -> Decimal:
     return value.quantize(CENT, ROUND_HALF_UP)
 
 
-def materials(variant: Variant, wall: Wall, prices: Mapping[str, Any] | None = None) -> list[Row]:
+def materials(variant: EvaluatedTrain, wall: Wall, prices: Mapping[str, Any] | None = None) -> list[MaterialRow]:
     """The list for a train on its wall, by group. prices: a company's own, by key, in place of the job's own and of the sample ones."""
     own = variant.audit.facts.firm.own | {key: Decimal(str(price)) for key, price in (prices or {}).items()}
     bought: list[tuple[str | None, Purchase]] = []
@@ -69,7 +69,7 @@ def materials(variant: Variant, wall: Wall, prices: Mapping[str, Any] | None = N
         *((id, each) for id, each in bought if each.yearly),
     ]
     rows = [_priced(each, own, id) for id, each in bought if each.quantity > 0]
-    merged: dict[tuple[str, str, str], Row] = {}
+    merged: dict[tuple[str, str, str], MaterialRow] = {}
     for row in rows:
         at = (row.key, row.what, row.note)
         held = merged.get(at)
@@ -78,24 +78,24 @@ def materials(variant: Variant, wall: Wall, prices: Mapping[str, Any] | None = N
             if held is None
             else replace(row, quantity=round(held.quantity + row.quantity, 2), stage=row.stage if row.stage == held.stage else None)
         )
-    tools = [Row("tools", "tool", sentence(tool), 1.0, "each", Decimal(0), "to bring", False) for tool in tools_of(variant)]
+    tools = [MaterialRow("tools", "tool", sentence(tool), 1.0, "each", Decimal(0), "to bring", False) for tool in tools_of(variant)]
     return sorted([*merged.values(), *tools], key=lambda row: GROUPS.index(row.group))
 
 
-def _priced(bought: Purchase, own: Mapping[str, Decimal], stage: str | None) -> Row:
+def _priced(bought: Purchase, own: Mapping[str, Decimal], stage: str | None) -> MaterialRow:
     group, named, unit, sample = price_keys()[bought.key]
     price, size = own.get(bought.key, Decimal(str(sample))), bought.size
     quantity, what = round(bought.quantity, 2), bought.what or named
     each = cents(price * Decimal(str(size))) if size else price
-    return Row(group, bought.key, what, quantity, "each" if size else unit, each, bought.note, bought.key not in own, stage)
+    return MaterialRow(group, bought.key, what, quantity, "each" if size else unit, each, bought.note, bought.key not in own, stage)
 
 
-def total(rows: list[Row]) -> Decimal:
+def total(rows: list[MaterialRow]) -> Decimal:
     """What a list costs."""
     return sum((row.total for row in rows), Decimal(0))
 
 
-def by_group(rows: list[Row]) -> list[tuple[str, list[Row], Decimal]]:
+def by_group(rows: list[MaterialRow]) -> list[tuple[str, list[MaterialRow], Decimal]]:
     """Group, its rows and what they cost, in the order of the list; empty groups left out."""
     parts = [(group, [row for row in rows if row.group == group]) for group in GROUPS]
     return [(group, part, total(part)) for group, part in parts if part]
@@ -122,7 +122,7 @@ def _equipment(stage: StageRun[Any]) -> Iterator[Purchase]:
         yield Purchase(f"cartridge_{housing.replace('.', '_')}", count, note=name)
 
 
-def _to_join(wall: Wall, variant: Variant) -> Iterator[Purchase]:
+def _to_join(wall: Wall, variant: EvaluatedTrain) -> Iterator[Purchase]:
     """What the joints use by the job's own way of joining, clamps for the pipe, and what the units hang on."""
     joints = joints_on(wall)
     for key, each in table("prices")["joining"].get(joined_by(variant.audit.facts), {}).items():
@@ -137,7 +137,7 @@ def _to_join(wall: Wall, variant: Variant) -> Iterator[Purchase]:
         yield Purchase("anchor", float(PACKING["anchors"] * len(hung)))
 
 
-def _on_the_wall(wall: Wall, variant: Variant) -> Iterator[Purchase]:
+def _on_the_wall(wall: Wall, variant: EvaluatedTrain) -> Iterator[Purchase]:
     """Pipe, a tenth more for offcuts, and fittings, each with its size, material and kind of joint; drain lines with their own bore."""
     size, joint = variant.audit.duty.supply.pipe.size, joined_by(variant.audit.facts)
     kind = size.called
@@ -161,7 +161,7 @@ JOINTS = {
 }  # fmt: skip
 
 
-def _drain_lines(wall: Wall, variant: Variant) -> Iterator[Purchase]:
+def _drain_lines(wall: Wall, variant: EvaluatedTrain) -> Iterator[Purchase]:
     """The drain lines by bore: as far as they are drawn, or as the job says, whichever is more; the job's own bore, else what is wanted."""
     facts, system = variant.audit.facts, variant.audit.facts.job.units
     least = float(variant.audit.duty.rows["house"]["residual_kpa"])
@@ -179,7 +179,7 @@ def _drain_lines(wall: Wall, variant: Variant) -> Iterator[Purchase]:
         yield Purchase("drain_line", max(drawn, told) * PACKING["offcut"], what)
 
 
-def small_parts(wall: Wall, variant: Variant) -> Iterator[Purchase]:
+def small_parts(wall: Wall, variant: EvaluatedTrain) -> Iterator[Purchase]:
     """What a train needs beside its units and its pipe, by what stands in it: rows of the table, each for what it counts, or once."""
     there = [(stage, _traits(stage)) for stage in variant.run.stages]
     whole = sum((traits for _, traits in there), Counter[str]())
@@ -206,6 +206,6 @@ def _traits(stage: StageRun[Any]) -> Counter[str]:
     return found
 
 
-def tools_of(variant: Variant) -> list[str]:
+def tools_of(variant: EvaluatedTrain) -> list[str]:
     """Tools and parts that the run sheet asks for, each once, in the order in which they are asked for."""
     return list(dict.fromkeys(tool for step in sheet(variant).steps for tool in step.row.tools))

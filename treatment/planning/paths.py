@@ -10,7 +10,7 @@ from ..audit.audit import Breach
 from ..chemistry.water import Water
 from ..house.duty import Duty
 from ..language.tables import table
-from ..train.room import Stage
+from ..train.treatment import Stage
 
 AnyStage = Stage[Any]
 
@@ -103,7 +103,7 @@ def alone(stage: AnyStage) -> Block:
     return Block((stage,))
 
 
-class Asked(NamedTuple):
+class AskedFor(NamedTuple):
     """Which limits a water passes where some stages would stand: what they weigh, and how many are no caution.
 
     blocked: the analytes that are over a limit. barred: limits so far passed that nobody builds it. breaks: what is over a
@@ -117,7 +117,7 @@ class Asked(NamedTuple):
     breaks: tuple[tuple[str, float, bool], ...]
 
 
-class Step(NamedTuple):
+class PathStep(NamedTuple):
     """What some stages do to a water, one after the other: the water and the tap behind them, that before the last companions.
 
     weight: what it weighs that they are strained or too small there; vetoed: how many of them are too small.
@@ -137,8 +137,8 @@ class Remembered:
 
     def __init__(self) -> None:
         self.offers: dict[tuple[str, Water, int], list[Offer]] = {}
-        self.limits: dict[Any, Asked] = {}
-        self.steps: dict[Any, Step] = {}
+        self.limits: dict[Any, AskedFor] = {}
+        self.steps: dict[Any, PathStep] = {}
 
 
 class Node:

@@ -17,9 +17,9 @@ from ..evidence.gather import Evidence
 from ..house.duty import Duty
 from ..house.needs import Need
 from ..language.analytes import MICROBES
-from ..stages import ROOMS
-from ..train.room import Stage, name_stages
 from ..train.runner import Runner
+from ..train.treatment import Stage, name_stages
+from ..treatments import ROOMS
 from .paths import Path, Remembered, Terms, weighs
 from .reasons import why_not
 from .search import Search

@@ -12,8 +12,8 @@ from ..house.duty import Duty
 from ..house.needs import Need
 from ..language.analytes import MICROBES, analytes
 from ..language.prose import listed
-from ..stages import ROOMS
-from ..train.room import Room, Stage, StageRun
+from ..train.treatment import Stage, StageRun, Treatment
+from ..treatments import ROOMS
 from .search import Search
 
 WAYS = {"uv": "light", "chlorine": "chlorine with contact time", "barrier": "a barrier filter"}
@@ -28,7 +28,7 @@ def why_not(train: Sequence[Stage[Any]], search: Search, duty: Duty, evidence: E
     return {kind: _why_not(room, train, left, tested, search, duty, evidence, needs) for kind, room in ROOMS.items() if kind not in used}
 
 
-def _ways(room: Room[Any]) -> set[str]:
+def _ways(room: Treatment[Any]) -> set[str]:
     """The ways of holding microbes that a treatment is part of."""
     return {way for way in (room.way, *(each.room.way for each in room.partners)) if way}
 
@@ -39,7 +39,14 @@ def _held_by(train: Sequence[Stage[Any]]) -> str:
 
 
 def _why_not(
-    room: Room[Any], train: Sequence[Stage[Any]], left: list[str], tested: bool, search: Search, duty: Duty, evidence: Evidence, needs: list[Need]
+    room: Treatment[Any],
+    train: Sequence[Stage[Any]],
+    left: list[str],
+    tested: bool,
+    search: Search,
+    duty: Duty,
+    evidence: Evidence,
+    needs: list[Need],
 ) -> str:
     """left: needs that the train leaves open."""
     raw, wanted = evidence.adverse, any(need.goal in room.answers for need in needs if not need.standing)
@@ -65,18 +72,18 @@ def _why_not(
     return "another treatment in the train does its work with fewer stages"
 
 
-def _wished_away(room: Room[Any], duty: Duty) -> bool:
+def _wished_away(room: Treatment[Any], duty: Duty) -> bool:
     wishes = duty.facts.wishes
     return (wishes.no_salt and room.uses_salt) or (wishes.no_power and room.uses_power) or (wishes.no_chemicals and room.uses_chemical)
 
 
-def _still_open(room: Room[Any], left: list[str]) -> str:
+def _still_open(room: Treatment[Any], left: list[str]) -> str:
     """What it might answer and the train leaves open, in words; empty where there is nothing."""
     still = [analytes()[goal].said for goal in left if goal in room.answers and goal in analytes()]
     return f"{', '.join(still)}: no train was found in which it treats that within its feed limits" if still else ""
 
 
-def _outdone(room: Room[Any], train: Sequence[Stage[Any]], wanted: bool, left: list[str], search: Search, raw: Water, duty: Duty) -> str:
+def _outdone(room: Treatment[Any], train: Sequence[Stage[Any]], wanted: bool, left: list[str], search: Search, raw: Water, duty: Duty) -> str:
     """Why a treatment that stood in a train that was tried, or that nothing asks for, is not in this one."""
     if search.ways[0] in _ways(room) and wanted and room.kind in search.stood and (other := _held_by(train)) not in ("", search.ways[0]):
         return f"the job's method, but with the treatment this water needs before it, {WAYS[other]} takes fewer stages or costs less"

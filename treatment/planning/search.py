@@ -20,10 +20,10 @@ from ..house.needs import Need
 from ..language.analytes import MICROBES
 from ..language.figure import source
 from ..language.tables import table
-from ..stages import ROOMS
-from ..train.room import Room, Sizing, Stage
 from ..train.runner import Runner
-from .paths import AnyStage, Asked, Block, Node, Offer, Path, Remembered, Step, Terms, alone, weighs
+from ..train.treatment import Sizing, Stage, Treatment
+from ..treatments import ROOMS
+from .paths import AnyStage, AskedFor, Block, Node, Offer, Path, PathStep, Remembered, Terms, alone, weighs
 
 #: what a lamp, chlorine or a barrier is there for
 _ALIVE = frozenset({*MICROBES, OPEN_TO_AIR})
@@ -53,7 +53,7 @@ class Search:
         self._queue: list[tuple[float, int, int, float, Path | None, Node | None, Block | None]] = []
         self._haste, self._met = 1.0, False
         #: where a block first met a limit that is no caution
-        self._failed: dict[Block, Asked] = {}
+        self._failed: dict[Block, AskedFor] = {}
         self._ticket = count()
         #: why a treatment that was wanted did not stand where it was first tried: kind -> what barred it; and what stood somewhere
         self.barred: dict[str, tuple[Breach, ...]] = {}
@@ -148,7 +148,7 @@ class Search:
             node.goals |= more
             self._look_behind(node, frozenset(more))
 
-    def _still(self, failed: Asked, water: Water) -> bool:
+    def _still(self, failed: AskedFor, water: Water) -> bool:
         """Whether what was over a limit where a block was tried before is no better here."""
         for name, value, high in failed.breaks:
             here = water.get(name)
@@ -293,7 +293,7 @@ class Search:
         for block in self.extra:
             yield block, block.helps(path.water), self._least(path, block)
 
-    def _by(self, room: Room[Any], water: Water, duty: Duty) -> list[Offer]:
+    def _by(self, room: Treatment[Any], water: Water, duty: Duty) -> list[Offer]:
         """What one treatment offers to a water, of what may be used; remembered."""
         known = (room.kind, water, id(duty))
         found = self._offers.get(known)
@@ -330,7 +330,7 @@ class Search:
         before = self._longer(start, added[: -len(block.after)], asked, step._replace(water=step.middle), 0.0)
         return longer._replace(sharing=(block.after, before))
 
-    def _longer(self, path: Path, added: tuple[AnyStage, ...], asked: Asked, step: Step, extra: float) -> Path:
+    def _longer(self, path: Path, added: tuple[AnyStage, ...], asked: AskedFor, step: PathStep, extra: float) -> Path:
         """The path with stages behind it, what they weigh added to its price."""
         price, stages = path.price + asked.weight + step.weight + extra, path.stages
         for stage in added:
@@ -341,7 +341,7 @@ class Search:
         kinds, vetoed = path.kinds | {stage.kind for stage in added}, path.vetoed + asked.vetoed + step.vetoed
         return Path(stages, step.water, step.tap, path.duty, kinds, price, vetoed, path.start)
 
-    def _asked(self, path: Path, added: tuple[AnyStage, ...]) -> Asked:
+    def _asked(self, path: Path, added: tuple[AnyStage, ...]) -> AskedFor:
         """Which limits of some stages the water of a path passes, as far as the first that is no caution; remembered."""
         known = (path.water, added, id(path.duty))
         found = self._limits.get(known)
@@ -349,7 +349,7 @@ class Search:
             found = self._limits[known] = self._limits_met(path, added)
         return found
 
-    def _limits_met(self, path: Path, added: tuple[AnyStage, ...]) -> Asked:
+    def _limits_met(self, path: Path, added: tuple[AnyStage, ...]) -> AskedFor:
         here, duty, weight, vetoed = path.water, path.duty, 0.0, 0
         blocked, barred, breaks = set[str](), list[Breach](), list[tuple[str, float, bool]]()
         for index, stage in enumerate(added):
@@ -372,9 +372,9 @@ class Search:
             here = here if room.at_tap(keys) else passed.water
         if breaks:  # particles are caught once nothing else is in the way
             blocked -= _STRAINED_OUT
-        return Asked(weight, vetoed, frozenset(blocked), tuple(barred), tuple(breaks))
+        return AskedFor(weight, vetoed, frozenset(blocked), tuple(barred), tuple(breaks))
 
-    def _step(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> Step:
+    def _step(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> PathStep:
         """What some stages do to the water of a path; remembered, since many orders bring the same water."""
         lifted = any(stage.room.pumps for stage in path.stages)  # what a pump before them washes
         known = (path.water, path.tap, added, id(path.duty), lifted)
@@ -383,7 +383,7 @@ class Search:
             found = self._steps[known] = self._through(path, added, after)
         return found
 
-    def _through(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> Step:
+    def _through(self, path: Path, added: tuple[AnyStage, ...], after: tuple[AnyStage, ...]) -> PathStep:
         here, tap, duty, weight, vetoed, middle = path.water, path.tap, path.duty, 0.0, 0, path.water
         for index, stage in enumerate(added):
             room, keys = stage.room, stage.keys
@@ -398,9 +398,9 @@ class Search:
                 tap = passed.water
             else:
                 here = passed.water
-        return Step(here, tap, middle, weight, vetoed)
+        return PathStep(here, tap, middle, weight, vetoed)
 
-    def _too_small(self, room: Room[Any], keys: Any, sizing: Sizing, water: Water, path: Path, ahead: tuple[AnyStage, ...]) -> bool:
+    def _too_small(self, room: Treatment[Any], keys: Any, sizing: Sizing, water: Water, path: Path, ahead: tuple[AnyStage, ...]) -> bool:
         """Whether no vessels of it carry the flow or stand in the room, or what the source gives does not lift its bed."""
         duty = path.duty
         if sizing.bed is None:
@@ -441,7 +441,7 @@ class Search:
 
 def _heads(duty: Duty, raw: Water) -> list[tuple[AnyStage, ...]]:
     """The ways every train of this job may begin, the school's first, each in the order of the trade."""
-    rooms: list[Room[Any]] = sorted(ROOMS.values(), key=lambda room: float("inf") if room.place is None else room.place)
+    rooms: list[Treatment[Any]] = sorted(ROOMS.values(), key=lambda room: float("inf") if room.place is None else room.place)
     found: list[tuple[AnyStage, ...]] = [()]
     for room in rooms:
         found = [(*head, *(Stage(room, keys) for keys in way)) for way in room.heads(duty, raw) for head in found]

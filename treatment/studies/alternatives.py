@@ -8,9 +8,9 @@ from typing import Any
 
 from ..design import Design
 from ..job_file import Job
+from ..planning.evaluated import EvaluatedTrain
 from ..planning.paths import Block, Terms
-from ..planning.variant import Variant
-from ..train.room import Fork, Stage
+from ..train.treatment import Fork, Stage
 
 MOST = 3
 
@@ -20,7 +20,7 @@ class Alternative:
     """Another way to treat the same water: what it does differently, and the train."""
 
     title: str
-    variant: Variant
+    variant: EvaluatedTrain
     complete: bool
 
 
@@ -41,7 +41,7 @@ def alternatives(design: Design) -> list[Alternative]:
     return found
 
 
-def _forks(proposal: Variant) -> list[Fork]:
+def _forks(proposal: EvaluatedTrain) -> list[Fork]:
     """The forks this train stands at, as its rooms declare them, each once."""
     kinds = frozenset(stage.kind for stage in proposal.train)
     found = [fork for stage in proposal.train for fork in stage.room.forks(stage.keys, kinds)]
@@ -53,7 +53,7 @@ def _held(train: Sequence[Stage[Any]]) -> frozenset[str]:
     return frozenset(str(name) for stage in train for name in (stage.kind, *stage.room.choices(stage.keys).values()) if name)
 
 
-def _kinds(variant: Variant) -> list[tuple[str, Any]]:
+def _kinds(variant: EvaluatedTrain) -> list[tuple[str, Any]]:
     return [(stage.kind, stage.room.choices(stage.keys).get("medium")) for stage in variant.train]
 
 

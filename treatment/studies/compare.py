@@ -8,11 +8,11 @@ from typing import Any
 
 from ..language.display import show, show_amount
 from ..language.figure import Figure, figure, stated, work
-from ..planning.variant import Variant
+from ..planning.evaluated import EvaluatedTrain
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class ComparedRow:
     """A line of a comparison: what is compared, and the text for each train."""
 
     what: str
@@ -29,19 +29,19 @@ def _sum(symbol: str, parts: dict[str, tuple[float, str]], unit: str, source: st
     return figure(work(symbol, " + ".join(named) or "0", unit, source, **named))
 
 
-def salt_per_year(variant: Variant) -> Figure:
+def salt_per_year(variant: EvaluatedTrain) -> Figure:
     """Salt of all units in a year [kg]."""
     parts = {stage.id: (stage.figures["salt_per_year"].value, "kg") for stage in variant.run.stages if "salt_per_year" in stage.figures}
     return _sum("salt a year", parts, "kg", "softener.efficiency")
 
 
-def water_to_drain(variant: Variant) -> Figure:
+def water_to_drain(variant: EvaluatedTrain) -> Figure:
     """Water that regenerations, backwashes and rejects send to drain in a year [L]."""
     parts = {stage.id: (stage.figures["drain_per_year"].value, "L") for stage in variant.run.stages if "drain_per_year" in stage.figures}
     return _sum("water to drain a year", parts, "L", "softener.cycle")
 
 
-def visits(variant: Variant) -> Figure:
+def visits(variant: EvaluatedTrain) -> Figure:
     """How often in a year something has to be changed or filled: cartridges, media, lamps, membranes."""
     names = ("replacement_interval", "refill_interval", "lamp_interval", "prefilter_interval")
     parts = {
@@ -53,16 +53,16 @@ def visits(variant: Variant) -> Figure:
     return _sum("changes a year", parts, "1", "sediment.life")
 
 
-def width(variant: Variant) -> Figure:
+def width(variant: EvaluatedTrain) -> Figure:
     """Wall the units take side by side [m]."""
     return figure(stated("wall", "as drawn, to the end of the last unit", variant.audit.piping.taken / 1000, "m", "install.room"))
 
 
-def compare(variants: list[Variant], system: str) -> list[Row]:
+def compare(variants: list[EvaluatedTrain], system: str) -> list[ComparedRow]:
     """Trains side by side, in words and figures."""
 
-    def row(what: str, cell: Any) -> Row:
-        return Row(what, tuple(str(cell(variant)) for variant in variants))
+    def row(what: str, cell: Any) -> ComparedRow:
+        return ComparedRow(what, tuple(str(cell(variant)) for variant in variants))
 
     def water(name: str, unit: str) -> Any:
         return lambda variant: show_amount(variant.run.finished.get(name), unit, system)
@@ -87,7 +87,7 @@ def compare(variants: list[Variant], system: str) -> list[Row]:
     return rows
 
 
-def differs(one: Variant, other: Variant, system: str) -> list[str]:
+def differs(one: EvaluatedTrain, other: EvaluatedTrain, system: str) -> list[str]:
     """What differs between two trains, a sentence a line: "Salt a year: 120 lb, there 0 lb"."""
     return [f"{row.what}: {row.cells[0]}; there {row.cells[1]}" for row in compare([one, other], system) if row.differs]
 
@@ -101,7 +101,7 @@ class Outline:
     apart: bool
 
 
-def outlines(variant: Variant, beside: Sequence[Variant] = ()) -> list[Outline]:
+def outlines(variant: EvaluatedTrain, beside: Sequence[EvaluatedTrain] = ()) -> list[Outline]:
     """A train in small, in the order of the water. beside: trains that it is compared with; what all of them have as well is not set apart."""
     kinds = [{stage.kind for stage in other.run.stages} for other in beside]
     return [Outline(stage.name, stage.room.silhouette, any(stage.kind not in each for each in kinds)) for stage in variant.run.stages]

@@ -14,7 +14,7 @@ from ..language.analytes import analytes
 from ..language.display import show
 from ..language.reading import Reading
 from ..language.tables import table
-from ..stages import ROOMS
+from ..treatments import ROOMS
 
 MATTERS = 1.2  # a fifth more medium is worth a test; less is not
 SOON = 96  # hours: a bottle that has to be hurried is said

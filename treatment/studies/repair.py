@@ -8,8 +8,8 @@ from typing import Any
 from ..audit.rules import Finding
 from ..design import Design
 from ..language.analytes import MICROBES
-from ..planning.variant import Variant
-from ..train.room import Room, Stage, name_stages
+from ..planning.evaluated import EvaluatedTrain
+from ..train.treatment import Stage, Treatment, name_stages
 
 Draft = list[Stage[Any]]
 
@@ -26,7 +26,7 @@ class Change:
 class Repair:
     """A mended train, and what has to be done to get there."""
 
-    variant: Variant
+    variant: EvaluatedTrain
     steps: tuple[Change, ...]
 
     @property
@@ -104,7 +104,7 @@ def _kept(design: Design, draft: Draft, given: Draft) -> Draft:
     return draft
 
 
-def _holds_microbes(room: Room[Any]) -> bool:
+def _holds_microbes(room: Treatment[Any]) -> bool:
     return bool(set(room.answers) & set(MICROBES))
 
 

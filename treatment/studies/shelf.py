@@ -8,8 +8,8 @@ from ..audit.audit import breaches
 from ..design import Design
 from ..language.analytes import analytes, shown_in
 from ..language.display import show
-from ..planning.variant import Variant
-from ..stages import ROOMS
+from ..planning.evaluated import EvaluatedTrain
+from ..treatments import ROOMS
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +24,7 @@ class Offer:
     proposed: bool
 
 
-def shelf(design: Design, variant: Variant, after: str) -> list[Offer]:
+def shelf(design: Design, variant: EvaluatedTrain, after: str) -> list[Offer]:
     """Every treatment tried on the water behind the stage ``after`` (the raw water where it names none)."""
     system = design.facts.job.units
     here = next((stage.passes for stage in variant.run.stages if stage.id == after), variant.run.raw)

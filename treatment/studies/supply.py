@@ -16,16 +16,16 @@ from ..house.pipes import PipeSize, sizes_of
 from ..house.pump import flow_at, known, meets, pump_pressure
 from ..language.figure import Figure, figure, solved, stated, work
 from ..language.tables import table
-from ..planning.variant import Variant
+from ..planning.evaluated import EvaluatedTrain
 from ..train.drains import drain_by_losses, drain_of, drain_rule
-from ..train.piping import Stretch
+from ..train.piping import PipeStretch
 from ..train.pressure import losses_at, pressure_along
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 
 SCHOOLS = ("fixture_units", "simultaneous", "bathrooms")
 
 
-def operating_point(design: Design, variant: Variant, dirty: bool = False) -> Figure | None:
+def operating_point(design: Design, variant: EvaluatedTrain, dirty: bool = False) -> Figure | None:
     """Where the pump's curve meets the losses of pipe, train and height with taps wide open; None without a curve."""
     pump = design.facts.supply.pump
     if pump is None or not known(pump):
@@ -74,7 +74,7 @@ def peaks(design: Design) -> list[tuple[str, Figure]]:
     return [(school, peak_of(design.facts, school)) for school in SCHOOLS]
 
 
-def what_limits(design: Design, variant: Variant) -> list[tuple[str, float]]:
+def what_limits(design: Design, variant: EvaluatedTrain) -> list[tuple[str, float]]:
     """What each part of the way can carry [L/min], the least first: source, peak demand, pipe at 5 ft/s, the narrowest unit."""
     pipe = design.duty.supply.pipe
     found = [
@@ -135,7 +135,7 @@ class WhatIf:
     enough: bool
 
 
-def what_if(design: Design, variant: Variant, flow: float, size: PipeSize, dirt: float) -> WhatIf:
+def what_if(design: Design, variant: EvaluatedTrain, flow: float, size: PipeSize, dirt: float) -> WhatIf:
     """Pressure left at a flow [L/min], a size of pipe, dirt 0 (clean) to 1 (time to change); Darcy-Weisbach and each unit's loss."""
     supply: Supply = design.duty.supply
     pipe = PipeRun(size, supply.pipe.length)
@@ -169,7 +169,7 @@ def what_if_range(design: Design) -> WhatIfRange:
     return WhatIfRange(flow, max(2 * flow, design.duty.passable), own, listed)
 
 
-def routed_loss(design: Design, variant: Variant) -> Figure:
+def routed_loss(design: Design, variant: EvaluatedTrain) -> Figure:
     """Loss of the drawn pipe in service at design flow [kPa]: its length, and its fittings by K = fT x L/D, Crane TP 410.
 
     A unit's bypass turns the water through the branch of two tees; the tee of a drinking tap is passed straight; of several vessels
@@ -177,7 +177,7 @@ def routed_loss(design: Design, variant: Variant) -> Figure:
     """
     pipe, flow, temperature = design.duty.supply.pipe, design.duty.flow, variant.run.raw.temperature
     whole = variant.audit.piping.whole
-    along = Stretch(length=whole.length).loss(pipe, flow, temperature)
+    along = PipeStretch(length=whole.length).loss(pipe, flow, temperature)
     k = work(
         "K", "fT × lengths", "", "hydraulics.crane", fT=(ft_Crane(pipe.bore), ""), lengths=(whole.diameters, "diameters of pipe, for all fittings")
     )

@@ -14,7 +14,7 @@ from typing import Any
 
 from ..design import design
 from ..job_file import read_job
-from ..keeping.upkeep import upkeep
+from ..operation.maintenance.upkeep import upkeep
 from ..papers.design_file import design_document, train_document
 
 PACKED = Path(__file__).parent / "data" / "golden.json.xz"

@@ -14,7 +14,7 @@ from typing import Any
 
 from ..design import Design
 from ..language.errors import BadDocument
-from ..planning.variant import Variant
+from ..planning.evaluated import EvaluatedTrain
 from .example import worked
 from .test_own_trains import SITUATIONS, again, house
 
@@ -251,7 +251,7 @@ MUTATIONS: dict[str, Spoil] = {
 }  # fmt: skip
 
 
-def harmless(name: str, before: Variant, after: Variant, design: Design) -> str:
+def harmless(name: str, before: EvaluatedTrain, after: EvaluatedTrain, design: Design) -> str:
     """Why a change does no harm to this very train; empty where it does."""
     drops, moves = name.startswith("no ") and name[3:] in {stage.kind for stage in before.run.stages}, name.endswith((" first", " last"))
     if drops or moves or name in ("granular in place of catalytic", "wrong anion resin", "no chlorine", "iron cartridge"):
@@ -297,7 +297,7 @@ class Outcome:
         return self.found / max(self.tried - sum(self.harmless.values()), 1)
 
 
-def _said(variant: Variant) -> set[tuple[str, str, str]]:
+def _said(variant: EvaluatedTrain) -> set[tuple[str, str, str]]:
     """What is said that matters: rule, stage, severity; that a sample tap is missing is only advice."""
     return {(each.rule, each.stage, each.severity) for each in variant.findings if each.severity in SERIOUS or each.rule == "no-sample-tap"}
 

@@ -13,12 +13,12 @@ from unittest import TestCase
 from ..design import design
 from ..drawing.train.view import draw_train
 from ..job_file import read_job
-from ..keeping.log import read_log
-from ..keeping.upkeep import upkeep
 from ..language.analytes import Analyte, analytes
 from ..language.errors import BadDocument
+from ..operation.maintenance.log import read_log
+from ..operation.maintenance.upkeep import upkeep
 from ..papers.design_file import design_document
-from ..stages import ROOMS
+from ..treatments import ROOMS
 from .example import job, worked
 from .fuzz import TIMES
 from .golden import frozen

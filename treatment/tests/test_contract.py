@@ -12,28 +12,28 @@ from ..design import Design
 from ..drawing.train.view import draw_train
 from ..drawing.wall.compose import compose
 from ..job_file import job_schema, read_job, read_train, written
-from ..keeping.diagnosis import Diagnosis
-from ..keeping.log import read_log
-from ..keeping.upkeep import upkeep
+from ..operation.diagnosis.diagnosis import Diagnosis
+from ..operation.maintenance.log import read_log
+from ..operation.maintenance.upkeep import upkeep
 from ..papers.design_file import design_document
 from ..papers.design_schema import design_schema
 from ..papers.materials import materials
 from ..planning.paths import Terms
-from ..stages import ROOMS
 from ..studies.compare import compare
 from ..studies.repair import repair
 from ..studies.shelf import shelf
-from ..train.room import Room, Stage
+from ..train.treatment import Stage, Treatment
+from ..treatments import ROOMS
 from ..year.figures import Came
 from ..year.machine import Machine
 from .example import HARD_ONLY, ids, job, worked
 from .toy import BONE_CHAR, FLUORIDE, CharKeys, toy_treatment
 
 #: what a room declares itself: annotated on Room, with no default there
-MUST = [name for name in Room.__annotations__ if not hasattr(Room, name)]
+MUST = [name for name in Treatment.__annotations__ if not hasattr(Treatment, name)]
 
 
-def missing(room: Room[Any]) -> list[str]:
+def missing(room: Treatment[Any]) -> list[str]:
     """What a room leaves out."""
     return [name for name in MUST if name not in vars(type(room))]
 
@@ -47,7 +47,7 @@ class EveryRoom(TestCase):
     def test_what_is_left_out_is_named(self) -> None:
         """The suite can fail: a room without its price and its place in the order is told so."""
 
-        class Bare(Room[CharKeys]):
+        class Bare(Treatment[CharKeys]):
             kind, title, silhouette, Keys, cautions, answers = "bare", "Bare", "tank", CharKeys, (), ()
             bypassed, absent, main = False, "", ()
 

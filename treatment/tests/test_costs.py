@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 from ..drawing.wall.compose import compose
 from ..job.prices import price_keys
 from ..job_file import read_job
-from ..keeping.upkeep import upkeep
 from ..language.errors import BadDocument
+from ..operation.maintenance.upkeep import upkeep
 from ..papers.costs import FIRST, REPLACED, YEARLY, Costs, choice, costs
 from ..papers.design_file import design_document
 from ..papers.design_schema import design_schema

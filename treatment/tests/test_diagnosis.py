@@ -17,19 +17,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..diagnose import main
-from ..keeping.cause import BOIL, rows
-from ..keeping.chart import HEIGHT, WIDTH, chart
-from ..keeping.diagnosis import Diagnosis, diagnosis_schema
-from ..keeping.due import gathered
-from ..keeping.log import FORMAT, read_log
-from ..keeping.redesign import redesign
-from ..keeping.signs import ALL
-from ..keeping.trend import alone, trend
-from ..keeping.upkeep import upkeep
 from ..language.errors import NotUnderstood
 from ..language.log_keys import known_keys, log_key
-from ..planning.variant import Variant
-from ..stages import ROOMS
+from ..operation.diagnosis.cause import BOIL, rows
+from ..operation.diagnosis.chart import HEIGHT, WIDTH, chart
+from ..operation.diagnosis.diagnosis import Diagnosis, diagnosis_schema
+from ..operation.diagnosis.indicators import ALL
+from ..operation.diagnosis.redesign import redesign
+from ..operation.maintenance.due import gathered
+from ..operation.maintenance.log import FORMAT, read_log
+from ..operation.maintenance.upkeep import upkeep
+from ..operation.monitoring.trend import alone, trend
+from ..planning.evaluated import EvaluatedTrain
+from ..treatments import ROOMS
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 from .golden import frozen
@@ -43,10 +43,10 @@ WELL = [
     {"kind": "uv", "id": "uv"},
 ]
 Entry = dict[str, Any]
-_DESIGNS: dict[str, Variant] = {}
+_DESIGNS: dict[str, EvaluatedTrain] = {}
 
 
-def variant_of(train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> Variant:
+def variant_of(train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> EvaluatedTrain:
     """The train of a job, each worked out once."""
     key = json.dumps([train, readings, parts], sort_keys=True)
     if key not in _DESIGNS:
@@ -67,16 +67,16 @@ def every(days: Iterable[int], **series: Any) -> list[Entry]:
 
 
 class Read(TestCase):
-    def look(self, variant: Variant, entries: list[Entry], as_of: int | None = None) -> Diagnosis:
+    def look(self, variant: EvaluatedTrain, entries: list[Entry], as_of: int | None = None) -> Diagnosis:
         tasks = upkeep(variant)
         log = read_log({"format": FORMAT, "started_on": START.isoformat(), "entries": entries}, tasks, [stage.id for stage in variant.run.stages])
         last = max((entry.on for entry in log.entries), default=START)
         return Diagnosis(variant, log, last if as_of is None else START + dt.timedelta(days=as_of), tasks)
 
-    def causes(self, variant: Variant, entries: list[Entry], as_of: int | None = None) -> list[str]:
+    def causes(self, variant: EvaluatedTrain, entries: list[Entry], as_of: int | None = None) -> list[str]:
         return [cause.id for cause in self.look(variant, entries, as_of).causes]
 
-    def fires(self, id: str, variant: Variant, entries: list[Entry], near: list[Entry], first: bool = True) -> Diagnosis:
+    def fires(self, id: str, variant: EvaluatedTrain, entries: list[Entry], near: list[Entry], first: bool = True) -> Diagnosis:
         """One log fires a cause (as the first, where it should), the near miss does not."""
         found = self.look(variant, entries)
         ids = [cause.id for cause in found.causes]
@@ -660,7 +660,7 @@ class AnyLog(Read):
             self.assertEqual([visit.on for visit in visits], sorted(visit.on for visit in visits))
 
 
-def variant_of_job(document: dict[str, Any]) -> Variant:
+def variant_of_job(document: dict[str, Any]) -> EvaluatedTrain:
     """The train of a job document, worked out once."""
     key = json.dumps(document, sort_keys=True)
     if key not in _DESIGNS:
@@ -724,7 +724,7 @@ class Tables(TestCase):
 class OfTheRest(Read):
     """Elements, pumps, valves, tanks, gas, and what nobody wrote a cause for."""
 
-    def train(self, *kinds: dict[str, Any], **parts: Any) -> Variant:
+    def train(self, *kinds: dict[str, Any], **parts: Any) -> EvaluatedTrain:
         return variant_of(list(kinds), **parts)
 
     def test_every_treatment_has_a_cause_and_a_task(self) -> None:
@@ -825,7 +825,7 @@ class OfTheRest(Read):
 
 
 class DueByTheLog(Read):
-    def due(self, variant: Variant, entries: list[Entry], task: str) -> Any:
+    def due(self, variant: EvaluatedTrain, entries: list[Entry], task: str) -> Any:
         return next(each for each in self.look(variant, entries).due if each.task.id == task)
 
     def test_a_drop_that_crosses_its_mark(self) -> None:

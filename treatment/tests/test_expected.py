@@ -9,13 +9,13 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ..keeping.band import Band
-from ..keeping.cause import BOIL
-from ..keeping.chart import chart
-from ..keeping.diagnosis import Diagnosis
-from ..keeping.series import series
 from ..language.errors import BadDocument, NotUnderstood
 from ..language.log_keys import known_keys, log_key
+from ..operation.diagnosis.cause import BOIL
+from ..operation.diagnosis.chart import chart
+from ..operation.diagnosis.diagnosis import Diagnosis
+from ..operation.monitoring.band import Band
+from ..operation.monitoring.series import series
 from .fuzz import fuzz
 from .golden import frozen
 from .test_diagnosis import START, WELL, Read, day, every, variant_of, variant_of_job

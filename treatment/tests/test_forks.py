@@ -8,7 +8,7 @@ from unittest import TestCase
 from ..design import Design
 from ..evidence.symptoms import causes
 from ..studies.next_tests import next_tests
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 from .example import HARD_ONLY, ids, job, worked
 
 QUIET: dict[str, str | None] = HARD_ONLY | {"hardness": "100 mg/L as CaCO3", "uvt": None}

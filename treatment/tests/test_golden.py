@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..stages import ROOMS
+from ..treatments import ROOMS
 from . import golden
 from .fuzz import TIMES
 

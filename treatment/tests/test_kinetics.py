@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from ..chemistry import carbonate
 from ..chemistry.carbonate import Solution
-from ..chemistry.kinetics import Dissolving, Stretch, dissolving
+from ..chemistry.kinetics import Dissolving, DissolvingStretch, dissolving
 from ..house.beds import medium
-from ..stages.neutralizer import surface_met
+from ..treatments.neutralizer import surface_met
 from .fuzz import fuzz
 
 #: pH, alkalinity, calcium and magnesium hardness [mg/L as CaCO3], temperature [degC] of acid waters
@@ -71,7 +71,7 @@ class Walk(TestCase):
 class OneStretch(TestCase):
     def test_by_hand(self) -> None:
         """Slowness 100 × (4 ÷ left)^2 from 4 left: until 2 are left 100 × 4 ÷ (1 − 2) × (1 − (2 ÷ 4)^(1 − 2)) = −400 × (1 − 2) = 400; and back."""
-        stretch = Stretch(1.0, (4.0, 2.0), 100.0, 2.0)
+        stretch = DissolvingStretch(1.0, (4.0, 2.0), 100.0, 2.0)
         self.assertAlmostEqual(stretch.time_to(2.0), 400.0)
         self.assertAlmostEqual(stretch.left_after(400.0), 2.0)
         whole = Dissolving(5.0, (stretch,))

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from unittest import TestCase
 
-from .. import checks, stages
+from .. import checks, treatments
 from ..audit.rules import RULES, TOPICS
 from ..chemistry import carbonate
 from ..house import beds, demand, hydraulics
@@ -17,12 +17,12 @@ from ..language.analytes import analytes
 from ..language.figure import source
 from ..language.tables import DATA, table
 
-assert checks and stages  # they register their rules
+assert checks and treatments  # they register their rules
 CORE = Path(__file__).resolve().parents[1]
 #: lower layers first: a module imports from its own layer or from those before it
 LAYERS = (
-    "language", "chemistry", "job", "evidence", "house", "train", "audit", "wall", "stages", "checks", "job_file", "planning", "design", "drawing", "studies", "starting",
-    "keeping", "papers", "cli", "commission", "diagnose", "choices", "year",
+    "language", "chemistry", "job", "evidence", "house", "train", "audit", "wall", "treatments", "checks", "job_file", "planning", "design", "drawing", "studies", "commissioning",
+    "operation", "papers", "cli", "commission", "diagnose", "choices", "year",
 )  # fmt: skip
 
 
@@ -60,6 +60,26 @@ class Arrows(TestCase):
             self.assertIn(layer, rank, f"{name} has no layer: add it to LAYERS")
             for used in imports_of(name, path, known):
                 self.assertLessEqual(rank[used.split(".")[0]], rank[layer], f"{name} imports {used}")
+
+    def test_the_rooms_of_operation_are_in_order(self) -> None:
+        """Maintenance, monitoring, diagnosis, entry: each imports from those before it."""
+        known, order = modules(), ("maintenance", "monitoring", "diagnosis", "entry")
+        for name, path in known.items():
+            if not name.startswith("operation.") or name.count(".") < 2:
+                continue
+            own = order.index(name.split(".")[1])
+            for used in imports_of(name, path, known):
+                if used.startswith("operation.") and used.count(".") >= 2:
+                    self.assertLessEqual(order.index(used.split(".")[1]), own, f"{name} imports {used}")
+
+    def test_a_class_has_its_name_alone(self) -> None:
+        """No two classes of the core have one name."""
+        found: dict[str, list[str]] = {}
+        for name, path in modules().items():
+            for node in ast.walk(ast.parse(path.read_text())):
+                if isinstance(node, ast.ClassDef):
+                    found.setdefault(node.name, []).append(name)
+        self.assertEqual({name: at for name, at in found.items() if len(at) > 1}, {})
 
     def test_no_circle(self) -> None:
         """Modules that import nothing more fall away, one after another, until none is left."""
@@ -143,13 +163,16 @@ class Knowledge(TestCase):
                     self.assertRegex(text, r"\[[^\]]+\]|table", f"{module.__name__}.{name} names no unit")
 
 
+OPERATION = tuple(f"treatment/operation/{part}" for part in ("maintenance", "monitoring", "diagnosis", "entry"))
+
+
 class Papers(TestCase):
     def test_every_path_a_document_names_is_there(self) -> None:
         """Paths in decisions, the handbook and the recipes are those of today."""
         root = CORE.parent
         bases = [
             root,
-            *(root / part for part in ("treatment", "treatment/keeping", "treatment/tests", "workbench", "workbench/tests", "static/js", "docs")),
+            *(root / part for part in ("treatment", *OPERATION, "treatment/tests", "workbench", "workbench/tests", "static/js", "docs")),
         ]
         gone = []
         for page in (*root.glob("docs/**/*.md"), root / "CONTRIBUTING.md", root / "README.md"):

@@ -8,18 +8,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..job.facts import OBSERVATIONS
-from ..keeping.line import Line, Piece
-from ..keeping.upkeep import upkeep
 from ..language.log_keys import log_key
+from ..operation.entry.line import LogLine, Piece
+from ..operation.maintenance.upkeep import upkeep
 from .fuzz import fuzz
 from .test_diagnosis import WELL, variant_of
 
 TWO = [*WELL[:3], {"kind": "sediment", "id": "twenty", "form": "cartridge", "micron": "20 um"}, *WELL[3:]]
 
 
-def line(train: list[dict[str, object]] = WELL, system: str = "us", here: str = "") -> Line:
+def line(train: list[dict[str, object]] = WELL, system: str = "us", here: str = "") -> LogLine:
     variant = variant_of(train)
-    return Line(variant, upkeep(variant), system, here)
+    return LogLine(variant, upkeep(variant), system, here)
 
 
 class Written(TestCase):

@@ -11,10 +11,10 @@ from unittest import TestCase
 
 import numpy as np
 
-from ..keeping.diagnosis import Diagnosis
-from ..keeping.log import read_log
-from ..keeping.upkeep import upkeep
-from ..planning.variant import Variant
+from ..operation.diagnosis.diagnosis import Diagnosis
+from ..operation.maintenance.log import read_log
+from ..operation.maintenance.upkeep import upkeep
+from ..planning.evaluated import EvaluatedTrain
 from ..year.figures import Came
 from ..year.machine import Machine
 from ..year.place import Place
@@ -32,7 +32,7 @@ TRAIN = [
 
 
 @cache
-def well() -> Variant:
+def well() -> EvaluatedTrain:
     return worked(job(readings={"turbidity": "2 NTU"}, train=copy.deepcopy(TRAIN))).chosen
 
 

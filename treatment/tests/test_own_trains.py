@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 from ..design import Design
 from ..job.facts import OBSERVATIONS
 from ..papers.design_file import design_document, train_document
-from ..planning.variant import Variant
-from ..stages import ROOMS
-from ..train.room import Stage, name_stages
+from ..planning.evaluated import EvaluatedTrain
+from ..train.treatment import Stage, name_stages
+from ..treatments import ROOMS
 from .example import job, worked
 from .fuzz import fuzz
 
@@ -64,7 +64,7 @@ def left_undone(design: Design) -> tuple[int, int, int, int]:
     return design.ground.undone(design.plan.train)
 
 
-def again(document: dict[str, Any], variant: Variant) -> dict[str, Any]:
+def again(document: dict[str, Any], variant: EvaluatedTrain) -> dict[str, Any]:
     """The job with what the design prints of its proposal as its train."""
     printed = train_document(variant, "us")["train"]
     stages = [{"id": stage["id"], "kind": stage["kind"], **stage["params"]} for stage in printed]

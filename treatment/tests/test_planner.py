@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from ..design import Design
 from ..papers.design_file import design_document
-from ..stages import ROOMS
+from ..treatments import ROOMS
 from .example import HARD_ONLY, ids, job, worked
 from .fuzz import fuzz
 

@@ -12,17 +12,17 @@ from unittest import TestCase, mock
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ..commissioning import sheet as sheets
+from ..commissioning.sheet import Sheet, ahead_of, makes_ready, sheet
+from ..commissioning.shown import states
+from ..commissioning.situation import Situation, open_to_air
+from ..commissioning.step import said
+from ..commissioning.visits import Calendar, visits
 from ..drawing.wall.compose import compose
 from ..job.facts import JOINING
-from ..planning.variant import Variant
-from ..stages import ROOMS
-from ..starting import sheet as sheets
-from ..starting.sheet import Sheet, ahead_of, makes_ready, sheet
-from ..starting.shown import states
-from ..starting.situation import Situation, open_to_air
-from ..starting.step import said
-from ..starting.visits import Calendar, visits
+from ..planning.evaluated import EvaluatedTrain
 from ..train.ways import ways_round
+from ..treatments import ROOMS
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 
@@ -47,7 +47,7 @@ FORMS: dict[str, tuple[dict[str, str], ...]] = {
 BYPASSES = (None, True, False, "locked", {"group": "a"}, {"group": "b"})
 
 
-def chosen_of(train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> Variant:
+def chosen_of(train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> EvaluatedTrain:
     return worked(job(parts, readings=readings, train=train)).chosen
 
 
@@ -76,7 +76,7 @@ def trains(draw: st.DrawFn) -> tuple[list[dict[str, Any]], dict[str, Any]]:
     return train, {"site": {"joining": joining}} if joining else {}
 
 
-def unready(chosen: Variant, found: Sheet) -> list[str]:
+def unready(chosen: EvaluatedTrain, found: Sheet) -> list[str]:
     """Steps that serve taps or heater through a unit with something open of what makes it ready: ``site/heater_on: softener/cycle_through``."""
     place, ways = {step.id: i for i, step in enumerate(found.steps)}, ways_round(chosen.run.stages)
     wrong = []

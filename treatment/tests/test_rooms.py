@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 from ..design import Design
 from ..job.limits import limits
 from ..language.analytes import analytes
-from ..stages import ROOMS
 from ..studies.repair import repair
-from ..train.room import StageRun
+from ..train.treatment import StageRun
+from ..treatments import ROOMS
 from .example import HARD_ONLY, ids, job, worked
 from .fuzz import fuzz
 

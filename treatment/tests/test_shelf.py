@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from ..stages import ROOMS
 from ..studies.shelf import Offer, shelf
+from ..treatments import ROOMS
 from .example import HARD_ONLY, job, worked
 
 

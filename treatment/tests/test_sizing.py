@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..house.beds import FT3, Bed, cold_factor, medium
-from ..stages.softener import capacity_per_litre
-from ..stages.uv import light_through
-from ..train.room import StageRun
+from ..train.treatment import StageRun
+from ..treatments.softener import capacity_per_litre
+from ..treatments.uv import light_through
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 

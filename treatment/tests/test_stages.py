@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 from .example import HARD_ONLY, job, worked
 
 

@@ -13,15 +13,15 @@ import jsonschema
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ..commissioning.expected import Expectations
+from ..commissioning.record import advice_stands, lift_problem, record, record_schema
+from ..commissioning.run import Run, RunEvent
+from ..commissioning.sheet import sheet
+from ..commissioning.timeline import SHOWN, timeline
+from ..commissioning.visits import visits
 from ..job.facts import SampleFacts
 from ..language.analytes import analytes
 from ..language.reading import parse_reading
-from ..starting.expected import Expectations
-from ..starting.record import advice_stands, lift_problem, record, record_schema
-from ..starting.run import Event, Run
-from ..starting.sheet import sheet
-from ..starting.timeline import SHOWN, timeline
-from ..starting.visits import visits
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 from .golden import frozen
@@ -40,11 +40,11 @@ class Used(TestCase):
         self.sheet, self.expected = sheet(chosen), Expectations(chosen)
         self.titles = {step.id: step.row.title for step in self.sheet.steps}
 
-    def run_of(self, *events: Event, begun_with: dict[str, str] | None = None) -> Run:
+    def run_of(self, *events: RunEvent, begun_with: dict[str, str] | None = None) -> Run:
         return Run(self.sheet, events, self.expected, begun_with)
 
-    def ticked(self, *ids: str, by: str = "dora", at: dt.datetime = NOON) -> list[Event]:
-        return [Event(number, f"k{number}", id, "tick", at, by) for number, id in enumerate(ids, 1)]
+    def ticked(self, *ids: str, by: str = "dora", at: dt.datetime = NOON) -> list[RunEvent]:
+        return [RunEvent(number, f"k{number}", id, "tick", at, by) for number, id in enumerate(ids, 1)]
 
     def all_before(self, id: str) -> list[str]:
         ids = [step.id for step in self.sheet.steps]
@@ -92,7 +92,7 @@ class Order(Used):
         self.assertIsNone(run.refusal(critical, "skip", NOON, "new valve", sure=True))
         self.assertIsNone(run.refusal(self.sheet.by_id["site/brackets"], "skip", NOON, "standing units"))
         done = self.ticked("site/kit_check", "site/trades", "site/brackets", "site/make_up")
-        skipped = self.run_of(*done, Event(9, "s", "site/main_valve", "skip", NOON, "dora", 8, "new valve"))
+        skipped = self.run_of(*done, RunEvent(9, "s", "site/main_valve", "skip", NOON, "dora", 8, "new valve"))
         self.assertIsNone(skipped.refusal(self.sheet.by_id["site/heater_off"], "tick", NOON))
 
     def test_a_reading_outside_asks_before_going_on(self) -> None:
@@ -100,7 +100,7 @@ class Order(Used):
         events = self.ticked(*self.all_before("softener/prove"), at=hours(-200))
         step = self.sheet.by_id["softener/prove"]
         for value, wants in ((120.0, "reason"), (5.0, None)):
-            reading = Event(900, "r", "softener/prove", "reading", NOON, "dora", 800, f"{value} mg/L", "softener.hardness_out", value, value)
+            reading = RunEvent(900, "r", "softener/prove", "reading", NOON, "dora", 800, f"{value} mg/L", "softener.hardness_out", value, value)
             refusal = self.run_of(*events, reading).refusal(step, "tick", NOON)
             self.assertEqual(refusal and refusal.wants, wants)
             if refusal is not None:
@@ -109,31 +109,34 @@ class Order(Used):
 
     def test_undo(self) -> None:
         """A tick taken back leaves the step open, its timer gone; the events stay."""
-        run = self.run_of(*self.ticked("carbon/soak"), Event(2, "u", "carbon/soak", "undo", NOON, "dora", 1, "", "k1"))
+        run = self.run_of(*self.ticked("carbon/soak"), RunEvent(2, "u", "carbon/soak", "undo", NOON, "dora", 1, "", "k1"))
         self.assertEqual((run.of("carbon/soak").state, run.timers(NOON), len(run.events)), ("open", [], 2))
 
 
 class TwoPhones(Used):
     def test_the_same_tick_twice_counts_from_the_first(self) -> None:
         """Two people ticked the soak an hour apart without knowing: done since the earlier, no quarrel."""
-        run = self.run_of(Event(1, "a", "carbon/soak", "tick", hours(1), "dora"), Event(2, "b", "carbon/soak", "tick", NOON, "dirk"))
+        run = self.run_of(RunEvent(1, "a", "carbon/soak", "tick", hours(1), "dora"), RunEvent(2, "b", "carbon/soak", "tick", NOON, "dirk"))
         standing = run.of("carbon/soak")
         self.assertEqual((standing.state, standing.mark and standing.mark.by, standing.apart), ("done", "dirk", []))
 
     def test_a_tick_and_a_skip_are_shown_with_both_sides(self) -> None:
         """Neither saw the other's: both stand, the step counts as done; whoever saw both settles it."""
-        apart = [Event(1, "a", "site/electric", "tick", NOON, "dora"), Event(2, "b", "site/electric", "skip", hours(1), "dirk", 0, "no power here")]
+        apart = [
+            RunEvent(1, "a", "site/electric", "tick", NOON, "dora"),
+            RunEvent(2, "b", "site/electric", "skip", hours(1), "dirk", 0, "no power here"),
+        ]
         standing = self.run_of(*apart).of("site/electric")
         self.assertEqual([{one.by, other.by} for one, other in standing.apart], [{"dora", "dirk"}])
         self.assertEqual(standing.state, "done")
-        settled = self.run_of(*apart, Event(3, "c", "site/electric", "skip", hours(2), "dora", 2, "he is right")).of("site/electric")
+        settled = self.run_of(*apart, RunEvent(3, "c", "site/electric", "skip", hours(2), "dora", 2, "he is right")).of("site/electric")
         self.assertEqual((settled.state, settled.apart), ("skipped", []))
 
     def test_readings_that_differ(self) -> None:
         """7.0 and 7.6 from two phones: the newer stands, both are shown; a third that saw both ends it."""
 
-        def ph(number: int, by: str, base: int, value: float) -> Event:
-            return Event(number, f"r{number}", "softener/prove", "reading", NOON, by, base, str(value), "softener.ph_out", value, value)
+        def ph(number: int, by: str, base: int, value: float) -> RunEvent:
+            return RunEvent(number, f"r{number}", "softener/prove", "reading", NOON, by, base, str(value), "softener.ph_out", value, value)
 
         standing = self.run_of(ph(1, "dora", 0, 7.0), ph(2, "dirk", 0, 7.6)).of("softener/prove")
         self.assertEqual((len(standing.apart), standing.readings["softener.ph_out"].low), (1, 7.6))
@@ -150,7 +153,7 @@ class TwoPhones(Used):
     def test_nothing_is_lost(self, told: list[tuple[str, str, int]]) -> None:
         """Whatever two people do: every note stays, every live mark is of an event, and a step with any live tick is done."""
         events = [
-            Event(
+            RunEvent(
                 n,
                 f"k{n}",
                 "site/electric",
@@ -193,9 +196,9 @@ class Recorded(Used):
     def sample(self, day: dt.date | None, point: str = "tap", **readings: str) -> SampleFacts:
         return SampleFacts(taken_on=day, point=point, readings={name: parse_reading(analytes()[name], text) for name, text in readings.items()})
 
-    def sanitised(self, *more: Event) -> Run:
+    def sanitised(self, *more: RunEvent) -> Run:
         chosen = worked(job(train=[FIVE, LAMP])).chosen
-        return Run(sheet(chosen), [Event(1, "k", "site/sanitize", "tick", NOON, "dora"), *more], Expectations(chosen))
+        return Run(sheet(chosen), [RunEvent(1, "k", "site/sanitize", "tick", NOON, "dora"), *more], Expectations(chosen))
 
     def test_which_sample_lifts_the_advice(self) -> None:
         """Drawn after the pipe was disinfected, behind the train, neither coliform nor E. coli; anything else says why not."""
@@ -219,22 +222,22 @@ class Recorded(Used):
 
     def test_the_advice_stands_until_it_is_lifted(self) -> None:
         """And again when the lifting is taken back; a train without microbes has none."""
-        lift = Event(2, "l", "site/retest_microbes", "lift", hours(200), "dora", 1, "tap, 2026-12-15", "7")
+        lift = RunEvent(2, "l", "site/retest_microbes", "lift", hours(200), "dora", 1, "tap, 2026-12-15", "7")
         self.assertTrue(advice_stands(self.sanitised()))
         self.assertFalse(advice_stands(self.sanitised(lift)))
-        self.assertTrue(advice_stands(self.sanitised(lift, Event(3, "u", "site/retest_microbes", "undo", hours(201), "dora", 2, "", "l"))))
+        self.assertTrue(advice_stands(self.sanitised(lift, RunEvent(3, "u", "site/retest_microbes", "undo", hours(201), "dora", 2, "", "l"))))
         self.assertFalse(advice_stands(self.run_of()))
 
     def test_the_record_fits_its_schema(self) -> None:
         """Ticks, a skip with its reason, readings beside what was expected, notes, photos, both sides of a quarrel, lost steps, the lifting."""
         events = [
             *self.ticked("site/kit_check", "site/main_valve"),
-            Event(3, "s", "site/trades", "skip", NOON, "dora", 2, "own house"),
-            Event(4, "r", "softener/prove", "reading", NOON, "dora", 3, "12 gpg", "softener.hardness_out", 205.0, 205.0),
-            Event(5, "n", "site/kit_check", "note", NOON, "dirk", 4, "one O-ring spare"),
-            Event(6, "p", "site/kit_check", "photo", NOON, "dirk", 5, "kit.jpg"),
-            Event(7, "a", "site/main_valve", "skip", NOON, "dirk", 0, "could not reach it"),
-            Event(8, "x", "gone/soak", "tick", NOON, "dirk", 7, title="Soak it"),
+            RunEvent(3, "s", "site/trades", "skip", NOON, "dora", 2, "own house"),
+            RunEvent(4, "r", "softener/prove", "reading", NOON, "dora", 3, "12 gpg", "softener.hardness_out", 205.0, 205.0),
+            RunEvent(5, "n", "site/kit_check", "note", NOON, "dirk", 4, "one O-ring spare"),
+            RunEvent(6, "p", "site/kit_check", "photo", NOON, "dirk", 5, "kit.jpg"),
+            RunEvent(7, "a", "site/main_valve", "skip", NOON, "dirk", 0, "could not reach it"),
+            RunEvent(8, "x", "gone/soak", "tick", NOON, "dirk", 7, title="Soak it"),
         ]
         document = record(self.run_of(*events, begun_with=self.titles), {"name": "Acid well"})
         jsonschema.validate(json.loads(json.dumps(document)), record_schema())

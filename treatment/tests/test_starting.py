@@ -17,6 +17,11 @@ from hypothesis import strategies as st
 from icalendar import Calendar as Calendared
 
 from ..commission import main
+from ..commissioning.expected import Expectations, ExpectedReading
+from ..commissioning.printed import minutes
+from ..commissioning.sheet import OFF, WARM, NoOrder, Sheet, ahead_of, sheet, walked
+from ..commissioning.step import COMMON, OTHER, PHASES, WHERE, WHO, Step, StepNeed, rows, said, with_own
+from ..commissioning.visits import BACK, DAY, TRADE, Calendar, InstallVisit, visits
 from ..design import design
 from ..job.working import STARTING, OwnValue, working_values
 from ..job_file import read_job
@@ -24,13 +29,8 @@ from ..language.errors import BadDocument
 from ..language.log_keys import log_key
 from ..language.tables import table
 from ..papers.design_file import design_document
-from ..planning.variant import Variant
-from ..stages import ROOMS
-from ..starting.expected import Expectations, Reading
-from ..starting.printed import minutes
-from ..starting.sheet import OFF, WARM, NoOrder, Sheet, ahead_of, sheet, walked
-from ..starting.step import COMMON, OTHER, PHASES, WHERE, WHO, Need, Step, rows, said, with_own
-from ..starting.visits import BACK, DAY, TRADE, Calendar, Visit, visits
+from ..planning.evaluated import EvaluatedTrain
+from ..treatments import ROOMS
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 from .golden import frozen
@@ -202,7 +202,7 @@ class Orders(TestCase):
 
 
 class AnyTrain(TestCase):
-    def holds(self, chosen: Variant, name: str) -> Sheet:
+    def holds(self, chosen: EvaluatedTrain, name: str) -> Sheet:
         """Walked from top to bottom no need is missing; every unit opens after those before it, after its soaks, and is proven."""
         found = sheet(chosen)
         place = {step.id: i for i, step in enumerate(found.steps)}
@@ -232,7 +232,7 @@ class AnyTrain(TestCase):
             self.assertLess(place["site/vent_air"], place["site/heater_on"])
         return found
 
-    def in_visits(self, found: Sheet, coming: Sequence[Visit], name: str) -> None:
+    def in_visits(self, found: Sheet, coming: Sequence[InstallVisit], name: str) -> None:
         """Every step once, none before its needs and their waits, those of one trade one after another; water comes back in the visit that shut it."""
         work = [done for visit in coming for done in visit.work]
         done = {each.step.id: each for each in work}
@@ -280,13 +280,13 @@ class AnyTrain(TestCase):
     def test_a_circle_is_told(self) -> None:
         """Two steps that wait for each other have no order."""
         row = rows("site")[0]
-        steps = [Step("a", None, row, "build", (Need("b"),)), Step("b", None, row, "build", (Need("a"),))]
+        steps = [Step("a", None, row, "build", (StepNeed("b"),)), Step("b", None, row, "build", (StepNeed("a"),))]
         with self.assertRaisesRegex(NoOrder, "a, b"):
             walked(steps)
 
 
 class Visits(TestCase):
-    def where(self, found: Sheet) -> tuple[tuple[Visit, ...], dict[str, Visit]]:
+    def where(self, found: Sheet) -> tuple[tuple[InstallVisit, ...], dict[str, InstallVisit]]:
         coming = visits(found)
         return coming, {done.step.id: visit for visit in coming for done in visit.work}
 
@@ -382,7 +382,7 @@ class Own(TestCase):
 
 
 class Readings(TestCase):
-    def expected(self, train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> dict[str, Reading]:
+    def expected(self, train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> dict[str, ExpectedReading]:
         chosen = worked(job(parts, readings=readings, train=train)).chosen
         expected = Expectations(chosen)
         return {f"{step.id} {reading.key.key}": reading for step in sheet(chosen).steps for reading in expected.of(step)}

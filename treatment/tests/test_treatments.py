@@ -16,9 +16,9 @@ from ..house import rain
 from ..house.events import busiest_week, storage_for
 from ..job_file import read_job
 from ..language.tables import table
-from ..stages import ROOMS
-from ..stages.carbon import chloramine
-from ..stages.reverse_osmosis import output_at
+from ..treatments import ROOMS
+from ..treatments.carbon import chloramine
+from ..treatments.reverse_osmosis import output_at
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 

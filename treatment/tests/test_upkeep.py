@@ -9,15 +9,15 @@ from unittest import TestCase
 
 import jsonschema
 
-from ..keeping.due import Due, due, gathered
-from ..keeping.log import FORMAT, log_schema, read_log
-from ..keeping.upkeep import BASES, COMMON, OTHER, WHO, Task, rows, upkeep
 from ..language.errors import BadDocument
 from ..language.figure import source
 from ..language.tables import table
+from ..operation.maintenance.due import Due, due, gathered
+from ..operation.maintenance.log import FORMAT, log_schema, read_log
+from ..operation.maintenance.upkeep import BASES, COMMON, OTHER, WHO, Task, rows, upkeep
 from ..papers.design_file import design_document
-from ..planning.variant import Variant
-from ..stages import ROOMS
+from ..planning.evaluated import EvaluatedTrain
+from ..treatments import ROOMS
 from .example import HARD_ONLY, job, worked
 from .golden import frozen
 
@@ -27,7 +27,7 @@ LAMP = {"kind": "uv", "id": "uv"}
 DAY = dt.date(2026, 3, 1)
 
 
-def of(train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> tuple[Variant, dict[str, Task]]:
+def of(train: list[dict[str, Any]], readings: dict[str, str | None] | None = None, **parts: Any) -> tuple[EvaluatedTrain, dict[str, Task]]:
     chosen = worked(job(parts, readings=readings, train=train)).chosen
     return chosen, {task.id: task for task in upkeep(chosen)}
 

@@ -10,6 +10,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ..commissioning.sheet import sheet
 from ..drawing.shapes import Box
 from ..drawing.wall.compose import compose
 from ..drawing.wall.legend import WORDS, legend
@@ -17,10 +18,9 @@ from ..drawing.wall.view import view
 from ..job.prices import price_keys
 from ..papers.design_file import design_document
 from ..papers.materials import materials
-from ..stages import ROOMS
-from ..starting.sheet import sheet
 from ..train.weights import loads
-from ..wall.parts import Run, Wall
+from ..treatments import ROOMS
+from ..wall.parts import PipeOnWall, Wall
 from ..wall.placing import drawn_to, snapped
 from .example import ids, job, worked
 from .fuzz import fuzz
@@ -48,7 +48,7 @@ def wall_of(
     return compose(design, design.chosen, states)
 
 
-def ends(run: Run) -> set[tuple[float, float]]:
+def ends(run: PipeOnWall) -> set[tuple[float, float]]:
     return {(round(x, 3), round(z, 3)) for x, z in (run.points[0], run.points[-1])}
 
 

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from ..design import design
 from ..drawing.wall.compose import compose
 from ..job_file import read_job
-from ..planning.variant import Variant
-from ..wall.parts import Point, Unit, Wall
+from ..planning.evaluated import EvaluatedTrain
+from ..wall.parts import Point, Wall, WallUnit
 from . import golden
 from .example import job, worked
 from .fuzz import fuzz
@@ -67,7 +67,7 @@ def house_end(wall: Wall) -> Point:
 
 
 class Followed(TestCase):
-    def follow(self, work: Any, variant: Variant) -> None:
+    def follow(self, work: Any, variant: EvaluatedTrain) -> None:
         """Every state of every unit of one wall."""
         plain = compose(work, variant)
         self.assertIn(house_end(plain), reached(plain))
@@ -78,7 +78,7 @@ class Followed(TestCase):
                 self.assertEqual(wall.state_of(next(each for each in wall.units if each.id == unit.id)), state)
                 self.through(wall, unit, state)
 
-    def through(self, wall: Wall, unit: Unit, state: str) -> None:
+    def through(self, wall: Wall, unit: WallUnit, state: str) -> None:
         water = reached(wall)
         ports = {at(port) for pair in unit.ports for port in pair}
         if unit.at_tap:

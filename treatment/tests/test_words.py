@@ -7,13 +7,13 @@ import sys
 from pathlib import Path
 from unittest import TestCase
 
-from ..keeping.cause import rows as cause_rows
-from ..keeping.upkeep import upkeep
+from ..commissioning.sheet import sheet
 from ..language.interface import counted, due, severity
 from ..language.prose import prose
 from ..language.spelling import spelled, spelled_page
 from ..language.tables import table
-from ..starting.sheet import sheet
+from ..operation.diagnosis.cause import rows as cause_rows
+from ..operation.maintenance.upkeep import upkeep
 from . import golden
 from .example import job, worked
 from .test_audit import CASES

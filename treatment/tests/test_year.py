@@ -21,16 +21,16 @@ from hypothesis import strategies as st
 
 from ..design import design
 from ..job_file import read_job
-from ..keeping.log import read_log
-from ..keeping.upkeep import upkeep
 from ..language.errors import BadDocument
 from ..language.tables import table
-from ..planning.variant import Variant
-from ..stages import ROOMS
+from ..operation.maintenance.log import read_log
+from ..operation.maintenance.upkeep import upkeep
+from ..planning.evaluated import EvaluatedTrain
 from ..train.over_time import OverTime
+from ..treatments import ROOMS
 from ..year.__main__ import main
 from ..year.against import against_design
-from ..year.asked import Asked
+from ..year.asked import YearAsked
 from ..year.document import year_document, year_schema
 from ..year.figures import Came
 from ..year.from_log import begun
@@ -55,18 +55,18 @@ LIT = [
 
 
 @cache
-def goldens() -> dict[str, Variant]:
+def goldens() -> dict[str, EvaluatedTrain]:
     """The trains of the golden jobs."""
     return {row["name"]: design(read_job(row["job"])).chosen for row in frozen()}
 
 
-def lived(variant: Variant, told: Iterable[str] = (), days: int = 365, seed: int = 1) -> Came:
+def lived(variant: EvaluatedTrain, told: Iterable[str] = (), days: int = 365, seed: int = 1) -> Came:
     """A year of a train, in figures."""
     return Came(Machine(variant, START, days, seed, read_scenarios(told, START, days)).run())
 
 
 @cache
-def well() -> Variant:
+def well() -> EvaluatedTrain:
     """The acid well with five stages."""
     return worked(job(train=copy.deepcopy(LIT))).chosen
 
@@ -299,7 +299,7 @@ class Balances(TestCase):
 
     def test_the_same_seed_gives_the_same_bytes(self) -> None:
         """And another seed another year."""
-        one, again, other = (json.dumps(year_document(well(), Asked(START, 60, seed))) for seed in (5, 5, 6))
+        one, again, other = (json.dumps(year_document(well(), YearAsked(START, 60, seed))) for seed in (5, 5, 6))
         self.assertEqual(one, again)
         self.assertNotEqual(one, other)
 
@@ -407,13 +407,13 @@ class Document(TestCase):
         schema = year_schema()
         jsonschema.Draft202012Validator.check_schema(schema)
         for name, document in demo_jobs().items():
-            found = year_document(design(read_job(document)).chosen, Asked(START, 40, 1))
+            found = year_document(design(read_job(document)).chosen, YearAsked(START, 40, 1))
             jsonschema.validate(json.loads(json.dumps(found)), schema)
             self.assertEqual(len(found["daily"]["date"]), 40, name)
             for series in [each for key, each in found["daily"].items() if key != "date"]:
                 self.assertTrue(all(low <= mean * (1 + 1e-5) + 1e-9 and mean <= high * (1 + 1e-5) + 1e-9
                                     for low, mean, high in zip(series["low"], series["mean"], series["high"], strict=True)), name)  # fmt: skip
-        with_all = year_document(well(), Asked(START, 40, 1, read_scenarios(["leak"], START, 40), 5))
+        with_all = year_document(well(), YearAsked(START, 40, 1, read_scenarios(["leak"], START, 40), 5))
         jsonschema.validate(json.loads(json.dumps(with_all)), schema)
         self.assertLessEqual(with_all["spread"]["salt"]["p5"], with_all["spread"]["salt"]["p95"])
 
@@ -439,9 +439,9 @@ class Document(TestCase):
                     main([str(path), *wrong])
 
 
-def asked(told: Iterable[str]) -> Asked:
+def asked(told: Iterable[str]) -> YearAsked:
     """A year with scenarios."""
-    return Asked(START, 365, 1, read_scenarios(told, START, 365))
+    return YearAsked(START, 365, 1, read_scenarios(told, START, 365))
 
 
 def _quiet(days: int) -> list[Any]:

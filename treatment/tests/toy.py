@@ -16,10 +16,10 @@ from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, figure, work
 from ..language.spec import Choice, Measure, key
 from ..language.tables import table
-from ..stages import ROOMS
 from ..train.keys import StageKeys
 from ..train.over_time import Counted, TakingUp
-from ..train.room import Purchase, Room, Sizing, StageRun
+from ..train.treatment import Purchase, Sizing, StageRun, Treatment
+from ..treatments import ROOMS
 
 ROWS = {"contact_min": 10.0, "left": 0.1, "turbidity_max": 1.0, "grams_l": 3.0, "price": 4.0}
 TASK = {
@@ -34,7 +34,7 @@ class CharKeys(StageKeys):
     volume: float | None = key(Measure("volume", "60 L", high=1e5, above=True), None, "char")
 
 
-class BoneChar(Room[CharKeys]):
+class BoneChar(Treatment[CharKeys]):
     kind = "bone_char"
     title = "Bone char filter"
     silhouette = "tank"
@@ -115,7 +115,7 @@ def toy_treatment() -> Iterator[BoneChar]:
         patch.dict(table("upkeep"), {"bone_char": {"medium": TASK}}),
     ):
         from ..job.prices import price_keys
-        from ..keeping.upkeep import rows
+        from ..operation.maintenance.upkeep import rows
 
         rows.cache_clear()
 

@@ -38,7 +38,7 @@ class BypassGroup:
 
 
 @dataclass(frozen=True, slots=True)
-class Spot:
+class UnitSpot:
     """Where it stands on the wall: its left edge from the left end, its foot above the floor."""
 
     x: float | None = key(LENGTH)
@@ -65,7 +65,7 @@ class Install:
     overflow: Overflow | None = key(Record(Overflow))
     sample_taps: bool | None = key(Flag())
     branch: str | None = key(Choice(("outdoor", "drinking_tap", "main")))
-    at: Spot | None = key(Record(Spot), None, "its place on the wall; if not given, it is placed automatically")
+    at: UnitSpot | None = key(Record(UnitSpot), None, "its place on the wall; if not given, it is placed automatically")
 
 
 @dataclass(frozen=True, slots=True)

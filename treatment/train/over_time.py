@@ -20,7 +20,7 @@ Numbers = Any
 GRAMS = 1000.0  # mg in a g: mg/L times L, over this
 
 
-class Standing(Protocol):
+class StandingStage(Protocol):
     """What is asked here of a stage that stands in a train; `train.room.StageRun` is one."""
 
     @property
@@ -44,7 +44,7 @@ class Standing(Protocol):
         ...
 
 
-S = TypeVar("S", bound=Standing)
+S = TypeVar("S", bound=StandingStage)
 
 
 @dataclass(frozen=True, slots=True)
@@ -145,7 +145,7 @@ class Slugs(Protocol):
         ...
 
 
-class Passed(NamedTuple):
+class Stepped(NamedTuple):
     """What a step gives: the new state; the share of the water that passes untreated; analytes whose value the stage works out itself.
 
     told: series of the day as least, mean, most; energy [kWh]; dosed: g of an analyte that the stage itself gave to the water.
@@ -208,9 +208,9 @@ class OverTime(Generic[S]):
         """Its state after a wash; lifted: the share of the flow it needs that it was given."""
         return state
 
-    def step(self, state: State, slugs: Slugs) -> Passed:
+    def step(self, state: State, slugs: Slugs) -> Stepped:
         """Let a day's slugs pass."""
-        return Passed(state)
+        return Stepped(state)
 
     def dirt(self, state: State) -> float:
         """How far its pressure loss has come from clean to dirty [-]; beyond 1 where it was left too long."""
@@ -281,16 +281,16 @@ class Exchanging(OverTime[S]):
         meter = state["since_regeneration"] - self.how.capacity / self.how.setting * wash.times if self.how.at_once else 0.0
         return {**state, "load": max(state["load"] - back, 0.0), "since_regeneration": max(meter, 0.0), "salt": state["salt"] - salt}
 
-    def step(self, state: State, slugs: Slugs) -> Passed:
+    def step(self, state: State, slugs: Slugs) -> Stepped:
         capacity, load = max(self.how.capacity, 1e-9), state["load"]
         brought = slugs.brought(self.counted)
         after = load + brought
         since = state["since_regeneration"] + slugs.total
         if after <= self.onset * capacity or (self.how.at_once and state["salt"] > 0):  # of a twin the other vessel takes over
-            return Passed({**state, "load": after, "since_regeneration": since})
+            return Stepped({**state, "load": after, "since_regeneration": since})
         untreated = slugs.ramp((load + slugs.running(self.counted)) / capacity, self.onset, self.over)
         held = max(brought - slugs.spread(untreated)[1] * brought, 0.0)
-        return Passed({**state, "load": min(load + held, self.over * capacity), "since_regeneration": since}, untreated)
+        return Stepped({**state, "load": min(load + held, self.over * capacity), "since_regeneration": since}, untreated)
 
     def dirt(self, state: State) -> float:
         return min(state["load"] / max(self.how.capacity, 1e-9), 1.0)
@@ -321,7 +321,7 @@ class Washing:
     kind: str = "backwash"
 
 
-def washing_of(stage: Standing, kind: str = "backwash") -> Washing | None:
+def washing_of(stage: StandingStage, kind: str = "backwash") -> Washing | None:
     """How a stage's bed is washed by its own figures; None where it is not."""
     figures = stage.figures
     if "backwash_interval" not in figures or "water_per_backwash" not in figures:
@@ -361,13 +361,13 @@ class Loading(Washed[S]):
     def washed(self, state: State, wash: Wash, lifted: float) -> State:
         return {**state, "load": state["load"] * (1 - min(lifted, 1.0))}
 
-    def step(self, state: State, slugs: Slugs) -> Passed:
+    def step(self, state: State, slugs: Slugs) -> Stepped:
         load, brought = state["load"], slugs.brought(self.counted)
         after = load + brought
         if after <= self.holds:
-            return Passed({**state, "load": after})
+            return Stepped({**state, "load": after})
         untreated = slugs.ramp((load + slugs.running(self.counted)) / self.holds, 1.0, self.over)
-        return Passed({**state, "load": min(after, self.over * self.holds)}, untreated)
+        return Stepped({**state, "load": min(after, self.over * self.holds)}, untreated)
 
     def dirt(self, state: State) -> float:
         return state["load"] / self.holds
@@ -382,13 +382,13 @@ class TakingUp(Washed[S]):
         self.stocks = (Stock("load", "g", 0.0, self.holds, True, verb),)
         self.over = float(table("year")["beds"]["spent"])
 
-    def step(self, state: State, slugs: Slugs) -> Passed:
+    def step(self, state: State, slugs: Slugs) -> Stepped:
         load, brought = state["load"], slugs.brought(self.counted)
         after = load + brought
         if after <= self.holds:
-            return Passed({**state, "load": after})
+            return Stepped({**state, "load": after})
         untreated = slugs.ramp((load + slugs.running(self.counted)) / self.holds, 1.0, self.over)
-        return Passed({**state, "load": min(after, self.over * self.holds)}, untreated)
+        return Stepped({**state, "load": min(after, self.over * self.holds)}, untreated)
 
 
 class Filling(OverTime[S]):
@@ -404,8 +404,8 @@ class Filling(OverTime[S]):
         self.counted = Counted(((guide, dirt_a_litre * GRAMS / usual),)) if usual > 0 else Counted((), dirt_a_litre)
         self.stocks = (Stock("dirt", "g", 0.0, self.holds, True, verb),)
 
-    def step(self, state: State, slugs: Slugs) -> Passed:
-        return Passed({**state, "dirt": state["dirt"] + slugs.brought(self.counted)})
+    def step(self, state: State, slugs: Slugs) -> Stepped:
+        return Stepped({**state, "dirt": state["dirt"] + slugs.brought(self.counted)})
 
     def dirt(self, state: State) -> float:
         return state["dirt"] / self.holds
@@ -418,8 +418,8 @@ class Aging(OverTime[S]):
         super().__init__(stage)
         self.stocks = (Stock("age", "day", 0.0, None, True, verb),)
 
-    def step(self, state: State, slugs: Slugs) -> Passed:
-        return Passed({**state, "age": state["age"] + 1.0})
+    def step(self, state: State, slugs: Slugs) -> Stepped:
+        return Stepped({**state, "age": state["age"] + 1.0})
 
 
 @dataclass(frozen=True, slots=True)
@@ -497,9 +497,9 @@ class Burning(OverTime[S]):
         """Hours it burns in a day."""
         return slugs.minutes / 60 if self.lamp.hours is None else self.lamp.hours
 
-    def step(self, state: State, slugs: Slugs) -> Passed:
+    def step(self, state: State, slugs: Slugs) -> Stepped:
         hours = self.burns(slugs)
-        return Passed({**state, "lamp_hours": state["lamp_hours"] + hours}, energy=self.lamp.watts * hours * slugs.lit / 1000)
+        return Stepped({**state, "lamp_hours": state["lamp_hours"] + hours}, energy=self.lamp.watts * hours * slugs.lit / 1000)
 
 
 def light_of_age(hours: float, life: float) -> float:

@@ -14,14 +14,14 @@ from ..language.tables import table
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch:
+class PipeStretch:
     """Pipe [m], and its fittings as a length of pipe in diameters (Crane TP 410), that all of the flow passes."""
 
     length: float = 0.0
     diameters: float = 0.0
 
-    def __add__(self, other: Stretch) -> Stretch:
-        return Stretch(self.length + other.length, self.diameters + other.diameters)
+    def __add__(self, other: PipeStretch) -> PipeStretch:
+        return PipeStretch(self.length + other.length, self.diameters + other.diameters)
 
     def loss(self, pipe: PipeRun, flow: float, temperature: float) -> float:
         """What it takes [kPa] at a flow [L/min]: friction by Darcy-Weisbach, fittings by K = fT x L/D."""
@@ -44,13 +44,13 @@ class Piping:
     taken: how far along the wall the units reach [mm], as they are drawn.
     """
 
-    before: tuple[Stretch, ...] = ()
-    behind: tuple[Stretch, ...] = ()
-    house: Stretch = Stretch()
+    before: tuple[PipeStretch, ...] = ()
+    behind: tuple[PipeStretch, ...] = ()
+    house: PipeStretch = PipeStretch()
     taken: float = 0.0
 
     @property
-    def whole(self) -> Stretch:
+    def whole(self) -> PipeStretch:
         """All of it."""
         return sum((*self.before, *self.behind), self.house)
 

@@ -9,7 +9,7 @@ from ..house.duty import Duty
 from ..house.hydraulics import PipeRun
 from ..language.figure import Figure, constant, figure, work
 from .piping import Piping
-from .room import TrainRun
+from .treatment import TrainRun
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from ..chemistry.water import Water
 from ..house.demand import Demand, behind_a_pump, feeding
 from ..house.duty import Duty
-from .room import Room, Sizing, Stage, StageRun, TrainRun
+from .treatment import Sizing, Stage, StageRun, TrainRun, Treatment
 
 MOST_REMEMBERED = 5000
 
@@ -35,8 +35,8 @@ class Runner:
     def __init__(self, duty: Duty, plumbing: Mapping[str, float] | None = None):
         """plumbing: metals that pipe and fittings give to the water on its way to the tap [mg/L]."""
         self.duty, self._plumbing = duty, dict(plumbing or {})
-        self._sized: dict[tuple[Room[Any], Any, Water, int], Passed] = {}
-        self._other: dict[tuple[Room[Any], Any, Water, Water, int], Water] = {}
+        self._sized: dict[tuple[Treatment[Any], Any, Water, int], Passed] = {}
+        self._other: dict[tuple[Treatment[Any], Any, Water, Water, int], Water] = {}
         self._duties: dict[tuple[float, ...], Duty] = {}
 
     def duties(self, train: Sequence[Stage[Any]], raw: Water) -> list[Duty]:
@@ -83,7 +83,7 @@ class Runner:
             self._duties[key] = replace(self.duty, demand=make())
         return self._duties[key]
 
-    def through(self, room: Room[Any], keys: Any, water: Water, duty: Duty | None = None) -> Passed:
+    def through(self, room: Treatment[Any], keys: Any, water: Water, duty: Duty | None = None) -> Passed:
         """Size a stage for the water that arrives and treat it. duty: what it serves, where that is not the house."""
         duty = duty or self.duty
         known = (room, keys, water, id(duty))
@@ -101,7 +101,7 @@ class Runner:
         more = {name: value for name, value in self._plumbing.items() if value > water.value(name)}
         return water.with_(**more) if more else water
 
-    def arriving(self, room: Room[Any], keys: Any, water: Water, branch: Water | None = None) -> Water:
+    def arriving(self, room: Treatment[Any], keys: Any, water: Water, branch: Water | None = None) -> Water:
         """The water that reaches a treatment: that of the house; at a tap what the branch brings, else what has been through the pipe.
 
         branch: what the unit just before it left, where that stands on a branch to a tap.
@@ -110,7 +110,7 @@ class Runner:
             return water
         return self.drawn(water) if branch is None else branch
 
-    def as_sized(self, room: Room[Any], keys: Any, sizing: Sizing, sized_for: Water, water: Water, duty: Duty | None = None) -> Water:
+    def as_sized(self, room: Treatment[Any], keys: Any, sizing: Sizing, sized_for: Water, water: Water, duty: Duty | None = None) -> Water:
         """What a stage that was sized for one water does to another."""
         duty = duty or self.duty
         known = (room, keys, sized_for, water, id(duty))

@@ -8,7 +8,7 @@ from itertools import groupby
 from typing import Any
 
 from .keys import BypassGroup
-from .room import StageRun
+from .treatment import StageRun
 
 
 @dataclass(frozen=True, slots=True)

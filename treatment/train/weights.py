@@ -10,7 +10,7 @@ from typing import Any
 from ..house.packing import media_bag
 from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.tables import table
-from .room import StageRun, beside
+from .treatment import StageRun, beside
 
 
 def filled_mass(stage: StageRun[Any]) -> Line | None:

@@ -9,7 +9,7 @@ from ..house.pipes import joined_by, usually_joined
 from ..job.facts import Facts
 from ..language.tables import table
 from ..train.piping import Piping
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 from .measured import piping_of
 from .parts import Wall
 from .piping import aside, pipe

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from ..language.tables import table
-from ..train.piping import Piping, Stretch
-from .parts import Fitting, Run, Unit, Wall
+from ..train.piping import PipeStretch, Piping
+from .parts import Fitting, PipeOnWall, Wall, WallUnit
 
 #: roles of the pipe that all of the house's water runs through
 FLOWN = ("main", "leg", "metal")
@@ -39,21 +39,21 @@ def piping_of(wall: Wall, crimped: bool) -> Piping:
             continue
         share = 1.0 if unit is None or not unit.several else _share(unit, _between(unit, fitting))
         found[fitting.unit, unit is not None and _lies_before(unit, fitting)][1] += weight * share
-    before, behind = (tuple(Stretch(*found[id, side]) for id in units) for side in (True, False))
-    return Piping(before, behind, Stretch(*found["", False]), wall.taken)
+    before, behind = (tuple(PipeStretch(*found[id, side]) for id in units) for side in (True, False))
+    return Piping(before, behind, PipeStretch(*found["", False]), wall.taken)
 
 
-def _share(unit: Unit, of_one: bool) -> float:
+def _share(unit: WallUnit, of_one: bool) -> float:
     """One of so many ways, each with its share of the flow: what it takes goes by the square of that, and they are so many."""
     return 1.0 / len(unit.ports) ** 3 if of_one else 1.0
 
 
-def _of_port(unit: Unit, run: Run) -> bool:
+def _of_port(unit: WallUnit, run: PipeOnWall) -> bool:
     """Whether a pipe leads to or from one vessel of several."""
     return any(run.points[-1] == inlet or run.points[0] == outlet for inlet, outlet in unit.ports)
 
 
-def _leads_to(unit: Unit, run: Run) -> bool:
+def _leads_to(unit: WallUnit, run: PipeOnWall) -> bool:
     """Whether a pipe lies on the way to a unit's vessels, not on the way from them."""
     if run.role == "main":
         return True
@@ -62,13 +62,13 @@ def _leads_to(unit: Unit, run: Run) -> bool:
     return run.points[0][0] < unit.outline.x or any(run.points[-1] == inlet for inlet, _ in unit.ports)
 
 
-def _between(unit: Unit, fitting: Fitting) -> bool:
+def _between(unit: WallUnit, fitting: Fitting) -> bool:
     """Whether a fitting belongs to one vessel of several: from the manifold before it to that behind it."""
     inside = unit.inlet[0] - unit.joins.drop - 1 < fitting.x < unit.outlet[0] + unit.joins.drop + 1
     return inside and min(unit.departs, unit.outlet[1]) - 1 <= fitting.z <= unit.arrives + 1
 
 
-def _lies_before(unit: Unit, fitting: Fitting) -> bool:
+def _lies_before(unit: WallUnit, fitting: Fitting) -> bool:
     """Whether a fitting lies before the vessel that it is next to."""
     inlet, outlet = unit.ports[0]
     if len(unit.ports) > 1:

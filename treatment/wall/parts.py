@@ -58,7 +58,7 @@ class Zone(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Unit:
+class WallUnit:
     """A unit on the wall: its outline, its solid parts (vessels, brine tank), its ports, what it keeps free, its depth.
 
     bypassed: it has a bypass, its own, or one shared with the units of ``group`` (their ids, in the order of the water); lit: into
@@ -147,7 +147,7 @@ class Obstacle:
     keep: Rect
 
 
-class Run(NamedTuple):
+class PipeOnWall(NamedTuple):
     """A piece of pipe through square corners.
 
     role: main, leg, bypass, metal, tap (to a drinking tap), raw (to the outdoor taps), drain, brine or overflow; unit: whose it is.
@@ -202,9 +202,9 @@ class Wall:
     height: float
     depth: float | None
     given_width: bool
-    units: tuple[Unit, ...]
+    units: tuple[WallUnit, ...]
     obstacles: tuple[Obstacle, ...]
-    runs: tuple[Run, ...]
+    runs: tuple[PipeOnWall, ...]
     fittings: tuple[Fitting, ...]
     dimensions: tuple[Dimension, ...]
     findings: tuple[Finding, ...]
@@ -225,7 +225,7 @@ class Wall:
     def count(self, kind: str) -> int:
         return sum(fitting.kind == kind for fitting in self.fittings)
 
-    def state_of(self, unit: Unit) -> str:
+    def state_of(self, unit: WallUnit) -> str:
         """How its valves stand: those of a shared bypass stand as any of its units is said to."""
         return next((self.states[id] for id in unit.group or (unit.id,) if self.states.get(id) in unit.states), "service")
 

@@ -8,9 +8,9 @@ from typing import Any
 from ..house.pipes import PipeSize
 from ..job.facts import OBSTRUCTIONS, Facts
 from ..language.tables import table
-from ..train.room import StageRun, beside, table_mm, tank_body
+from ..train.treatment import StageRun, beside, table_mm, tank_body
 from ..train.ways import Way, ways_round
-from .parts import BESIDE, Joins, Obstacle, Point, Rect, Unit, Wall, Zone
+from .parts import BESIDE, Joins, Obstacle, Point, Rect, Wall, WallUnit, Zone
 
 
 def snapped(value: float) -> float:
@@ -23,7 +23,7 @@ def snapped(value: float) -> float:
     return round(value / step) * step
 
 
-def drawn_to(wall: Wall, unit: Unit, x: float, foot: float | None) -> tuple[float, float | None]:
+def drawn_to(wall: Wall, unit: WallUnit, x: float, foot: float | None) -> tuple[float, float | None]:
     """Where a unit dropped at x with its foot at ``foot`` [mm] comes to stand: against a neighbour's usual distance, the edge of a
     kept-free space, or the height of another's foot, top or port, where one is near; else on the grid.
     """
@@ -84,12 +84,12 @@ def joins_of(size: PipeSize) -> Joins:
     return Joins(float(row["leg"]), float(row["drop"]), float(row["manifold"]))
 
 
-def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceiling: float) -> tuple[Unit, ...]:
+def place(stages: Sequence[StageRun[Any]], obstacles: tuple[Obstacle, ...], ceiling: float) -> tuple[WallUnit, ...]:
     """Every unit with its place: the job's, else the next free one along the wall."""
     rows = table("wall")["place"]
     cursor = float(rows["left"])
     fixed: list[Rect] = []
-    units: list[Unit] = []
+    units: list[WallUnit] = []
     ways = ways_round(stages)
     wanted = [_fixed(stage) for stage in stages]
     joins = joins_of(stages[0].duty.supply.pipe.size) if stages else Joins(0.0, 0.0, 0.0)
@@ -124,7 +124,7 @@ def _fixed(stage: StageRun[Any]) -> tuple[float | None, float | None]:
 
 def _unit(
     stage: StageRun[Any], x: float, foot: float | None, ceiling: float, joins: Joins, store: float, way: Way | None, placed: bool = False
-) -> Unit:
+) -> WallUnit:
     """A unit with its left edge at x [mm].
 
     foot: above the floor, its usual one where None; ceiling [mm]; joins: room at its ports; store: litres of its own tank beside it; way: round it, None where there is none.
@@ -172,7 +172,7 @@ def _unit(
     group = way.units if way is not None and way.shared else ()
     restrictor, series = stage.room.restrictor(stage.keys, stage.duty.facts.job.units), stage.room.in_series(stage.keys, stage.sizing)
     depth = float(rows["depth"].get(shape, rows["depth"]["other"])) + (width if shape in ("vessel", "tank") else 0.0)
-    return Unit(
+    return WallUnit(
         stage.id, stage.kind, stage.name, shape, outline, tuple(parts), inlet, outlet, tuple(kept), max(depth, rows["depth"]["brine"] if stage.room.uses_salt else 0.0),
         way is not None, stage.at_tap, stage.drains, placed, stage.room.lit_ends(stage.keys), stage.powered, pulled > 0, lies, group, ports,
         restrictor, series, joins,

@@ -15,7 +15,7 @@ DAYS, RUNS = 3650, 1000
 
 def main(arguments: list[str] | None = None) -> int:
     """Exit status 0 where the job was read, 2 where it or what was asked was refused."""
-    from .asked import Asked
+    from .asked import YearAsked
     from .document import year_document, year_schema
     from .from_log import from_log
     from .scenarios import names, read_scenarios
@@ -45,7 +45,7 @@ def main(arguments: list[str] | None = None) -> int:
         scenarios = read_scenarios(options.scenario, start, options.days)
     except BadDocument as error:
         return refused(error)
-    asked = Asked(start, options.days, options.seed, scenarios, options.runs)
+    asked = YearAsked(start, options.days, options.seed, scenarios, options.runs)
     document = year_document(variant, found.asked(asked) if found else asked)
     return printed([json.dumps(document, ensure_ascii=False, indent=1)])
 

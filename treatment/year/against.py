@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from ..language.figure import constant
 from ..train.over_time import Exchanging, Filling
-from .figures import Amount, Came
+from .figures import Came, YearTotal
 from .place import Place
 
 #: figures in words
@@ -18,12 +18,12 @@ WORDS = {
 LITTLE = 0.005  # share by which two figures may differ and still be said to agree
 
 
-class Row(NamedTuple):
+class AgainstRow(NamedTuple):
     """A figure as designed, and as the year had it."""
 
     figure: str
-    design: Amount
-    year: Amount
+    design: YearTotal
+    year: YearTotal
     why: str
 
     @property
@@ -37,12 +37,12 @@ class Row(NamedTuple):
         return {"figure": self.figure, "design": self.design.as_json(), "year": self.year.as_json(), "why": self.why}
 
 
-def against_design(came: Came) -> list[Row]:
+def against_design(came: Came) -> list[AgainstRow]:
     """Daily use, salt and wash water, calcite, the life of cartridges, the hours of lamps: for as many days as the year has."""
     return [_told(row, came) for row in _rows(came)]
 
 
-def _rows(came: Came) -> Iterator[tuple[str, Amount, Amount, str]]:
+def _rows(came: Came) -> Iterator[tuple[str, YearTotal, YearTotal, str]]:
     year = came.year
     duty, share = year.variant.audit.duty, year.days / 365
     used = came.totals["water_used"].value / year.days
@@ -51,28 +51,28 @@ def _rows(came: Came) -> Iterator[tuple[str, Amount, Amount, str]]:
         if duty.facts.building.events
         else "guests, absence and season"
     )
-    yield "daily_use", Amount(duty.daily, "L/day"), Amount(used, "L/day"), week
+    yield "daily_use", YearTotal(duty.daily, "L/day"), YearTotal(used, "L/day"), week
     for place in year.places:
         figures, kept = place.stage.figures, place.kept
         if isinstance(place.over_time, Exchanging):
             yield (
                 f"{place.id}.salt_per_year",
-                Amount(figures["salt_per_year"].value * share, "kg"),
-                Amount(kept.used.get("salt", 0.0), "kg"),
+                YearTotal(figures["salt_per_year"].value * share, "kg"),
+                YearTotal(kept.used.get("salt", 0.0), "kg"),
                 _waits(place),
             )
             each = figures["water_per_regeneration"].value
             interval = figures["regeneration_interval"].value
-            yield f"{place.id}.drain", Amount(each * year.days / interval, "L"), Amount(kept.drained, "L"), _waits(place)
+            yield f"{place.id}.drain", YearTotal(each * year.days / interval, "L"), YearTotal(kept.drained, "L"), _waits(place)
         elif "backwash_interval" in figures and "water_per_backwash" in figures:
             wanted = figures["water_per_backwash"].value * year.days / figures["backwash_interval"].value
-            yield f"{place.id}.drain", Amount(wanted, "L"), Amount(kept.drained, "L"), "washes begin at their hour, on whole days"
+            yield f"{place.id}.drain", YearTotal(wanted, "L"), YearTotal(kept.drained, "L"), "washes begin at their hour, on whole days"
         if "bed_left" in place.state:
-            design = Amount(figures["media_per_year"].value * share, "kg")
+            design = YearTotal(figures["media_per_year"].value * share, "kg")
             yield (
                 f"{place.id}.media_per_year",
                 design,
-                Amount(kept.used.get("bed_left", 0.0), "kg"),
+                YearTotal(kept.used.get("bed_left", 0.0), "kg"),
                 "as the bed shrinks the water dissolves a little less",
             )
         if isinstance(place.over_time, Filling) and "replacement_interval" in figures:
@@ -80,10 +80,15 @@ def _rows(came: Came) -> Iterator[tuple[str, Amount, Amount, str]]:
         if "lamp_hours" in place.state:
             hours = place.over_time.lamp.hours  # type: ignore[attr-defined]
             if hours is not None:
-                yield f"{place.id}.lamp_hours", Amount(hours * year.days, "hour"), Amount(kept.used.get("lamp_hours", 0.0), "hour"), "lit always"
+                yield (
+                    f"{place.id}.lamp_hours",
+                    YearTotal(hours * year.days, "hour"),
+                    YearTotal(kept.used.get("lamp_hours", 0.0), "hour"),
+                    "lit always",
+                )
 
 
-def _life(place: Place, came: Came) -> Iterator[tuple[str, Amount, Amount, str]]:
+def _life(place: Place, came: Came) -> Iterator[tuple[str, YearTotal, YearTotal, str]]:
     """How long a cartridge lasts: until it is full by the dirt of this year, or as long as it is left in."""
     filling = place.over_time
     assert isinstance(filling, Filling)
@@ -91,7 +96,7 @@ def _life(place: Place, came: Came) -> Iterator[tuple[str, Amount, Amount, str]]
     days = filling.holds / (held / came.year.days) if held > 0 else float("inf")
     most = place.every.get("dirt", float("inf"))
     design = min(place.stage.figures["replacement_interval"].value * constant("month_days"), most)
-    yield f"{place.id}.replacement_interval", Amount(design, "day"), Amount(min(days, most), "day"), "dirt moves with the seasons"
+    yield f"{place.id}.replacement_interval", YearTotal(design, "day"), YearTotal(min(days, most), "day"), "dirt moves with the seasons"
 
 
 def _waits(place: Place) -> str:
@@ -101,8 +106,8 @@ def _waits(place: Place) -> str:
     return "a delayed valve waits for its hour, half a day on average; its own day count is whole days"
 
 
-def _told(row: tuple[str, Amount, Amount, str], came: Came) -> Row:
+def _told(row: tuple[str, YearTotal, YearTotal, str], came: Came) -> AgainstRow:
     figure, design, year, why = row
     same = abs(design.value - year.value) <= LITTLE * max(abs(design.value), 1e-9)
     happened = ", ".join(one.words for one in came.year.scenarios)
-    return Row(figure, design, year, "they agree" if same else f"{why}; {happened}" if happened else why)
+    return AgainstRow(figure, design, year, "they agree" if same else f"{why}; {happened}" if happened else why)

@@ -12,7 +12,7 @@ from .scenarios import Scenario
 
 
 @dataclass(frozen=True)
-class Asked:
+class YearAsked:
     """What is asked of a year. begin: where each stock stands, by stage; began_from: the same as the format prints it."""
 
     start: dt.date

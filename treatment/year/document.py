@@ -9,10 +9,10 @@ from typing import Any, NamedTuple
 from .. import ENGINE
 from ..language.figure import rounded
 from ..language.schema import array, obj
-from ..planning.variant import Variant
+from ..planning.evaluated import EvaluatedTrain
 from .against import against_design
-from .asked import Asked
-from .figures import Amount, Came
+from .asked import YearAsked
+from .figures import Came, YearTotal
 from .machine import Machine
 from .notices import moment, notices
 from .scenarios import Scenario
@@ -29,7 +29,7 @@ class Lived(NamedTuple):
     plain: Came | None
 
 
-def lived(variant: Variant, asked: Asked) -> Lived:
+def lived(variant: EvaluatedTrain, asked: YearAsked) -> Lived:
     """Run a year as asked, and what it is held against."""
 
     def run(scenarios: tuple[Scenario, ...]) -> Came:
@@ -42,12 +42,12 @@ def lived(variant: Variant, asked: Asked) -> Lived:
     return Lived(came, alone, run(()))
 
 
-def year_document(variant: Variant, asked: Asked) -> dict[str, Any]:
+def year_document(variant: EvaluatedTrain, asked: YearAsked) -> dict[str, Any]:
     """The whole document."""
     return document_of(lived(variant, asked), asked)
 
 
-def document_of(found: Lived, asked: Asked) -> dict[str, Any]:
+def document_of(found: Lived, asked: YearAsked) -> dict[str, Any]:
     """The document of a year that was run."""
     came, start = found.came, asked.start
     year = came.year
@@ -76,7 +76,7 @@ def document_of(found: Lived, asked: Asked) -> dict[str, Any]:
     return document
 
 
-def _amounts(found: Mapping[str, Amount]) -> dict[str, Any]:
+def _amounts(found: Mapping[str, YearTotal]) -> dict[str, Any]:
     return {name: amount.as_json() for name, amount in found.items()}
 
 

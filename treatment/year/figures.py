@@ -20,7 +20,7 @@ from .pressure import Pressures, pressures
 from .source import drawdown
 
 
-class Amount(NamedTuple):
+class YearTotal(NamedTuple):
     """A value and its unit."""
 
     value: float
@@ -30,7 +30,7 @@ class Amount(NamedTuple):
         return {"value": rounded(float(self.value)), "unit": self.unit}
 
 
-class Balance(NamedTuple):
+class YearBalance(NamedTuple):
     """What came in, went out and is held at the end more than at the start."""
 
     came: float
@@ -67,28 +67,28 @@ class Came:
 
     # --- totals -------------------------------------------------------------------------------------------------------
     @cached_property
-    def totals(self) -> dict[str, Amount]:
+    def totals(self) -> dict[str, YearTotal]:
         """The totals of the year, by name."""
         year, litres = self.year, self.year.ledger.litres
-        found = {"water_used": Amount(litres["taps"], "L"), "water_to_drain": Amount(litres["drain"], "L")}
+        found = {"water_used": YearTotal(litres["taps"], "L"), "water_to_drain": YearTotal(litres["drain"], "L")}
         salted = [place for place in year.places if "salt" in place.state]
-        found["salt"] = Amount(sum(place.kept.used.get("salt", 0.0) for place in salted), "kg")
-        found["calcite"] = Amount(sum(_gone(place, "bed_left") for place in year.places), "kg")
+        found["salt"] = YearTotal(sum(place.kept.used.get("salt", 0.0) for place in salted), "kg")
+        found["calcite"] = YearTotal(sum(_gone(place, "bed_left") for place in year.places), "kg")
         for place in year.places:
             events = place.kept.events
             for kind, name in (("regeneration", "regenerations"), ("backwash", "backwashes")):
                 if kind in events or (place.hour is not None and kind == place.over_time.washes_by):
-                    found[f"{name}/{place.id}"] = Amount(events.get(kind, 0), "1")
+                    found[f"{name}/{place.id}"] = YearTotal(events.get(kind, 0), "1")
             if any(stock.renewed_by in ("cartridge", "elements") for stock in place.over_time.stocks):
-                found[f"cartridges/{place.id}"] = Amount(events.get("change:cartridge", 0) + events.get("change:elements", 0), "1")
+                found[f"cartridges/{place.id}"] = YearTotal(events.get("change:cartridge", 0) + events.get("change:elements", 0), "1")
             if "lamp_hours" in place.state:
-                found[f"lamp_hours/{place.id}"] = Amount(self.burned(place), "hour")
+                found[f"lamp_hours/{place.id}"] = YearTotal(self.burned(place), "hour")
         starts, pumped = self._pump()
-        found["pump_starts"] = Amount(starts, "1")
-        found["energy"] = Amount(sum(_energy(place, year.days) for place in year.places) + pumped, "kWh")
-        found["minutes_low_pressure"] = Amount(self.low_pressure, "min")
-        found["storage_empty"] = Amount(float(year.empty.sum()), "min")
-        found["minutes_without_water"] = Amount(float(year.no_water.sum()), "min")
+        found["pump_starts"] = YearTotal(starts, "1")
+        found["energy"] = YearTotal(sum(_energy(place, year.days) for place in year.places) + pumped, "kWh")
+        found["minutes_low_pressure"] = YearTotal(self.low_pressure, "min")
+        found["storage_empty"] = YearTotal(float(year.empty.sum()), "min")
+        found["minutes_without_water"] = YearTotal(float(year.no_water.sum()), "min")
         return found
 
     def burned(self, place: Place) -> float:
@@ -157,9 +157,9 @@ class Came:
         return year.at_taps(analyte), self.minutes
 
     @cached_property
-    def minutes_beyond(self) -> dict[str, Amount]:
+    def minutes_beyond(self) -> dict[str, YearTotal]:
         """Minutes beyond its limit, by analyte, while water is drawn."""
-        return {name: Amount(float(self.beyond(name).sum()), "min") for name in analytes() if name in self.limits}
+        return {name: YearTotal(float(self.beyond(name).sum()), "min") for name in analytes() if name in self.limits}
 
     # --- day by day ---------------------------------------------------------------------------------------------------
     def by_day(self, values: Array, weights: Array) -> tuple[Array, Array, Array]:
@@ -198,22 +198,22 @@ class Came:
 
     # --- balances -----------------------------------------------------------------------------------------------------
     @cached_property
-    def balances(self) -> dict[str, Balance]:
+    def balances(self) -> dict[str, YearBalance]:
         """What comes in goes out or is held: water, hardness, iron, chlorine, salt, calcite."""
         year, ledger = self.year, self.year.ledger
         stored = sum(place.state["level"] - place.first["level"] for place in year.places if place.store is not None and not place.stage.at_tap)
-        found = {"water": Balance(ledger.litres["taken"], ledger.litres["taps"] + ledger.litres["drain"], stored, "L")}
+        found = {"water": YearBalance(ledger.litres["taken"], ledger.litres["taps"] + ledger.litres["drain"], stored, "L")}
         grams, stays = ledger.grams, sum((place.kept.stays for place in year.places), np.zeros(len(WEIGHED)))
         stood = sum((place.stood(ledger) for place in year.places if place.store is not None), np.zeros(len(WEIGHED)))
         for index, name in enumerate(WEIGHED):
             came, went = grams["taken"][index] + grams["given"][index], grams["taps"][index] + grams["drain"][index]
-            found[name] = Balance(float(came), float(went), float(stays[index] + stood[index]), "g")
+            found[name] = YearBalance(float(came), float(went), float(stays[index] + stood[index]), "g")
         for name, stock in (("salt", "salt"), ("calcite", "bed_left")):
             places = [place for place in year.places if stock in place.state]
             bought = sum(place.kept.bought.get(stock, 0.0) for place in places)
             left = sum(place.state[stock] - place.first[stock] for place in places)
             used = self.totals[name].value
-            found[name] = Balance(bought, used, left, "kg")
+            found[name] = YearBalance(bought, used, left, "kg")
         return found
 
 

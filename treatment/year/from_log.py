@@ -8,16 +8,16 @@ from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
-from ..keeping.log import Entry, Log, loads
-from ..keeping.readings import worked_out
-from ..keeping.upkeep import upkeep
-from ..keeping.use import Use
 from ..language.errors import BadDocument, Fault
 from ..language.figure import rounded
 from ..language.tables import table
-from ..planning.variant import Variant
+from ..operation.maintenance.log import Entry, Log, loads
+from ..operation.maintenance.upkeep import upkeep
+from ..operation.maintenance.use import Use
+from ..operation.monitoring.readings import worked_out
+from ..planning.evaluated import EvaluatedTrain
 from ..train.over_time import Stock, salt_of
-from .asked import Asked
+from .asked import YearAsked
 from .machine import Machine
 from .place import Place
 
@@ -36,7 +36,7 @@ class Begun:
     stocks: Mapping[str, Mapping[str, tuple[float, str, str]]]
     daily: float | None
 
-    def asked(self, asked: Asked) -> Asked:
+    def asked(self, asked: YearAsked) -> YearAsked:
         """A year as asked that begins here."""
         begin = {stage: {name: value for name, (value, _, _) in stocks.items()} for stage, stocks in self.stocks.items()}
         told = {
@@ -48,13 +48,13 @@ class Begun:
         return replace(asked, start=self.start, begin=begin, daily=self.daily, began_from={"log_until": until, "stocks": told})
 
 
-def from_log(variant: Variant, text: str, start: dt.date | None) -> Begun:
+def from_log(variant: EvaluatedTrain, text: str, start: dt.date | None) -> Begun:
     """Read a log and say where each stock stands on the morning of the start. Raises BadDocument."""
     log = loads(text, upkeep(variant), [stage.id for stage in variant.run.stages])
     return begun(variant, log, start)
 
 
-def begun(variant: Variant, log: Log, start: dt.date | None) -> Begun:
+def begun(variant: EvaluatedTrain, log: Log, start: dt.date | None) -> Begun:
     """Where each stock stands on the morning of ``start``: else of the day after the log's last entry, or of the day it started on.
 
     Raises BadDocument where the start lies before the train was started.
@@ -85,7 +85,7 @@ def _new(machine: Machine) -> dict[str, dict[str, tuple[float, str, str]]]:
     return found
 
 
-def metered(variant: Variant, log: Log) -> float | None:
+def metered(variant: EvaluatedTrain, log: Log) -> float | None:
     """What the house draws a day by its meter over the last year, days away left out; None where it was not metered long enough [L/day]."""
     stretches = Use(variant, log).stretches
     if not stretches:

@@ -12,13 +12,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..keeping.upkeep import upkeep
 from ..language.analytes import analytes
-from ..planning.variant import Variant
+from ..operation.maintenance.upkeep import upkeep
+from ..planning.evaluated import EvaluatedTrain
 from ..train.over_time import State
 from .household import MINUTES, Array, Draws, household
-from .place import WEIGHED, Event, House, Ledger, Place
-from .scenarios import Day, Scenario, days_of
+from .place import WEIGHED, House, Ledger, Place, YearEvent
+from .scenarios import DayHappens, Scenario, days_of
 from .slugs import Conditions, Stream, Weights
 from .source import Source, rain_by_day, source
 from .tanks import Stood, by_hour, filling, stood
@@ -37,12 +37,12 @@ class Year:
     branch: water at the drinking tap, a column a day; no_water: minutes of draw in each day that got nothing; empty: of an empty tank.
     """
 
-    variant: Variant
+    variant: EvaluatedTrain
     start: dt.date
     days: int
     seed: int
     scenarios: tuple[Scenario, ...]
-    happens: list[Day]
+    happens: list[DayHappens]
     draws: Draws
     served: Array
     source: Source
@@ -51,7 +51,7 @@ class Year:
     places: list[Place]
     taps: Array
     branch: Array | None
-    events: list[Event]
+    events: list[YearEvent]
     ledger: Ledger
     no_water: Array
     empty: Array
@@ -68,7 +68,7 @@ class Machine:
     """One run of a train through its days."""
 
     def __init__(
-        self, variant: Variant, start: dt.date, days: int, seed: int, scenarios: Sequence[Scenario] = (),
+        self, variant: EvaluatedTrain, start: dt.date, days: int, seed: int, scenarios: Sequence[Scenario] = (),
         begin: Mapping[str, State] | None = None, daily: float | None = None,
     ):  # fmt: skip
         """begin: where stocks stand, by stage id; daily: this house's own use where a meter told it [L/day]."""
@@ -248,7 +248,7 @@ def _served(stream: Stream, tank: Stood) -> Stream:
     return Stream(stream.volume * tank.share[day, hour], stream.flow, stream.at, stream.day, stream.water)
 
 
-def followed(variant: Variant) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def followed(variant: EvaluatedTrain) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """The analytes that a year follows: those that are weighed or changed on the way; and those that have a limit and go through as they came."""
     limited = {limit.analyte for limit in variant.audit.limits}
     changed, known = {"hardness", "iron", "ph", *GUIDES}, set(variant.run.raw.known())

@@ -22,7 +22,7 @@ HOURS = 24
 
 
 @dataclass(frozen=True, slots=True)
-class Band:
+class YearBand:
     """A series. area: between its least and its most of a day; line: its mean; plain: that of the year without scenarios; limit: its height."""
 
     title: str
@@ -63,7 +63,7 @@ class Tick:
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class EventRow:
     """The events of one unit."""
 
     title: str
@@ -105,8 +105,8 @@ class Month:
 class Picture:
     """The whole picture; places in px of its own width."""
 
-    bands: tuple[Band, ...]
-    rows: tuple[Row, ...]
+    bands: tuple[YearBand, ...]
+    rows: tuple[EventRow, ...]
     months: tuple[Month, ...]
     spans: tuple[Span, ...]
     height: float
@@ -200,7 +200,7 @@ def _title(came: Came, name: str) -> str:
     return f"{words[what].capitalize() if words[what][:2] != 'UV' else words[what]}: {stage.said}"
 
 
-def _band(came: Came, name: str, unit: str, ends: tuple[Array, Array, Array], usual: Array | None, y: float, system: str) -> Band:
+def _band(came: Came, name: str, unit: str, ends: tuple[Array, Array, Array], usual: Array | None, y: float, system: str) -> YearBand:
     low, mean, high = ends
     if name == "use":  # what a day uses, not its flow
         low = mean = high = mean * MINUTES
@@ -229,7 +229,7 @@ def _band(came: Came, name: str, unit: str, ends: tuple[Array, Array, Array], us
     def says(value: float) -> str:
         return show(value, shown, system)
 
-    return Band(
+    return YearBand(
         _title(came, name), y, _points([*above, *reversed(below)]), line, beside, None if drawn is None else at(drawn),
         "" if drawn is None else says(drawn), says(top), says(bottom), says(float(mean[-1])), tuple(_runs(late, days)),
         f"{lasting(minutes)} beyond" if minutes > 1 else "",
@@ -270,12 +270,12 @@ def _points(places: Sequence[tuple[float, float]]) -> str:
     return " ".join(f"{x:g},{y:g}" for x, y in places)
 
 
-def _row(came: Came, id: str, title: str, y: float) -> Row:
+def _row(came: Came, id: str, title: str, y: float) -> EventRow:
     place = next(each for each in came.year.places if each.id == id)
     days = came.year.days
     ticks = tuple(Tick(_x(event.at / MINUTES, days), f"{_date(came, event.at)}: {event.message}", event.kind in GRAVE) for event in place.events)
     counts = [f"{count} {COUNTED[kind]}" for kind, count in place.kept.events.items() if kind in COUNTED and count]
-    return Row(title, y, ticks, ", ".join(counts))
+    return EventRow(title, y, ticks, ", ".join(counts))
 
 
 def _date(came: Came, at: float) -> str:

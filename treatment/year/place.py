@@ -8,12 +8,12 @@ from typing import Any
 
 import numpy as np
 
-from ..keeping.upkeep import Task
+from ..operation.maintenance.upkeep import Task
 from ..train.over_time import Night, OverTime, State, Stock, Storing, Wash
-from ..train.room import StageRun
+from ..train.treatment import StageRun
 from .household import MINUTES, Array
-from .scenarios import Day
-from .slugs import AtStage, Change, Conditions, Passing, Stream, Weighed, Weights, weighed
+from .scenarios import DayHappens
+from .slugs import AtStage, Conditions, DesignChange, Passing, Stream, Weighed, Weights, weighed
 
 #: what a year weighs from end to end, beside water itself
 WEIGHED = ("hardness", "iron", "chlorine")
@@ -22,7 +22,7 @@ COUNTED = ("bed_left", "lamp_hours", "solution")
 
 
 @dataclass(frozen=True, slots=True)
-class Event:
+class YearEvent:
     """Something that happened: minutes after the start, the stage (or None for the house), its kind, and words."""
 
     at: float
@@ -81,7 +81,7 @@ class House:
     """What all stages of a year share. wash: flow the source gives for a wash [L/min], endless from a mains."""
 
     weights: Weights
-    happens: Sequence[Day]
+    happens: Sequence[DayHappens]
     conditions: Conditions
     wash: float
 
@@ -92,7 +92,7 @@ class Place:
     def __init__(self, stage: StageRun[Any], house: House, tasks: Mapping[str, Task], hour: float | None, begin: State):
         self.stage, self.house, self.hour = stage, house, hour
         self.over_time: OverTime[Any] = stage.room.over_time(stage)
-        self.change = Change(house.weights.names, stage.water_in.known(), stage.water_out.known())
+        self.change = DesignChange(house.weights.names, stage.water_in.known(), stage.water_out.known())
         self.store = self.over_time if isinstance(self.over_time, Storing) else None
         self.first: dict[str, float] = {**self.over_time.new(), **{name: value for name, value in begin.items() if name in self.over_time.new()}}
         self.every = {stock.name: _days(tasks.get(f"{stage.id}/{stock.renewed_by}")) for stock in self.over_time.stocks if stock.renewed_by}
@@ -105,7 +105,7 @@ class Place:
         self.since = dict.fromkeys(self.every, 0.0)
         self.washed_since = 0.0
         self.kept = Kept()
-        self.events: list[Event] = []
+        self.events: list[YearEvent] = []
         self.washes: dict[int, tuple[Wash, float]] = {}
         self._gone: list[tuple[int, float]] = []
         self.mix = self.fresh.copy()
@@ -125,7 +125,7 @@ class Place:
 
     def tell(self, at: float, kind: str, message: str) -> None:
         """Write down what happened."""
-        self.events.append(Event(at, self.id, kind, message))
+        self.events.append(YearEvent(at, self.id, kind, message))
         self.kept.count(kind)
 
     # --- at night -----------------------------------------------------------------------------------------------------
@@ -157,7 +157,7 @@ class Place:
             self.kept.bought[stock.name] = self.kept.bought.get(stock.name, 0.0) + amount
         self.tell(day * MINUTES + 600, stock.event, f"{name}: renewed" if stock.rises else f"{name}: filled up with {amount:.3g} {stock.unit}")
 
-    def _decide(self, day: int, happens: Day) -> None:
+    def _decide(self, day: int, happens: DayHappens) -> None:
         self.washed_since += 1.0
         assert self.hour is not None
         hour, cut = (self.hour + happens.shift) % 24, happens.cut

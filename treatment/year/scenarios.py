@@ -114,7 +114,7 @@ def _number(name: str, key: str, text: str) -> float:
     return value
 
 
-class Day:
+class DayHappens:
     """What the scenarios do on one day."""
 
     __slots__ = ("cold", "cut", "dead", "dirty", "filters", "hard", "raw_setting", "salt", "shift", "weak", "yields")
@@ -154,9 +154,9 @@ class Day:
                 self.cut = max((one.begin - day) * 1440, 0.0), min((one.end - day) * 1440, 1440.0)
 
 
-QUIET = Day((), 0)
+QUIET = DayHappens((), 0)
 
 
-def days_of(scenarios: Sequence[Scenario], days: int) -> list[Day]:
+def days_of(scenarios: Sequence[Scenario], days: int) -> list[DayHappens]:
     """What the scenarios do, day by day."""
-    return [Day(running, day) if (running := [one for one in scenarios if one.on(day)]) else QUIET for day in range(days)]
+    return [DayHappens(running, day) if (running := [one for one in scenarios if one.on(day)]) else QUIET for day in range(days)]

@@ -224,7 +224,7 @@ class AtStage:
         return found
 
 
-class Change:
+class DesignChange:
     """What a stage does to a water as designed: of what it takes out a share is left, what it adds is added; pH and transmittance shift."""
 
     SHIFTED = ("ph", "uvt", "temperature")

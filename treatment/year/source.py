@@ -14,9 +14,9 @@ from ..house import rain
 from ..house.pump import known, pump_pressure
 from ..job.facts import Facts
 from ..language.tables import table
-from ..planning.variant import Variant
+from ..planning.evaluated import EvaluatedTrain
 from .household import Array, Draws
-from .scenarios import Day
+from .scenarios import DayHappens
 
 #: what a hard season, and a dirty one, multiplies
 HARD, DIRTY = ("hardness", "alkalinity"), ("turbidity", "tss", "iron", "ferric_iron")
@@ -33,7 +33,7 @@ class Source:
     weak: Array
 
 
-def source(variant: Variant, names: Sequence[str], start: dt.date, happens: Sequence[Day]) -> Source:
+def source(variant: EvaluatedTrain, names: Sequence[str], start: dt.date, happens: Sequence[DayHappens]) -> Source:
     """The raw water of each day: the design water, with the season its samples show, or that its kind of source usually has."""
     facts, raw = variant.audit.facts, variant.run.raw.known()
     days = len(happens)
@@ -69,7 +69,7 @@ def source(variant: Variant, names: Sequence[str], start: dt.date, happens: Sequ
     )
 
 
-def _measured(variant: Variant) -> dict[str, tuple[float, float]]:
+def _measured(variant: EvaluatedTrain) -> dict[str, tuple[float, float]]:
     """Analytes that several days' samples found apart: least and most."""
     found: dict[str, list[float]] = {}
     days: dict[str, set[Any]] = {}
@@ -121,7 +121,7 @@ def _dealt(months: Sequence[float], start: dt.date, days: int, seed: int) -> Arr
     return depth
 
 
-def pressure_at_source(variant: Variant, draws: Draws, weak: Array, seed: int) -> Array:
+def pressure_at_source(variant: EvaluatedTrain, draws: Draws, weak: Array, seed: int) -> Array:
     """Pressure at the source while each draw runs [kPa]: a mains by its hour; a pump and its tank anywhere between the switch points.
 
     A pump whose curve is known gives no more than the curve does at that flow.

@@ -9,8 +9,8 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..language.figure import rounded
-from ..planning.variant import Variant
-from .asked import Asked
+from ..planning.evaluated import EvaluatedTrain
+from .asked import YearAsked
 from .figures import Came
 from .machine import Machine
 
@@ -32,7 +32,7 @@ class Percentiles(NamedTuple):
         return {"p5": rounded(self.p5), "p50": rounded(self.p50), "p95": rounded(self.p95), "unit": self.unit}
 
 
-def spread(variant: Variant, asked: Asked) -> dict[str, Percentiles]:
+def spread(variant: EvaluatedTrain, asked: YearAsked) -> dict[str, Percentiles]:
     """Percentiles of totals, of days between regenerations, of minutes beyond limits, over ``asked.runs`` seeds from ``asked.seed`` on."""
     _SHARED["variant"], _SHARED["asked"] = variant, asked
     seeds = range(asked.seed, asked.seed + asked.runs)
@@ -53,7 +53,7 @@ def _percentiles(values: list[float], unit: str) -> Percentiles:
 
 def _one(seed: int) -> dict[str, tuple[float, str]]:
     """The figures of one run."""
-    asked: Asked = _SHARED["asked"]
+    asked: YearAsked = _SHARED["asked"]
     came = Came(Machine(_SHARED["variant"], asked.start, asked.days, seed, asked.scenarios, asked.begin, asked.daily).run())
     found = {name: (float(amount.value), amount.unit) for name, amount in came.totals.items()}
     found |= {f"minutes_beyond/{name}": (amount.value, amount.unit) for name, amount in came.minutes_beyond.items()}

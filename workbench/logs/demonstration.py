@@ -9,7 +9,7 @@ from typing import Any
 
 from django.utils import timezone
 
-from treatment.keeping.upkeep import upkeep
+from treatment.operation.maintenance.upkeep import upkeep
 
 from ..door import design_of
 from ..jobs.models import Job

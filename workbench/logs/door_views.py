@@ -15,8 +15,8 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from treatment.keeping.line import Line
 from treatment.language.spec import holds_unfit
+from treatment.operation.entry.line import LogLine
 
 from ..accounts.access import job_for
 from ..readers import read_by
@@ -156,7 +156,7 @@ def house_entry(request: HttpRequest, secret: str) -> HttpResponse:
         return refused
     book = door.book
     typed, on = request.POST.get("line", ""), day_of(request.POST.get("on", ""))
-    form = entered(request.POST, Line(book.design.chosen, book.tasks, book.job.units), owner=True)
+    form = entered(request.POST, LogLine(book.design.chosen, book.tasks, book.job.units), owner=True)
     theirs = {task.id for task in book.tasks if task.row.who == OWNER}
     shown: dict[str, Any] = {"typed": typed, "pieces": form.left, "on": on}
     if on is None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from treatment.job.facts import OBSERVATIONS
-from treatment.keeping.line import Line, Piece
+from treatment.operation.entry.line import LogLine, Piece
 
 #: fields beside the line
 BESIDE = ("note", "seen", "at_hour", "away_from", "away_to")
@@ -55,7 +55,7 @@ class Entered:
         return found + [{"alarm": piece.alarm} for piece in self.fine if piece.alarm]
 
 
-def entered(post: Mapping[str, str], line: Line, owner: bool = False) -> Entered:
+def entered(post: Mapping[str, str], line: LogLine, owner: bool = False) -> Entered:
     """Read the form. owner: whose own words tell what was seen: a smell or a stain in the note counts as that, too."""
     pieces = line.read(post.get("line", ""))
     beside = {name: post.get(name, "").strip()[:2000] for name in BESIDE}

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import segno
 
-from treatment.keeping.line import Line
+from treatment.operation.entry.line import LogLine
 
 from .services import Book
 
@@ -25,7 +25,7 @@ class TankLabel:
 
 def labels(book: Book, address_of: Callable[[str], str]) -> list[TankLabel]:
     """The labels of a train, in the order the water takes. address_of: stage id -> address of its place in the logbook."""
-    names, line = book.names, Line(book.design.chosen, book.tasks, book.job.units)
+    names, line = book.names, LogLine(book.design.chosen, book.tasks, book.job.units)
     return [
         TankLabel(name, f"{place} of {len(names)}", tuple(line.names.read_at(id)), address_of(id), code(address_of(id)))
         for place, (id, name) in enumerate(names.items(), 1)

@@ -10,14 +10,14 @@ from typing import Any
 
 from django.utils import timezone
 
-from treatment.keeping.chart import Chart, chart
-from treatment.keeping.due import Due, gathered
-from treatment.keeping.ical import pieces, supplies, whole
-from treatment.keeping.line import Piece
-from treatment.keeping.series import METER
 from treatment.language.display import media_hint, show, show_within
 from treatment.language.interface import due, word
 from treatment.language.log_keys import SOURCE, TAP, log_key
+from treatment.operation.diagnosis.chart import Chart, chart
+from treatment.operation.entry.line import Piece
+from treatment.operation.maintenance.due import Due, gathered
+from treatment.operation.maintenance.ical import pieces, supplies, whole
+from treatment.operation.monitoring.series import METER
 
 from ..accounts.models import Membership, Workspace
 from ..jobs.forms import OBSERVATION_WORDS

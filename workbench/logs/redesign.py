@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from treatment.job_file import written
-from treatment.keeping.redesign import Redesign, redesign
+from treatment.operation.diagnosis.redesign import Redesign, redesign
 from treatment.studies.compare import differs
 
 from ..trains.services import Refused as TrainRefused

@@ -22,16 +22,16 @@ from django.utils import timezone
 from intake.pictures import Photo
 from treatment import ENGINE
 from treatment.design import Design
-from treatment.keeping.cause import Cause
-from treatment.keeping.diagnosis import Diagnosis
-from treatment.keeping.due import gathered
-from treatment.keeping.ical import events
-from treatment.keeping.log import FORMAT, loads, read_log
-from treatment.keeping.upkeep import Task, upkeep
-from treatment.keeping.use import question
 from treatment.language.errors import BadDocument, NotUnderstood
 from treatment.language.log_keys import SOURCE, TAP, log_key
 from treatment.language.spec import holds_unfit
+from treatment.operation.diagnosis.cause import Cause
+from treatment.operation.diagnosis.diagnosis import Diagnosis
+from treatment.operation.maintenance.due import gathered
+from treatment.operation.maintenance.ical import events
+from treatment.operation.maintenance.log import FORMAT, loads, read_log
+from treatment.operation.maintenance.upkeep import Task, upkeep
+from treatment.operation.maintenance.use import question
 
 from ..accounts.models import Membership, Workspace
 from ..door import design_of

@@ -8,11 +8,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from treatment.keeping.line import Line
-from treatment.keeping.naming import fold
 from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import SOURCE, TAP, log_key
 from treatment.language.tables import table
+from treatment.operation.entry.line import LogLine
+from treatment.operation.entry.naming import fold
 
 MOST = 5000
 #: columns of a table
@@ -60,7 +60,7 @@ class Understood:
 
 def understood(
     cells: Sequence[Sequence[str]],
-    line: Line,
+    line: LogLine,
     ids: Sequence[str],
     system: str,
     today: dt.date,
@@ -133,7 +133,7 @@ def _given(key: str, ids: Sequence[str]) -> str:
         return ""
 
 
-def choices(line: Line) -> list[tuple[str, list[tuple[str, str]]]]:
+def choices(line: LogLine) -> list[tuple[str, list[tuple[str, str]]]]:
     """What a column may be, key and words, by place: the house, source, tap, each unit."""
     rows = table("log")
     found = [("House", [log_key(what, line.ids) for what in rows["whole"]])]
@@ -144,7 +144,7 @@ def choices(line: Line) -> list[tuple[str, list[tuple[str, str]]]]:
     return [(place, [(key.key, f"{place}: {key.words}") for key in keys]) for place, keys in found]
 
 
-def words_of(key: str, line: Line) -> str:
+def words_of(key: str, line: LogLine) -> str:
     """What a key is, as people call it: the unit, and what is read there."""
     if key in ("", DAY, NOTE):
         return {"": "", DAY: "the day", NOTE: "a note"}[key]
@@ -152,7 +152,7 @@ def words_of(key: str, line: Line) -> str:
     return f"{line.names.called(known.place)}: {known.words}" if known.place in line.ids else known.title
 
 
-def _key(name: str, line: Line) -> str:
+def _key(name: str, line: LogLine) -> str:
     """The key of a heading: as a log names it, or in words; what stands in brackets is its unit."""
     plain = re.sub(r"[\[(].*?[\])]", "", name).strip()
     if fold(plain) in NOTE_WORDS:

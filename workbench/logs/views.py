@@ -19,8 +19,8 @@ from intake.limits import LARGEST, Unreadable
 from intake.pictures import LARGEST as LARGEST_PHOTO
 from intake.pictures import NoPhoto, photo
 from treatment.job.facts import OBSERVATIONS
-from treatment.keeping.line import Line
-from treatment.keeping.upkeep import upkeep
+from treatment.operation.entry.line import LogLine
+from treatment.operation.maintenance.upkeep import upkeep
 
 from ..accounts.access import job_for
 from ..attached import attached_json
@@ -133,7 +133,7 @@ def read(request: Request, pk: int) -> HttpResponse:
     """How a line is understood while it is typed, and what is expected of each reading on that day; nothing is kept."""
     job = job_for(request, pk)
     book = services.opened(job, newest=STROKE)
-    line = _line(job) if book is None else Line(book.design.chosen, book.tasks, job.units, request.POST.get("at", ""))
+    line = _line(job) if book is None else LogLine(book.design.chosen, book.tasks, job.units, request.POST.get("at", ""))
     on = day_of(request.POST.get("on", "")) or timezone.localdate()
     pieces = line.read(request.POST.get("line", "")[:4000])
     return render(request, "logs/_preview.html", {"rows": [preview(book, piece, on, job.units) for piece in pieces]})
@@ -240,9 +240,9 @@ def _understood(job: Job, cells: Sequence[Sequence[str]], chosen: Mapping[int, s
     return understood(cells, line, line.ids, job.units, timezone.localdate(), chosen, order)
 
 
-def _line(job: Job, here: str = "") -> Line:
+def _line(job: Job, here: str = "") -> LogLine:
     design = design_of(job, trains.shown_stages(job))
-    return Line(design.chosen, upkeep(design.chosen), job.units, here)
+    return LogLine(design.chosen, upkeep(design.chosen), job.units, here)
 
 
 def _table(job: Job, found: Understood, typed: str) -> dict[str, Any]:

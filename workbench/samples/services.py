@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from intake.apart import Read, as_stored
-from treatment.evidence.entry_line import Entry
+from treatment.evidence.entry_line import LineEntry
 from treatment.job.facts import SampleFacts
 from treatment.language.analytes import analytes, fold
 from treatment.language.errors import NotUnderstood
@@ -51,7 +51,7 @@ def add_sample(job: Job, user: Any) -> Sample:
 
 
 @transaction.atomic
-def keep_readings(job: Job, sample: Sample, entries: Iterable[Entry], user: Any) -> list[Replaced]:
+def keep_readings(job: Job, sample: Sample, entries: Iterable[LineEntry], user: Any) -> list[Replaced]:
     """Keep what was understood of a line, one reading of each analyte; what that replaced is told."""
     readings = [entry.reading for entry in entries if entry.reading is not None]
     hold(job)  # one at a time: a sample holds one reading of each analyte
@@ -101,7 +101,7 @@ class TableTyped:
     stored: dict[str, str]
     problems: dict[str, str] = field(default_factory=dict)
 
-    def entries(self) -> list[Entry]:
+    def entries(self) -> list[LineEntry]:
         """What was changed and is understood; `problems` tells the rest."""
         found = []
         for name, text in self.typed.items():
@@ -112,7 +112,7 @@ class TableTyped:
                 )
             elif text and text != was:
                 try:
-                    found.append(Entry(text, parse_reading(analytes()[name], text)))
+                    found.append(LineEntry(text, parse_reading(analytes()[name], text)))
                 except NotUnderstood as error:
                     self.problems[name] = str(error)
         return found

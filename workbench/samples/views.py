@@ -12,7 +12,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from treatment.design import Design
-from treatment.evidence.entry_line import Entry, parse_line
+from treatment.evidence.entry_line import LineEntry, parse_line
 from treatment.job.limits import Limit, outside, strictest
 from treatment.language.analytes import Analyte, analytes
 from treatment.language.errors import BadDocument
@@ -120,14 +120,14 @@ def read_line(request: Request, pk: int) -> HttpResponse:
     return render(request, "samples/_preview.html", {"entries": _chips(entries, job), "job": job})
 
 
-def _entries(request: Request) -> list[Entry]:
+def _entries(request: Request) -> list[LineEntry]:
     line = request.POST.get("line", "")
     if len(line) > LONGEST_LINE:
-        return [Entry(line, None, f"this is {len(line)} characters long; a line holds at most {LONGEST_LINE}. Import a whole report as a file")]
+        return [LineEntry(line, None, f"this is {len(line)} characters long; a line holds at most {LONGEST_LINE}. Import a whole report as a file")]
     return parse_line(line)
 
 
-def _told(entries: list[Entry]) -> list[str]:
+def _told(entries: list[LineEntry]) -> list[str]:
     """What was mended, asked of, or noted as seen in a line that was kept."""
     said = [
         f"“{entry.text}” is saved as an observation: {OBSERVATION_WORDS[entry.seen]}.{f' {entry.asks}.' if entry.asks else ''}"
@@ -141,7 +141,7 @@ def _told(entries: list[Entry]) -> list[str]:
     return said
 
 
-def _chips(entries: list[Entry], job: Job) -> list[dict[str, Any]]:
+def _chips(entries: list[LineEntry], job: Job) -> list[dict[str, Any]]:
     return [{"entry": entry, "chip": chip(entry.reading, job.standard) if entry.reading else None} for entry in entries]
 
 

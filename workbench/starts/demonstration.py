@@ -7,10 +7,10 @@ from typing import Any
 
 from django.utils import timezone
 
+from treatment.commissioning.expected import ExpectedReading
+from treatment.commissioning.record import SANITISED, TELLING
+from treatment.commissioning.visits import visits
 from treatment.language.display import digits, unit_text
-from treatment.starting.expected import Reading
-from treatment.starting.record import SANITISED, TELLING
-from treatment.starting.visits import visits
 
 from ..jobs.models import Job
 from ..samples.models import Reading as ReadingRow
@@ -62,7 +62,7 @@ def recorded(job: Job, user: Any) -> None:
         _tell(job, user, Told("demo-lift", "site/retest_microbes", "lift", about=str(sample.pk), at=at))
 
 
-def _middle(reading: Reading, system: str) -> str:
+def _middle(reading: ExpectedReading, system: str) -> str:
     """A value well within what is expected, as people type it."""
     low, high = reading.low, reading.high
     value = (low + high) / 2 if low is not None and high is not None else low * 1.15 if low is not None else (high or 0.0) / 3

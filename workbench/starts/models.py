@@ -6,7 +6,7 @@ from django.conf import settings
 from django.db import models
 from django.db.models import Q
 
-from treatment.starting.run import KINDS
+from treatment.commissioning.run import KINDS
 
 
 class StartRun(models.Model):

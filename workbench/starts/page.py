@@ -15,16 +15,16 @@ from django.urls import reverse
 from django.utils import timezone
 from django.utils.safestring import SafeString, mark_safe
 
+from treatment.commissioning.expected import ExpectedReading
+from treatment.commissioning.printed import band, minutes, people
+from treatment.commissioning.record import LIFTED, SANITISED, advice_stands, lifted
+from treatment.commissioning.run import Missing, Run, RunEvent, RunStanding
+from treatment.commissioning.sheet import Sheet
+from treatment.commissioning.shown import ShownVessel, states, vessel
+from treatment.commissioning.step import Step
+from treatment.commissioning.timeline import Timeline, timeline
+from treatment.commissioning.visits import OPENS, Calendar, InstallVisit, Late, Misfit, minute_of
 from treatment.language.interface import word
-from treatment.starting.expected import Reading
-from treatment.starting.printed import band, minutes, people
-from treatment.starting.record import LIFTED, SANITISED, advice_stands, lifted
-from treatment.starting.run import Event, Missing, Run, Standing
-from treatment.starting.sheet import Sheet
-from treatment.starting.shown import Vessel, states, vessel
-from treatment.starting.step import Step
-from treatment.starting.timeline import Timeline, timeline
-from treatment.starting.visits import OPENS, Calendar, Late, Misfit, Visit, minute_of
 
 from ..jobs.models import Job
 from ..readers import written
@@ -38,9 +38,9 @@ NAMED = 2
 class ReadingRow:
     """A reading of a step: what is expected, what was typed, and whether it lies within."""
 
-    reading: Reading
+    reading: ExpectedReading
     band: str
-    event: Event | None
+    event: RunEvent | None
     holds: bool | None
 
     @property
@@ -65,7 +65,7 @@ class About:
     #: whether the picture belongs to the step itself, on a phone too
     shows: bool
     valves: str
-    vessel: Vessel | None
+    vessel: ShownVessel | None
 
 
 @lru_cache(2048)
@@ -88,7 +88,7 @@ class Row:
     bad_sign: str
     step: Step
     unit: str
-    standing: Standing
+    standing: RunStanding
     facts: tuple[str, ...]
     missing: str
     ready: bool
@@ -110,7 +110,7 @@ class Group:
     title: str
     about: tuple[str, ...]
     rows: tuple[Row, ...]
-    visit: Visit | None = None
+    visit: InstallVisit | None = None
     wanted: str = ""
 
     @property
@@ -199,7 +199,7 @@ def said(missing: Missing, numbers: dict[str, int]) -> str:
     return f"{title}: done {written(timezone.localtime(missing.until), 'D j M, H:i')}"
 
 
-def _reading(reading: Reading, standing: Standing, system: str) -> ReadingRow:
+def _reading(reading: ExpectedReading, standing: RunStanding, system: str) -> ReadingRow:
     event = standing.readings.get(reading.key.key)
     holds = None if event is None or event.low is None else reading.holds(event.low, event.high)
     return ReadingRow(reading, band(reading, system), event, holds)
@@ -258,7 +258,7 @@ def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: s
     }
 
 
-def _next(run: Run, coming: tuple[Visit, ...], held: dict[str, Row], now: dt.datetime) -> tuple[Row | None, str]:
+def _next(run: Run, coming: tuple[InstallVisit, ...], held: dict[str, Row], now: dt.datetime) -> tuple[Row | None, str]:
     """What to do next: of the visit that is under way, the first step that can be done; else, in words, what its rest waits for."""
     for visit in coming:
         rest = [held[done.step.id] for done in visit.work if held[done.step.id].standing.state == "open"]
@@ -272,7 +272,7 @@ def _next(run: Run, coming: tuple[Visit, ...], held: dict[str, Row], now: dt.dat
     return None, ""
 
 
-def _timeline(coming: tuple[Visit, ...], dates: list[dt.datetime]) -> Timeline:
+def _timeline(coming: tuple[InstallVisit, ...], dates: list[dt.datetime]) -> Timeline:
     hours = (
         f"{written(date, 'D j M, H:i')}–{written(date + dt.timedelta(minutes=visit.length), 'H:i')}"
         for visit, date in zip(coming, dates, strict=True)
@@ -305,7 +305,7 @@ def _by_phase(rows: list[Row]) -> list[Group]:
     return [Group(word("phase", phase), (), tuple(of)) for phase, of in groupby(rows, key=lambda row: row.step.phase)]
 
 
-def _by_visit(coming: tuple[Visit, ...], dates: list[dt.datetime], held: dict[str, Row]) -> list[Group]:
+def _by_visit(coming: tuple[InstallVisit, ...], dates: list[dt.datetime], held: dict[str, Row]) -> list[Group]:
     found = []
     for visit, date in zip(coming, dates, strict=True):
         about = [written(date, "l j F, H:i"), minutes(visit.length), ", ".join(people(visit))]

@@ -12,16 +12,16 @@ from django.db.models import F
 from django.utils import timezone
 
 from intake.pictures import NoPhoto, Photo, photo
+from treatment.commissioning.expected import Expectations
+from treatment.commissioning.record import LIFTED, lift_problem
+from treatment.commissioning.run import KINDS, Refusal, Run, RunEvent
+from treatment.commissioning.sheet import Sheet, sheet
 from treatment.design import Design
 from treatment.job.facts import SampleFacts
 from treatment.language.analytes import analytes
 from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import log_key
 from treatment.language.reading import parse_reading
-from treatment.starting.expected import Expectations
-from treatment.starting.record import LIFTED, lift_problem
-from treatment.starting.run import KINDS, Event, Refusal, Run
-from treatment.starting.sheet import Sheet, sheet
 
 from ..door import design_of
 from ..jobs.models import Job
@@ -74,12 +74,12 @@ def run_of(job: Job) -> StartRun | None:
     return StartRun.objects.filter(job=job).first()
 
 
-def events_of(run: StartRun | None) -> list[Event]:
+def events_of(run: StartRun | None) -> list[RunEvent]:
     """Everything that happened, as the core takes it: by the clock of the place, since a sample's day is held against a step's."""
     if run is None:
         return []
     return [
-        Event(e.number, e.key, e.step, e.kind, timezone.localtime(e.at), e.by_name, e.base, e.text, e.about, e.low, e.high, e.title)
+        RunEvent(e.number, e.key, e.step, e.kind, timezone.localtime(e.at), e.by_name, e.base, e.text, e.about, e.low, e.high, e.title)
         for e in run.events.order_by("number")
     ]
 
@@ -128,7 +128,7 @@ def take(job: Job, told: Told, user: Any, image: bytes | None = None) -> Taken:
     return taken
 
 
-def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[Event | None, Taken]:
+def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[RunEvent | None, Taken]:
     now = timezone.now()
     at, clock = when(told, now)
     if told.kind not in KINDS:
@@ -140,7 +140,7 @@ def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[Even
             wants="gone",
             words="The train was changed and this step is no longer on the checklist. Nothing was lost; reload the checklist.",
         )
-    event = Event(
+    event = RunEvent(
         number, told.key or new_key(), told.step, told.kind, at, user.get_username(), told.base, told.text.strip(), told.about, title=step.row.title
     )
     if len(event.text) > MOST_TEXT:

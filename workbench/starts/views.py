@@ -15,11 +15,11 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from intake.pictures import LARGEST
+from treatment.commissioning.ical import ical
+from treatment.commissioning.printed import band
+from treatment.commissioning.record import record
+from treatment.commissioning.visits import minute_of
 from treatment.papers.design_file import STANDING_CAUTION
-from treatment.starting.ical import ical
-from treatment.starting.printed import band
-from treatment.starting.record import record
-from treatment.starting.visits import minute_of
 
 from ..accounts.access import job_for
 from ..attached import attached, attached_json

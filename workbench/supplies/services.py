@@ -8,7 +8,7 @@ from typing import Any
 
 from django.db import transaction
 
-from treatment.house.measuring import Spread, measured_flow
+from treatment.house.measuring import MeasuredSpread, measured_flow
 from treatment.language.display import show
 from treatment.language.errors import NotUnderstood
 from treatment.language.measures import completed
@@ -65,7 +65,7 @@ def _counted(run: SupplyRun) -> float:
     return (last - before).total_seconds()
 
 
-def averaged(rows: list[RunRow]) -> Spread | None:
+def averaged(rows: list[RunRow]) -> MeasuredSpread | None:
     """Mean and spread of the finished runs; None without one."""
     done = [(row.run.volume_l, row.seconds / 60) for row in rows if row.run.volume_l and row.seconds]
     return measured_flow(done) if done else None
@@ -107,7 +107,7 @@ def measure(job: Job, number: int, text: str) -> None:
 
 
 @transaction.atomic
-def use(job: Job, spread: Spread, version: int, user: Any) -> None:
+def use(job: Job, spread: MeasuredSpread, version: int, user: Any) -> None:
     """Write the mean as the flow of the supply. Raises Stale."""
     touch(job, version, user)
     survey = job.survey

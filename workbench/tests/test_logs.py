@@ -23,8 +23,8 @@ from openpyxl import Workbook
 from playwright.sync_api import expect
 
 from simulated import meter
-from treatment.keeping.diagnosis import diagnosis_schema
-from treatment.keeping.log import log_schema
+from treatment.operation.diagnosis.diagnosis import diagnosis_schema
+from treatment.operation.maintenance.log import log_schema
 from treatment.tests.example import job as job_document
 
 from ..door import store

@@ -20,7 +20,7 @@ from icalendar import Calendar
 from PIL import Image
 
 from intake.pictures import SIDE
-from treatment.starting.record import record_schema
+from treatment.commissioning.record import record_schema
 from treatment.tests.example import job as job_document
 
 from ..door import store

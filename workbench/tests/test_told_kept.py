@@ -15,7 +15,7 @@ from django.urls import get_resolver, reverse
 from django.utils import timezone
 
 from intake.pictures import NoPhoto, made_plain, photo
-from treatment.keeping.log import log_schema
+from treatment.operation.maintenance.log import log_schema
 from vivid_cairn.log import without_addresses
 
 from ..accounts.models import Membership
@@ -378,7 +378,7 @@ class WithoutEnd(Logbook):
         self.begin()
         for days in range(9, 3, -1):
             self.device(days, {"five.pressure_in": "46 psi"})
-        with mock.patch("treatment.keeping.log.MOST", 3):
+        with mock.patch("treatment.operation.maintenance.log.MOST", 3):
             self.assertEqual(self.client.get(self.where("logbook")).status_code, 200)
             self.assertEqual(self.line("hardness after softener 0").status_code, 302)
             self.assertEqual(self.client.get(reverse("calendar")).status_code, 200)

@@ -14,9 +14,9 @@ from treatment.job.limits import limits
 from treatment.job_file import written
 from treatment.language.analytes import analytes
 from treatment.papers.compared import money_rows
-from treatment.planning.variant import Variant
+from treatment.planning.evaluated import EvaluatedTrain
 from treatment.studies.alternatives import alternatives
-from treatment.studies.compare import Row, compare, outlines
+from treatment.studies.compare import ComparedRow, compare, outlines
 from treatment.studies.shelf import shelf
 
 from ..accounts.access import job_for
@@ -40,7 +40,7 @@ def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> 
     others = alternatives(design)
     known = of_firm(job.workspace_id)
 
-    def rows(found: list[Variant]) -> list[Row]:
+    def rows(found: list[EvaluatedTrain]) -> list[ComparedRow]:
         return [*compare(found, job.units), *money_rows([known.priced(each) for each in found], job.units)] if found else []
 
     context = {

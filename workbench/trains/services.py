@@ -15,7 +15,7 @@ from treatment.job_file import MOST_STAGES, read_stage, stage_fields
 from treatment.language.analytes import analytes
 from treatment.language.errors import BadDocument, Fault
 from treatment.language.spec import BAD, Choice, Measure
-from treatment.stages import ROOMS
+from treatment.treatments import ROOMS
 
 from ..fields import sentence
 from ..jobs.models import Job

@@ -16,8 +16,8 @@ from treatment.language.figure import Figure
 from treatment.language.measures import example_for
 from treatment.language.quantity import canonical_unit
 from treatment.language.spec import Choice, Flag, Fraction, Measure, Number
-from treatment.planning.variant import Variant
-from treatment.train.room import StageRun
+from treatment.planning.evaluated import EvaluatedTrain
+from treatment.train.treatment import StageRun
 
 
 @dataclass(frozen=True)
@@ -95,7 +95,7 @@ class Sheet:
         return clock(self.hour) if self.hour is not None else ""
 
 
-def sheet(design: Design, variant: Variant, selected: str, stages: list[dict[str, Any]] | None) -> Sheet:
+def sheet(design: Design, variant: EvaluatedTrain, selected: str, stages: list[dict[str, Any]] | None) -> Sheet:
     """The sheet of the stage called ``selected``."""
     run = next(stage for stage in variant.run.stages if stage.id == selected)
     typed = {}

@@ -17,9 +17,9 @@ from treatment.drawing.wall.compose import compose
 from treatment.job_file import written
 from treatment.language.errors import BadDocument
 from treatment.papers.design_file import STANDING_CAUTION
-from treatment.planning.variant import Variant
-from treatment.stages import ROOMS
+from treatment.planning.evaluated import EvaluatedTrain
 from treatment.studies.repair import repair
+from treatment.treatments import ROOMS
 
 from ..accounts.access import job_for
 from ..door import design_of
@@ -59,7 +59,7 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
     } | more  # fmt: skip
 
 
-def _grouped(variant: Variant) -> list[tuple[str, list[Finding]]]:
+def _grouped(variant: EvaluatedTrain) -> list[tuple[str, list[Finding]]]:
     """Findings under the stage they are about, in the order of the train; those about the whole job first."""
     stages = [("", "The whole job"), *((stage.id, stage.name) for stage in variant.run.stages)]
     groups = [(name, [finding for finding in variant.findings if finding.stage == id]) for id, name in stages]

@@ -8,7 +8,7 @@ from typing import Any
 
 from treatment.language.tables import table
 from treatment.papers.costs import Costs
-from treatment.papers.materials import Row
+from treatment.papers.materials import MaterialRow
 from treatment.wall.parts import Wall
 from treatment.wall.signs import lines_of
 
@@ -73,7 +73,7 @@ def currency_of(money: Costs) -> str:
     return "" if money.currency == table("prices")["money"]["currency"] else money.currency
 
 
-def rows_of(rows: list[Row], currency: str) -> list[list[Any]]:
+def rows_of(rows: list[MaterialRow], currency: str) -> list[list[Any]]:
     return [[row.group, row.key, row.what, row.quantity, row.unit, float(row.each), float(row.total), row.note, currency] for row in rows]
 
 
@@ -110,7 +110,7 @@ def cost_rows(money: Costs) -> list[list[Any]]:
     return lines
 
 
-def materials_csv(rows: list[Row], money: Costs) -> str:
+def materials_csv(rows: list[MaterialRow], money: Costs) -> str:
     out = io.StringIO()
     sheet = csv.writer(out)
     sheet.writerow(HEADER)
@@ -129,7 +129,7 @@ def costs_csv(money: Costs) -> str:
     return out.getvalue()
 
 
-def materials_xlsx(rows: list[Row], money: Costs, name: str) -> bytes:
+def materials_xlsx(rows: list[MaterialRow], money: Costs, name: str) -> bytes:
     from openpyxl import Workbook
 
     book = Workbook()

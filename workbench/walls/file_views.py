@@ -21,7 +21,7 @@ from treatment.language.spec import BAD, specs_of
 from treatment.language.tables import table
 from treatment.papers.costs import Costs, costs, listed, per_volume, shares
 from treatment.papers.design_file import STANDING_CAUTION
-from treatment.papers.materials import Row, by_group, materials, total
+from treatment.papers.materials import MaterialRow, by_group, materials, total
 from treatment.train.weights import loads, mains_volts, mass_of_all
 
 from ..accounts.access import job_for, may_change, membership
@@ -35,7 +35,7 @@ from .svg_style import svg_style
 from .views import drawn, states_of
 
 
-def _list(job: Job) -> tuple[list[Row], Costs]:
+def _list(job: Job) -> tuple[list[MaterialRow], Costs]:
     """The list of materials, and what the train costs."""
     design, wall, _ = drawn(job)
     rows = materials(design.chosen, wall)

@@ -16,7 +16,7 @@ from treatment.design import Design
 from treatment.language.errors import BadDocument
 from treatment.language.tables import table
 from treatment.year.against import against_design
-from treatment.year.asked import Asked
+from treatment.year.asked import YearAsked
 from treatment.year.document import document_of
 from treatment.year.from_log import begun
 from treatment.year.notices import moment, notices
@@ -64,10 +64,10 @@ def _added(request: HttpRequest) -> str:
     return f"{name}:{','.join(parts)}" if parts else name
 
 
-def _asked(job: Job, design: Design, request: HttpRequest) -> tuple[Asked, bool]:
+def _asked(job: Job, design: Design, request: HttpRequest) -> tuple[YearAsked, bool]:
     """Where the year begins: today with new stocks, or from today of the job's log where that is asked for and there is one."""
     start = timezone.localdate()
-    plain = Asked(start)
+    plain = YearAsked(start)
     book = opened(job) if request.GET.get("log") else None
     if book is None:
         return plain, False

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from ...language.tables import table
-from ...train.room import StageRun
-from ..shapes import Box, Line, n, path
+from ...train.treatment import StageRun
+from ..shapes import Box, DrawnLine, n, path
 
-Shape = Box | Line
+Shape = Box | DrawnLine
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,8 +44,8 @@ def _vessel_shapes(x: float, floor: float, width: float, height: float, head: fl
     level = max(low - (height - 2 * inset) * fill, top + dome)
     bed = f"M{n(left)} {n(level)}H{n(right)}V{n(low - dome * 0.9)}C{n(right)} {n(low)} {n(left)} {n(low)} {n(left)} {n(low - dome * 0.9)}Z"
     return [
-        Line(shell, "shell"),
-        Line(bed, f"bed bed-{medium}"),
+        DrawnLine(shell, "shell"),
+        DrawnLine(bed, f"bed bed-{medium}"),
         Box(x + width / 2 - max(width * 0.34, 8), top - head, max(width * 0.68, 16), head + 2, "head", 3),
     ]
 
@@ -69,7 +69,7 @@ def _vessels(
     right = left + width * bed.vessels + gap * (bed.vessels - 1)
     y = floor - height - head / 2
     if bed.vessels > 1:
-        shapes.insert(0, Line(path((left + width / 2, y), (right - width / 2, y)), "pipe"))
+        shapes.insert(0, DrawnLine(path((left + width / 2, y), (right - width / 2, y)), "pipe"))
     return shapes, left + width / 2 - max(width * 0.34, 8), right - width / 2 + max(width * 0.34, 8), y
 
 
@@ -108,7 +108,7 @@ def cartridge(stage: StageRun[Any], middle: float, floor: float, scale: float, r
     inner, outer = left + 1.5, left + width - 1.5
     sump = f"M{n(inner)} {n(top + cap)}V{n(bottom - r)}Q{n(inner)} {n(bottom)} {n(middle)} {n(bottom)}Q{n(outer)} {n(bottom)} {n(outer)} {n(bottom - r)}V{n(top + cap)}Z"
     shapes: list[Shape] = [
-        Line(sump, "shell"),
+        DrawnLine(sump, "shell"),
         Box(
             left + width * 0.24,
             top + cap + 2,
@@ -150,7 +150,7 @@ def tank(stage: StageRun[Any], middle: float, floor: float, scale: float, room: 
     dome = min(width * 0.22, 14.0)
     shell = f"M{n(left)} {n(floor)}V{n(top + dome)}Q{n(left)} {n(top)} {n(middle)} {n(top)}Q{n(left + width)} {n(top)} {n(left + width)} {n(top + dome)}V{n(floor)}Z"
     shapes: list[Shape] = [
-        Line(shell, "shell"),
+        DrawnLine(shell, "shell"),
         Box(left + 2, top + height * 0.28, width - 4, height * 0.72 - 2, "stored", 2),
         Box(middle - 6, top - 4, 12, 5, "head", 1.5),
     ]
@@ -164,8 +164,8 @@ def feeder(stage: StageRun[Any], middle: float, floor: float, scale: float, room
         Box(left, top, width, height, "brine", 3),
         Box(left + 2, top + height * 0.4, width - 4, height * 0.6 - 2, "solution", 2),
         Box(middle - 8, top - 12, 16, 13, "head", 2),
-        Line(path((middle, top - 12), (middle, 40.0)), "dosing"),
-        Line(f"M{n(middle - 4)} 48L{n(middle)} 40L{n(middle + 4)} 48", "dosing"),
+        DrawnLine(path((middle, top - 12), (middle, 40.0)), "dosing"),
+        DrawnLine(f"M{n(middle - 4)} 48L{n(middle)} 40L{n(middle + 4)} 48", "dosing"),
     ]
     return Silhouette(tuple(shapes), (middle - 12, 40.0), (middle + 12, 40.0))
 
@@ -176,7 +176,7 @@ def diverter(stage: StageRun[Any], middle: float, floor: float, scale: float, ro
     shapes: list[Shape] = [
         Box(left, top, width, height, "shell", 3),
         Box(left + 2, top + height * 0.35, width - 4, height * 0.65 - 2, "silt", 2),
-        Line(path((middle, top + height), (middle, floor)), "dosing"),
+        DrawnLine(path((middle, top + height), (middle, floor)), "dosing"),
     ]
     return Silhouette(tuple(shapes), (left, top + 6), (left + width, top + 6))
 
@@ -189,8 +189,8 @@ def pump(stage: StageRun[Any], middle: float, floor: float, scale: float, room: 
     casing = f"M{n(left + r * 2)} {n(y)}A{n(r)} {n(r)} 0 1 1 {n(left)} {n(y)}A{n(r)} {n(r)} 0 1 1 {n(left + r * 2)} {n(y)}Z"
     shapes: list[Shape] = [
         Box(left + r * 1.6, top + 5, 30, 20, "head", 3),
-        Line(casing, "shell"),
-        Line(f"M{n(left + 8)} {n(y + 6)}L{n(left + r * 2 - 5)} {n(y)}L{n(left + 8)} {n(y - 6)}Z", "head"),
+        DrawnLine(casing, "shell"),
+        DrawnLine(f"M{n(left + 8)} {n(y + 6)}L{n(left + r * 2 - 5)} {n(y)}L{n(left + 8)} {n(y - 6)}Z", "head"),
         Box(left - 2, floor - 6, 54, 6, "lid", 1),
     ]
     return Silhouette(tuple(shapes), (left, y), (left + r * 2 + 24, top + 5))
@@ -200,7 +200,7 @@ def valve(stage: StageRun[Any], middle: float, floor: float, scale: float, room:
     """A pressure-reducing valve: a body in the pipe with its bonnet."""
     y = 40.0 + 36.0
     shapes: list[Shape] = [
-        Line(f"M{n(middle - 13)} {n(y - 8)}L{n(middle + 13)} {n(y + 8)}V{n(y - 8)}L{n(middle - 13)} {n(y + 8)}Z", "shell"),
+        DrawnLine(f"M{n(middle - 13)} {n(y - 8)}L{n(middle + 13)} {n(y + 8)}V{n(y - 8)}L{n(middle - 13)} {n(y + 8)}Z", "shell"),
         Box(middle - 5, y - 21, 10, 18, "head", 4),
     ]
     return Silhouette(tuple(shapes), (middle - 13, y), (middle + 13, y))
@@ -217,7 +217,7 @@ def membrane(stage: StageRun[Any], middle: float, floor: float, scale: float, ro
     for i in range(3):
         shapes.append(Box(left + 5 + i * (width - 10) / 3, top + height * 0.6, (width - 10) / 3 - 3, height * 0.34, "element", 2))
     if foot > 20:
-        shapes.append(Line(path((left, top + height), (left + width, top + height)), "dosing"))
+        shapes.append(DrawnLine(path((left, top + height), (left + width, top + height)), "dosing"))
     return Silhouette(tuple(shapes), (left, top + 10), (left + width, top + 10))
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ...design import Design
 from ...language.analytes import shown_in
-from ...planning.variant import Variant
+from ...planning.evaluated import EvaluatedTrain
 from .view import Column, TrainDrawing
 
 MOST_CHANGES = 5
@@ -15,7 +15,7 @@ HALF, TOP = 46.0, 34.0  # half the width of the part of a column that is shown, 
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class ChangeTold:
     """An analyte before and behind a stage, at the adverse water, canonical unit."""
 
     analyte: str
@@ -33,7 +33,7 @@ class ToldStage:
     column: Column
     frame: tuple[float, float, float, float]
     purpose: str
-    changes: tuple[Change, ...]
+    changes: tuple[ChangeTold, ...]
     clean: float
     dirty: float
 
@@ -50,7 +50,7 @@ class ToldTrain:
     left_dirty: float
 
 
-def told(design: Design, variant: Variant, drawing: TrainDrawing, system: str) -> ToldTrain:
+def told(design: Design, variant: EvaluatedTrain, drawing: TrainDrawing, system: str) -> ToldTrain:
     """The train as a list, with the figures that its drawing shows as ribbons and line."""
     points = variant.pressure.points
     shown = [ribbon.analyte for ribbon in drawing.ribbons]
@@ -58,7 +58,7 @@ def told(design: Design, variant: Variant, drawing: TrainDrawing, system: str) -
     for column, stage, point in zip(drawing.columns, variant.run.stages, points[2:], strict=False):
         before, after = stage.water_in.known(), stage.water_out.known()
         changed = [name for name in (*shown, *shown_in("sheet")) if name in before and name in after and _changed(before[name], after[name])]
-        changes = tuple(Change(name, before[name], after[name]) for name in dict.fromkeys(changed))
+        changes = tuple(ChangeTold(name, before[name], after[name]) for name in dict.fromkeys(changed))
         frame = (column.middle - HALF, TOP, 2 * HALF, drawing.floor - TOP + 4)
         rows.append(
             ToldStage(column, frame, stage.room.does(stage.water_in, stage.water_out, system), changes[:MOST_CHANGES], point.clean, point.dirty)

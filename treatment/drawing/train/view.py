@@ -15,8 +15,8 @@ from ...job.limits import strictest
 from ...language.analytes import MICROBES, analytes, shown_in
 from ...language.display import amount, digits, show, unit_text
 from ...language.interface import severity
-from ...planning.variant import Variant
-from ..shapes import Box, Label, Line, n
+from ...planning.evaluated import EvaluatedTrain
+from ..shapes import Box, DrawnLine, Label, n
 from .silhouettes import Shape, silhouette
 
 GUTTER, SOURCE, HOUSE = 104.0, 58.0, 106.0
@@ -59,9 +59,9 @@ class Ribbon:
     colour: str
     pattern: str
     y: float
-    band: Line
-    likely: Line | None
-    limit: tuple[Line, ...]
+    band: DrawnLine
+    likely: DrawnLine | None
+    limit: tuple[DrawnLine, ...]
     limit_label: Label
     labels: tuple[Label, ...]
     said: str
@@ -72,9 +72,9 @@ class Pressure:
     """The pressure line: clean and dirty, the mark it should stay above, and the numbers."""
 
     y: float
-    clean: Line
-    dirty: Line
-    mark: Line
+    clean: DrawnLine
+    dirty: DrawnLine
+    mark: DrawnLine
     mark_text: str
     labels: tuple[Label, ...]
     unit: str
@@ -95,8 +95,8 @@ class TrainDrawing:
     pressure_height: float
     gutter: float
     columns: tuple[Column, ...]
-    pipes: tuple[Line, ...]
-    house: Line
+    pipes: tuple[DrawnLine, ...]
+    house: DrawnLine
     source: Label
     ribbons: tuple[Ribbon, ...]
     pressure: Pressure
@@ -122,7 +122,7 @@ class TrainDrawing:
         return next((word for most, word in ((980, "fits"), (1500, "wide"), (2400, "wider")) if self.width <= most), "widest")
 
 
-def draw_train(design: Design, variant: Variant, system: str) -> TrainDrawing:
+def draw_train(design: Design, variant: EvaluatedTrain, system: str) -> TrainDrawing:
     """Lay out the drawing of a train in the units people read (us or metric)."""
     stages = variant.run.stages
     count = max(len(stages), 1)
@@ -145,8 +145,8 @@ def draw_train(design: Design, variant: Variant, system: str) -> TrainDrawing:
 
 
 def _columns(
-    variant: Variant, middles: list[float], each: float, scale: float, source_x: float, house_x: float
-) -> tuple[tuple[Column, ...], tuple[Line, ...]]:
+    variant: EvaluatedTrain, middles: list[float], each: float, scale: float, source_x: float, house_x: float
+) -> tuple[tuple[Column, ...], tuple[DrawnLine, ...]]:
     columns, pipes = [], []
     d = f"M{n(source_x)} {n(FLOOR)}V{n(PIPE_Y)}"
     for stage, middle in zip(variant.run.stages, middles, strict=True):
@@ -155,11 +155,11 @@ def _columns(
         lead = 9.0
         if stage.at_tap:
             branch = middle - each * 0.32
-            pipes.append(Line(f"M{n(branch)} {n(PIPE_Y)}V{n(in_y)}H{n(in_x)}", "pipe"))
-            pipes.append(Line(f"M{n(out_x)} {n(out_y)}H{n(out_x + 16)}V{n(out_y + 14)}", "pipe"))
+            pipes.append(DrawnLine(f"M{n(branch)} {n(PIPE_Y)}V{n(in_y)}H{n(in_x)}", "pipe"))
+            pipes.append(DrawnLine(f"M{n(out_x)} {n(out_y)}H{n(out_x + 16)}V{n(out_y + 14)}", "pipe"))
         else:
             d += f"H{n(in_x - lead)}V{n(in_y)}H{n(in_x)}"
-            pipes.append(Line(d, "pipe"))
+            pipes.append(DrawnLine(d, "pipe"))
             d = f"M{n(out_x)} {n(out_y)}H{n(out_x + lead)}V{n(PIPE_Y)}"
         own = [finding for finding in variant.findings if finding.stage == stage.id]
         worst = min((finding.severity for finding in own), key=SEVERITIES.index, default="")
@@ -181,7 +181,7 @@ def _columns(
             )
         )
     d += f"H{n(house_x)}V{n(FLOOR - 62)}"
-    pipes.append(Line(d, "pipe"))
+    pipes.append(DrawnLine(d, "pipe"))
     return tuple(columns), tuple(pipes)
 
 
@@ -197,15 +197,15 @@ def _wrap(text: str, most: int) -> list[str]:
     return lines
 
 
-def _house(x: float) -> Line:
+def _house(x: float) -> DrawnLine:
     w, h, roof = 44.0, 40.0, 22.0
-    return Line(
+    return DrawnLine(
         f"M{n(x - w / 2)} {n(FLOOR)}V{n(FLOOR - h)}H{n(x - w / 2 - 5)}L{n(x)} {n(FLOOR - h - roof)}L{n(x + w / 2 + 5)} {n(FLOOR - h)}H{n(x + w / 2)}V{n(FLOOR)}Z",
         "house",
     )
 
 
-def _shown(design: Design, variant: Variant) -> list[str]:
+def _shown(design: Design, variant: EvaluatedTrain) -> list[str]:
     """The analytes that matter here, pH last: what is needed, what nears a limit, what a stage changes."""
     waters = [variant.run.raw, *(stage.water_out for stage in variant.run.stages)]
     needed = [need.goal for need in design.needs]
@@ -261,7 +261,7 @@ def _stops(middles: list[float], each: float, end: float) -> list[float]:
     return [first, *edges[1:-1], end - 22 if len(middles) else end]
 
 
-def _ribbon(design: Design, variant: Variant, name: str, y: float, middles: list[float], each: float, end: float, system: str) -> Ribbon:
+def _ribbon(design: Design, variant: EvaluatedTrain, name: str, y: float, middles: list[float], each: float, end: float, system: str) -> Ribbon:
     row = analytes()[name]
     run = variant.run
     adverse = [run.raw.value(name), *(stage.passes.value(name) for stage in run.stages)]
@@ -274,15 +274,15 @@ def _ribbon(design: Design, variant: Variant, name: str, y: float, middles: list
     if name == "ph":
         return _ph_ribbon(design, adverse, mild, y, middles, each, end, said)
     mark = limit_of(design, name) or 0.0
-    band = Line(_band([_half(value, mark) for value in adverse], middle, middles, each, end), "band")
+    band = DrawnLine(_band([_half(value, mark) for value in adverse], middle, middles, each, end), "band")
     spread = any(abs(a - b) > 1e-6 * max(a, b, 1e-9) for a, b in zip(adverse, mild, strict=True))
-    likely = Line(_band([_half(value, mark) for value in mild], middle, middles, each, end), "likely") if spread else None
-    limits: tuple[Line, ...] = ()
+    likely = DrawnLine(_band([_half(value, mark) for value in mild], middle, middles, each, end), "likely") if spread else None
+    limits: tuple[DrawnLine, ...] = ()
     text = "must be absent" if row.is_microbe else f"limit {digits(mark, row.unit, system)}"
     if name == "hardness":
         text = f"soft below {digits(mark, row.unit, system)}"
     if not row.is_microbe:
-        limits = tuple(Line(f"M{n(GUTTER)} {n(middle + s * AT_LIMIT)}H{n(end)}", "limit") for s in (-1, 1))
+        limits = tuple(DrawnLine(f"M{n(GUTTER)} {n(middle + s * AT_LIMIT)}H{n(end)}", "limit") for s in (-1, 1))
     labels = _numbers(name, adverse, _stops(middles, each, end), middle, system)
     if name in design.evidence.carried:  # nobody found them: this kind of source is taken to carry them
         labels = tuple(replace(label, text="assumed") if label.text == "found" else label for label in labels)
@@ -357,9 +357,9 @@ def _ph_ribbon(design: Design, adverse: list[float], mild: list[float], y: float
             labels.append(Label(x, above if above > y + 9 else height(value) + 13, text, "number", _anchor(i, stops)))
             last = text
     spread = any(abs(a - b) > 0.005 for a, b in zip(adverse, mild, strict=True))
-    band = Line(_trace([height(value) for value in adverse], middles, each, end), "trace")
-    likely = Line(_trace([height(value) for value in mild], middles, each, end), "trace-likely") if spread else None
-    allowed = (Line(f"M{n(GUTTER)} {n(height(min(high, most)))}H{n(end)}V{n(height(low))}H{n(GUTTER)}Z", "allowed"),)
+    band = DrawnLine(_trace([height(value) for value in adverse], middles, each, end), "trace")
+    likely = DrawnLine(_trace([height(value) for value in mild], middles, each, end), "trace-likely") if spread else None
+    allowed = (DrawnLine(f"M{n(GUTTER)} {n(height(min(high, most)))}H{n(end)}V{n(height(low))}H{n(GUTTER)}Z", "allowed"),)
     return Ribbon(
         "ph",
         "pH",
@@ -386,7 +386,7 @@ def _trace(heights: list[float], middles: list[float], each: float, end: float) 
     return d + f"L{n(end)} {n(heights[-1])}"
 
 
-def _pressure(design: Design, variant: Variant, y: float, middles: list[float], each: float, end: float, system: str) -> Pressure:
+def _pressure(design: Design, variant: EvaluatedTrain, y: float, middles: list[float], each: float, end: float, system: str) -> Pressure:
     points = variant.pressure.points
     clean, dirty = [point.clean for point in points[1:-1]], [point.dirty for point in points[1:-1]]
     least = design.duty.rows["house"]["residual_kpa"]
@@ -396,9 +396,9 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
     def height(kpa: float) -> float:
         return y + 16 + (top - kpa) / (top - floor) * (PRESSURE - 26)
 
-    def line(values: list[float], last: float, role: str) -> Line:
+    def line(values: list[float], last: float, role: str) -> DrawnLine:
         trace = _trace([height(value) for value in values], middles, each, end - 26)
-        return Line(
+        return DrawnLine(
             f"M{n(GUTTER)} {n(height(points[0].clean))}L{n(GUTTER + 22)} {n(height(values[0]))}"
             + trace.replace(f"M{n(GUTTER)}", f"L{n(GUTTER + 22)}", 1)
             + f"L{n(end)} {n(height(last))}",
@@ -416,7 +416,7 @@ def _pressure(design: Design, variant: Variant, y: float, middles: list[float], 
         Label(end + 8, clean_y + 4, f"{digits(last_clean, 'kPa', system)} clean", "number", "start"),
         Label(end + 8, dirty_y + 4, f"{digits(last_dirty, 'kPa', system)} dirty", "faint", "start"),
     ]
-    mark = Line(f"M{n(GUTTER)} {n(height(least))}H{n(end)}", "limit")
+    mark = DrawnLine(f"M{n(GUTTER)} {n(height(least))}H{n(end)}", "limit")
     first, clean_end, dirty_end = (show(value, "kPa", system) for value in (points[0].clean, last_clean, last_dirty))
     said = f"Pressure runs from {first} to {clean_end} at the highest tap, {dirty_end} with dirty filters."
     return Pressure(y, line(clean, last_clean, "clean"), line(dirty, last_dirty, "dirty"), mark,

@@ -11,19 +11,19 @@ from ...audit.rules import accepted
 from ...design import Design
 from ...job.facts import Facts
 from ...language.display import measure
-from ...planning.variant import Variant
+from ...planning.evaluated import EvaluatedTrain
 from ...train.weights import loads
 from ...wall.laying import ceiling_of, laid
-from ...wall.parts import Dimension, Unit, Wall
+from ...wall.parts import Dimension, Wall, WallUnit
 from .faults import findings_on
 
 
-def compose(design: Design, variant: Variant, states: dict[str, str] | None = None) -> Wall:
+def compose(design: Design, variant: EvaluatedTrain, states: dict[str, str] | None = None) -> Wall:
     """The wall of a train of a design, see ``wall_of``."""
     return wall_of(design.facts, variant, states)
 
 
-def wall_of(facts: Facts, variant: Variant, states: dict[str, str] | None = None) -> Wall:
+def wall_of(facts: Facts, variant: EvaluatedTrain, states: dict[str, str] | None = None) -> Wall:
     """The wall of a train: units where the job puts them, else side by side in the order of the water, clear of what is there.
 
     states: stage id -> service, bypass or shut; what is not named is in service. The drawing always comes; what does not
@@ -34,7 +34,7 @@ def wall_of(facts: Facts, variant: Variant, states: dict[str, str] | None = None
     return replace(wall, findings=tuple(accepted(findings_on(wall, facts, ceiling_of(facts), loads(variant.run.stages)), facts.waivers)))
 
 
-def _dimensions(units: tuple[Unit, ...], facts: Facts) -> tuple[Dimension, ...]:
+def _dimensions(units: tuple[WallUnit, ...], facts: Facts) -> tuple[Dimension, ...]:
     """The left edge of each unit from the end of the wall, and its width, along the floor; port heights."""
     system = facts.job.units
     found: list[Dimension] = []

@@ -12,7 +12,7 @@ from ...language.figure import source
 from ...language.prose import listed, sentence
 from ...language.tables import table
 from ...train.weights import Load, mains_volts, mass_of_all
-from ...wall.parts import Rect, Run, Unit, Wall, Zone
+from ...wall.parts import PipeOnWall, Rect, Wall, WallUnit, Zone
 
 PLACE = frozenset({"place"})
 
@@ -77,7 +77,7 @@ def _collisions(wall: Wall, say: Say) -> None:
             say("does-not-fit", "fault", other.id, f"{other.name} and {unit.name} are in the same place.", "Move one of them.")
 
 
-def _beyond(wall: Wall, unit: Unit, facts: Facts, ceiling: float, say: Say) -> None:
+def _beyond(wall: Wall, unit: WallUnit, facts: Facts, ceiling: float, say: Say) -> None:
     """Whether a unit reaches beyond the wall, the ceiling, the floor or the room before it."""
     site = facts.site
 
@@ -97,7 +97,7 @@ def _beyond(wall: Wall, unit: Unit, facts: Facts, ceiling: float, say: Say) -> N
         say("does-not-fit", "fault", unit.id, "It is beyond the end of the wall, or below the floor.", "Move it back.")
 
 
-def _obstacles(wall: Wall, unit: Unit, say: Say) -> None:
+def _obstacles(wall: Wall, unit: WallUnit, say: Say) -> None:
     for obstacle in wall.obstacles:
         if any(rect.overlaps(obstacle.keep) for _, rect in unit.parts):
             severity = "danger" if obstacle.key == "electrical_panel" else "fault"
@@ -163,7 +163,7 @@ def _pipe_in_the_way(wall: Wall, facts: Facts, say: Say) -> None:
             )
 
 
-def _through(run: Run, rect: Rect) -> bool:
+def _through(run: PipeOnWall, rect: Rect) -> bool:
     """Whether a pipe passes through the inside of a rectangle."""
     inner = Rect(rect.x + 5, rect.z + 5, rect.width - 10, rect.height - 10)
     return any(
@@ -172,12 +172,12 @@ def _through(run: Run, rect: Rect) -> bool:
     )
 
 
-def _crosses(run: Run, keep: Rect) -> bool:
+def _crosses(run: PipeOnWall, keep: Rect) -> bool:
     """Whether a pipe passes through the room of a panel, which reaches from the floor to the ceiling."""
     return any(min(a[0], b[0]) < keep.right and max(a[0], b[0]) > keep.x and max(a[1], b[1]) > keep.z for a, b in pairwise(run.points))
 
 
-def _zone(wall: Wall, unit: Unit, zone: Zone, ceiling: float | None, system: str, say: Say) -> None:
+def _zone(wall: Wall, unit: WallUnit, zone: Zone, ceiling: float | None, system: str, say: Say) -> None:
     rule = "uv-clearance" if zone.what == "lamp" else f"clearance/{unit.kind}"
     severity = "fault" if zone.what == "lamp" else "caution"
     if ceiling is not None and zone.rect.top > ceiling + 1:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...wall.parts import Fitting, Wall
-from ..shapes import Line
+from ..shapes import DrawnLine
 from .view import small_shapes, valve_shapes
 
 WORDS = {
@@ -29,28 +29,28 @@ FRAME = (-85.0, -85.0, 170.0, 170.0)
 
 
 @dataclass(frozen=True, slots=True)
-class Sign:
+class LegendSign:
     """A sign: its lines about the origin, and what it means."""
 
-    lines: tuple[Line, ...]
+    lines: tuple[DrawnLine, ...]
     words: str
 
 
-def legend(wall: Wall) -> tuple[Sign, ...]:
+def legend(wall: Wall) -> tuple[LegendSign, ...]:
     """The signs that stand on a wall, pipes first."""
     roles = {run.role for run in wall.runs}
-    signs = [Sign((Line("M-80 0H80", f"run-{role}"),), words) for role, words in PIPES.items() if role in roles]
+    signs = [LegendSign((DrawnLine("M-80 0H80", f"run-{role}"),), words) for role, words in PIPES.items() if role in roles]
     stand = {(fitting.kind, fitting.open) for fitting in wall.fittings}
     for (kind, is_open), words in WORDS.items():
         if (kind, is_open) in stand:
-            signs.append(Sign(_shapes(Fitting(kind, 0.0, 0.0, "h", "", open=is_open)), words))
+            signs.append(LegendSign(_shapes(Fitting(kind, 0.0, 0.0, "h", "", open=is_open)), words))
     return tuple(signs)
 
 
-def _shapes(fitting: Fitting) -> tuple[Line, ...]:
+def _shapes(fitting: Fitting) -> tuple[DrawnLine, ...]:
     drop = -90.0 if fitting.kind == "air_gap" else 0.0
     shift = 50.0 if fitting.kind == "gauge" else 0.0
     moved = Fitting(fitting.kind, shift, 0.0, "h", "", open=fitting.open)
-    pipe = () if fitting.kind in ("air_gap", "outlet") else (Line("M-80 0H80", "run-main"),)
+    pipe = () if fitting.kind in ("air_gap", "outlet") else (DrawnLine("M-80 0H80", "run-main"),)
     shapes = valve_shapes(moved, lambda z: -z) if fitting.kind == "valve" else small_shapes(moved, lambda z: drop - z)
     return (*pipe, *shapes)

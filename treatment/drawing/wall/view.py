@@ -13,10 +13,10 @@ from ...job.facts import OBSTRUCTION_WORDS
 from ...language.display import measure, show
 from ...language.interface import severity
 from ...language.tables import table
-from ...planning.variant import Variant
-from ...wall.parts import Fitting, Obstacle, Rect, Run, Unit, Wall
+from ...planning.evaluated import EvaluatedTrain
+from ...wall.parts import Fitting, Obstacle, PipeOnWall, Rect, Wall, WallUnit
 from ...wall.signs import lines_of
-from ..shapes import Box, Label, Line, n
+from ..shapes import Box, DrawnLine, Label, n
 
 MARGIN, ABOVE, BELOW, PLAN_GAP = 240.0, 70.0, 260.0, 110.0
 #: usual scales 1:n by the system of units people read; half an inch to a foot is 1:24
@@ -34,7 +34,7 @@ class UnitView:
     id: str
     name: str
     said: str
-    shapes: tuple[Box | Line, ...]
+    shapes: tuple[Box | DrawnLine, ...]
     zones: tuple[Box, ...]
     hit: Box
     labels: tuple[Label, ...]
@@ -56,14 +56,14 @@ class WallView:
     room: Box
     units: tuple[UnitView, ...]
     obstacles: tuple[tuple[Box, Box, Label], ...]
-    pipes: tuple[Line, ...]
-    valves: tuple[Line, ...]
-    small: tuple[Line, ...]
-    dimensions: tuple[Line, ...]
+    pipes: tuple[DrawnLine, ...]
+    valves: tuple[DrawnLine, ...]
+    small: tuple[DrawnLine, ...]
+    dimensions: tuple[DrawnLine, ...]
     labels: tuple[Label, ...]
     plan: tuple[Box, ...]
     plan_labels: tuple[Label, ...]
-    flow: Line
+    flow: DrawnLine
 
     def scale_for(self, width: float, height: float, system: str) -> int:
         """The largest usual scale 1:n at which the drawing fits a sheet's room [mm]."""
@@ -114,7 +114,7 @@ class WallView:
         return f"{n(self.left)} {n(self.top)} {n(self.width)} {n(self.height)}"
 
 
-def view(wall: Wall, variant: Variant, system: str) -> WallView:
+def view(wall: Wall, variant: EvaluatedTrain, system: str) -> WallView:
     """Turn the wall over (y down) and dress it: units, pipe, fittings with their state, dimensions, plan strip."""
     floor = wall.height
 
@@ -157,7 +157,7 @@ def view(wall: Wall, variant: Variant, system: str) -> WallView:
     return WallView(
         -MARGIN, -ABOVE, wall.width + 2 * MARGIN, plan_top + ABOVE + deepest + 70, floor, Box(0, 0, wall.width, floor, "room"),
         units, obstacles, pipes, valves, small, dimensions, (*labels, *_ends(wall, y)), tuple(plan), plan_labels,
-        Line("".join("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in path) for path in (wall.water_path, *wall.side_paths)), "flow"),
+        DrawnLine("".join("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in path) for path in (wall.water_path, *wall.side_paths)), "flow"),
     )  # fmt: skip
 
 
@@ -194,8 +194,8 @@ def _ends(wall: Wall, y) -> tuple[Label, ...]:  # type: ignore[no-untyped-def]  
     )
 
 
-def _unit(unit: Unit, wall: Wall, variant: Variant, box, labels: tuple[Label, ...]) -> UnitView:  # type: ignore[no-untyped-def]  # noqa: ANN001
-    shapes: list[Box | Line] = []
+def _unit(unit: WallUnit, wall: Wall, variant: EvaluatedTrain, box, labels: tuple[Label, ...]) -> UnitView:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    shapes: list[Box | DrawnLine] = []
     for shape, rect in unit.parts:
         shapes += _part(shape, box(rect, shape), unit, variant)
     own = wall.findings_at(unit.id)
@@ -221,7 +221,7 @@ def _lines(name: str) -> list[str]:
     return lines
 
 
-def _part(shape: str, b: Box, unit: Unit, variant: Variant) -> list[Box | Line]:
+def _part(shape: str, b: Box, unit: WallUnit, variant: EvaluatedTrain) -> list[Box | DrawnLine]:
     """The body of a part, to scale; a vessel shows its valve head and how high its bed stands."""
     x, r = b.x, b.x + b.width
     if shape == "vessel":
@@ -234,8 +234,8 @@ def _part(shape: str, b: Box, unit: Unit, variant: Variant) -> list[Box | Line]:
         level = b.bottom - 100 - bed.depth * 1000
         filled = f"M{n(x + 6)} {n(level)}H{n(r - 6)}V{n(b.bottom - dome)}C{n(r - 6)} {n(b.bottom - 8)} {n(x + 6)} {n(b.bottom - 8)} {n(x + 6)} {n(b.bottom - dome)}Z"
         return [
-            Line(shell, "shell"),
-            Line(filled, f"bed bed-{bed.medium.key.replace('_', '-')}"),
+            DrawnLine(shell, "shell"),
+            DrawnLine(filled, f"bed bed-{bed.medium.key.replace('_', '-')}"),
             Box(x + b.width * 0.18, b.y, b.width * 0.64, head + 14, "head", 14),
         ]
     if shape == "brine":
@@ -277,11 +277,11 @@ def _part(shape: str, b: Box, unit: Unit, variant: Variant) -> list[Box | Line]:
     return [Box(x, b.y, b.width, b.height, "head" if shape in ("pump", "valve") else "shell", 16)]
 
 
-def _run(run: Run, y) -> Line:  # type: ignore[no-untyped-def]  # noqa: ANN001
-    return Line("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in run.points), f"run-{run.role}")
+def _run(run: PipeOnWall, y) -> DrawnLine:  # type: ignore[no-untyped-def]  # noqa: ANN001
+    return DrawnLine("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in run.points), f"run-{run.role}")
 
 
-def valve_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
+def valve_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[DrawnLine]:
     """A valve as one sees it: its body in the pipe, its handle along the pipe where open, across where shut."""
     x, at, half = fitting.x, y(fitting.z), VALVE / 2
     body = (
@@ -291,18 +291,18 @@ def valve_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
     )
     lies = (fitting.along == "h") == fitting.open
     handle = f"M{n(x)} {n(at)}H{n(x + HANDLE)}" if lies else f"M{n(x)} {n(at)}V{n(at - HANDLE)}"
-    return [Line(body, "valve"), Line(handle, "handle-open" if fitting.open else "handle-shut")]
+    return [DrawnLine(body, "valve"), DrawnLine(handle, "handle-open" if fitting.open else "handle-shut")]
 
 
-def small_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[Line]:
+def small_shapes(fitting: Fitting, y: Callable[[float], float]) -> list[DrawnLine]:
     """A small fitting as one sees it; nothing for what is only a bend of the pipe."""
     if lines := lines_of(fitting):
         path = "".join("M" + "L".join(f"{n(x)} {n(y(z))}" for x, z in line) for line in lines)
-        return [Line(path, SIGNS.get(fitting.kind, fitting.kind))]
+        return [DrawnLine(path, SIGNS.get(fitting.kind, fitting.kind))]
     x, at = fitting.x, y(fitting.z)
     if fitting.kind == "outlet":
         return [
-            Line(
+            DrawnLine(
                 f"M{n(x - 32)} {n(at - 32)}H{n(x + 32)}V{n(at + 32)}H{n(x - 32)}ZM{n(x - 12)} {n(at - 12)}V{n(at + 12)}M{n(x + 12)} {n(at - 12)}V{n(at + 12)}",
                 "outlet",
             )
@@ -314,24 +314,26 @@ def _obstacle_label(obstacle: Obstacle, y) -> Label:  # type: ignore[no-untyped-
     return Label(obstacle.rect.x + obstacle.rect.width / 2, y(obstacle.rect.top) - 18, OBSTRUCTION_WORDS[obstacle.key], "wall-note")
 
 
-def _dimensions(wall: Wall, y, system: str, below: float) -> tuple[tuple[Line, ...], tuple[Label, ...]]:  # type: ignore[no-untyped-def]  # noqa: ANN001
+def _dimensions(wall: Wall, y, system: str, below: float) -> tuple[tuple[DrawnLine, ...], tuple[Label, ...]]:  # type: ignore[no-untyped-def]  # noqa: ANN001
     """A chain of measures along the floor, the height of the header, and the whole width."""
-    lines: list[Line] = []
+    lines: list[DrawnLine] = []
     labels: list[Label] = []
     level = wall.height + 178 + below
     for i, each in enumerate(wall.dimensions):
         a, b = each.start[0], each.end[0]
-        lines.append(Line(f"M{n(a)} {n(level - 14)}V{n(level + 14)}M{n(a)} {n(level)}H{n(b)}M{n(b)} {n(level - 14)}V{n(level + 14)}", "dimension"))
+        lines.append(
+            DrawnLine(f"M{n(a)} {n(level - 14)}V{n(level + 14)}M{n(a)} {n(level)}H{n(b)}M{n(b)} {n(level - 14)}V{n(level + 14)}", "dimension")
+        )
         if b - a > 70:
             labels.append(Label((a + b) / 2, level - 12 if i % 2 == 0 or b - a > 220 else level + 48, each.words, "wall-figure"))
     whole = level + 118  # clear of the second row of words
     lines.append(
-        Line(f"M0 {n(whole - 14)}V{n(whole + 14)}M0 {n(whole)}H{n(wall.width)}M{n(wall.width)} {n(whole - 14)}V{n(whole + 14)}", "dimension")
+        DrawnLine(f"M0 {n(whole - 14)}V{n(whole + 14)}M0 {n(whole)}H{n(wall.width)}M{n(wall.width)} {n(whole - 14)}V{n(whole + 14)}", "dimension")
     )
     labels.append(Label(wall.width / 2, whole - 12, measure(wall.width, system), "wall-figure"))
     side = -44.0
     lines.append(
-        Line(
+        DrawnLine(
             f"M{n(side - 14)} {n(y(0))}H{n(side + 14)}M{n(side)} {n(y(0))}V{n(y(wall.header))}M{n(side - 14)} {n(y(wall.header))}H{n(side + 14)}",
             "dimension",
         )

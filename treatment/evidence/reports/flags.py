@@ -7,7 +7,7 @@ from functools import cache
 
 from ...language.tables import table
 from .report import ReportRow
-from .sheets import Line, plain
+from .sheets import SheetLine, plain
 
 _LEGEND = re.compile(r"^\(?(?P<mark>[A-Za-z]{1,2}\d?|\*{1,3}|†|‡|#)\)?\s*(?:[:=–]|-\s)\s*(?P<words>\S.{6,})$")
 _RECEIVED = re.compile(r"received at\s+(?P<at>\d+(?:[.,]\d+)?)\s*°?\s*(?P<unit>[cf])\b")
@@ -37,7 +37,7 @@ def flag_in(text: str) -> str:
     return next((words for words, pattern in _says() if pattern.search(said)), "")
 
 
-def legend_of(line: Line) -> tuple[str, str] | None:
+def legend_of(line: SheetLine) -> tuple[str, str] | None:
     """A letter and what it stands for, where a line of a legend says so and it speaks against a result."""
     match = _LEGEND.match(" : ".join(line.filled) if len(line.filled) == 2 and len(line.filled[0]) < 4 else " ".join(line.filled))
     words = flag_in(match["words"]) if match else ""

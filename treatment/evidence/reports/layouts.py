@@ -10,7 +10,7 @@ from ...language.tables import table
 from .headings import Heading, about, heading, is_unit
 from .names import meaning
 from .results import is_year, looks_like_result
-from .sheets import Line, plain, words_of
+from .sheets import SheetLine, plain, words_of
 
 RESULT_WORDS = ("result", "results", "ergebnis", "resultat", "résultat", "resultado", "resultaat", "value", "wert")
 SINGLE = (
@@ -78,7 +78,7 @@ class Layout:
     spans: tuple[tuple[float, float], ...] = ()
 
 
-def layout_at(lines: Sequence[Line], i: int, above: tuple[str, ...] = ()) -> Layout | None:
+def layout_at(lines: Sequence[SheetLine], i: int, above: tuple[str, ...] = ()) -> Layout | None:
     """The layout that a heading at line ``i`` tells; None where it is none. above: the line before it, with sample names over their columns."""
     line = _over_names(lines, i)
     if len(line.filled) < 2 or (sum(_numeric(cell) for cell in line.cells) > 0 and not _dates_only(line.cells)):
@@ -100,7 +100,7 @@ def layout_at(lines: Sequence[Line], i: int, above: tuple[str, ...] = ()) -> Lay
     return joined
 
 
-def _over_names(lines: Sequence[Line], i: int) -> Line:
+def _over_names(lines: Sequence[SheetLine], i: int) -> SheetLine:
     """A line of text with an empty cell at its left, where the names below stand farther left than anything in it."""
     line = lines[i]
     if not line.spans or len(line.filled) < 2:
@@ -115,7 +115,7 @@ def _over_names(lines: Sequence[Line], i: int) -> Line:
 AWAY = (-9e9, -9e9)
 
 
-def beside(lines: Sequence[Line], i: int, standing: Layout) -> tuple[Layout, Line] | None:
+def beside(lines: Sequence[SheetLine], i: int, standing: Layout) -> tuple[Layout, SheetLine] | None:
     """A heading that stands beside the rows of a table that goes on: both tables as one layout, and what else is on its line; None where none is."""
     line = lines[i]
     if not line.spans or not standing.spans or sum(heading(cell).whole and heading(cell).role == "name" for cell in line.cells) != 1:
@@ -144,13 +144,13 @@ def beside(lines: Sequence[Line], i: int, standing: Layout) -> tuple[Layout, Lin
     parts = (*standing.parts, *(shifted(part, width) for part in found.parts if isinstance(part, Long)))
     both = Layout(parts, 1, (*standing.words, *found.words), (*spans, *found.spans))
     rest = [k for k in range(len(line.cells)) if not start <= k < end]
-    return both, Line(line.at, tuple(line.cells[k] for k in rest), tuple(line.spans[k] for k in rest))
+    return both, SheetLine(line.at, tuple(line.cells[k] for k in rest), tuple(line.spans[k] for k in rest))
 
 
-def _within(line: Line, left: float, right: float) -> Line:
+def _within(line: SheetLine, left: float, right: float) -> SheetLine:
     """What of a line lies between two places across the page."""
     kept = [(cell, span) for cell, span in zip(line.cells, line.spans, strict=False) if left <= span[0] < right]
-    return Line(line.at, tuple(cell for cell, _ in kept), tuple(span for _, span in kept))
+    return SheetLine(line.at, tuple(cell for cell, _ in kept), tuple(span for _, span in kept))
 
 
 def shifted(part: Long, by: int) -> Long:
@@ -169,7 +169,7 @@ def shifted(part: Long, by: int) -> Long:
     return replace(part, name=part.name + by, columns=columns, at={role: k + by for role, k in part.at.items()})
 
 
-def titles_over(layout: Layout, above: Line | None) -> list[str]:
+def titles_over(layout: Layout, above: SheetLine | None) -> list[str]:
     """What stands over each of the tables that stand side by side, on the line before their heading; empty where nothing does."""
     found = []
     starts = [part.name if isinstance(part, Long) else 0 for part in layout.parts]
@@ -185,7 +185,7 @@ def titles_over(layout: Layout, above: Line | None) -> list[str]:
     return found
 
 
-def _layout(lines: Sequence[Line], i: int, line: Line, taken: int, above: tuple[str, ...]) -> Layout | None:
+def _layout(lines: Sequence[SheetLine], i: int, line: SheetLine, taken: int, above: tuple[str, ...]) -> Layout | None:
     said = [heading(cell) for cell in line.cells]
     parts = _wide(lines, i + taken, line, said) or _long(lines, i + taken, line, said, above)
     if parts is None:
@@ -209,11 +209,11 @@ def _dates_only(cells: tuple[str, ...]) -> bool:
     )
 
 
-def _continues(line: Line, after: Line) -> bool:
+def _continues(line: SheetLine, after: SheetLine) -> bool:
     return bool(after.filled) and not any(_numeric(cell) for cell in after.cells) and not any(meaning(cell).how for cell in after.filled[:1])
 
 
-def _joined(line: Line, after: Line) -> Line:
+def _joined(line: SheetLine, after: SheetLine) -> SheetLine:
     if line.spans and after.spans:
         cells = list(line.cells)
         for cell, span in zip(after.cells, after.spans, strict=True):
@@ -235,7 +235,7 @@ def column_of(span: tuple[float, float], spans: Sequence[tuple[float, float]]) -
     return min(range(len(spans)), key=apart)
 
 
-def _wide(lines: Sequence[Line], after: int, line: Line, said: list[Heading]) -> tuple[Wide, ...] | None:
+def _wide(lines: Sequence[SheetLine], after: int, line: SheetLine, said: list[Heading]) -> tuple[Wide, ...] | None:
     """Analytes across the top."""
     at = {each.role: k for k, each in reversed(list(enumerate(said))) if each.role in ("sample", "sampled", "point", "other_date")}
     named = [(k, cell) for k, cell in enumerate(line.cells) if cell and said[k].role in ("", "unit") and _names_one(cell) and k not in at.values()]
@@ -262,14 +262,14 @@ def _names_one(cell: str) -> bool:
     return bool(meaning(cell).how) and plain(cell) not in ("na", "n/a", "nd", "no", "as")
 
 
-def _units_line(lines: Sequence[Line], i: int) -> bool:
+def _units_line(lines: Sequence[SheetLine], i: int) -> bool:
     if i >= len(lines):
         return False
     filled = lines[i].filled
     return len(filled) > 1 and sum(is_unit(cell) for cell in filled) >= max(2, len(filled) - 1) and not any(_numeric(cell) for cell in filled)
 
 
-def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], above: tuple[str, ...]) -> tuple[Long, ...] | None:
+def _long(lines: Sequence[SheetLine], after: int, line: SheetLine, said: list[Heading], above: tuple[str, ...]) -> tuple[Long, ...] | None:
     names = [k for k, each in enumerate(said) if each.role == "name"]
     roles = {each.role for each in said}
     told = any(cell.endswith(":") for cell in line.cells)
@@ -300,7 +300,7 @@ def _long(lines: Sequence[Line], after: int, line: Line, said: list[Heading], ab
     return tuple(parts)
 
 
-def _names_below(lines: Sequence[Line], after: int, head: Line, k: int = 0) -> bool:
+def _names_below(lines: Sequence[SheetLine], after: int, head: SheetLine, k: int = 0) -> bool:
     """Whether most of a column below is names of ours, whatever its heading says."""
     cells = [cell for line in lines[after : after + 10] if (cell := cell_at(line, k, head.spans))]
     return len(cells) > 1 and sum(bool(meaning(cell).how) for cell in cells) >= 0.6 * len(cells)
@@ -312,7 +312,9 @@ def _repeats(said: list[Heading], names: list[int]) -> bool:
     return all(any(said[k].role in ("result", "range", "high", "average") for k in range(start, end)) for start, end in zip(names, ends, strict=True))
 
 
-def _part(lines: Sequence[Line], after: int, line: Line, said: list[Heading], name: int, where: range, above: tuple[str, ...]) -> Long | None:
+def _part(
+    lines: Sequence[SheetLine], after: int, line: SheetLine, said: list[Heading], name: int, where: range, above: tuple[str, ...]
+) -> Long | None:
     at = _roles(said, where)
     if plain(line.cells[at.get("point", name)]) in ("source", "sources") and {"limit", "verdict"} & set(at):
         del at["point"]  # where the substance comes from, not the water
@@ -375,7 +377,7 @@ def _marks_beside(said: list[Heading], k: int) -> int | None:
     return k + 1 if k + 1 < len(said) and said[k + 1].role == "qualifier" else None
 
 
-def _column(line: Line, said: list[Heading], k: int, where: range, above: tuple[str, ...]) -> SampleColumn:
+def _column(line: SheetLine, said: list[Heading], k: int, where: range, above: tuple[str, ...]) -> SampleColumn:
     """One of several columns of results: its name stands over it, or in its own heading."""
     over = next((above[j] for j in range(min(k, len(above) - 1), -1, -1) if above[j]), "") if above else ""
     nxt = next((j for j in where if j > k and said[j].role == "result"), where.stop)
@@ -385,13 +387,13 @@ def _column(line: Line, said: list[Heading], k: int, where: range, above: tuple[
     return SampleColumn(k, label, own.get("qualifier", before.get("qualifier")), own.get("unit"), own.get("reporting"), own.get("detection"))
 
 
-def _holds_units(lines: Sequence[Line], after: int, k: int, head: Line) -> bool:
+def _holds_units(lines: Sequence[SheetLine], after: int, k: int, head: SheetLine) -> bool:
     """Whether what stands below is units and nothing else."""
     cells = [cell for line in lines[after : after + 12] if (cell := cell_at(line, k, head.spans))]
     return bool(cells) and sum(is_unit(cell) and not looks_like_result(cell) for cell in cells) >= max(1, 0.7 * len(cells))
 
 
-def _holds_results(lines: Sequence[Line], after: int, k: int, head: Line) -> bool:
+def _holds_results(lines: Sequence[SheetLine], after: int, k: int, head: SheetLine) -> bool:
     """Whether most of what stands below is a result, and rows there are named."""
     good = seen = years = 0
     for line in lines[after : after + 12]:
@@ -404,14 +406,14 @@ def _holds_results(lines: Sequence[Line], after: int, k: int, head: Line) -> boo
     return good > 0 and good * 2 >= seen and years * 2 <= seen
 
 
-def cell_at(line: Line, k: int, spans: Sequence[tuple[float, float]]) -> str:
+def cell_at(line: SheetLine, k: int, spans: Sequence[tuple[float, float]]) -> str:
     """The text of a line in column ``k`` of its heading."""
     if line.spans and spans:
         return " ".join(cell for cell, span in zip(line.cells, line.spans, strict=True) if column_of(span, spans) == k)
     return line.cells[k] if k < len(line.cells) else ""
 
 
-def aligned(line: Line, spans: Sequence[tuple[float, float]], width: int) -> list[str]:
+def aligned(line: SheetLine, spans: Sequence[tuple[float, float]], width: int) -> list[str]:
     """A line's cells as its heading parts them."""
     if line.spans and spans:
         cells = [""] * width

@@ -6,11 +6,11 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..entry_line import Entry, parse_line
+from ..entry_line import LineEntry, parse_line
 from .headings import heading, is_unit
 from .names import meaning
 from .results import Printed, is_year, looks_like_result
-from .sheets import Line
+from .sheets import SheetLine
 
 #: dotted leaders; the point of a number that stands apart (`` .34``) is none of them
 _DOTS = r"(?:[.·…_]|\s[.·…_](?!\d))"
@@ -35,7 +35,7 @@ class Loose:
     shown: Printed
 
 
-def rows_beside(line: Line) -> list[Line]:
+def rows_beside(line: SheetLine) -> list[SheetLine]:
     """The rows that stand side by side on one line without a heading, each a name with its result; nothing where it is one row."""
     cells = line.filled
     starts = [
@@ -43,10 +43,10 @@ def rows_beside(line: Line) -> list[Line]:
     ]
     if len(starts) < 2 or starts[0] > 1:
         return []
-    return [Line(line.at, tuple(cells[a:b])) for a, b in zip(starts, [*starts[1:], len(cells)], strict=True)]
+    return [SheetLine(line.at, tuple(cells[a:b])) for a, b in zip(starts, [*starts[1:], len(cells)], strict=True)]
 
 
-def loose_row(line: Line, phase: str, strict: bool) -> Loose | None:
+def loose_row(line: SheetLine, phase: str, strict: bool) -> Loose | None:
     """The row that a line without a heading is; None where it is none. strict: only names we know surely."""
     cells = [part.strip() for cell in line.filled for part in _SPLIT.split(cell) if part and part.strip()]
     cells = [piece for cell in cells for piece in name_and_value(cell)]
@@ -72,7 +72,7 @@ def loose_row(line: Line, phase: str, strict: bool) -> Loose | None:
     return Loose(label, Printed(result=rest[k], mark=mark, unit=unit, crowd=values, limit=limit))
 
 
-def sentence(line: Line) -> list[Entry]:
+def sentence(line: SheetLine) -> list[LineEntry]:
     """Several readings in one line of text, as on an entry line; nothing where it is none."""
     if len(line.filled) != 1 or not re.search(r"[;,]", line.filled[0]):
         return []
@@ -80,18 +80,18 @@ def sentence(line: Line) -> list[Entry]:
     return entries if len(entries) > 1 and all(entry.reading for entry in entries) else []
 
 
-def unled(lines: Sequence[Line]) -> Sequence[Line]:
+def unled(lines: Sequence[SheetLine]) -> Sequence[SheetLine]:
     """Lines with dotted leaders as a table, where a heading has them, too; as they are elsewhere."""
     parted = [_LEADER.split(line.cells[0].strip()) if len(line.filled) == 1 and line.cells[0] else [] for line in lines]
     headed = any(len(cells) > 1 and len({role for cell in cells if (role := heading(cell).role)}) > 1 for cells in parted)
     if not headed:
         return lines
-    return [Line(line.at, tuple(cells)) if len(cells) > 1 else line for line, cells in zip(lines, parted, strict=True)]
+    return [SheetLine(line.at, tuple(cells)) if len(cells) > 1 else line for line, cells in zip(lines, parted, strict=True)]
 
 
-def labelled(lines: Sequence[Line]) -> Sequence[Line]:
+def labelled(lines: Sequence[SheetLine]) -> Sequence[SheetLine]:
     """Lines that say before every cell what it is (``Analyte: Iron   Result: 2.4``) as a table with these labels as its heading."""
-    found: list[Line] = []
+    found: list[SheetLine] = []
     labels: tuple[str, ...] = ()
     for line in lines:
         cut = [match.groups() if (match := _LABEL.match(cell)) else ("", "") for cell in line.filled]
@@ -102,13 +102,13 @@ def labelled(lines: Sequence[Line]) -> Sequence[Line]:
             found.append(line)
             continue
         if names != labels:
-            found.append(Line(line.at, names))
+            found.append(SheetLine(line.at, names))
             labels = names
-        found.append(Line(line.at, tuple(value for _, value in cut)))
+        found.append(SheetLine(line.at, tuple(value for _, value in cut)))
     return found
 
 
-def unstuck(line: Line, cells: list[str], name: int, result: int) -> list[str]:
+def unstuck(line: SheetLine, cells: list[str], name: int, result: int) -> list[str]:
     """The cells of a row under its heading, where its name was set so close to its result that both are one cell and all else stands one to the left."""
     if result != name + 1 or name >= len(cells) or name > 0 or any(looks_like_result(cell) for cell in cells[result : result + 1]):
         return cells

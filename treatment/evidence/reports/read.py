@@ -18,7 +18,7 @@ from .names import Meaning, danger_of, meaning
 from .numbers import decimal_mark
 from .report import Report, ReportRow, ReportSample
 from .results import Judged, Printed, is_mark, is_year, judge, looks_like_result
-from .sheets import Line, Sheet, plain
+from .sheets import SheetLine, TextSheet, plain
 from .told import by_method, facts_table, is_facts, is_identifier, labels_of, phase_of_rows, title_of, unit_of_all
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
@@ -27,7 +27,7 @@ _PLACE = re.compile(
 )
 
 
-def read_sheets(sheets: Sequence[Sheet], known: dict[str, list[str]] | None = None) -> Report:
+def read_sheets(sheets: Sequence[TextSheet], known: dict[str, list[str]] | None = None) -> Report:
     """Every row of a report, by sample. Raises NotUnderstood where there is too much of it.
 
     known: what was remembered of this layout: folded label -> [key of the analyte or empty for aside, unit where the report gives none].
@@ -46,7 +46,7 @@ def read_sheets(sheets: Sequence[Sheet], known: dict[str, list[str]] | None = No
     return Report(samples, "", walk.words)
 
 
-def layout_of(sheets: Sequence[Sheet]) -> str:
+def layout_of(sheets: Sequence[TextSheet]) -> str:
     """What tells one laboratory's layout from another's: the words of its first heading, folded; empty where there is none."""
     for sheet in sheets:
         for i in range(len(sheet.lines)):
@@ -71,14 +71,14 @@ class _Walk:
         self.partly: list[tuple[ReportRow, str]] = []
         self.cover = ReportSample()
 
-    def sheet(self, sheet: Sheet) -> None:
+    def sheet(self, sheet: TextSheet) -> None:
         """Read a sheet; what its head says of the sample holds for what stands in it."""
         self.layout: Layout | None = None
         self.here = ReportSample(self.cover.taken_on, self.cover.point, self.cover.label)
         self.block, self.phase, self.unit = f"{sheet.name}:0", "", ""
         self.begun = False
         above: tuple[str, ...] = ()
-        over: Line | None = None
+        over: SheetLine | None = None
         lines, i = labelled(unled(sheet.lines)), 0
         while i < len(lines):
             line = lines[i]
@@ -128,7 +128,7 @@ class _Walk:
             self.titles[-1] = title or self.titles[-1]
         self.cuts = [len(self.titles) - 1]
 
-    def _titled(self, line: Line) -> bool:
+    def _titled(self, line: SheetLine) -> bool:
         """Whether a line is the title of a table by its method: another begins."""
         found = len(line.filled) == 1 and by_method(line.filled[0])
         if found:
@@ -142,7 +142,7 @@ class _Walk:
         self.titles += new
         self.cuts, self.rows_under = [*kept, *range(len(self.titles) - len(new), len(self.titles))], 0
 
-    def _says_against(self, line: Line) -> bool:
+    def _says_against(self, line: SheetLine) -> bool:
         """Keep what a legend or a note says against results; False where a line is neither."""
         if legend := legend_of(line):
             self.legend[legend[0]] = legend[1]
@@ -153,7 +153,7 @@ class _Walk:
         self.notes.setdefault(self.block if self.begun else "", []).append(text)
         return True
 
-    def _fits(self, line: Line) -> bool:
+    def _fits(self, line: SheetLine) -> bool:
         """Whether a line is a row under the heading that stands: a result under a result, and a name beside it."""
         if self.layout is None:
             return False
@@ -181,7 +181,7 @@ class _Walk:
                 found.append(sample)
         return [sample for sample in found if sample.rows]
 
-    def _says_of_sample(self, line: Line, sheet: str) -> bool:
+    def _says_of_sample(self, line: SheetLine, sheet: str) -> bool:
         """Keep what a line tells of the sample, its phase or its units; False where it may be a row."""
         labels = labels_of(line, self._fits(line))
         for role, value in labels:
@@ -195,7 +195,7 @@ class _Walk:
         self.phase = self.phase if phase is None else phase
         return bool(phase)
 
-    def _tell(self, role: str, value: str, sheet: str, line: Line) -> None:
+    def _tell(self, role: str, value: str, sheet: str, line: SheetLine) -> None:
         other = {
             "label": value[:120] != self.here.label,
             "sampled": self.here.taken_on is not None and (day(value, self.first) or self.here.taken_on) != self.here.taken_on,
@@ -232,7 +232,7 @@ class _Walk:
             self.samples[name] = ReportSample(day(taken, self.first) or day(label, self.first) or self.here.taken_on, where, said[:120])
         return self.samples[name]
 
-    def _row(self, line: Line) -> None:
+    def _row(self, line: SheetLine) -> None:
         if self.layout is None:
             self._free(line)
             return
@@ -343,7 +343,7 @@ class _Walk:
         for k, label in filled:
             self._keep(sample, at, label, Printed(result=cell(k), unit=part.units.get(k, ""), headed=True))
 
-    def _free(self, line: Line, strict: bool = False) -> None:
+    def _free(self, line: SheetLine, strict: bool = False) -> None:
         """A row without a heading."""
         self.cut = self.cuts[-1]
         if entries := sentence(line):
@@ -413,6 +413,6 @@ def _with_unit(shown: Printed, unit: str) -> Printed:
     return replace(shown, unit=unit)
 
 
-def sheets_of(rows: Iterable[Sequence[str]]) -> list[Sheet]:
+def sheets_of(rows: Iterable[Sequence[str]]) -> list[TextSheet]:
     """Plain rows as one sheet, each at its number."""
-    return [Sheet("", tuple(Line(str(number), tuple(str(cell).strip() for cell in row)) for number, row in enumerate(rows, 1)))]
+    return [TextSheet("", tuple(SheetLine(str(number), tuple(str(cell).strip() for cell in row)) for number, row in enumerate(rows, 1)))]

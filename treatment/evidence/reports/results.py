@@ -125,12 +125,12 @@ def judge(meaning: Meaning, row: Printed, mark: str) -> Judged:
     if meaning.analyte is None:
         return Judged(meaning.how or "aside", None, [meaning.why or "not a known analyte"])
     try:
-        return _Row(meaning.analyte, meaning, row, mark).judged()
+        return _ResultRow(meaning.analyte, meaning, row, mark).judged()
     except NotUnderstood as error:
         return Judged("ask", None, [str(error)])
 
 
-class _Row:
+class _ResultRow:
     def __init__(self, analyte: Analyte, meaning: Meaning, row: Printed, mark: str) -> None:
         named = {plain(each) for each in (*analyte.own_symbols, *analyte.basis)}
         if plain(row.mark) in named:  # a column of chemical symbols

@@ -12,7 +12,7 @@ _NANOMETRES = re.compile(r"(?<=\d)nm\b")
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class SheetLine:
     """at: ``sheet!row``, ``page:line`` or the line of the file; cells: text; spans: where each cell begins and ends across a page, or nothing."""
 
     at: str
@@ -25,11 +25,11 @@ class Line:
 
 
 @dataclass(frozen=True, slots=True)
-class Sheet:
+class TextSheet:
     """A sheet of a spreadsheet, or all pages of a file."""
 
     name: str
-    lines: tuple[Line, ...]
+    lines: tuple[SheetLine, ...]
 
 
 @lru_cache(16384)

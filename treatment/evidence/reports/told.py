@@ -10,7 +10,7 @@ from ...language.tables import table
 from .headings import about, heading, is_unit
 from .names import meaning
 from .results import looks_like_result
-from .sheets import Line, plain, words_of
+from .sheets import SheetLine, plain, words_of
 
 _ALL_IN = re.compile(
     r"(?:results?|values?|concentrations?|ergebnisse|werte|resultats|valeurs|resultados|resultaten|waarden)\b.{0,40}?\b(?:in|as|are|en)\s+(?P<unit>\S+(?:\s+\S+)?)"
@@ -24,7 +24,7 @@ _BY_METHOD = re.compile(
 )
 
 
-def labels_of(line: Line, is_row: bool) -> list[tuple[str, str]]:
+def labels_of(line: SheetLine, is_row: bool) -> list[tuple[str, str]]:
     """What labels tell: pairs of "sampled", "label" or "point" and the value. is_row: the line fits as a row of results."""
     cells = [part.strip() for cell in line.filled for piece in _pieces(cell) for part in _colons(piece)]
     found = []
@@ -53,7 +53,7 @@ _NUMBERED = re.compile(
 _OF_SAMPLES = ("sample", "point", "sampled", "other_date", "number")
 
 
-def facts_table(lines: Sequence[Line], i: int) -> list[tuple[str, str]]:
+def facts_table(lines: Sequence[SheetLine], i: int) -> list[tuple[str, str]]:
     """What a little table of the sample's facts tells: their names on one line, the facts on the next; nothing where there is none."""
     line, after = lines[i], lines[i + 1] if i + 1 < len(lines) else None
     roles = [heading(cell).role if heading(cell).whole else "" for cell in line.cells]
@@ -76,7 +76,7 @@ def by_method(text: str) -> bool:
     return bool(_BY_METHOD.search(text)) and len(text.split()) < 8
 
 
-def title_of(line: Line) -> str:
+def title_of(line: SheetLine) -> str:
     """A line that holds nothing but a few words that name no analyte: what stands over the table below, maybe a sample's name."""
     words = " ".join(line.filled)
     apart = len(line.filled) > 1  # wide letters of a title can look like cells
@@ -90,7 +90,7 @@ def title_of(line: Line) -> str:
     return "" if not text or looks_like_result(text) or meaning(text).how or heading(text).role in ("limit", "verdict", "method") else text
 
 
-def is_facts(line: Line) -> bool:
+def is_facts(line: SheetLine) -> bool:
     """Whether a line tells facts of the sample or the order, label after label, and is no heading of a table."""
     return any(
         (cell.strip().endswith(":") and is_identifier(cell)) or (cell.strip().endswith(":") and about(cell.rstrip(" :"))) for cell in line.filled
@@ -108,7 +108,7 @@ def _identifiers() -> frozenset[str]:
     return frozenset(table("report_words")["identifiers"]["names"])
 
 
-def unit_of_all(line: Line) -> str:
+def unit_of_all(line: SheetLine) -> str:
     """The unit that a line gives for all results; empty where it gives none."""
     text = " ".join(line.filled)
     match = _ALL_IN.search(plain(text))
@@ -118,7 +118,7 @@ def unit_of_all(line: Line) -> str:
     return next((unit for n in (2, 1) if is_unit(unit := " ".join(words[:n]).strip(".,;()"))), "")
 
 
-def phase_of_rows(line: Line) -> str | None:
+def phase_of_rows(line: SheetLine) -> str | None:
     """The phase that a heading over rows gives them ("dissolved metals"), nothing for another heading; None where it is none."""
     text = " ".join(line.filled)
     if len(line.filled) != 1 or any(letter.isdigit() for letter in text) or len(words_of(text)) > 4:

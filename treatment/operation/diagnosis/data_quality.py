@@ -1,0 +1,166 @@
+"""What a log shows beside what the design expects; which readings nobody should believe."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from ...language.analytes import MICROBES
+from ...language.display import show, show_within
+from ...language.log_keys import LogKey
+from ...language.tables import table
+from ...planning.evaluated import EvaluatedTrain
+from ...train.treatment import StageRun
+from ..maintenance.due import Due
+from ..maintenance.log import Log
+from ..maintenance.upkeep import Task
+from ..maintenance.use import Use
+from ..monitoring.bands import Bands
+from ..monitoring.readings import Readings, worked_out
+from ..monitoring.series import series
+from ..monitoring.trend import Point, alone
+
+#: what is counted on and never falls, or is a level that is filled: no outliers are looked for there
+COUNTED = ("lamp_hours", "starts", "regenerations", "meter", "salt_level", "brine_level", "solution_level", "days_since_regeneration")
+_MARKS: dict[str, float] = table("upkeep")["marks"]
+
+
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """A reading, or an entry, that is not taken as it stands, and why; whether no water and no lamp can give it."""
+
+    on: dt.date
+    key: str
+    why: str
+    impossible: bool = False
+
+    def as_json(self) -> dict[str, Any]:
+        return {"on": self.on.isoformat(), "key": self.key, "why": self.why}
+
+
+class DataQuality:
+    """A log of a train as it was known on a day: what is believed of it, what is expected, what is doubted."""
+
+    def __init__(self, variant: EvaluatedTrain, tasks: Sequence[Task], log: Log, as_of: dt.date, due: Sequence[Due]):
+        self.variant, self.tasks, self.as_of, self.due = variant, tasks, as_of, {each.task.id: each for each in due}
+        self.whole, self.log = log, log.until(as_of)
+        self.stages: tuple[StageRun[Any], ...] = variant.run.stages
+        self.ids = [stage.id for stage in self.stages]
+        self.use = Use(variant, self.log)
+        self.marks, self.system = _MARKS, variant.audit.facts.job.units
+        self.doubted: list[Doubt] = []
+        read = self._read()
+        self.readings = self._believed(read, Bands(variant, tasks, read, as_of))
+        self.bands = Bands(variant, tasks, self.readings, as_of)
+        self._tell_rest()
+
+    # --- what is believed ---------------------------------------------------------------------------------------------
+    def _read(self) -> Readings:
+        """All that can be, with what is worked out from it."""
+        raw = {
+            key: [(on, value.middle) for on, value in values if self._possible(on, value.key, value.low)] for key, values in self.log.points.items()
+        }
+        return Readings(self.log, self.ids, raw | worked_out(raw, self.stages))
+
+    def _possible(self, on: dt.date, key: LogKey, value: float) -> bool:
+        if key.analyte is not None and not key.analyte.is_microbe:
+            low, high = key.analyte.plausible
+            if not low <= value <= high and not self._designed(on, key.key, value):
+                span = show_within(low, high, key.shown, self.system)
+                self.doubted.append(Doubt(on, key.key, f"{self._said(key.key, value)} is outside what is possible ({span})", impossible=True))
+                return False
+        if key.what == "intensity" and value > _MARKS["light_most"]:
+            self.doubted.append(Doubt(on, key.key, f"{value:.0f}% is more than a new lamp gives", impossible=True))
+            return False
+        return True
+
+    def _said(self, key: str, value: float) -> str:
+        """A value of a series, in the job's units."""
+        return show(value, series(key, self.ids).shown, self.system)
+
+    def _designed(self, on: dt.date, key: str, value: float) -> bool:
+        """Whether a value that natural water does not have is what the design makes of it: a membrane's permeate, rain."""
+        band = Bands(self.variant, self.tasks, Readings(self.log, self.ids, {}), self.as_of).band(key, on)
+        return band is not None and band.holds(value)
+
+    def _believed(self, read: Readings, bands: Bands) -> Readings:
+        """What is left without readings that stand alone, and counters that were misread."""
+        found = {}
+        for key, points in read.by_key.items():
+            what = key.rpartition(".")[2]
+            if what in COUNTED or what.removesuffix("_out") in MICROBES:
+                found[key] = self._counted(key, read) if what == "lamp_hours" else points
+                continue
+            gone = set(self._alone(key, read, bands))
+            own, told = read.series(key).own, {(doubt.on, doubt.key) for doubt in self.doubted}
+            self.doubted += [
+                Doubt(on, own, f"{self._said(key, value)} differs from the readings before and after it, and nothing else supports it")
+                for on, value in sorted(gone)
+                if (on, own) not in told
+            ]
+            found[key] = [point for point in points if point not in gone]
+        return read.only(found)
+
+    def _alone(self, key: str, read: Readings, bands: Bands) -> list[Point]:
+        """Readings that stand alone, in each stretch between services; one that something else agrees with does not."""
+        found: list[Point] = []
+        points = read.points(key)
+        for begin, end in read.stretches(key):
+            part = points[begin:end]
+            found += [part[i] for i in alone(part, bands.tells(key)) if not self._agreed(key, part, i, read, bands)]
+        return found
+
+    def _agreed(self, key: str, part: list[Point], place: int, read: Readings, bands: Bands) -> bool:
+        """Whether a reading is as designed, or something says the same: the one before it where none came after, another of its unit within
+        a fortnight, one of another unit on the same visit, an alarm, or what was seen then."""
+        on, value = part[place]
+        band = bands.band(key, on)
+        if band is None or band.holds(value):
+            return True  # it is odd, but as designed: nothing to doubt
+        if place == len(part) - 1 and not band.holds(part[place - 1][1]) and (value > part[0][1]) == (part[place - 1][1] > part[0][1]):
+            return True  # the newest of a way that began before
+        unit, own = key.rpartition(".")[0], read.series(key).own
+        for other, values in self.log.points.items():
+            if other in (key, own) or other.rpartition(".")[2] in COUNTED:
+                continue
+            days = 14 if other.rpartition(".")[0] == unit else 1  # another unit says the same only on the same visit
+            if any(
+                abs((day - on).days) <= days and (beyond := bands.band(other, day)) is not None and not beyond.holds(each.middle)
+                for day, each in values
+            ):
+                return True
+        return any(abs((entry.on - on).days) <= 14 and (entry.alarm == unit or entry.seen) for entry in self.log.entries)
+
+    def _counted(self, key: str, read: Readings) -> list[Point]:
+        """A counter that fell without its task being done was misread; where it runs on from there, it began anew, and nobody wrote that down."""
+        kept: list[Point] = []
+        services, points = read.services(key), read.points(key)
+        for place, (on, value) in enumerate(points):
+            if kept and value < kept[-1][1] and not any(kept[-1][0] <= day <= on for day in services):
+                anew = place + 1 < len(points) and value <= points[place + 1][1] < kept[-1][1]
+                fell = f"{value:.0f} is less than {kept[-1][1]:.0f} before, and no new lamp was recorded"
+                self.doubted.append(
+                    Doubt(on, key, f"{fell}: it continues from there, so the lamp was replaced or the counter reset" if anew else fell)
+                )
+                if not anew:
+                    continue
+                kept = []
+            kept.append((on, value))
+        return kept
+
+    def _tell_rest(self) -> None:
+        for entry in self.whole.after(self.as_of):
+            for key in [value.key.key for value in entry.readings] or [entry.did or entry.alarm or "entry"]:
+                self.doubted.append(Doubt(entry.on, key, f"later than {self.as_of}: it is not used"))
+        for entry in self.log.repeated:
+            key = entry.readings[0].key.key if entry.readings else entry.did or "entry"
+            self.doubted.append(Doubt(entry.on, key, "this entry was made twice; it counts once"))
+        for on, value in self.use.backwards:
+            self.doubted.append(Doubt(on, "meter", f"{show(value, 'L', self.system)} is less than before: the meter was replaced, or misread"))
+
+    @property
+    def keys(self) -> list[str]:
+        """Every series, those that were worked out among them."""
+        return sorted({*self.log.points, *self.readings.by_key})

@@ -1,0 +1,86 @@
+"""Causes that nobody wrote for a treatment: it no longer takes out what it should; something is beyond its mark and nothing explains it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from ...language.analytes import analytes
+from ...language.display import show
+from ...language.prose import sentence
+from ...language.tables import table
+from ...train.treatment import StageRun
+from .cause import BOIL, Cause
+from .data_quality import COUNTED, DataQuality
+from .waters import ALONE, DRINK, health_limit
+
+_MARKS = table("upkeep")["marks"]
+
+
+def no_longer(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
+    """Each stage behind which something that it takes out is beyond its band, as long as no cause of its own stands on that reading.
+
+    Beyond a health limit it is told beside the cause: a danger, whatever is behind it.
+    """
+    causes = list(told)
+    explained = {own for cause in causes for _, key in cause.stands_on for own in (key, _own(look, key))}
+    limits = {key for cause in causes if cause.id.startswith("health-limit/") for _, key in cause.stands_on}
+    for stage in look.stages:
+        for name in sorted({*stage.room.puts_right, *stage.water_in.known()} & {*stage.water_out.known()} & {*analytes()}):
+            cause = _no_longer(look, stage, name, f"{stage.id}.{name}_out")
+            if cause is None or f"{stage.id}.{name}_out" in (limits if cause.severity == "danger" else explained):
+                continue
+            yield cause
+
+
+def _own(look: DataQuality, key: str) -> str:
+    """The key of the log that a series is told by; of what was only seen its own word."""
+    return look.readings.series(key).own if "." in key else key
+
+
+def _no_longer(look: DataQuality, stage: StageRun[Any], name: str, key: str) -> Cause | None:
+    row, point = analytes()[name], look.readings.last(key)
+    if point is None or (look.as_of - point[0]).days > _MARKS["stale"] or row.adverse == "low":
+        return None
+    came, left = stage.water_in.value(name), stage.water_out.value(name)
+    band, limit = look.bands.band(key), health_limit(look, name)
+    if came - left <= look.bands.tells(key, came) or band is None or band.high is None or point[1] <= band.high:
+        return None
+    system = look.variant.audit.facts.job.units
+    read, most = show(point[1], row.shown_unit, system), show(band.high, row.shown_unit, system)
+    evidence = [f"{row.said} {read} after the {stage.said} on {point[0]}, expected at most {most}"]
+    over = limit is not None and point[1] > limit
+    if over and limit is not None:
+        evidence.append(f"the health limit is {show(limit, row.shown_unit, system)}")
+    severity = "danger" if over or (row.is_microbe and stage.disinfects) else "fault"
+    first = (BOIL,) if row.is_microbe else (DRINK,) if over else ()
+    do = (
+        *first,
+        f"Test {row.said} before and after the {stage.said} on one day.",
+        "Check its bypass, what it is due for, and how fast water runs through it.",
+    )
+    apart = "As it arrives: its bypass, or what is in it is used up. Less than arrives: it is overloaded, or runs too fast."
+    return Cause(f"no-longer/{name}", stage.id, ALONE, 0.0, tuple(map(sentence, evidence)), (), apart, do, severity, ((point[0], key),))
+
+
+def unexplained(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
+    """A series of a unit that is beyond its mark today, twice running, where no cause stands on it and none is offered of its unit."""
+    causes = list(told)
+    explained = {key for cause in causes for _, key in cause.stands_on}
+    units = {cause.stage for cause in causes if cause.stage} | {key.rpartition(".")[0] for key in explained}
+    for key in look.keys:
+        series, mark, points = look.readings.series(key), look.bands.mark(key), look.readings.lately(key)
+        if mark is None or series.what in COUNTED or len(points) < 2 or series.place not in look.ids or series.place in units or key in explained:
+            continue
+        if (look.as_of - points[-1][0]).days > _MARKS["stale"]:
+            continue
+        if all((value > mark.value) == mark.above and value != mark.value for _, value in points[-2:]):
+            system = look.variant.audit.facts.job.units
+            words = f"{series.words} {show(points[-1][1], series.shown, system)} on {points[-1][0]}, beyond {show(mark.value, series.shown, system)}"
+            evidence = (sentence(words), "Nothing else in this log says why.")
+            do = (
+                "Read it again with the same flow and the same instrument.",
+                "Enter what else is read at this unit on that day: pressure, flow, the level of its tank.",
+            )
+            apart = "Read it once more, and what is before it. The same before it: not this unit."
+            yield Cause(f"unexplained/{series.what}", series.place, ALONE, 0.0, evidence, (), apart, do, "caution", ((points[-1][0], key),))

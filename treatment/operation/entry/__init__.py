@@ -1,0 +1,1 @@
+"""How people write into a log: the line, names, what was done."""

@@ -1,0 +1,1 @@
+"""What keeps a train working: tasks, the log that is kept, what is due, what the house really uses."""
