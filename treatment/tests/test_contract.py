@@ -12,6 +12,8 @@ from ..design import Design
 from ..drawing.train.view import draw_train
 from ..drawing.wall.compose import compose
 from ..job_file import job_schema, read_job, read_train, written
+from ..language.log_keys import log_key
+from ..language.tables import table
 from ..operation.diagnosis.diagnosis import Diagnosis
 from ..operation.maintenance.log import read_log
 from ..operation.maintenance.upkeep import upkeep
@@ -31,6 +33,28 @@ from .toy import BONE_CHAR, FLUORIDE, CharKeys, toy_treatment
 
 #: what a room declares itself: annotated on Room, with no default there
 MUST = [name for name in Treatment.__annotations__ if not hasattr(Treatment, name)]
+
+
+#: jobs in which every kind stands, one way round and the other
+EVERY_KIND = [job(train=[{"kind": kind} for kind in ROOMS]), job(train=[{"kind": kind} for kind in reversed(ROOMS)])]
+
+
+class ReadOnce:
+    """A log in which everything was read once, thirty days ago."""
+
+    on, lamp_age, lamp_life = dt.date(2026, 7, 1), 720.0, 9000.0
+
+    def first(self, what: str) -> tuple[dt.date, float] | None:
+        return self.begun(what), 0.5
+
+    def begun(self, what: str) -> dt.date:
+        return dt.date(2026, 6, 1)
+
+    def tells(self, what: str) -> float:
+        return 0.03
+
+    def warmth(self) -> float | None:
+        return 12.0
 
 
 def missing(room: Treatment[Any]) -> list[str]:
@@ -72,6 +96,37 @@ class EveryRoom(TestCase):
         for kind, room in ROOMS.items():
             marked = {f.name for f in fields(room.Keys) if f.metadata["identity"]}
             self.assertFalse(marked & sizes, kind)
+
+
+class MonitoringPoints(TestCase):
+    """What a treatment says is read at it, a log can hold, and what it should show is a pair of ends of one unit."""
+
+    def test_every_treatment_names_what_a_log_knows(self) -> None:
+        """No point that a log could not hold, none twice; what a series begins anew after is a task of some stage."""
+        seen: dict[str, set[str]] = {}
+        for document in EVERY_KIND:
+            design = worked(document)
+            for stage in design.chosen.run.stages:
+                points = stage.room.over_time(stage).points
+                self.assertEqual(len(set(points)), len(points), stage.id)
+                for what in points:
+                    self.assertEqual(log_key(f"{stage.id}.{what}", [stage.id]).what, what)
+                seen.setdefault(stage.kind, set()).update(points)
+        self.assertEqual({what for points in seen.values() for what in points} ^ set(table("log")["stage"]), {"flow"})
+        self.assertEqual(set(ROOMS) - set(seen), set())
+
+    def test_what_it_shows_is_a_band(self) -> None:
+        """Each end has one unit, the low one below the high one, in a log that has read everything once."""
+        for document in EVERY_KIND:
+            design = worked(document)
+            for stage in design.chosen.run.stages:
+                over_time = stage.room.over_time(stage)
+                for what in (*over_time.points, *table("log")["worked"]):
+                    shown = over_time.shows(what, ReadOnce())
+                    if shown is not None:
+                        ends = [end for end in (shown.low, shown.high) if end is not None]
+                        self.assertEqual(len({end.unit for end in ends}), 1, (stage.id, what))
+                        self.assertTrue(shown.low is None or shown.high is None or shown.low.value <= shown.high.value, (stage.id, what))
 
 
 class FromProposalToTrain(TestCase):

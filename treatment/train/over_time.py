@@ -11,8 +11,10 @@ from dataclasses import dataclass, field
 from typing import Any, Generic, NamedTuple, Protocol, TypeVar
 
 from ..chemistry.water import Water
-from ..language.figure import Figures
+from ..language.figure import Figures, work
 from ..language.tables import table
+from . import monitored
+from .monitored import LogOfStage, Shown, backwash, drop, lamp_hours, light
 
 State = Mapping[str, float]
 #: one number, or an array of them, one for each slug
@@ -31,6 +33,21 @@ class StandingStage(Protocol):
     @property
     def water_in(self) -> Water:
         """The water that arrives."""
+        ...
+
+    @property
+    def loaded(self) -> bool:
+        """Whether it is a tank with a bed of media."""
+        ...
+
+    @property
+    def clogs(self) -> bool:
+        """Whether particles stay in it."""
+        ...
+
+    @property
+    def loss_clean(self) -> float:
+        """Its pressure loss at design flow, clean [kPa]."""
         ...
 
     @property
@@ -220,6 +237,19 @@ class OverTime(Generic[S]):
         """Levels that people look at, at the end of a day: series -> value and unit."""
         return {}
 
+    @property
+    def points(self) -> tuple[str, ...]:
+        """What is read at it besides its water, as a log names it: pressures where it can clog, its media, its flow to the drain where it is washed."""
+        stage, here = self.stage, {"pressure_in": self.stage.clogs, "pressure_out": self.stage.clogs, "medium_level": self.stage.loaded}
+        return tuple(what for what, read in (here | {"backwash_flow": "backwash_flow" in stage.figures}).items() if read)
+
+    def shows(self, what: str, log: LogOfStage) -> Shown | None:
+        """What a reading of one of its points should be by its own state on a day; None where nothing is expected."""
+        if what == "pressure_drop":
+            return drop(self.stage.loss_clean)
+        need = self.stage.figures.get("backwash_flow")
+        return backwash(need.value) if what == "backwash_flow" and need is not None else None
+
 
 @dataclass(frozen=True, slots=True)
 class Regeneration:
@@ -297,6 +327,18 @@ class Exchanging(OverTime[S]):
 
     def watched(self, state: State) -> dict[str, tuple[float, str]]:
         return {"salt_level": (salt_height(state["salt"]), "m")}
+
+    @property
+    def points(self) -> tuple[str, ...]:
+        return (*super().points, "salt_level", "brine_level", "regenerations", "days_since_regeneration")
+
+    def shows(self, what: str, log: LogOfStage) -> Shown | None:
+        yearly = self.stage.figures.get("salt_per_year")
+        if what != "salt_level" or yearly is None:
+            return super().shows(what, log)
+        tank, dense = table("vessels")["brine_tank_mm"], table("upkeep")["limits"]["salt_dense"]
+        given = {"yearly": (yearly.value, "kg"), "dense": (dense, "kg/L"), "wide": (tank["width"] / 1000, "m")}
+        return monitored.salt_height(work("falls", "yearly ÷ 365 ÷ dense ÷ 1000 ÷ wide^2", "m/day", "upkeep.salt", **given), log)
 
 
 def salt_height(salt: float) -> float:
@@ -492,6 +534,15 @@ class Burning(OverTime[S]):
         super().__init__(stage)
         self.lamp = lamp
         self.stocks = (Stock("lamp_hours", "hour", 0.0, lamp.life, True, "lamp"), *lamp.more)
+
+    @property
+    def points(self) -> tuple[str, ...]:
+        return (*super().points, "lamp_hours")
+
+    def shows(self, what: str, log: LogOfStage) -> Shown | None:
+        if what == "lamp_hours":
+            return lamp_hours(log.lamp_life)
+        return light(log) if what == "intensity" else super().shows(what, log)
 
     def burns(self, slugs: Slugs) -> float:
         """Hours it burns in a day."""

@@ -590,6 +590,16 @@ class StageRun(Generic[K]):
         return self.mild_in if self.at_tap else self.mild_out
 
     @property
+    def loaded(self) -> bool:
+        """Whether it is a tank with a bed of media."""
+        return self.sizing.bed is not None
+
+    @property
+    def clogs(self) -> bool:
+        """Whether particles stay in it: a bed, a cartridge, a screen."""
+        return self.loaded or self.room.holds_particles
+
+    @property
     def powered(self) -> bool:
         """Whether it needs power."""
         return self.room.powered(self.keys)

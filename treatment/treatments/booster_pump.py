@@ -25,6 +25,10 @@ class Boosting(OverTime[StageRun[BoosterPumpKeys]]):
 
     powered = True
 
+    @property
+    def points(self) -> tuple[str, ...]:
+        return (*super().points, "starts")
+
     def step(self, state: State, slugs: Slugs) -> Stepped:
         kilowatt_hours = (
             slugs.total * self.stage.sizing.params["pressure"] / float(self.stage.duty.rows["storage"]["booster_efficiency"]) / constant("J_kWh")

@@ -62,6 +62,10 @@ class Feeding(OverTime[StageRun[ChemicalFeedKeys]]):
             Stock("solution", "L", float(row["tank_l"]), float(row["tank_l"]) * table("year")["feeds"]["low"], False, "solution", "refill"),
         )
 
+    @property
+    def points(self) -> tuple[str, ...]:
+        return (*super().points, "solution_level")
+
     def step(self, state: State, slugs: Slugs) -> Stepped:
         used, left = self.each * slugs.total, state["solution"]
         if used <= left:

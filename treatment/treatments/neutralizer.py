@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 from ..audit.audit import Audit
@@ -19,6 +20,7 @@ from ..language.figure import Figure, Line, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Number, key
 from ..language.tables import table
 from ..train.keys import BedKeys
+from ..train.monitored import LogOfStage, Shown, used
 from ..train.over_time import Slugs, State, Stepped, Stock, Washed, washing_of
 from ..train.treatment import Fork, Purchase, Sizing, Stage, StageRun, TrainRun, Treatment
 from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
@@ -74,15 +76,38 @@ class DissolvingBed(Washed[StageRun[NeutralizerKeys]]):
         share = float(stage.duty.rows["neutralizer"]["refill_share"])
         self.stocks = (Stock("bed_left", "kg", self.full, self.full * (1 - share), False, "medium", "refill"),)
         self.flows = [stage.duty.flow * times for times in marks["flows"]]
-        waters = [
-            stage.water_out if times == 1 else room.treat(stage.keys, stage.sizing, stage.water_in, slower(stage.duty, times))
-            for times in marks["flows"]
-        ]
-        self.ph = [water.ph for water in waters]
-        self.gains = [water.hardness - stage.water_in.hardness for water in waters]
+        self.room, self.times = room, marks["flows"]
         yearly = figures["media_per_year"].value
         gained = stage.water_out.hardness - stage.water_in.hardness
         self.kilos = yearly / 365 / stage.duty.daily / gained if gained > 0 else 0.0  # kg of medium for each mg/L gained by a litre
+
+    @cached_property
+    def waters(self) -> list[Water]:
+        """What leaves the full bed at each of these flows; worked out when it is first asked for."""
+        stage = self.stage
+        return [
+            stage.water_out if times == 1 else self.room.treat(stage.keys, stage.sizing, stage.water_in, slower(stage.duty, times))
+            for times in self.times
+        ]
+
+    @cached_property
+    def ph(self) -> list[float]:
+        """The pH of each."""
+        return [water.ph for water in self.waters]
+
+    @cached_property
+    def gains(self) -> list[float]:
+        """The hardness that each gained [mg/L as CaCO3]."""
+        return [water.hardness - self.stage.water_in.hardness for water in self.waters]
+
+    def shows(self, what: str, log: LogOfStage) -> Shown | None:
+        """How high a bed is that dissolves: full when it was filled last."""
+        if what != "medium_level":
+            return super().shows(what, log)
+        bed, yearly = self.stage.sizing.vessels, self.stage.figures["media_per_year"].value
+        full, mass = (bed.depth, "m"), (bed.total_volume * bed.medium.density, "kg")
+        falls = work("falls", "full × yearly ÷ mass ÷ 365", "m/day", "upkeep.beds", full=full, yearly=(yearly, "kg"), mass=mass)
+        return used(falls, (log.begun("medium_level"), bed.depth), log, "medium_level")
 
     def step(self, state: State, slugs: Slugs) -> Stepped:
         share = max(state["bed_left"] / self.full, 0.02) ** (2 / 3)  # grains shrink: their surface goes with mass to the two thirds

@@ -22,6 +22,7 @@ from ..language.figure import Figure, Line, constant, figure, solved, source, st
 from ..language.spec import Choice, Fraction, Measure, key
 from ..language.tables import table
 from ..train.keys import StageKeys
+from ..train.monitored import LogOfStage, Shown, normal_flow, passage, permeate
 from ..train.over_time import Slugs, State, Stepped, Stock, Storing, Tank
 from ..train.running import lifted, rejected
 from ..train.treatment import Fork, Purchase, Sizing, Stage, StageRun, TrainRun, Treatment, fixed_body
@@ -67,6 +68,21 @@ class Making(Storing[StageRun[ReverseOsmosisKeys]]):
         self.school = stage.duty.facts.schools.ro_temperature
         power = stage.figures.get("power")
         self.watts = power.value if power else 0.0
+
+    @property
+    def points(self) -> tuple[str, ...]:
+        return (*super().points, "permeate_flow", "reject_flow")
+
+    def shows(self, what: str, log: LogOfStage) -> Shown | None:
+        if what == "passage":
+            return passage(log)
+        if what == "normal_flow":
+            return normal_flow(log)
+        if what != "permeate_flow":
+            return super().shows(what, log)
+        near = log.warmth()
+        warm = output_at(near, self.school) if near is not None else self.stage.figures["temperature_factor"].working[-1]
+        return permeate(self.stage.sizing.params["rated"], warm)
 
     def makes(self, temperature: float) -> float:
         return float(self.stage.sizing.params["rated"] * output_at(temperature, self.school).value / 24)

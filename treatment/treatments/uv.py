@@ -291,6 +291,10 @@ class Shining(Burning[StageRun[UvKeys]]):
         self.lights = [_light("", each / 100, self.layer).value for each in CLARITIES]
         self.alive = [name for name in (*INACTIVATED, OPEN_TO_AIR) if water.get(name) is not None]
 
+    @property
+    def points(self) -> tuple[str, ...]:
+        return (*super().points, "intensity")
+
     def step(self, state: State, slugs: Slugs) -> Stepped:
         passed = super().step(state, slugs)
         clear = slugs.shaped("uvt", CLARITIES, self.lights)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Iterable
+from functools import cached_property
 from typing import Any
 
 from ...commissioning.expected import Expectations
@@ -40,10 +41,14 @@ class Names:
         self.here = here if here in self.ids else ""
         self.rows = table("log")
 
+    @cached_property
+    def points(self) -> dict[str, tuple[str, ...]]:
+        """What is read at each stage besides its water, as its treatment says."""
+        return {stage.id: stage.room.over_time(stage).points for stage in self.stages}
+
     def own_of(self, id: str) -> list[LogKey]:
         """What a unit has to be read of its own: pressures, levels, counters."""
-        stage = self.stages[self.ids.index(id)]
-        return [log_key(f"{id}.{what}", self.ids) for what, fits in FITS.items() if fits(stage)]
+        return [log_key(f"{id}.{what}", self.ids) for what in self.points[id]]
 
     def read_at(self, id: str) -> list[str]:
         """What is read at a unit, in words: what a test in the field tells it changes, then what it has of its own."""
@@ -118,7 +123,7 @@ class Names:
         """Where a thing is read when nobody says: where the line already is, else the one stage that it is read at."""
         if gauge and what in GAUGES:
             return gauge
-        fitting = [stage.id for stage in self.stages if FITS.get(what, lambda stage: False)(stage)]
+        fitting = [id for id in self.ids if what in self.points[id]]
         if what in GAUGES:
             fitting.sort(key=lambda id: id not in self.cartridges)  # a cartridge is what is read for its drop
         if len(fitting) == 1 or (fitting and what in GAUGES):
@@ -191,27 +196,3 @@ class Names:
 def _said(name: str) -> str:
     """An analyte's key as people say it; any other word as it is."""
     return analytes()[name].said if name in analytes() else name
-
-
-def _bed(stage: StageRun[Any]) -> bool:
-    return stage.sizing.bed is not None
-
-
-#: what is read -> the stages at which it is
-FITS: dict[str, Any] = {
-    "pressure_in": lambda stage: stage.room.holds_particles or _bed(stage),
-    "pressure_out": lambda stage: stage.room.holds_particles or _bed(stage),
-    "lamp_hours": lambda stage: stage.room.disinfects and "lamp_interval" in stage.figures,
-    "intensity": lambda stage: stage.room.disinfects and "delivered_dose" in stage.figures,
-    "salt_level": lambda stage: stage.room.uses_salt,
-    "brine_level": lambda stage: stage.room.uses_salt,
-    "solution_level": lambda stage: stage.room.uses_chemical,
-    "medium_level": _bed,
-    "backwash_flow": lambda stage: "backwash_flow" in stage.figures,
-    "permeate_flow": lambda stage: "output" in stage.figures,
-    "reject_flow": lambda stage: "reject_flow" in stage.figures,
-    "regenerations": lambda stage: stage.room.uses_salt,
-    "days_since_regeneration": lambda stage: stage.room.uses_salt,
-    "flow": lambda stage: False,
-    "starts": lambda stage: stage.room.pumps,
-}
