@@ -23,6 +23,7 @@ from workbench.samples import report_views as reports
 from workbench.samples import views as samples
 from workbench.starts import views as starts
 from workbench.supplies import views as supplies
+from workbench.trains import choice_views as choices
 from workbench.trains import option_views as options
 from workbench.trains import views as trains
 from workbench.walls import file_views as wall_files
@@ -144,6 +145,9 @@ urlpatterns = [
     path("jobs/<int:pk>/wall.svg", walls.wall_svg, name="wall-svg"),
     path("jobs/<int:pk>/train/options/", options.options, name="options"),
     path("jobs/<int:pk>/train/options/act/", options.option_act, name="option-act"),
+    path("jobs/<int:pk>/train/choices/", choices.choices, name="choices"),
+    path("jobs/<int:pk>/train/choices.json", choices.choices_file, name="choices-file"),
+    path("jobs/<int:pk>/train/choices/take/", choices.choice_take, name="choice-take"),
     path("jobs/<int:pk>/train/shelf/", options.shelf_page, name="shelf"),
     path("jobs/<int:pk>/train/schools/", options.panel, name="panel"),
     path("jobs/<int:pk>/train/schools/limit/", options.panel_limit, name="panel-limit"),

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple
 
+from treatment.choices.field import Field, field_of
 from treatment.design import Design, DesignBasis, design
 from treatment.job.facts import Facts
 from treatment.job_file import Job, read_job
@@ -25,8 +26,8 @@ from treatment.train.treatment import Stage
 from treatment.year.asked import YearAsked
 from treatment.year.document import Lived, lived
 
-FIRMS, DESIGNS, LOGS, DOCUMENTS, YEARS = 16, 24, 4, 2, 3
-"""How many firms a process remembers, and how many designs, logs, whole documents and years of each; those looked at longest ago go first."""
+FIRMS, DESIGNS, LOGS, DOCUMENTS, YEARS, FIELDS = 16, 24, 4, 2, 3, 4
+"""How many firms a process remembers, and how many designs, logs, whole documents, years and fields of choices of each; those looked at longest ago go first."""
 
 
 class Test(NamedTuple):
@@ -61,6 +62,7 @@ class Remembered:
         self._lived: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, YearAsked], Lived] = lru_cache(YEARS)(_lived)
         self._priced: OrderedDict[Any, tuple[Facts, Priced]] = OrderedDict()
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
+        self._fields: OrderedDict[Any, Field] = OrderedDict()
 
     def document(self, design: Design) -> dict[str, Any]:
         """The whole document of a design."""
@@ -79,6 +81,21 @@ class Remembered:
             while len(self._priced) > DESIGNS:
                 self._priced.popitem(last=False)
         return self._priced[key][1]
+
+    def knows_field(self, design: Design) -> bool:
+        """Whether the field of a design was worked out lately: it takes some seconds."""
+        return (design.ground, design.job.train) in self._fields
+
+    def field(self, design: Design) -> Field:
+        """The field of choices of a design."""
+        key = (design.ground, design.job.train)
+        if key not in self._fields:
+            found = field_of(design)
+            self._fields[key] = found
+            while len(self._fields) > FIELDS:
+                self._fields.popitem(last=False)
+            return found
+        return self._fields[key]
 
     def log(self, job: int, stands: tuple[Any, ...], design: Design) -> ReadLog | None:
         """The log of a job, by its number, where it stands as it stood when it was read."""

@@ -26,11 +26,13 @@ AXES = ("first", "total", "salt", "drain_water", "wall", "upkeep_hours")
 
 @dataclass(frozen=True)
 class Point:
-    """A train of the job with what it costs and takes. own: dangers and faults that are not on every point."""
+    """A train of the job with what it costs and takes. names: of its stages, for people; residual: pressure left at the highest tap with dirty units [kPa]."""
 
     id: str
-    variant: EvaluatedTrain
+    train: Train
+    names: tuple[str, ...]
     choice: ChosenBy
+    residual: float
     dangers: frozenset[tuple[str, str]]
     faults: frozenset[tuple[str, str]]
     cautions: int
@@ -40,11 +42,6 @@ class Point:
         """What it is on each axis as it is printed: lower is better."""
         found = self.choice
         return (found.first, found.total, *(rounded(getattr(found, name)) for name in AXES[2:]))
-
-    @property
-    def residual(self) -> float:
-        """Pressure left at the highest tap with dirty units [kPa]."""
-        return self.variant.pressure.residual_dirty.value
 
 
 @dataclass(frozen=True)
@@ -70,7 +67,7 @@ class Field:
     def _point(self, point: Point) -> dict[str, Any]:
         figures = point.choice.as_json()
         return {
-            "id": point.id, "train": as_typed(point.variant.train), **{name: figures[name] for name in AXES},
+            "id": point.id, "train": as_typed(point.train), **{name: figures[name] for name in AXES},
             "residual_dirty": {"value": rounded(point.residual), "unit": "kPa"}, "dangers": len(point.dangers), "faults": len(point.faults),
             "cautions": point.cautions, "unbeaten": point.id in self.unbeaten,
         }  # fmt: skip
@@ -109,7 +106,16 @@ def _audited(design: Design, train: Train, id: str) -> Audited:
 def _priced(design: Design, found: Audited) -> Point:
     variant = found.variant
     money = costs(variant, materials(variant, wall_of(design.facts, variant, None)))
-    return Point(found.id, variant, choice(variant, money), found.dangers, found.faults, found.cautions)
+    return Point(
+        found.id,
+        variant.train,
+        tuple(stage.name for stage in variant.run.stages),
+        choice(variant, money),
+        variant.pressure.residual_dirty.value,
+        found.dangers,
+        found.faults,
+        found.cautions,
+    )
 
 
 def _id_of(points: Sequence[Audited], variant: EvaluatedTrain) -> str:

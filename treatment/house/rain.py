@@ -69,7 +69,7 @@ def record(facts: Facts) -> RainRecord | None:
 def balance(record: RainRecord, daily: float, tank: float) -> RainBalance:
     """Run a tank [L] through the record with a daily use [L], starting full, twice over so that the start does not count.
 
-    >>> balance(Record((0.01,) * 10, 100.0, 1.0, 0.0), 500.0, 2000.0).reliability
+    >>> balance(RainRecord((0.01,) * 10, 100.0, 1.0, 0.0), 500.0, 2000.0).reliability
     1.0
     """
     level, served, caught = tank, 0, 0.0

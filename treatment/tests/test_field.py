@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import copy
 import io
+import itertools
 import json
 import tempfile
 from contextlib import redirect_stderr, redirect_stdout
+from decimal import Decimal
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -15,7 +17,10 @@ from unittest import TestCase
 import jsonschema
 
 from ..choices.__main__ import main
-from ..choices.field import AXES, Field, choices_schema, field_of
+from ..choices.field import AXES, Field, Point, choices_schema, field_of
+from ..choices.picture import front, plot, shown
+from ..choices.told import told
+from ..papers.costs import ChosenBy
 from ..papers.design_file import design_document
 from .example import HARD_ONLY, job, worked
 from .golden import frozen
@@ -109,3 +114,56 @@ class FieldOfChoices(TestCase):
                 self.assertEqual(main([str(Path(folder) / "none.json")]), 2)
                 with self.assertRaises(SystemExit):
                     main([str(path), "--limit", "0"])
+
+
+def point(id: str, first: int, salt: float) -> Point:
+    """A point with two figures of its own."""
+    return Point(id, (), (), ChosenBy(Decimal(first), Decimal(9000), salt, 0.0, 2.0, 5.0), 200.0, frozenset(), frozenset(), 0)
+
+
+class PictureOfTheField(TestCase):
+    def test_places_by_hand(self) -> None:
+        """1000 and 3000 across, 100 and 300 kg up: air of 6 % at each end, so 880 to 3120 over 660 px from 76, and 88 to 312 over 306 px up from 324.
+
+        The first is at 76 + 120 ÷ 2240 × 660 = 111.4 and 324 − 12 ÷ 224 × 306 = 307.6.
+        """
+        points = (point("1", 1000, 300.0), point("2", 3000, 100.0), point("3", 3000, 300.0))
+        found = plot(Field(points, frozenset({"1", "2"}), 0, "1", ""), "first", "salt", "metric", [("option A", points[0].choice)], "2")
+        dots = {dot.id: dot for dot in found.dots}
+        self.assertEqual((dots["1"].x, dots["2"].y), (111.4, 307.6))
+        self.assertEqual(dots["2"].x - dots["1"].x, 589.2)  # 2000 ÷ 2240 × 660 = 589.3, of places rounded to a tenth
+        self.assertEqual([words for _, words in found.across.ticks], ["1,000", "1,500", "2,000", "2,500", "3,000"])
+        self.assertEqual([(flag.label, flag.x) for flag in found.flags], [("Proposal, option A", 111.4)])
+        self.assertEqual(len(found.line.split()), 2)
+        self.assertEqual(found.chosen, dots["2"])
+
+    def test_ticks_are_round_in_the_unit_that_is_shown(self) -> None:
+        """100 to 300 kg are 220 to 661 lb: a tick each hundred pounds."""
+        points = (point("1", 1000, 100.0), point("2", 1000, 300.0))
+        found = plot(Field(points, frozenset(), 0, "1", ""), "salt", "first", "us")
+        self.assertEqual([words for _, words in found.across.ticks], ["200", "300", "400", "500", "600"])
+
+    def test_one_value_for_all_is_drawn(self) -> None:
+        """Nothing used at all, and everything at one place: no division by nothing."""
+        points = (point("1", 1000, 0.0), point("2", 1000, 0.0))
+        found = plot(Field(points, frozenset(), 0, "1", ""), "salt", "salt", "us")
+        self.assertEqual(len({(dot.x, dot.y) for dot in found.dots}), 1)
+
+    def test_the_line_joins_what_nothing_beats_on_two_axes(self) -> None:
+        """Each further one costs more and takes less salt; of the whole field none is cheaper and thriftier than one of them."""
+        found = front(hard().points, "first", "salt")
+        for one, other in itertools.pairwise(found):
+            self.assertLess(one.choice.first, other.choice.first)
+            self.assertGreater(one.choice.salt, other.choice.salt)
+        for each in hard().points:
+            self.assertTrue(any(best.choice.first <= each.choice.first and best.choice.salt <= each.choice.salt for best in found))
+
+    def test_a_train_is_told_by_what_sets_it_apart(self) -> None:
+        """Nothing of the proposal itself; sizes and doses in the job's units; other units by name."""
+        base = next(each for each in hard().points if each.id == hard().proposal)
+        self.assertEqual(told(base, base, "us"), "")
+        words = {told(each, base, "us") for each in hard().points}
+        self.assertEqual(len(words), len(hard().points))
+        self.assertTrue(any(each.startswith("Softener ") and each.endswith(" lb/ft³") for each in words), words)
+        self.assertTrue(any(" g/L" in told(each, base, "metric") for each in hard().points))
+        self.assertEqual(shown(point("1", 1234, 10.0).choice, "first", "us"), "1,234")
