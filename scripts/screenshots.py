@@ -84,25 +84,30 @@ def train_page(name: str, link: str) -> object:
     return go
 
 
-def tab_of(name: str, tab: str) -> object:
-    def go(page: Page) -> None:
-        open_job(page, name, "Water")
-        page.get_by_role("link", name=tab).click()
-
-    return go
-
-
 def materials(page: Page) -> None:
     open_job(page, "High Tarn Farm", "Layout")
     page.get_by_role("link", name="Materials list").click()
 
 
+def year(page: Page) -> None:
+    open_job(page, "High Tarn Farm", "Year")
+    page.get_by_label("Add what happens").select_option("salt_forgotten")
+    page.get_by_role("button", name="Run the year").click()
+    page.wait_for_selector(".year-span")
+
+
+def choices(page: Page) -> None:
+    train_page("High Tarn Farm", "Compare and alternatives")(page)
+    page.get_by_role("link", name="More choices").click()
+    page.wait_for_selector(".choice-picture", timeout=60000)
+    page.get_by_role("link", name="UV unit flow switched").first.click()
+    page.wait_for_selector(".choice-open")
+
+
 VIEWS = {
-    "water-says": (DESK, tab_of("The Old Smithy", "What it says")),
     "logbook": (DESK, log_of("High Tarn Farm")),
     "kit-phone": (PHONE, kit),
     "report": (DESK, report),
-    "train-rain": (DESK, train_of("Becklow Guest House", "storage_tank")),
     "options": (DESK, train_page("High Tarn Farm", "Compare and alternatives")),
     "commission": (DESK, run_sheet("High Tarn Farm", "document.querySelector('[data-step$=\"/look\"] details').open = true")),
     "jobs": (DESK, lambda page: page.goto("/")),
@@ -111,6 +116,8 @@ VIEWS = {
     "supply": (DESK, lambda page: open_job(page, "High Tarn Farm", "Supply")),
     "wall": (DESK, lambda page: open_job(page, "High Tarn Farm", "Layout")),
     "materials": (DESK, materials),
+    "year": (DESK, year),
+    "choices": (DESK, choices),
     "commission-phone": (PHONE, run_sheet("Mill Street 4", "document.querySelector('[data-one]').click()")),
     "train": (DESK, train_of("High Tarn Farm", "softener")),
     "train-audit": (DESK, train_of("The Old Smithy", "neutralizer")),

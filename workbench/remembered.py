@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-from treatment.choices.field import Field, field_of
+from treatment.choices.field import Choosing
 from treatment.design import Design, DesignBasis, design
 from treatment.job.facts import Facts
 from treatment.job_file import Job, read_job
@@ -60,9 +60,9 @@ class Remembered:
         self.asking: Callable[[Design], Asking] = lru_cache(DESIGNS)(Asking)
         self._document: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
         self._lived: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, YearAsked], Lived] = lru_cache(YEARS)(_lived)
+        self._choosing: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], Choosing] = lru_cache(FIELDS)(_choosing)
         self._priced: OrderedDict[Any, tuple[Facts, Priced]] = OrderedDict()
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
-        self._fields: OrderedDict[Any, Field] = OrderedDict()
 
     def document(self, design: Design) -> dict[str, Any]:
         """The whole document of a design."""
@@ -82,20 +82,9 @@ class Remembered:
                 self._priced.popitem(last=False)
         return self._priced[key][1]
 
-    def knows_field(self, design: Design) -> bool:
-        """Whether the field of a design was worked out lately: it takes some seconds."""
-        return (design.ground, design.job.train) in self._fields
-
-    def field(self, design: Design) -> Field:
-        """The field of choices of a design."""
-        key = (design.ground, design.job.train)
-        if key not in self._fields:
-            found = field_of(design)
-            self._fields[key] = found
-            while len(self._fields) > FIELDS:
-                self._fields.popitem(last=False)
-            return found
-        return self._fields[key]
+    def choosing(self, design: Design) -> Choosing:
+        """The field of choices of a design, as far as it is worked out."""
+        return self._choosing(design.ground, design.job.train)
 
     def log(self, job: int, stands: tuple[Any, ...], design: Design) -> ReadLog | None:
         """The log of a job, by its number, where it stands as it stood when it was read."""
@@ -122,6 +111,10 @@ def _design(document: str, today: str) -> Design:
 
 def _document(ground: DesignBasis, train: tuple[Stage[Any], ...] | None) -> dict[str, Any]:
     return design_document(Design(Job(ground.facts, train), ground))
+
+
+def _choosing(ground: DesignBasis, train: tuple[Stage[Any], ...] | None) -> Choosing:
+    return Choosing(Design(Job(ground.facts, train), ground))
 
 
 def _lived(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, asked: YearAsked) -> Lived:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import cached_property
 from typing import Any
@@ -84,16 +84,54 @@ class Audited:
     cautions: int
 
 
+class Choosing:
+    """The field of a job as it is worked out, a train at a time: each is run and audited, then the sound ones are priced."""
+
+    def __init__(self, design: Design):
+        self.design, self.points = design, list[Point]()
+        self.tried = 0
+        self.proposal = self.given = ""
+        self._trains: Iterator[Train] | None = tried(design, max(most_tried(), 1))
+        self._found: list[Audited] = []
+        self._sound: list[Audited] | None = None
+
+    @property
+    def left(self) -> bool:
+        """Whether there is more to do."""
+        return self._sound is None or bool(self._sound)
+
+    def step(self) -> None:
+        """Run and audit one more train; after the last, price one that is sound."""
+        if self._trains is not None:
+            train = next(self._trains, None)
+            if train is not None:
+                self.tried += 1
+                self._found.append(_audited(self.design, train, f"{self.tried}"))
+                return
+            self._trains = None
+        if self._sound is None:
+            self.proposal = _id_of(self._found, self.design.proposal)
+            self.given = _id_of(self._found, self.design.chosen) if self.design.given else ""
+            self._sound, self._found = _sound(self._found, {self.proposal, self.given})[::-1], []
+        if self._sound:
+            self.points.append(_priced(self.design, self._sound.pop()))
+
+    @cached_property
+    def field(self) -> Field:
+        """All of it, once nothing is left: the proposal and the given train, the unbeaten, then by total."""
+        best, first = unbeaten(self.points), (self.proposal, self.given)
+        points = sorted(self.points, key=lambda point: (point.id not in first, point.id not in best, point.choice.total, int(point.id)))
+        return Field(tuple(points), best, 0, self.proposal, self.given)
+
+
 @uncollected()
 def field_of(design: Design, limit: int = 500) -> Field:
     """Run, audit and price the trains of a job. limit: points that are kept: the proposal, the unbeaten, then by total."""
-    found = [_audited(design, train, f"{number}") for number, train in enumerate(tried(design, max(most_tried(), 1)), 1)]
-    proposal = _id_of(found, design.proposal)
-    given = _id_of(found, design.chosen) if design.given else ""
-    points = [_priced(design, each) for each in _sound(found, {proposal, given})]
-    best = unbeaten(points)
-    kept = sorted(points, key=lambda point: (point.id not in (proposal, given), point.id not in best, point.choice.total, int(point.id)))[:limit]
-    return Field(tuple(kept), best, len(points) - len(kept), proposal, given)
+    choosing = Choosing(design)
+    while choosing.left:
+        choosing.step()
+    found = choosing.field
+    return replace(found, points=found.points[:limit], left_out=max(len(found.points) - limit, 0))
 
 
 def _audited(design: Design, train: Train, id: str) -> Audited:

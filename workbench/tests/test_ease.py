@@ -114,6 +114,8 @@ class OnAnyScreen(BrowserTestCase):
                 "train",
                 "wall",
                 "options",
+                "choices",
+                "year",
                 "panel",
                 "shelf",
                 "materials",

@@ -24,7 +24,23 @@ from workbench.walls.forms import WallForm
 from .base import WorkbenchTestCase
 
 DEMO = sorted((settings.BASE_DIR / "demo").glob("*.job.json"))
-STEPS = ("site", "water", "water-says", "water-history", "kits", "supply", "measure", "train", "options", "shelf", "panel", "wall", "materials")
+STEPS = (
+    "site",
+    "water",
+    "water-says",
+    "water-history",
+    "kits",
+    "supply",
+    "measure",
+    "train",
+    "options",
+    "shelf",
+    "panel",
+    "wall",
+    "materials",
+    "year",
+    "choices",
+)
 FILES = ("job-export", "design-export", "samples-csv", "wall-svg", "wall-dxf", "materials-csv", "costs-csv")
 
 

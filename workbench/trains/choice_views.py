@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import time
 from typing import Any
 from urllib.parse import urlencode
 
@@ -11,12 +12,13 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from treatment.choices.field import AXES, Field, Point
+from treatment.choices.field import AXES, Choosing, Field, Point
 from treatment.choices.picture import axis_title, of, plot, shown, title_of
 from treatment.choices.told import told
 from treatment.choices.trains import as_typed, most_tried
 from treatment.design import Design
 from treatment.language.display import show
+from treatment.language.memory import uncollected
 from treatment.studies.compare import outlines
 
 from ..accounts.access import job_for
@@ -28,6 +30,8 @@ from ..request import Request
 from ..steps import steps
 from . import services
 
+#: seconds that one request works at a field: no one else of the process waits longer
+SLICE = 0.35
 GONE = "This train is no longer among the choices; the job has changed. The current ones are below."
 
 
@@ -53,9 +57,27 @@ def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Htt
     if not design.chosen.run.stages or not design.samples_given:
         return render(request, "trains/choices.html", context | {"lacks": "a train" if design.samples_given else "a water test"}, status=status)
     asked = {"across": across, "up": up} | ({"point": request.GET["point"]} if request.GET.get("point") else {})
-    if not known.knows_field(design) and "run" not in request.GET and status == 200:
-        return render(request, "trains/choices.html", context | {"later": "?" + urlencode(asked | {"run": "1"})})
-    return render(request, "trains/choices.html", context | _shown(request, job, design, known.field(design)), status=status)
+    choosing = known.choosing(design)
+    _work(choosing, SLICE if request.GET.get("run") == "on" else None if request.GET.get("run") or status != 200 else 0.0)
+    if choosing.left:
+        later = {way: "?" + urlencode(asked | {"run": way}) for way in ("on", "all")}
+        return render(request, "trains/choices.html", context | {"later": later, "tried": choosing.tried, "priced": len(choosing.points)})
+    return render(request, "trains/choices.html", context | _shown(request, job, design, choosing.field), status=status)
+
+
+def _work(choosing: Choosing, seconds: float | None) -> None:
+    """Work a field out for so long, so that nobody else waits; to its end where no time is given."""
+    until = None if seconds is None else time.monotonic() + seconds
+    with uncollected():
+        while choosing.left and (until is None or time.monotonic() < until):
+            choosing.step()
+
+
+def _whole(job: Job) -> Field:
+    """The field of a job, to its end."""
+    choosing = of_firm(job.workspace_id).choosing(_design(job))
+    _work(choosing, None)
+    return choosing.field
 
 
 def _shown(request: HttpRequest, job: Job, design: Design, field: Field) -> dict[str, Any]:
@@ -103,7 +125,7 @@ def choices(request: HttpRequest, pk: int) -> HttpResponse:
 def choices_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The field as ``cairn-choices/1``."""
     job = job_for(request, pk)
-    return attached_json(of_firm(job.workspace_id).field(_design(job)).as_json(), job, "choices.json")
+    return attached_json(_whole(job).as_json(), job, "choices.json")
 
 
 @require_POST
@@ -111,7 +133,7 @@ def choice_take(request: Request, pk: int) -> HttpResponse:
     """A point becomes an option of the job, by the train that was seen."""
     job = job_for(request, pk, change=True)
     services.option_of(job)  # the job's own train is option A, whatever is added
-    field = of_firm(job.workspace_id).field(_design(job))
+    field = _whole(job)
     point = next((point for point in field.points if _typed(point) == request.POST.get("train", "")), None)
     if point is None:
         return _page(request, job, 409, problem=GONE)
