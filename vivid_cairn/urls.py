@@ -134,6 +134,7 @@ urlpatterns = [
     path("commission-worker.js", starts.worker, name="commission-worker"),
     path("prices/", wall_files.prices, name="prices"),
     path("jobs/<int:pk>/year/", years.year, name="year"),
+    path("jobs/<int:pk>/year/what-if/", years.what_if, name="year-what-if"),
     path("jobs/<int:pk>/year.json", years.year_file, name="year-file"),
     path("jobs/<int:pk>/materials/", wall_files.materials_page, name="materials"),
     path("jobs/<int:pk>/materials.csv", wall_files.materials_file, {"ending": "csv"}, name="materials-csv"),

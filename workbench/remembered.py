@@ -5,6 +5,7 @@ A design with its findings weighs about 0.6 MB, so that a worker process holds s
 
 from __future__ import annotations
 
+import datetime as dt
 import json
 from collections import OrderedDict
 from collections.abc import Callable
@@ -25,6 +26,7 @@ from treatment.studies.next_tests import Asking, in_brief, in_words
 from treatment.train.treatment import Stage
 from treatment.year.asked import YearAsked
 from treatment.year.document import Lived, lived
+from treatment.year.what_if import WhatIf
 
 FIRMS, DESIGNS, LOGS, DOCUMENTS, YEARS, FIELDS = 16, 24, 4, 2, 3, 4
 """How many firms a process remembers, and how many designs, logs, whole documents, years and fields of choices of each; those looked at longest ago go first."""
@@ -61,6 +63,7 @@ class Remembered:
         self._document: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
         self._lived: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, YearAsked], Lived] = lru_cache(YEARS)(_lived)
         self._choosing: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], Choosing] = lru_cache(FIELDS)(_choosing)
+        self._what_if: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, dt.date], WhatIf] = lru_cache(YEARS)(_what_if)
         self._priced: OrderedDict[Any, tuple[Facts, Priced]] = OrderedDict()
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
 
@@ -81,6 +84,10 @@ class Remembered:
             while len(self._priced) > DESIGNS:
                 self._priced.popitem(last=False)
         return self._priced[key][1]
+
+    def what_if(self, design: Design, start: dt.date) -> WhatIf:
+        """What may be asked of a design's train in a year."""
+        return self._what_if(design.ground, design.job.train, start)
 
     def choosing(self, design: Design) -> Choosing:
         """The field of choices of a design, as far as it is worked out."""
@@ -115,6 +122,10 @@ def _document(ground: DesignBasis, train: tuple[Stage[Any], ...] | None) -> dict
 
 def _choosing(ground: DesignBasis, train: tuple[Stage[Any], ...] | None) -> Choosing:
     return Choosing(Design(Job(ground.facts, train), ground))
+
+
+def _what_if(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, start: dt.date) -> WhatIf:
+    return WhatIf(Design(Job(ground.facts, train), ground), start)
 
 
 def _lived(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, asked: YearAsked) -> Lived:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Finding, about, tally
+from ..language.spec import specs_of
 from ..language.tables import table
 from ..train.pressure import PressureLine
 from ..train.treatment import Stage, TrainRun
@@ -43,6 +44,11 @@ class EvaluatedTrain:
     def as_built(self) -> tuple[Stage[Any], ...]:
         """The train with the sizes fixed that follow from a school, so that it does the same where another school is followed."""
         return tuple(replace(stage, keys=stage.room.fixed(stage.keys, run.sizing)) for stage, run in zip(self.train, self.run.stages, strict=True))
+
+    @property
+    def as_sized(self) -> tuple[Stage[Any], ...]:
+        """The train with every size held as it was chosen, so that it is the same equipment in another house or on other water."""
+        return tuple(replace(stage, keys=_held(stage.keys, run.sizing.params)) for stage, run in zip(self.train, self.run.stages, strict=True))
 
     @property
     def tally(self) -> dict[str, int]:
@@ -90,3 +96,20 @@ def schedule(run: TrainRun) -> dict[str, float]:
             continue
         hours[stage.id] = stage.keys.hour if stage.keys.hour is not None else (free.pop(0) if free else float(night["crowded"]))
     return hours
+
+
+#: keys that are no size: how fine a filter is (held in another unit by the stage), and what a valve is set to, which follows the water
+UNHELD = ("micron", "outer_micron", "hardness_setting")
+
+
+def _held(keys: Any, params: Mapping[str, Any]) -> Any:
+    """Keys with what was left open given as it was sized."""
+    sized = {
+        name: params[name]
+        for name in specs_of(type(keys))
+        if name not in UNHELD
+        and getattr(keys, name) is None
+        and isinstance(params.get(name), (int, float, str))
+        and not isinstance(params[name], bool)
+    }
+    return replace(keys, **sized)

@@ -14,7 +14,7 @@ from treatment.evidence.kits import kits
 from workbench.jobs.models import Job
 
 OF_A_JOB = (
-    "site", "water", "supply", "train", "wall", "year", "choices", "kits", "options", "water-says", "water-history", "shelf", "panel",
+    "site", "water", "supply", "train", "wall", "year", "year-what-if", "choices", "kits", "options", "water-says", "water-history", "shelf", "panel",
     "materials", "commission", "logbook", "logbook-table",
 )  # fmt: skip
 OF_THE_FIRM = ("jobs", "firm", "prices", "job-import", "calendar")

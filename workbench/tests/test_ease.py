@@ -116,6 +116,7 @@ class OnAnyScreen(BrowserTestCase):
                 "options",
                 "choices",
                 "year",
+                "year-what-if",
                 "panel",
                 "shelf",
                 "materials",

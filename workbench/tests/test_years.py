@@ -82,3 +82,31 @@ class YearPage(WorkbenchTestCase):
         self.client.force_login(self.stranger)
         for name in ("year", "year-file"):
             self.assertEqual(self.client.get(reverse(name, args=[self.job.pk])).status_code, 404)
+
+
+class WhatIfPage(WorkbenchTestCase):
+    def page(self, htmx: bool = False, **asked: object):  # noqa: ANN201
+        return self.client.get(reverse("year-what-if", args=[self.job.pk]), asked, headers={"HX-Request": "true"} if htmx else {})
+
+    def test_moved_and_answered_at_once(self) -> None:
+        """Handles as designed; more people change rows beside the design's, and the words of the handle; alone where a script asked."""
+        self.assertContains(self.page(), "Nothing is moved yet")
+        whole = self.page(people="9")
+        self.assertContains(whole, 'value="9"')
+        self.assertTrue(any(row.differs for row in whole.context["rows"]))
+        part = self.page(htmx=True, people="9")
+        self.assertContains(part, 'hx-swap-oob="true"')
+        self.assertNotContains(part, "<html")
+
+    def test_wrong_input_is_as_designed(self) -> None:
+        """Words, nothing, endless numbers, far too much."""
+        for value in ("many", "", "nan", "inf", "-1e400"):
+            self.assertContains(self.page(people=value, dose=value), "Nothing is moved yet")
+        self.assertContains(self.page(people="1e9"), 'value="12"')
+
+    def test_without_water_and_for_another_firm(self) -> None:
+        """It says what is missing; a stranger sees nothing."""
+        empty = store({"format": "cairn-job/1", "job": {"name": "Bare"}, "samples": [{"readings": {}}]}, self.workspace, self.designer)
+        self.assertContains(self.client.get(reverse("year-what-if", args=[empty.pk])), "Enter a water test first")
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.page().status_code, 404)

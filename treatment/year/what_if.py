@@ -1,0 +1,144 @@
+"""What if: the train as it is sized, with more people, harder water, another dose or bed, run through the year beside the year as designed."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+from ..design import Design, design
+from ..job_file import Job
+from ..language.display import show
+from ..language.tables import table
+from ..planning.evaluated import EvaluatedTrain
+from ..train.treatment import StageRun
+from .figures import Came
+from .machine import Machine
+from .scenarios import Scenario, read_scenarios
+
+DAYS = 365
+
+
+@dataclass(frozen=True, slots=True)
+class Handle:
+    """Something that can be moved. now: as designed; values in the canonical unit; shown: the unit of ``data/display.toml`` people read it in."""
+
+    name: str
+    words: str
+    shown: str
+    low: float
+    high: float
+    step: float
+    now: float
+
+    def shows(self, value: float, system: str) -> str:
+        """A value as a person reads it; a share as times what was tested."""
+        if self.shown == "share":
+            return f"{value:.2f} times the test"
+        return f"{value:g}" if self.shown == "1" else show(value, self.shown, system)
+
+    def held(self, value: float) -> float:
+        """A value inside what can be."""
+        return min(max(value, self.low), self.high)
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIfRow:
+    """One line of the answer: as designed and as moved."""
+
+    what: str
+    before: str
+    after: str
+
+    @property
+    def differs(self) -> bool:
+        return self.before != self.after
+
+
+class WhatIf:
+    """What may be asked of a design, and the year as designed that each answer is held against. Each is worked out when it is first asked for."""
+
+    def __init__(self, found: Design, start: dt.date):
+        self.found, self.start = found, start
+
+    @cached_property
+    def handles(self) -> tuple[Handle, ...]:
+        """What can be moved: the hardness as a share of the tested one, people, and the dose and bed of the first softener."""
+        rows, softener = table("year")["what_if"], _softener(self.found.chosen)
+        made = [Handle("hardness", "Hardness of the water", "share", *_span(rows["hardness"]), 1.0)] if self.found.chosen.run.raw.hardness > 0 else []
+        if (people := self.found.facts.building.people) is not None:
+            made.append(Handle("people", "People", "1", *_span(rows["people"]), float(people)))
+        if softener is not None:
+            params = softener.sizing.params
+            made.append(Handle("dose", "Salt dose", "g/L", *_span(rows["dose"]), float(params["salt_dose"])))
+            made.append(Handle("volume", "Resin in each vessel", "L media", *_span(rows["volume"], float(params["volume"])), float(params["volume"])))
+        return tuple(made)
+
+    @cached_property
+    def before(self) -> Came:
+        """The year as designed."""
+        return _year(self.found.with_train(self.found.chosen.as_sized).chosen, (), self.start)
+
+    def asked(self, moved: Mapping[str, float]) -> dict[str, float]:
+        """What was really moved, by at least half a step, held inside its ends. moved: handle -> value in its canonical unit."""
+        known = {handle.name: handle for handle in self.handles}
+        held = {name: known[name].held(value) for name, value in moved.items() if name in known}
+        return {name: value for name, value in held.items() if abs(value - known[name].now) > known[name].step / 2}
+
+    def answer(self, moved: Mapping[str, float]) -> tuple[WhatIfRow, ...]:
+        """A year of the train as it is sized, as designed and with what was moved."""
+        values, found = self.asked(moved), self.found
+        after = _year(_moved(found, values), _harder(values.get("hardness"), self.start), self.start) if values else self.before
+        system = found.facts.job.units
+        return tuple(WhatIfRow(what, one, other) for (what, one), (_, other) in zip(_told(self.before, system), _told(after, system), strict=True))
+
+
+def _span(row: Sequence[float], times: float = 1.0) -> tuple[float, float, float]:
+    low, high, step = row
+    return low * times, high * times, step * times
+
+
+def _moved(found: Design, values: Mapping[str, float]) -> EvaluatedTrain:
+    """The train as it is sized, in the house and with the softener that were asked for."""
+    softener, train = _softener(found.chosen), list(found.chosen.as_sized)
+    changes = {key: values[name] for name, key in (("dose", "salt_dose"), ("volume", "volume")) if name in values}
+    if softener is not None and changes:
+        own: Any = train[softener.index].keys
+        train[softener.index] = replace(train[softener.index], keys=replace(own, **changes, **({"tank": None} if "volume" in changes else {})))
+    facts = found.facts
+    if "people" in values:
+        facts = replace(facts, building=replace(facts.building, people=values["people"]))
+        return design(Job(facts, tuple(train))).chosen
+    return found.with_train(tuple(train)).chosen
+
+
+def _harder(share: float | None, start: dt.date) -> tuple[Scenario, ...]:
+    return () if share is None else tuple(read_scenarios([f"hard_season:from={start},days={DAYS},share={share:.3f}"], start, DAYS))
+
+
+def _year(variant: EvaluatedTrain, scenarios: tuple[Scenario, ...], start: dt.date) -> Came:
+    return Came(Machine(variant, start, DAYS, 1, scenarios).run())
+
+
+def _told(came: Came, system: str) -> Iterator[tuple[str, str]]:
+    """The answer in words and the job's units."""
+    totals, softener = came.totals, _softener(came.year.variant)
+    yield "Salt a year", show(totals["salt"].value, "kg", system)
+    yield "Water to the drain a year", show(totals["water_to_drain"].value, "L", system)
+    if softener is not None:
+        place = next(place for place in came.year.places if place.id == softener.id)
+        times = place.kept.events.get("regeneration", 0)
+        yield "Days between regenerations", show(DAYS / times, "day", system) if times else "none in the year"
+    for name, words in (("hardness", "Hardness"), ("iron", "Iron"), ("manganese", "Manganese")):
+        if name in came.limits:
+            minutes = came.minutes_beyond[name].value
+            yield f"{words} beyond its limit at the taps", f"{minutes / 60:,.0f} h" if minutes >= 120 else f"{minutes:,.0f} min"
+    low = totals["minutes_low_pressure"].value
+    yield "Too little pressure", f"{low / 60:,.0f} h" if low >= 120 else f"{low:,.0f} min"
+
+
+def _softener(variant: EvaluatedTrain) -> StageRun[Any] | None:
+    """The first stage that regenerates with salt for hardness."""
+    return next((stage for stage in variant.run.stages if "salt_dose" in stage.sizing.params and "volume" in stage.sizing.params), None)
