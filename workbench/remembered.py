@@ -26,7 +26,7 @@ from treatment.studies.next_tests import Asking, in_brief, in_words
 from treatment.train.treatment import Stage
 from treatment.year.asked import YearAsked
 from treatment.year.document import Lived, lived
-from treatment.year.what_if import WhatIf
+from treatment.year.what_if import WhatIfYear
 
 FIRMS, DESIGNS, LOGS, DOCUMENTS, YEARS, FIELDS = 16, 24, 4, 2, 3, 4
 """How many firms a process remembers, and how many designs, logs, whole documents, years and fields of choices of each; those looked at longest ago go first."""
@@ -63,7 +63,7 @@ class Remembered:
         self._document: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
         self._lived: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, YearAsked], Lived] = lru_cache(YEARS)(_lived)
         self._choosing: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], Choosing] = lru_cache(FIELDS)(_choosing)
-        self._what_if: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, dt.date], WhatIf] = lru_cache(YEARS)(_what_if)
+        self._what_if: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, dt.date], WhatIfYear] = lru_cache(YEARS)(_what_if)
         self._priced: OrderedDict[Any, tuple[Facts, Priced]] = OrderedDict()
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
 
@@ -85,7 +85,7 @@ class Remembered:
                 self._priced.popitem(last=False)
         return self._priced[key][1]
 
-    def what_if(self, design: Design, start: dt.date) -> WhatIf:
+    def what_if(self, design: Design, start: dt.date) -> WhatIfYear:
         """What may be asked of a design's train in a year."""
         return self._what_if(design.ground, design.job.train, start)
 
@@ -124,8 +124,8 @@ def _choosing(ground: DesignBasis, train: tuple[Stage[Any], ...] | None) -> Choo
     return Choosing(Design(Job(ground.facts, train), ground))
 
 
-def _what_if(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, start: dt.date) -> WhatIf:
-    return WhatIf(Design(Job(ground.facts, train), ground), start)
+def _what_if(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, start: dt.date) -> WhatIfYear:
+    return WhatIfYear(Design(Job(ground.facts, train), ground), start)
 
 
 def _lived(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, asked: YearAsked) -> Lived:

@@ -32,7 +32,7 @@ class Scaled:
 
 
 @dataclass(frozen=True, slots=True)
-class Dot:
+class ChoiceDot:
     """A train in the picture."""
 
     id: str
@@ -43,7 +43,7 @@ class Dot:
 
 
 @dataclass(frozen=True, slots=True)
-class Flag:
+class NamedTrain:
     """A train that has a name: the proposal, an option. end: whether its name is written at its left."""
 
     label: str
@@ -67,10 +67,10 @@ class Plot:
 
     across: Scaled
     up: Scaled
-    dots: tuple[Dot, ...]
-    flags: tuple[Flag, ...]
+    dots: tuple[ChoiceDot, ...]
+    flags: tuple[NamedTrain, ...]
     line: str
-    chosen: Dot | None
+    chosen: ChoiceDot | None
     width: float = WIDTH
     height: float = HEIGHT
     left: float = LEFT
@@ -132,7 +132,7 @@ def plot(field: Field, across: str, up: str, system: str, named: Sequence[tuple[
         )
 
     dots = tuple(
-        Dot(
+        ChoiceDot(
             point.id,
             *place(point.choice),
             point.id in field.unbeaten,
@@ -146,7 +146,7 @@ def plot(field: Field, across: str, up: str, system: str, named: Sequence[tuple[
     together: dict[tuple[float, float], list[str]] = {}
     for label, figures in marks:
         together.setdefault(place(figures), []).append(label)
-    flags = tuple(Flag(", ".join(labels), x, y, x > WIDTH * 0.8) for (x, y), labels in together.items())
+    flags = tuple(NamedTrain(", ".join(labels), x, y, x > WIDTH * 0.8) for (x, y), labels in together.items())
     line = " ".join(f"{x},{y}" for x, y in (place(point.choice) for point in front(field.points, across, up)))
     return Plot(ticked[across], ticked[up], dots, flags, line, next((dot for dot in dots if dot.id == chosen), None))
 

@@ -82,6 +82,15 @@ def show(value: float | None, unit: str, system: str) -> str:
     return f"{digits(value, unit, system)}{joint}{name}".strip()
 
 
+def show_minutes(minutes: float) -> str:
+    """So many minutes; from two hours on as hours.
+
+    >>> show_minutes(90.0), show_minutes(4500.0)
+    ('90 min', '75 h')
+    """
+    return f"{minutes / 60:,.0f} h" if minutes >= 120 else f"{minutes:,.0f} min"
+
+
 def measure(mm: float, system: str) -> str:
     """A measure on a drawing: to the eighth of an inch, with feet from two of them on; else as any length.
 

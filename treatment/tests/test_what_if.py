@@ -9,7 +9,7 @@ from unittest import TestCase
 from ..design import Design
 from ..year.figures import Came
 from ..year.machine import Machine
-from ..year.what_if import WhatIf
+from ..year.what_if import WhatIfYear
 from .example import HARD_ONLY, job, worked
 from .golden import frozen
 
@@ -28,14 +28,14 @@ def amount(text: str) -> float:
     return float(number) * (60 if unit == "h" else 1)
 
 
-def after(asked: WhatIf, what: str, **moved: float) -> float:
+def after(asked: WhatIfYear, what: str, **moved: float) -> float:
     return next(amount(row.after) for row in asked.answer(moved) if row.what == what)
 
 
 class Moved(TestCase):
     def test_nothing_moved_is_the_year_as_designed(self) -> None:
         """Both columns the same; the same salt as the year of the job's own train."""
-        asked, design = WhatIf(hard(), START), hard()
+        asked, design = WhatIfYear(hard(), START), hard()
         rows = asked.answer({})
         self.assertFalse(any(row.differs for row in rows))
         came = Came(Machine(design.chosen, START, 365, 1).run())
@@ -44,21 +44,21 @@ class Moved(TestCase):
 
     def test_people_change_the_house_not_the_equipment(self) -> None:
         """Eight people draw about twice what four do from the same resin: twice the salt, within a fifth; the year is that of a job of eight with this softener."""
-        asked = WhatIf(hard(), START)
+        asked = WhatIfYear(hard(), START)
         four, eight = after(asked, "Salt a year"), after(asked, "Salt a year", people=8)
         self.assertAlmostEqual(eight / four, 2.0, delta=0.4)
         self.assertLess(after(asked, "Days between regenerations", people=8), after(asked, "Days between regenerations"))
 
     def test_a_heavier_dose_regenerates_less_often_and_takes_more_salt(self) -> None:
         """8 lb a cubic foot give 24 000 grains, 15 give 30 000: a quarter more capacity for 15 ÷ 8 of the salt, so 1.875 ÷ 1.25 = 1.5 times the salt a year."""
-        asked = WhatIf(hard(), START)
+        asked = WhatIfYear(hard(), START)
         heavy = 15 * 16.018
         self.assertGreater(after(asked, "Days between regenerations", dose=heavy), 1.15 * after(asked, "Days between regenerations"))
         self.assertAlmostEqual(after(asked, "Salt a year", dose=heavy) / after(asked, "Salt a year"), 1.5, delta=0.1)
 
     def test_harder_water_passes_a_valve_that_was_not_told(self) -> None:
         """The valve keeps its setting: no more salt, more minutes of hardness; water half as hard is never worse."""
-        asked = WhatIf(hard(), START)
+        asked = WhatIfYear(hard(), START)
         rows = {row.what: row for row in asked.answer({"hardness": 1.6})}
         self.assertFalse(rows["Salt a year"].differs)
         beyond = "Hardness beyond its limit at the taps"
@@ -67,19 +67,19 @@ class Moved(TestCase):
 
     def test_more_resin_lasts_longer(self) -> None:
         """Twice the resin, about twice the days between regenerations."""
-        asked = WhatIf(hard(), START)
+        asked = WhatIfYear(hard(), START)
         volume = next(handle for handle in asked.handles if handle.name == "volume")
         ratio = after(asked, "Days between regenerations", volume=volume.now * 2) / after(asked, "Days between regenerations")
         self.assertAlmostEqual(ratio, 2.0, delta=0.5)
 
     def test_what_is_asked_is_held_inside_its_ends(self) -> None:
         """A thousand people are twelve, less than half a step is nothing moved, and an unknown handle is not heard."""
-        asked = WhatIf(hard(), START)
+        asked = WhatIfYear(hard(), START)
         self.assertEqual(asked.asked({"people": 1000.0, "beauty": 3.0, "hardness": 1.01}), {"people": 12.0})
 
     def test_only_what_a_job_has_can_be_moved(self) -> None:
         """No dose without a softener, no people where a business has none."""
-        bare = WhatIf(worked(job(readings=HARD_ONLY, train=[{"kind": "sediment"}])), START)
+        bare = WhatIfYear(worked(job(readings=HARD_ONLY, train=[{"kind": "sediment"}])), START)
         self.assertEqual([handle.name for handle in bare.handles], ["hardness", "people"])
         self.assertTrue(bare.answer({"people": 9.0}))
 

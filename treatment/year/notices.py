@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..language.analytes import MICROBES, analytes
-from ..language.display import show
+from ..language.display import show, show_minutes
 from ..language.tables import table
 from .figures import Came
 from .household import Array
@@ -117,6 +117,4 @@ def _prevents(came: Came, day: int, subject: str) -> str:
 
 def lasting(minutes: float) -> str:
     """A length of time in words."""
-    if minutes < 120:
-        return f"{minutes:.0f} min"
-    return f"{minutes / 60:.0f} h" if minutes < 2880 else f"{minutes / 1440:.0f} days of running water"
+    return show_minutes(minutes) if minutes < 2880 else f"{minutes / 1440:.0f} days of running water"

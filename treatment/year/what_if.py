@@ -10,7 +10,7 @@ from typing import Any
 
 from ..design import Design, design
 from ..job_file import Job
-from ..language.display import show
+from ..language.display import show, show_minutes
 from ..language.tables import table
 from ..planning.evaluated import EvaluatedTrain
 from ..train.treatment import StageRun
@@ -57,7 +57,7 @@ class WhatIfRow:
         return self.before != self.after
 
 
-class WhatIf:
+class WhatIfYear:
     """What may be asked of a design, and the year as designed that each answer is held against. Each is worked out when it is first asked for."""
 
     def __init__(self, found: Design, start: dt.date):
@@ -133,10 +133,8 @@ def _told(came: Came, system: str) -> Iterator[tuple[str, str]]:
         yield "Days between regenerations", show(DAYS / times, "day", system) if times else "none in the year"
     for name, words in (("hardness", "Hardness"), ("iron", "Iron"), ("manganese", "Manganese")):
         if name in came.limits:
-            minutes = came.minutes_beyond[name].value
-            yield f"{words} beyond its limit at the taps", f"{minutes / 60:,.0f} h" if minutes >= 120 else f"{minutes:,.0f} min"
-    low = totals["minutes_low_pressure"].value
-    yield "Too little pressure", f"{low / 60:,.0f} h" if low >= 120 else f"{low:,.0f} min"
+            yield f"{words} beyond its limit at the taps", show_minutes(came.minutes_beyond[name].value)
+    yield "Too little pressure", show_minutes(totals["minutes_low_pressure"].value)
 
 
 def _softener(variant: EvaluatedTrain) -> StageRun[Any] | None:

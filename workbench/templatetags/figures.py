@@ -14,7 +14,7 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.language.analytes import analytes
-from treatment.language.display import amount, digits, media_hint, per_shown, show, show_amount, show_span, show_spread, unit_text
+from treatment.language.display import amount, digits, media_hint, per_shown, show, show_amount, show_minutes, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
 from treatment.language.interface import cause
 from treatment.language.interface import severity as severity_word
@@ -230,9 +230,9 @@ def working(figure: Figure, system: str, name: str = "") -> SafeString:
 def total_of(amount: Any, system: str) -> str:
     """A total of a year in the job's units; minutes of more than two hours as hours."""
     value, unit = float(amount.value), str(amount.unit)
-    if unit == "min" and value >= 120:
-        return f"{value / 60:,.0f} h"
-    if unit in ("min", "1", "kWh", "hour"):
+    if unit == "min":
+        return show_minutes(value)
+    if unit in ("1", "kWh", "hour"):
         return f"{value:,.0f}{'' if unit == '1' else ' h' if unit == 'hour' else f' {unit}'}"
     return show(value, unit, system)
 
