@@ -47,6 +47,10 @@ class Options(TrainTestCase):
         self.assertEqual([len(option.revisions.get(number=option.at).stages or []) for option in TrainOption.objects.order_by("letter")], [0, 4])
         page = self.client.get(reverse("options", args=[self.job.pk]))
         self.assertIn("Option B", read(page))
+        words = {option.letter: plain for option, plain in page.context["plainly"]}
+        self.assertTrue(any("inactivates microbes" in line for line in words["A"].gets))
+        self.assertFalse(any("inactivates microbes" in line for line in words["B"].gets))
+        self.assertIn("What you keep doing", read(page))
         self.assertTrue(any(row.what == "Stages" and row.differs for row in page.context["rows"]))
         self.assertNotIn("uv", [stage.kind for stage in design_of(self.fresh(), shown_stages(self.fresh())).chosen.run.stages][:0])
         self.act(act="follow", letter="B")

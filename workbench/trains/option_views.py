@@ -14,6 +14,7 @@ from treatment.job.limits import limits
 from treatment.job_file import written
 from treatment.language.analytes import analytes
 from treatment.papers.compared import money_rows
+from treatment.papers.plainly import in_plain_words
 from treatment.planning.evaluated import EvaluatedTrain
 from treatment.studies.alternatives import alternatives
 from treatment.studies.compare import ComparedRow, compare, outlines
@@ -46,6 +47,7 @@ def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> 
     context = {
         "job": job, "steps": steps(job, "train"), "options": options, "rows": rows(variants), "full": len(options) >= len(services.LETTERS),
         "trains": [outlines(each, [other for other in variants if other is not each]) for each in variants],
+        "plainly": [(option, in_plain_words(each, known.priced(each), job.units)) for option, each in zip(options, variants, strict=True)],
         "alternatives": [
             (number, each, [row for row in rows([design.proposal, each.variant]) if row.differs], outlines(each.variant, [design.proposal]))
             for number, each in enumerate(others)
