@@ -129,21 +129,33 @@ def water_bench() -> None:
 
 
 def year_bench() -> None:
-    """A year of five stages, ten years of them, and the spread of two hundred."""
+    """A year of five stages, ten years of them, the spread of two hundred, what if, and money."""
     import datetime as dt
 
+    from treatment.choices.field import field_of
     from treatment.design import design
     from treatment.job_file import read_job
+    from treatment.operation.maintenance.upkeep import upkeep
+    from treatment.papers.compared import priced
     from treatment.tests.example import job as document
     from treatment.year.asked import YearAsked
     from treatment.year.machine import Machine
     from treatment.year.spread import spread
+    from treatment.year.what_if import WhatIfYear
 
     kinds = ("neutralizer", "oxidizing_filter", "softener", "sediment", "uv")
     variant, start = design(read_job(document(train=[{"kind": kind} for kind in kinds]))).chosen, dt.date(2026, 1, 1)
     line("a year of five stages", [timed(lambda seed=seed: Machine(variant, start, 365, seed).run()) for seed in range(15)], "100")
     line("ten years of them", [timed(lambda: Machine(variant, start, 3650, 1).run()) for _ in range(3)], "1200")
     line("the spread of 200 years", [timed(lambda: spread(variant, YearAsked(start, runs=200)))], "15000")
+    trains = [design(read_job(document())).proposal for _ in range(15)]
+    for each in trains:
+        assert upkeep(each)
+    line("costs of a train, its materials and its wall", [timed(lambda each=each: priced(each)) for each in trains], "10 without the wall")
+    asked = WhatIfYear(design(read_job(document())), start)
+    asked.answer({})
+    line("what if", [timed(lambda people=people: asked.answer({"people": people})) for people in range(5, 13)], "150")
+    line("the field of choices", [timed(lambda: field_of(design(read_job(document()))))], "2000 of processor")
 
 
 def second_eyes() -> None:
@@ -207,6 +219,9 @@ def _pages() -> None:
         assert client.post(f"{address}edit/", data, headers={"HX-Request": "true"}).status_code == 200
 
     line("one htmx edit of the train", [timed(lambda i=i: edit(i)) for i in range(40)], "60")
+    for name in ("year/", "year/what-if/?people=7", "train/options/", "materials/"):
+        client.get(f"/jobs/{job.pk}/{name}")
+        line(f"{name}, warm", [timed(lambda name=name: client.get(f"/jobs/{job.pk}/{name}")) for _ in range(10)], "150")
     wall_address = f"/jobs/{job.pk}/wall/"
     walled(wall_address, client, option_of, job)
     started(job, client)
