@@ -203,6 +203,8 @@ class OverTime(Generic[S]):
     powered = False
     #: whether those who draw while it washes get untreated water by its bypass
     bypasses = True
+    #: what is read at its kind alone: levels, counters, lights
+    own_points: tuple[str, ...] = ()
 
     def __init__(self, stage: S):
         self.stage = stage
@@ -239,9 +241,10 @@ class OverTime(Generic[S]):
 
     @property
     def points(self) -> tuple[str, ...]:
-        """What is read at it besides its water, as a log names it: pressures where it can clog, its media, its flow to the drain where it is washed."""
-        stage, here = self.stage, {"pressure_in": self.stage.clogs, "pressure_out": self.stage.clogs, "medium_level": self.stage.loaded}
-        return tuple(what for what, read in (here | {"backwash_flow": "backwash_flow" in stage.figures}).items() if read)
+        """What is read at it besides its water, as a log names it, what is looked at most often first: pressures where it can clog, what is its own,
+        its media, its flow to the drain where it is washed."""
+        gauges, media = ("pressure_in", "pressure_out") if self.stage.clogs else (), ("medium_level",) if self.stage.loaded else ()
+        return (*gauges, *self.own_points, *media, *(("backwash_flow",) if "backwash_flow" in self.stage.figures else ()))
 
     def shows(self, what: str, log: LogOfStage) -> Shown | None:
         """What a reading of one of its points should be by its own state on a day; None where nothing is expected."""
@@ -275,6 +278,7 @@ class Exchanging(OverTime[S]):
     """Resin that loads and is regenerated with brine: the meter decides, salt gives the capacity back, and what is spent passes."""
 
     powered = True
+    own_points = ("salt_level", "brine_level", "regenerations", "days_since_regeneration")
 
     def __init__(self, stage: S, counted: Counted, how: Regeneration):
         super().__init__(stage)
@@ -327,10 +331,6 @@ class Exchanging(OverTime[S]):
 
     def watched(self, state: State) -> dict[str, tuple[float, str]]:
         return {"salt_level": (salt_height(state["salt"]), "m")}
-
-    @property
-    def points(self) -> tuple[str, ...]:
-        return (*super().points, "salt_level", "brine_level", "regenerations", "days_since_regeneration")
 
     def shows(self, what: str, log: LogOfStage) -> Shown | None:
         yearly = self.stage.figures.get("salt_per_year")
@@ -530,14 +530,12 @@ class Lamp:
 class Burning(OverTime[S]):
     """A lamp: its hours run, its light falls with them; the dose is that of each draw's own flow."""
 
+    own_points: tuple[str, ...] = ("lamp_hours",)
+
     def __init__(self, stage: S, lamp: Lamp):
         super().__init__(stage)
         self.lamp = lamp
         self.stocks = (Stock("lamp_hours", "hour", 0.0, lamp.life, True, "lamp"), *lamp.more)
-
-    @property
-    def points(self) -> tuple[str, ...]:
-        return (*super().points, "lamp_hours")
 
     def shows(self, what: str, log: LogOfStage) -> Shown | None:
         if what == "lamp_hours":

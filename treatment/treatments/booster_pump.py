@@ -24,10 +24,7 @@ class Boosting(OverTime[StageRun[BoosterPumpKeys]]):
     """A pump: litres times the pressure it holds, over its efficiency."""
 
     powered = True
-
-    @property
-    def points(self) -> tuple[str, ...]:
-        return (*super().points, "starts")
+    own_points = ("starts",)
 
     def step(self, state: State, slugs: Slugs) -> Stepped:
         kilowatt_hours = (

@@ -53,6 +53,7 @@ class Feeding(OverTime[StageRun[ChemicalFeedKeys]]):
     """A feed and its tank of solution."""
 
     powered = True
+    own_points = ("solution_level",)
 
     def __init__(self, stage: StageRun[ChemicalFeedKeys]):
         super().__init__(stage)
@@ -61,10 +62,6 @@ class Feeding(OverTime[StageRun[ChemicalFeedKeys]]):
         self.stocks = (
             Stock("solution", "L", float(row["tank_l"]), float(row["tank_l"]) * table("year")["feeds"]["low"], False, "solution", "refill"),
         )
-
-    @property
-    def points(self) -> tuple[str, ...]:
-        return (*super().points, "solution_level")
 
     def step(self, state: State, slugs: Slugs) -> Stepped:
         used, left = self.each * slugs.total, state["solution"]

@@ -61,6 +61,8 @@ def output_at(temperature: float, school: str) -> Line:
 class Making(Storing[StageRun[ReverseOsmosisKeys]]):
     """A membrane with its tank: what it makes in an hour follows the temperature of the day."""
 
+    own_points = ("permeate_flow", "reject_flow")
+
     def __init__(self, stage: StageRun[ReverseOsmosisKeys], tank: Tank):
         super().__init__(
             stage, tank, [Stock("membrane", "day", 0.0, None, True, "membrane"), Stock("prefilter", "day", 0.0, None, True, "prefilter")]
@@ -68,10 +70,6 @@ class Making(Storing[StageRun[ReverseOsmosisKeys]]):
         self.school = stage.duty.facts.schools.ro_temperature
         power = stage.figures.get("power")
         self.watts = power.value if power else 0.0
-
-    @property
-    def points(self) -> tuple[str, ...]:
-        return (*super().points, "permeate_flow", "reject_flow")
 
     def shows(self, what: str, log: LogOfStage) -> Shown | None:
         if what == "passage":

@@ -280,6 +280,8 @@ class Uv(Treatment[UvKeys]):
 class Shining(Burning[StageRun[UvKeys]]):
     """A lamp of a chamber. Its rating allows for a lamp at the end of its hours and a sleeve that is due: a younger lamp gives more."""
 
+    own_points = ("lamp_hours", "intensity")
+
     def __init__(self, stage: StageRun[UvKeys], lamp: Lamp, room: Uv):
         super().__init__(stage, Lamp(lamp.watts, lamp.life, lamp.hours, (Stock("sleeve", "day", 0.0, None, True, "sleeve", "clean"),)))
         params, water = stage.sizing.params, stage.water_in
@@ -290,10 +292,6 @@ class Shining(Burning[StageRun[UvKeys]]):
         self.least = max(params["required_dose"], stage.duty.rows["uv"]["dose_least"]) * 0.995
         self.lights = [_light("", each / 100, self.layer).value for each in CLARITIES]
         self.alive = [name for name in (*INACTIVATED, OPEN_TO_AIR) if water.get(name) is not None]
-
-    @property
-    def points(self) -> tuple[str, ...]:
-        return (*super().points, "intensity")
 
     def step(self, state: State, slugs: Slugs) -> Stepped:
         passed = super().step(state, slugs)
