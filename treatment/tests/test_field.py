@@ -166,4 +166,13 @@ class PictureOfTheField(TestCase):
         self.assertEqual(len(words), len(hard().points))
         self.assertTrue(any(each.startswith("Softener ") and each.endswith(" lb/ft³") for each in words), words)
         self.assertTrue(any(" g/L" in told(each, base, "metric") for each in hard().points))
+        twice = field_of(
+            worked(
+                job(readings=HARD_ONLY, train=[{"kind": "sediment", "micron": "5 um"}, {"kind": "sediment", "micron": "5 um"}, {"kind": "softener"}])
+            )
+        )
+        given = next(each for each in twice.points if each.id == twice.given)
+        words = [told(each, given, "us") for each in twice.points]
+        self.assertEqual(len(set(words)), len(words))
+        self.assertTrue(any("the second sediment filter 5" in each for each in words), words)
         self.assertEqual(shown(point("1", 1234, 10.0).choice, "first", "us"), "1,234")

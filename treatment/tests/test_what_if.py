@@ -77,6 +77,14 @@ class Moved(TestCase):
         asked = WhatIfYear(hard(), START)
         self.assertEqual(asked.asked({"people": 1000.0, "beauty": 3.0, "hardness": 1.01}), {"people": 12.0})
 
+    def test_a_house_beyond_the_ends_is_not_moved_by_itself(self) -> None:
+        """No people, or two hundred: the handle reaches there, and as it is it counts as not moved."""
+        for people in (0, 200):
+            asked = WhatIfYear(hard(people), START)
+            self.assertEqual(asked.asked({handle.name: handle.held(handle.now) for handle in asked.handles}), {})
+            self.assertEqual(next(handle.now for handle in asked.handles if handle.name == "people"), people)
+            self.assertTrue(asked.answer({"hardness": 1.2}))
+
     def test_only_what_a_job_has_can_be_moved(self) -> None:
         """No dose without a softener, no people where a business has none."""
         bare = WhatIfYear(worked(job(readings=HARD_ONLY, train=[{"kind": "sediment"}])), START)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -66,14 +66,14 @@ class WhatIfYear:
     @cached_property
     def handles(self) -> tuple[Handle, ...]:
         """What can be moved: the hardness as a share of the tested one, people, and the dose and bed of the first softener."""
-        rows, softener = table("year")["what_if"], _softener(self.found.chosen)
-        made = [Handle("hardness", "Hardness of the water", "share", *_span(rows["hardness"]), 1.0)] if self.found.chosen.run.raw.hardness > 0 else []
-        if (people := self.found.facts.building.people) is not None:
-            made.append(Handle("people", "People", "1", *_span(rows["people"]), float(people)))
+        softener, people, made = _softener(self.found.chosen), self.found.facts.building.people, []
+        if self.found.chosen.run.raw.hardness > 0:
+            made.append(_handle("hardness", "Hardness of the water", "share", 1.0))
+        if people is not None:
+            made.append(_handle("people", "People", "1", float(people)))
         if softener is not None:
-            params = softener.sizing.params
-            made.append(Handle("dose", "Salt dose", "g/L", *_span(rows["dose"]), float(params["salt_dose"])))
-            made.append(Handle("volume", "Resin in each vessel", "L media", *_span(rows["volume"], float(params["volume"])), float(params["volume"])))
+            dose, volume = float(softener.sizing.params["salt_dose"]), float(softener.sizing.params["volume"])
+            made += [_handle("dose", "Salt dose", "g/L", dose), _handle("volume", "Resin in each vessel", "L media", volume, volume)]
         return tuple(made)
 
     @cached_property
@@ -95,9 +95,10 @@ class WhatIfYear:
         return tuple(WhatIfRow(what, one, other) for (what, one), (_, other) in zip(_told(self.before, system), _told(after, system), strict=True))
 
 
-def _span(row: Sequence[float], times: float = 1.0) -> tuple[float, float, float]:
-    low, high, step = row
-    return low * times, high * times, step * times
+def _handle(name: str, words: str, shown: str, now: float, times: float = 1.0) -> Handle:
+    """A handle with its ends of ``data/year.toml``, which reach as far as the job does. times: what the ends are told in."""
+    low, high, step = (end * times for end in table("year")["what_if"][name])
+    return Handle(name, words, shown, min(low, now), max(high, now), step, now)
 
 
 def _moved(found: Design, values: Mapping[str, float]) -> EvaluatedTrain:
