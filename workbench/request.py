@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from django.http import HttpRequest
 from django_htmx.middleware import HtmxDetails
 
@@ -20,6 +22,15 @@ def number(request: HttpRequest, name: str) -> int | None:
 def whole(text: str) -> int | None:
     """The whole number that a text is, if it is one that a page may have sent; some characters count as digits and are no numbers."""
     return int(text) if text.isdecimal() and len(text) < 10 else None
+
+
+def decimal(text: str | None) -> float | None:
+    """The finite number that a text is; None where it is none."""
+    try:
+        value = float(text or "")
+    except ValueError:
+        return None
+    return value if math.isfinite(value) else None
 
 
 def version_of(request: HttpRequest) -> int:

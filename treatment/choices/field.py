@@ -10,12 +10,11 @@ from typing import Any
 
 from .. import ENGINE
 from ..design import Design
-from ..drawing.wall.compose import wall_of
 from ..language.figure import rounded
 from ..language.memory import uncollected
 from ..language.schema import array, obj
-from ..papers.costs import ChosenBy, choice, costs
-from ..papers.materials import materials
+from ..papers.compared import priced
+from ..papers.costs import ChosenBy
 from ..planning.evaluated import EvaluatedTrain
 from ..train.treatment import name_stages
 from .trains import Train, as_typed, most_tried, tried
@@ -114,7 +113,7 @@ class Choosing:
             self.given = _id_of(self._found, self.design.chosen) if self.design.given else ""
             self._sound, self._found = _sound(self._found, {self.proposal, self.given})[::-1], []
         if self._sound:
-            self.points.append(_priced(self.design, self._sound.pop()))
+            self.points.append(_point(self._sound.pop()))
 
     @cached_property
     def field(self) -> Field:
@@ -141,14 +140,13 @@ def _audited(design: Design, train: Train, id: str) -> Audited:
     return Audited(id, variant, grave["danger"], grave["fault"], sum(each.severity == "caution" for each in findings))
 
 
-def _priced(design: Design, found: Audited) -> Point:
+def _point(found: Audited) -> Point:
     variant = found.variant
-    money = costs(variant, materials(variant, wall_of(design.facts, variant, None)))
     return Point(
         found.id,
         variant.train,
         tuple(stage.name for stage in variant.run.stages),
-        choice(variant, money),
+        priced(variant).choice,
         variant.pressure.residual_dirty.value,
         found.dangers,
         found.faults,

@@ -7,16 +7,16 @@ from dataclasses import dataclass
 from math import ceil, floor, log10
 
 from ..language.display import number, show, unit_text
-from ..papers.costs import ChosenBy
+from ..papers.costs import MEASURED, ChosenBy
 from .field import Field, Point
 
 WIDTH, HEIGHT, LEFT, RIGHT, TOP, FOOT = 760.0, 370.0, 76.0, 24.0, 18.0, 46.0
 TICKS = 5
 AIR = 0.06  # share of the span that is left free at each end
-#: words of an axis, and the unit it is kept in; money has none
+#: words of an axis
 TITLES = {
-    "first": ("Cost to begin with", ""), "total": ("Cost over {years} years", ""), "salt": ("Salt a year", "kg"), "drain_water": ("Water to the drain a year", "L"),
-    "wall": ("Wall", "m"), "upkeep_hours": ("Upkeep by hand a year", "hour"),
+    "first": "Cost to begin with", "total": "Cost over {years} years", "salt": "Salt a year", "drain_water": "Water to the drain a year",
+    "wall": "Wall", "upkeep_hours": "Upkeep by hand a year",
 }  # fmt: skip
 
 
@@ -99,19 +99,19 @@ def of(figures: ChosenBy, name: str) -> float:
 
 def shown(figures: ChosenBy, name: str, system: str) -> str:
     """What a train is on an axis, as a person reads it; money without its currency."""
-    unit = TITLES[name][1]
+    unit = MEASURED.get(name, "")
     value = of(figures, name)
     return show(value, unit, system) if unit else f"{value:,.0f}"
 
 
 def title_of(name: str, years: int) -> str:
     """What an axis is. years: over which costs are counted."""
-    return TITLES[name][0].format(years=years)
+    return TITLES[name].format(years=years)
 
 
 def axis_title(name: str, system: str, currency: str, years: int) -> str:
     """An axis with its unit. years: over which costs are counted."""
-    words, unit = title_of(name, years), TITLES[name][1]
+    words, unit = title_of(name, years), MEASURED.get(name, "")
     said = unit_text(unit, system) if unit else currency
     return f"{words} ({said})" if said else words
 
@@ -173,7 +173,7 @@ def _scaled(name: str, values: Sequence[float], title: str) -> Scaled:
 
 def _placed(scale: Scaled, across: bool, system: str) -> Scaled:
     """Its ticks at round numbers of the unit that is shown."""
-    unit = TITLES[scale.name][1]
+    unit = MEASURED.get(scale.name, "")
     low, high = (number(end, unit, system) if unit else end for end in (scale.low, scale.high))
     step = _round_step((high - low) / TICKS)
     places = []

@@ -32,7 +32,7 @@ def money_rows(found: Sequence[Priced], system: str) -> list[ComparedRow]:
     if not found:
         return []
     years, sample = found[0].costs.years, any(each.costs.sample_prices for each in found)
-    currency = "" if found[0].costs.currency == "XXX" else f" {found[0].costs.currency}"
+    currency = f" {found[0].costs.currency_named}".rstrip()
     note = " (sample prices)" if sample else ""
     thousand = "1000 gallons" if system == "us" else "1000 liters"
 

@@ -116,6 +116,11 @@ class Costs:
     per_thousand_litres: MoneySpread
 
     @property
+    def currency_named(self) -> str:
+        """The currency as people read it: nothing where none was named."""
+        return "" if self.currency == table("prices")["money"]["currency"] else self.currency
+
+    @property
     def rate_percent(self) -> str:
         """The discount rate in percent."""
         return f"{float(self.rate) * 100:.4g}"
@@ -380,6 +385,10 @@ def _worked(symbol: str, expression: str, result: Decimal, cited: str, **numbers
     return Working(symbol, expression, put, where, f"{result:.2f}", cited)
 
 
+#: the figures people choose by that are no money, and the unit each is kept in
+MEASURED = {"salt": "kg", "drain_water": "L", "wall": "m", "upkeep_hours": "hour"}
+
+
 @dataclass(frozen=True, slots=True)
 class ChosenBy:
     """What people choose trains by: money; salt [kg], water to the drain [L] and hands-on hours [h] of a year; the wall that units take [m]."""
@@ -393,9 +402,8 @@ class ChosenBy:
 
     def as_json(self) -> dict[str, Any]:
         """As ``cairn-design/1`` prints it."""
-        measures = {"salt": "kg", "drain_water": "L", "wall": "m", "upkeep_hours": "hour"}
         amounts: dict[str, Any] = {"first": f"{self.first:.2f}", "total": f"{self.total:.2f}"}
-        return amounts | {name: {"value": rounded(getattr(self, name)), "unit": unit} for name, unit in measures.items()}
+        return amounts | {name: {"value": rounded(getattr(self, name)), "unit": unit} for name, unit in MEASURED.items()}
 
 
 def choice(variant: EvaluatedTrain, found: Costs) -> ChosenBy:

@@ -57,7 +57,7 @@ def _asked(task: Task) -> str:
 
 def _costs(found: Priced) -> Iterator[str]:
     money = found.costs
-    currency = "" if money.currency == "XXX" else f" {money.currency}"
+    currency = f" {money.currency_named}".rstrip()
     yield f"{money.first.value:,.0f}{currency} to begin with."
     yield f"{money.yearly.value:,.0f}{currency} a year, from {money.yearly.low:,.0f} to {money.yearly.high:,.0f}."
     yield f"{money.total.value:,.0f}{currency} over {money.years} years."

@@ -10,6 +10,7 @@ from treatment.studies.supply import drain_check, operating_point, peaks, wash_f
 
 from ..jobs.forms import CHOICE_WORDS
 from ..jobs.models import Job
+from ..request import decimal
 from .forms import PumpForm
 
 
@@ -44,8 +45,5 @@ def what_if_of(design: Design, asked: Any) -> dict[str, Any]:
 
 
 def _held(text: Any, otherwise: float, low: float, high: float) -> float:
-    try:
-        value = float(text)
-    except (TypeError, ValueError):
-        return otherwise
-    return min(max(value, low), high) if value == value else otherwise
+    value = decimal(text)
+    return otherwise if value is None else min(max(value, low), high)

@@ -90,11 +90,10 @@ def _shown(request: HttpRequest, job: Job, design: Design, field: Field) -> dict
     money = named[0][1].costs
     base = next(point for point in field.points if point.id == field.proposal)
     chosen = next((point for point in field.points if point.id == request.GET.get("point")), None)
-    currency = "" if money.currency == "XXX" else money.currency
     rows = sorted(field.points, key=lambda point: (of(point.choice, across), of(point.choice, up), int(point.id)))
     return {
         "plot": plot(field, across, up, job.units, [(label, each.choice) for label, each in named if label], chosen.id if chosen else "", money.years),
-        "axes": [(name, axis_title(name, job.units, currency, money.years)) for name in AXES],
+        "axes": [(name, axis_title(name, job.units, money.currency_named, money.years)) for name in AXES],
         "rows": [(point, _told(point, base, job.units), [shown(point.choice, name, job.units) for name in AXES], point.id in field.unbeaten) for point in rows],
         "open": chosen and _open(job, chosen, base, field, money.years), "unbeaten": len(field.unbeaten), "left_out": field.left_out, "full": len(options) >= len(services.LETTERS),
         "sample_prices": money.sample_prices,

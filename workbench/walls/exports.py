@@ -6,7 +6,6 @@ import csv
 import io
 from typing import Any
 
-from treatment.language.tables import table
 from treatment.papers.costs import Costs
 from treatment.papers.materials import MaterialRow
 from treatment.wall.parts import Wall
@@ -68,18 +67,13 @@ def dxf(wall: Wall) -> bytes:
     return out.getvalue().encode()
 
 
-def currency_of(money: Costs) -> str:
-    """The currency as a page writes it: nothing where the company named none."""
-    return "" if money.currency == table("prices")["money"]["currency"] else money.currency
-
-
 def rows_of(rows: list[MaterialRow], currency: str) -> list[list[Any]]:
     return [[row.group, row.key, row.what, row.quantity, row.unit, float(row.each), float(row.total), row.note, currency] for row in rows]
 
 
 def cost_rows(money: Costs) -> list[list[Any]]:
     """The lines of what a train costs and its sums, each with low and high."""
-    currency = currency_of(money)
+    currency = money.currency_named
     lines = [
         [line.kind, line.of, line.what, line.stage or "house", line.every_years or "", f"{line.low:.2f}", f"{line.amount:.2f}", f"{line.high:.2f}",
          "sample" if line.sample else "own", currency]
@@ -114,7 +108,7 @@ def materials_csv(rows: list[MaterialRow], money: Costs) -> str:
     out = io.StringIO()
     sheet = csv.writer(out)
     sheet.writerow(HEADER)
-    for row in rows_of(rows, currency_of(money)):
+    for row in rows_of(rows, money.currency_named):
         sheet.writerow([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
     return out.getvalue()
 
@@ -139,7 +133,7 @@ def materials_xlsx(rows: list[MaterialRow], money: Costs, name: str) -> bytes:
     sheet.append([safe_cell(name)])
     sheet.append(["Sample prices where the company has no price list"])
     sheet.append(list(HEADER))
-    for row in rows_of(rows, currency_of(money)):
+    for row in rows_of(rows, money.currency_named):
         sheet.append([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
     for column, width in zip("ABCDEFGHI", (13, 18, 44, 10, 10, 10, 10, 30, 9), strict=True):
         sheet.column_dimensions[column].width = width

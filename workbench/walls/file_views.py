@@ -30,7 +30,7 @@ from ..attached import attached
 from ..jobs.models import Job
 from ..printed import printed
 from ..steps import steps
-from .exports import costs_csv, currency_of, dxf, materials_csv, materials_xlsx
+from .exports import costs_csv, dxf, materials_csv, materials_xlsx
 from .svg_style import svg_style
 from .views import drawn, states_of
 
@@ -54,7 +54,7 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
         "groups": by_group(rows),
         "total": total(rows),
         "own": {row.key for row in rows if not row.sample and row.group != "tools"},
-        "currency": currency_of(money),
+        "currency": money.currency_named,
         "costs": money,
         "shares": shares(money, variant),
         "lines": listed(money, variant),

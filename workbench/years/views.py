@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import math
 from dataclasses import replace
 from typing import Any
 from urllib.parse import urlencode
@@ -30,6 +29,7 @@ from ..door import design_of
 from ..jobs.models import Job
 from ..logs.services import log_of, opened
 from ..remembered import of_firm
+from ..request import Request, decimal
 from ..steps import steps
 from ..trains import services as trains
 
@@ -135,7 +135,7 @@ def year_file(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @require_GET
-def what_if(request: HttpRequest, pk: int) -> HttpResponse:
+def what_if(request: Request, pk: int) -> HttpResponse:
     """The train as it is sized with more people, harder water, another dose or bed: its year at once, beside the year as designed."""
     job = job_for(request, pk)
     design = design_of(job, trains.shown_stages(job))
@@ -143,20 +143,10 @@ def what_if(request: HttpRequest, pk: int) -> HttpResponse:
     if not design.chosen.run.stages or not design.samples_given:
         return render(request, "years/what_if.html", context | {"lacks": "a train" if design.samples_given else "a water test"})
     asked = of_firm(job.workspace_id).what_if(design, timezone.localdate())
-    moved = {handle.name: value for handle in asked.handles if (value := _number(request.GET.get(handle.name))) is not None}
+    moved = {handle.name: value for handle in asked.handles if (value := decimal(request.GET.get(handle.name))) is not None}
     now = {handle.name: handle.held(moved.get(handle.name, handle.now)) for handle in asked.handles}
     context |= {
         "handles": [(handle, now[handle.name], handle.shows(now[handle.name], job.units), handle.shows(handle.now, job.units)) for handle in asked.handles],
         "rows": asked.answer(moved), "moved": asked.asked(moved),
     }  # fmt: skip
-    swapped = request.headers.get("HX-Request") == "true"
-    return render(request, "years/_what_if.html" if swapped else "years/what_if.html", context | {"swapped": swapped})
-
-
-def _number(text: str | None) -> float | None:
-    """A number of an address; None where it is none."""
-    try:
-        value = float(text or "")
-    except ValueError:
-        return None
-    return value if math.isfinite(value) else None
+    return render(request, "years/_what_if.html" if request.htmx else "years/what_if.html", context | {"swapped": bool(request.htmx)})
