@@ -31,7 +31,7 @@ from ..year.machine import Machine
 from .example import HARD_ONLY, ids, job, worked
 from .toy import BONE_CHAR, FLUORIDE, CharKeys, toy_treatment
 
-#: what a room declares itself: annotated on Room, with no default there
+#: what a room declares itself: annotated on Treatment, with no default there
 MUST = [name for name in Treatment.__annotations__ if not hasattr(Treatment, name)]
 
 

@@ -1,6 +1,6 @@
 """A stage as time passes: what it holds, what uses that up, what it decides at its hour, and the water that leaves it.
 
-A treatment declares its own (``Room.over_time``); what several share stands here once. A slug's flow may be one number or many
+A treatment declares its own (``Treatment.over_time``); what several share stands here once. A slug's flow may be one number or many
 side by side: the arithmetic is the same, and nothing here knows arrays.
 """
 
@@ -23,7 +23,7 @@ GRAMS = 1000.0  # mg in a g: mg/L times L, over this
 
 
 class StandingStage(Protocol):
-    """What is asked here of a stage that stands in a train; `train.room.StageRun` is one."""
+    """What is asked here of a stage that stands in a train; `train.treatment.StageRun` is one."""
 
     @property
     def figures(self) -> Figures:
@@ -80,7 +80,6 @@ class Stock:
     rises: bool = True
     renewed_by: str = ""
     event: str = "change"
-    calendar: bool = True
 
     def past(self, value: float) -> bool:
         """Whether a value has come to its mark."""
@@ -165,7 +164,7 @@ class Slugs(Protocol):
 class Stepped(NamedTuple):
     """What a step gives: the new state; the share of the water that passes untreated; analytes whose value the stage works out itself.
 
-    told: series of the day as least, mean, most; energy [kWh]; dosed: g of an analyte that the stage itself gave to the water.
+    told: series of the day as least, mean, most; energy [kWh].
     """
 
     state: State
