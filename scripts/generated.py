@@ -13,6 +13,7 @@ from treatment import checks  # noqa: E402
 from treatment.audit.rules import RULES  # noqa: E402
 from treatment.choices.field import choices_schema  # noqa: E402
 from treatment.commissioning.record import record_schema  # noqa: E402
+from treatment.job.catalogue import catalogue_schema  # noqa: E402
 from treatment.job_file import job_schema  # noqa: E402
 from treatment.language.figure import source  # noqa: E402
 from treatment.operation.diagnosis.diagnosis import diagnosis_schema  # noqa: E402
@@ -49,6 +50,7 @@ def generated() -> dict[Path, str]:
         formats / "cairn-design-1.schema.json": json.dumps(design_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-report-1.schema.json": json.dumps(report_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-choices-1.schema.json": json.dumps(choices_schema(), ensure_ascii=False, indent=1) + "\n",
+        formats / "cairn-catalogue-1.schema.json": json.dumps(catalogue_schema(), ensure_ascii=False, indent=1) + "\n",
         formats / "cairn-year-1.schema.json": json.dumps(year_schema(), ensure_ascii=False, indent=1) + "\n",
         ROOT / "docs" / "rules.md": rules_page(),
     }

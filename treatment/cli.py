@@ -18,9 +18,8 @@ if TYPE_CHECKING:
 if __name__ == "__main__":
     sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
 
+from .job_file import LARGEST
 from .language.errors import BadDocument, Fault
-
-LARGEST = 20_000_000  # bytes of one document
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -30,7 +29,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument(
         "--many", nargs="?", const="-", metavar="DIR", help="a folder of job files, or JSON Lines on standard input: one line out for each"
     )
-    parser.add_argument("--schema", choices=("job", "design"), help="print the JSON Schema of a format and stop")
+    parser.add_argument("--schema", choices=("job", "design", "catalogue"), help="print the JSON Schema of a format and stop")
     parser.add_argument("--compact", action="store_true", help="print on one line")
     options = parser.parse_args(arguments)
     if options.schema:
@@ -40,30 +39,40 @@ def main(arguments: list[str] | None = None) -> int:
     if options.job is None:
         parser.error("name a job file, or - for standard input")
     try:
-        document = work_text(text_of(options.job))
+        document = work_text(text_of(options.job), folder_of(options.job))
     except BadDocument as error:
         return refused(error)
     return printed([json.dumps(document, ensure_ascii=False, indent=None if options.compact else 1)])
 
 
-def design_of(text: str) -> Design:
-    """The design of a job document; it is for today where the document names no day. Raises BadDocument."""
+def design_of(text: str, beside: Path | None = None) -> Design:
+    """The design of a job document; it is for today where the document names no day. beside: its folder. Raises BadDocument."""
     from dataclasses import replace
 
     from .design import design
     from .job_file import Job, loads
 
-    job = loads(text)
+    job = loads(text, beside)
     if job.facts.as_of is None:
         job = Job(replace(job.facts, as_of=dt.date.today()), job.train)
     return design(job)
 
 
-def work_text(text: str) -> dict[str, Any]:
-    """The design document of a job document. Raises BadDocument."""
+def work_text(text: str, beside: Path | None = None) -> dict[str, Any]:
+    """The design document of a job document. beside: its folder. Raises BadDocument."""
     from .papers.design_file import design_document
 
-    return design_document(design_of(text))
+    return design_document(design_of(text, beside))
+
+
+def folder_of(name: str) -> Path | None:
+    """The folder of a job file; None for standard input, where no path is read."""
+    return None if name == "-" else Path(name).parent
+
+
+def design_in(name: str) -> Design:
+    """The design of a job file. Raises BadDocument."""
+    return design_of(text_of(name), folder_of(name))
 
 
 def text_of(name: str) -> str:
@@ -89,7 +98,8 @@ def _one(item: tuple[str, str]) -> tuple[str, bool]:
     name, text = item
     try:
         source = text_of(name) if text == "" else text
-        return json.dumps({"file": Path(name).name, "design": work_text(source)}, ensure_ascii=False), True
+        beside = Path(name).parent if text == "" else None
+        return json.dumps({"file": Path(name).name, "design": work_text(source, beside)}, ensure_ascii=False), True
     except BadDocument as error:
         faults = [{"path": fault.path, "message": fault.message} for fault in error.faults]
         return json.dumps({"file": Path(name).name, "errors": faults}, ensure_ascii=False), False
@@ -132,10 +142,12 @@ def _spread(items: list[tuple[str, str]]) -> Iterable[tuple[str, bool]]:
 
 
 def _schema(which: str) -> int:
+    from .job.catalogue import catalogue_schema
     from .job_file import job_schema
     from .papers.design_schema import design_schema
 
-    return printed([json.dumps(job_schema() if which == "job" else design_schema(), ensure_ascii=False, indent=1)])
+    made = {"job": job_schema, "design": design_schema, "catalogue": catalogue_schema}[which]
+    return printed([json.dumps(made(), ensure_ascii=False, indent=1)])
 
 
 class number:

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 if __name__ == "__main__":
     sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
 
-from .cli import design_of, printed, refused, text_of
+from .cli import design_in, printed, refused
 from .language.errors import BadDocument, Fault
 
 
@@ -31,7 +31,7 @@ def main(arguments: list[str] | None = None) -> int:
     parser.add_argument("--ics", metavar="FILE", help="write the visits to this file as iCalendar; without --start from the job's own day")
     options = parser.parse_args(arguments)
     try:
-        design = design_of(text_of(options.job))
+        design = design_in(options.job)
         if options.ics:
             _calendar(design, options.start, options.ics)
     except BadDocument as error:

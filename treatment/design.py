@@ -16,6 +16,7 @@ from .evidence.symptoms import SymptomCause, causes
 from .house.demand import demand
 from .house.duty import Duty
 from .house.hydraulics import supply
+from .house.library import Library
 from .house.needs import Need, metals_over, needs
 from .job.facts import Facts
 from .job.working import rows_of, told, working_values
@@ -46,7 +47,14 @@ class DesignBasis:
         source, more = supply(facts, flows.supply_flow, flows.design_flow.value)
         eats_metal = bool(metals_over(facts, self.evidence))
         self.duty = Duty(
-            facts, flows, source, rows_of(facts.working_values), self.evidence.only_assumed, self.evidence.undetected, eats_metal=eats_metal
+            facts,
+            flows,
+            source,
+            rows_of(facts.working_values),
+            self.evidence.only_assumed,
+            self.evidence.undetected,
+            eats_metal=eats_metal,
+            library=Library(facts.catalogue, facts.site.wall_width),
         )
         self.needs: list[Need]
         self.needs, wishes = needs(facts, self.evidence)
@@ -59,7 +67,14 @@ class DesignBasis:
     def assumptions(self) -> list[Assumption]:
         """What was taken where the job says nothing, or says it in a way that could mean two things."""
         facts = self.facts
-        return [*self.evidence.assumptions, *self._notes, *own_values(facts), *no_adder(facts), *as_calcium_carbonate(facts, "$")]
+        return [
+            *self.evidence.assumptions,
+            *self._notes,
+            *own_values(facts),
+            *stays_generic(self.duty.library),
+            *no_adder(facts),
+            *as_calcium_carbonate(facts, "$"),
+        ]
 
     def _audit(self, train: Sequence[Stage[Any]]) -> Audit:
         """A train run and put under audit; the last few are remembered, since a search judges what is then proposed."""
@@ -214,6 +229,16 @@ def no_adder(facts: Facts) -> list[Assumption]:
             "0",
             "iron counts by a fixed adder, and none was given: it counts as nothing until the manufacturer's adder is entered",
         )
+    ]
+
+
+def stays_generic(library: Library) -> list[Assumption]:
+    """What the company's catalogue does not sell at all, so that it is taken at generic sizes."""
+    kinds = [kind.replace("_", " ") for kind in library.generic_kinds]
+    if not kinds:
+        return []
+    return [
+        Assumption("$.catalogue.items", "generic sizes", f"the catalogue has no {' and no '.join(kinds)}: generic sizes at the price list's prices")
     ]
 
 

@@ -11,7 +11,7 @@ import sys
 if __name__ == "__main__":
     sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
 
-from .cli import design_of, printed, refused, text_of
+from .cli import design_in, printed, refused, text_of
 from .language.errors import BadDocument
 
 
@@ -32,7 +32,7 @@ def main(arguments: list[str] | None = None) -> int:
     if options.job is None or options.log is None:
         parser.error("name a job file and a log file")
     try:
-        design = design_of(text_of(options.job))
+        design = design_in(options.job)
         variant = design.chosen
         tasks = upkeep(variant)
         log = loads(text_of(options.log), tasks, [stage.id for stage in variant.run.stages])

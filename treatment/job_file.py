@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any
 
 from .house.pipes import unmade
@@ -17,6 +18,7 @@ from .treatments import ROOMS
 
 FORMAT = "cairn-job/1"
 MOST_STAGES = 40
+LARGEST = 20_000_000  # bytes of one document
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +47,9 @@ def read_job(document: Any) -> Job:
         and facts.supply.pressure_high < facts.supply.pressure_low
     ):
         faults.append(Fault("$.supply.pressure_high", "expected a pressure at or above pressure_low"))
+    sold = None if facts is BAD else facts.catalogue
+    if sold is not None and facts.firm.currency and facts.firm.currency != sold.currency:
+        faults.append(Fault("$.catalogue.currency", f"expected “{facts.firm.currency}”, the currency of this job's company, got “{sold.currency}”"))
     pipe = None if facts is BAD else facts.supply.pipe
     if pipe is not None and (why := unmade(pipe.material, pipe.size, pipe.pressure_class)):
         faults.append(Fault("$.supply.pipe.size", why))
@@ -123,17 +128,46 @@ def written(train: Iterable[Stage[Any]], typed: Iterable[dict[str, Any]] = ()) -
     return found
 
 
-def loads(text: str) -> Job:
-    """Read the text of a job document. Raises BadDocument, also for text that is not JSON."""
+def loads(text: str, beside: Path | None = None) -> Job:
+    """Read the text of a job document. Raises BadDocument, also for text that is not JSON.
+
+    beside: the folder of the job file, where its ``catalogue`` may be the path of a file in it or below it.
+    """
+    document = decoded(text)
+    if beside is not None and isinstance(document, dict) and isinstance(document.get("catalogue"), str):
+        document = {**document, "catalogue": _beside(beside, document["catalogue"])}
+    return read_job(document)
+
+
+def _beside(folder: Path, name: str) -> Any:
+    """The catalogue in a file beside or below a job file. Raises BadDocument where it lies elsewhere or cannot be read."""
+    path, here = (folder / name).resolve(), folder.resolve()
+    if Path(name).is_absolute() or not path.is_relative_to(here):
+        raise BadDocument([Fault("$.catalogue", f"expected a path beside or below the job file, got “{name}”")])
     try:
-        document = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_twice)
+        if path.stat().st_size > LARGEST:
+            raise BadDocument([Fault("$.catalogue", f"expected a file of at most {LARGEST // 1_000_000} MB")])
+        text = path.read_text(encoding="utf-8-sig")
+    except OSError as error:
+        raise BadDocument([Fault("$.catalogue", f"cannot read {name}: {error.strerror}")]) from None
+    except UnicodeDecodeError:
+        raise BadDocument([Fault("$.catalogue", f"expected UTF-8 text in {name}")]) from None
+    try:
+        return decoded(text)
+    except BadDocument as error:
+        raise BadDocument([Fault("$.catalogue", f"{name}: {fault.message}") for fault in error.faults]) from None
+
+
+def decoded(text: str) -> Any:
+    """The document in a text of JSON. Raises BadDocument."""
+    try:
+        return json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_twice)
     except json.JSONDecodeError as error:
         raise BadDocument([Fault("$", f"expected JSON; line {error.lineno}, column {error.colno}: {error.msg}")]) from None
     except RecursionError:
         raise BadDocument([Fault("$", "expected a job document; this one is nested too deep")]) from None
     except ValueError as error:
         raise BadDocument([Fault("$", str(error))]) from None
-    return read_job(document)
 
 
 def _no_constant(name: str) -> Any:

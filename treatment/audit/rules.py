@@ -17,6 +17,7 @@ TOPICS = {
     "supply": "pressure, flow and temperature of what arrives",
     "pressure": "what more pressure would cure",
     "place": "the room: drain, wall, outlet, frost, how a unit is installed",
+    "catalogue": "what the company sells",
     "train": "the stages, their order and sizes: what another train would fix",
 }
 
@@ -44,8 +45,8 @@ class Finding:
 
     @property
     def against_the_train(self) -> bool:
-        """Whether it is serious and another train would mend it: not the water itself, not the room, not the supply alone."""
-        return self.serious and "train" in self.topics
+        """Whether it is serious and another train would mend it: not the water itself, not the room, not the supply alone, nor what is sold."""
+        return self.serious and "train" in self.topics and "catalogue" not in self.topics
 
     def as_json(self) -> dict[str, Any]:
         return {

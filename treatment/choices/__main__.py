@@ -10,7 +10,7 @@ import sys
 if __name__ == "__main__":
     sys.modules.setdefault("numpy", None)  # type: ignore[arg-type]
 
-from ..cli import design_of, number, printed, refused, text_of
+from ..cli import design_in, number, printed, refused
 from ..language.errors import BadDocument
 
 MOST = 2000
@@ -32,7 +32,7 @@ def main(arguments: list[str] | None = None) -> int:
     if options.job is None:
         parser.error("name a job file")
     try:
-        design = design_of(text_of(options.job))
+        design = design_in(options.job)
     except BadDocument as error:
         return refused(error)
     return printed([json.dumps(field_of(design, options.limit).as_json(), ensure_ascii=False, indent=1)])

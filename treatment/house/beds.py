@@ -1,4 +1,4 @@
-"""Vessels and beds: geometry, velocities, backwash, and picking a vessel the pump can wash."""
+"""Vessels and beds: geometry, velocities, backwash. Which vessel is taken: ``choosing``."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ FT3 = constant("ft3")
 LB_FT3 = unit_named("lb/ft3", "salt_dose").factor / 1000  # kg/L
 FT2 = unit_named("ft2", "area").factor
 GPM_FT2 = unit_named("gpm", "flow").factor / FT2  # L/min per m2
+MOST_BESIDE = 4  # vessels, lamps, tanks side by side
 WASH_REFERENCE = (55 - 32) / 1.8  # degC at which backwash rates are printed
 
 
@@ -63,40 +64,92 @@ def _cold(temperature: float) -> Line:
 
 
 @cache
-def _nominal(tank: str) -> tuple[float, float]:
+def nominal(tank: str) -> tuple[float, float]:
     """Nominal diameter and height [m] of a tank such as ``10x54``."""
     diameter, height = tank.split("x")
     return float(diameter) * INCH, float(height) * INCH
 
 
 @cache
-def _area(tank: str) -> float:
-    return pi * _nominal(tank)[0] ** 2 / 4
+def area_of(tank: str) -> float:
+    """Cross-section of a tank [m2]."""
+    return pi * nominal(tank)[0] ** 2 / 4
+
+
+@dataclass(frozen=True, slots=True)
+class Shell:
+    """A mineral tank that is sold. size: nominal inches; height [m] and what it holds empty [L], where its maker says so."""
+
+    size: str
+    height: float | None = None
+    volume: float | None = None
+
+    @property
+    def size_m(self) -> tuple[float, float]:
+        """Diameter and height [m]."""
+        width, tall = nominal(self.size)
+        return width, self.height or tall
+
+
+@dataclass(frozen=True, slots=True)
+class ValveFit:
+    """A control valve that is sold: the sizes it fits, its flow in service and in backwash [L/min]."""
+
+    sizes: tuple[str, ...]
+    service: float
+    backwash: float
+
+
+@dataclass(frozen=True, slots=True)
+class Shells:
+    """What vessels a bed is chosen from. valves, heads (sizes): what goes on top, where such things are sold; wall [m]: as wide as they may stand."""
+
+    sold: tuple[Shell, ...]
+    valves: tuple[ValveFit, ...] = ()
+    heads: tuple[str, ...] = ()
+    wall: float | None = None
+
+    def shell(self, size: str) -> Shell | None:
+        """The vessel of a size."""
+        return next((each for each in self.sold if each.size == size), None)
+
+    def beside(self, size: str) -> int:
+        """How many of a size stand side by side: up to four, as far as the wall is wide."""
+        return MOST_BESIDE if self.wall is None else min(max(int(self.wall / nominal(size)[0] + 1e-6), 1), MOST_BESIDE)
+
+    def topped(self, size: str, flow: float, wash: float | None) -> bool:
+        """Whether a valve passes a vessel's flow and wash [L/min], or a head fits it where it is not washed."""
+        if wash is None:
+            return not self.heads or size in self.heads
+        return not self.valves or any(
+            size in valve.sizes and valve.service >= flow * 0.999999 and valve.backwash >= wash * 0.999999 for valve in self.valves
+        )
 
 
 @dataclass(frozen=True, slots=True)
 class Bed:
-    """One or more identical vessels in parallel, washed one at a time. volume [L] is of each."""
+    """One or more identical vessels in parallel, washed one at a time. volume [L] is of each; tall [m]: the shell, where its maker says so."""
 
     medium: Medium
     tank: str
     vessels: int
     volume: float
+    tall: float | None = None
 
     @property
     def diameter(self) -> float:
         """Nominal diameter [m]."""
-        return _nominal(self.tank)[0]
+        return nominal(self.tank)[0]
 
     @property
     def height(self) -> float:
         """Height of the shell [m]."""
-        return _nominal(self.tank)[1]
+        return self.tall or nominal(self.tank)[1]
 
     @property
     def area(self) -> float:
         """Cross-section of one vessel [m2]."""
-        return _area(self.tank)
+        return area_of(self.tank)
 
     @property
     def total_area(self) -> float:
@@ -212,11 +265,14 @@ def measured_out(volume: float, up: bool = True) -> float:
     return (-floor(-volume / step + 1e-6) if up else floor(volume / step + 1e-6)) * step
 
 
-def most_in(medium_: Medium, tank: str) -> float:
-    """The most medium [L] a tank takes with its freeboard kept, as it is measured out."""
-    empty = Bed(medium_, tank, 1, 1.0)
-    depth: float = (empty.height - table("vessels")["underbed_in"] * INCH) / (1 + medium_.freeboard)
-    return measured_out(depth * empty.area * 1000, up=False)
+def most_in(medium_: Medium, tank: str, shell: Shell | None = None) -> float:
+    """The most medium [L] a tank takes with its freeboard kept, as it is measured out. shell: as it is sold."""
+    empty = Bed(medium_, tank, 1, 1.0, shell.height if shell else None)
+    under = float(table("vessels")["underbed_in"]) * INCH
+    room = (empty.height - under) * empty.area * 1000
+    if shell is not None and shell.volume is not None:
+        room = min(room, shell.volume - under * empty.area * 1000)
+    return measured_out(room / (1 + medium_.freeboard), up=False)
 
 
 def least_in(medium_: Medium, tank: str) -> float:
@@ -225,89 +281,14 @@ def least_in(medium_: Medium, tank: str) -> float:
     return measured_out(medium_.min_bed * area * 1000)
 
 
-#: vessels, medium in all, cross-section of one: the smaller the better; the tank and its medium
-Choice = tuple[int, float, float, str, float]
-
-
-@lru_cache(maxsize=4096)
-def choose_bed(
-    key: str,
-    flow: float,
-    volume: float,
-    wash: float | None,
-    temperature: float,
-    tank: str | None = None,
-    vessels: int | None = None,
-    given: float | None = None,
-    tallest: float | None = None,
-) -> Bed:
-    """The smallest bed of a medium that carries ``flow`` and that ``wash`` can lift.
-
-    flow: design flow [L/min]; volume: least medium in all [L]; wash: what the source gives for backwash
-    [L/min], None where the bed is not washed; tank, vessels, given (volume of each, L): what the job fixes.
-    Fewest vessels first, then the smallest bed. Where nothing fits, the bed that carries the flow is
-    returned and the audit says what is wrong with it. tallest: shell that the room takes [m], None where nothing is known of it.
-    """
-    m = medium(key)
-    if vessels is None and (tank is not None or given is not None):
-        vessels = 1  # a vessel that is named stands alone unless the job says otherwise
-    carrying: Choice | None = None
-    largest: Choice | None = None
-    most, cold = -1.0, cold_factor(temperature)
-    counts = (vessels,) if vessels else (1, 2, 3, 4)
-    for n in counts:
-        good: Choice | None = None
-        offered = (tank,) if tank else _tanks_for(m, given, tallest)
-        asked = measured_out(volume / n)
-        for name in offered:
-            each = given
-            if each is None:
-                low, high = _holds(key, name)
-                each = max(low, asked)
-                if each > high:
-                    if tank is None and (n != counts[-1] or name != offered[-1]):
-                        continue  # the tank cannot hold it
-                    each = max(high, low)
-            area = _area(name)
-            peak, this = m.peak * (area * n), (n, each * n, area, name, each)
-            if peak > most:
-                largest, most = this, peak
-            if peak < flow - 1e-9:
-                continue
-            if carrying is None or this < carrying:
-                carrying = this
-            if (good is None or this < good) and (wash is None or m.backwash * area * cold <= wash + 1e-9):
-                good = this
-        if good is not None:
-            return _made(m, good)
-    found = carrying or largest
-    assert found is not None
-    return _made(m, found)
-
-
-def _made(m: Medium, chosen: Choice) -> Bed:
-    n, _, _, name, each = chosen
-    return Bed(m, name, n, each)
+def holds(key: str, tank: str, shell: Shell | None = None) -> tuple[float, float]:
+    """The least and the most of a medium [L] that a tank takes; shell: as it is sold."""
+    return _holds(key, tank, shell)
 
 
 @lru_cache(maxsize=1024)
-def _holds(key: str, tank: str) -> tuple[float, float]:
-    return least_in(medium(key), tank), most_in(medium(key), tank)
-
-
-@lru_cache(maxsize=256)
-def _standing(tallest: float | None) -> tuple[str, ...]:
-    """The tanks that stand in a room of this height; where none does, the lowest."""
-    low = tuple(name for name in tanks() if tallest is None or _nominal(name)[1] <= tallest + 1e-6)
-    return low or (min(tanks(), key=lambda name: _nominal(name)[1]),)
-
-
-def _tanks_for(m: Medium, given: float | None, tallest: float | None) -> tuple[str, ...]:
-    if given is None:
-        return _standing(tallest)
-    beds = [Bed(m, name, 1, given) for name in _standing(tallest)]
-    holding = tuple(bed.tank for bed in beds if bed.freeboard >= m.freeboard - 0.02 and bed.depth >= m.min_bed * 0.98)
-    return holding or (min(beds, key=lambda bed: abs(bed.freeboard - m.freeboard)).tank,)
+def _holds(key: str, tank: str, shell: Shell | None) -> tuple[float, float]:
+    return least_in(medium(key), tank), most_in(medium(key), tank, shell)
 
 
 @dataclass(frozen=True, slots=True)
@@ -326,12 +307,12 @@ class RunnerUp:
     more: float | None = None
 
 
-def runners_up(bed: Bed, flow: float, volume: float, wash: float | None, temperature: float) -> list[RunnerUp]:
+def runners_up(bed: Bed, flow: float, volume: float, wash: float | None, temperature: float, shells: Shells | None = None) -> list[RunnerUp]:
     """The next vessels to the one taken: one size down, one size up, and one vessel where there are several.
 
-    volume: least medium in all [L]; wash: what the source gives [L/min], None where the bed is not washed.
+    volume: least medium in all [L]; wash: what the source gives [L/min], None where the bed is not washed; shells: what is sold.
     """
-    names = list(tanks())
+    names = [each.size for each in shells.sold] if shells else list(tanks())
     at = names.index(bed.tank) if bed.tank in names else 0
     others = [(names[at - 1], bed.vessels)] if at else []
     others += [(names[at + 1], bed.vessels)] if at + 1 < len(names) else []
@@ -342,7 +323,7 @@ def runners_up(bed: Bed, flow: float, volume: float, wash: float | None, tempera
 
 
 def _runner_up(bed: Bed, name: str, count: int, flow: float, volume: float, wash: float | None, temperature: float) -> RunnerUp:
-    low, high = _holds(bed.medium.key, name)
+    low, high = holds(bed.medium.key, name)
     other = Bed(bed.medium, name, count, max(low, min(measured_out(volume / count), high)))
     needs = other.backwash_flow(temperature)
     return RunnerUp(

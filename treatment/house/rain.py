@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -85,6 +86,6 @@ def balance(record: RainRecord, daily: float, tank: float) -> RainBalance:
     return RainBalance(served, len(record.days), sum(record.days) * 365 / len(record.days) * record.roof * record.runoff * 1000)
 
 
-def smallest(record: RainRecord, daily: float, reliability: float, sizes: list[int]) -> float:
-    """The smallest tank [L] of the catalogue that serves this share of the days; the largest where none does."""
+def smallest(record: RainRecord, daily: float, reliability: float, sizes: Sequence[float]) -> float:
+    """The smallest tank [L] of some sizes that serves this share of the days; the largest where none does."""
     return next((float(size) for size in sizes if balance(record, daily, float(size)).reliability >= reliability), float(sizes[-1]))

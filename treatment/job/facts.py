@@ -28,6 +28,7 @@ from ..language.spec import (
     record_schema,
     specs_of,
 )
+from .catalogue import Catalogue, CatalogueSpec
 from .firm import Firm
 from .working import OwnValue, OwnValues
 
@@ -403,6 +404,7 @@ class Facts:
     wishes: Wishes = key(Record(Wishes), Wishes())
     schools: Schools = key(Record(Schools), Schools())
     firm: Firm = key(Record(Firm), Firm(), "what the company that does the job charges")
+    catalogue: Catalogue | None = key(CatalogueSpec(), None, "what the company sells: equipment is chosen from it")
 
 
 def spec_at(part: str, name: str) -> Spec:

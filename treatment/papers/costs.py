@@ -13,6 +13,8 @@ from math import ceil
 from typing import Any, NamedTuple
 
 from ..commissioning.sheet import sheet
+from ..house.duty import Duty
+from ..house.library import GENERIC, Library
 from ..job.firm import Firm
 from ..job.prices import of, price_keys
 from ..language.figure import Line, constant, rounded, source
@@ -20,6 +22,7 @@ from ..language.tables import table
 from ..operation.maintenance.due import Due, gathered
 from ..operation.maintenance.upkeep import DAY, Task, upkeep
 from ..planning.evaluated import EvaluatedTrain
+from ..train.bought import item_for, price_each
 from ..train.running import ALWAYS, hours_of_draw
 from .materials import MaterialRow, cents
 
@@ -150,8 +153,8 @@ class Costs:
 class Rates:
     """What a company charges, the made-up rates where it does not say; own: whether it said so."""
 
-    def __init__(self, firm: Firm):
-        self.firm, self.sample = firm, table("prices")["money"]
+    def __init__(self, firm: Firm, library: Library = GENERIC):
+        self.firm, self.library, self.sample = firm, library, table("prices")["money"]
 
     def of(self, name: str) -> tuple[Decimal, bool]:
         """A rate, and whether it is made up."""
@@ -173,14 +176,16 @@ class Rates:
 
     @property
     def currency(self) -> str:
-        return str(self.firm.currency or self.sample["currency"])
+        """The company's, by its prices or its catalogue."""
+        sold = self.library.catalogue
+        return str(self.firm.currency or (sold.currency if sold is not None else None) or self.sample["currency"])
 
 
 def costs(variant: EvaluatedTrain, rows: Sequence[MaterialRow], firm: Firm | None = None) -> Costs:
     """What a train costs, from its list of materials. firm: in place of the job's own."""
-    rates = Rates(firm or variant.audit.facts.firm)
+    rates = Rates(firm or variant.audit.facts.firm, variant.audit.duty.library)
     tasks = upkeep(variant)
-    lines = (*_first(variant, rows, rates), *_upkept(tasks, rates), *_running(variant, rates), *_visits(tasks, rates))
+    lines = (*_first(variant, rows, rates), *_upkept(tasks, rates, variant.audit.duty), *_running(variant, rates), *_visits(tasks, rates))
     litres = Decimal(str(variant.audit.duty.daily_mean * 365 * rates.years))
     spread = table("upkeep")["spread"]
     uses = {"low": Decimal(str(spread["use_low"])), "value": Decimal(1), "high": Decimal(str(spread["use_high"]))}
@@ -266,13 +271,14 @@ def _share(share: float | None, base: Decimal, expression: str, what: str, of: s
 
 
 # --- what is used up --------------------------------------------------------------------------------------------------
-def _upkept(tasks: Iterable[Task], rates: Rates) -> Iterator[CostLine]:
+def _upkept(tasks: Iterable[Task], rates: Rates, duty: Duty) -> Iterator[CostLine]:
     """Each task that takes something: yearly where it is due every year or oftener, else a replacement."""
     for task in tasks:
         if task.quantity is None or not task.row.price:
             continue
         key, quantity, unit = _priced(task)
-        price, sample = rates.price(key)
+        item = item_for(task.stage, key, duty)
+        price, sample = rates.price(key) if item is None else (price_each(item), False)
         days = days_of(task)
         least, most = (rounded(task.low), rounded(task.high)) if task.unit == DAY else (days, days)
         each = Decimal(str(rounded(quantity))) * price

@@ -30,7 +30,7 @@ from .costs import choice, costs, told_zero
 from .materials import MaterialRow, materials
 
 FORMAT = "cairn-design/1"
-PARAM_UNITS = {"micron": "um", "outer_micron": "um"}
+PARAM_UNITS = {"micron": "um", "outer_micron": "um", "lamp_life": "hour"}
 
 
 def value(number: float, unit: str) -> dict[str, Any]:
@@ -138,6 +138,7 @@ def material_document(row: MaterialRow) -> dict[str, Any]:
         "price": f"{row.each:.2f}",
         "sample": row.sample,
         "note": row.note,
+        **({"code": row.code} if row.code else {}),
     }
 
 

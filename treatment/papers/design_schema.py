@@ -14,6 +14,9 @@ from ..treatments import ROOMS
 from .costs import FIRST, PAYS_FOR, REPLACED, YEARLY
 from .design_file import FORMAT, PIPE
 
+#: what every line of the materials list says
+MATERIAL = ("group", "key", "what", "quantity", "sample_price", "price", "sample", "note")
+
 
 def design_schema() -> dict[str, Any]:
     """The JSON Schema of ``cairn-design/1``."""
@@ -82,7 +85,7 @@ def design_schema() -> dict[str, Any]:
         }),
         "materials": array(obj({"group": {"enum": list(GROUPS)}, "key": text, "what": text, "quantity": quantity, "sample_price": number,
             "price": text, "sample": {"type": "boolean"},
-            "note": text})),
+            "note": text, "code": text}, required=list(MATERIAL))),
         "costs": costs_schema(line), "choice": obj({"first": text, "total": text, **dict.fromkeys(("salt", "drain_water", "wall", "upkeep_hours"), quantity)}),
         "proposal": obj({**train, "not_used": not_used, "repair": obj({"train": array({"enum": list(ROOMS)}), "changes": array(text)})}), "not_used": not_used,
     }  # fmt: skip

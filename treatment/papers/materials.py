@@ -14,11 +14,13 @@ from ..commissioning.situation import hosed, joints_on
 from ..house.duty import Duty
 from ..house.packing import media_bags, salt_bags
 from ..house.pipes import INCH, joined_by
+from ..job.catalogue import Item
 from ..job.prices import CENT, GROUPS, price_keys
 from ..language.display import show
 from ..language.prose import sentence
 from ..language.tables import table
 from ..planning.evaluated import EvaluatedTrain
+from ..train.bought import item_for
 from ..train.drains import bore_wanted, drain_of
 from ..train.treatment import Purchase, StageRun, beside
 from ..wall.parts import Wall
@@ -29,7 +31,7 @@ PACKING = table("prices")["packing"]
 @dataclass(frozen=True, slots=True)
 class MaterialRow:
     """A line of the list. key: into the price list; each: price of one unit; note: bags, or for which unit it is; sample: whether it is made up;
-    stage: the one it is bought for, None for the house or for several.
+    stage: the one it is bought for, None for the house or for several; code: of the company's catalogue, empty where it sells no such thing.
     """
 
     group: str
@@ -41,6 +43,7 @@ class MaterialRow:
     note: str = ""
     sample: bool = True
     stage: str | None = None
+    code: str = ""
 
     @property
     def total(self) -> Decimal:
@@ -57,10 +60,11 @@ def materials(variant: EvaluatedTrain, wall: Wall, prices: Mapping[str, Any] | N
     """The list for a train on its wall, by group. prices: a company's own, by key, in place of the job's own and of the sample ones."""
     own = variant.audit.facts.firm.own | {key: Decimal(str(price)) for key, price in (prices or {}).items()}
     bought: list[tuple[str | None, Purchase]] = []
+    stages = {stage.id: stage for stage in variant.run.stages}
     for stage in variant.run.stages:
         parts = [*_equipment(stage), *(_in_bags(each, stage.duty) for each in stage.room.buys(stage.keys, stage.sizing))]
         if litres := beside(variant.run.stages, stage):
-            parts.append(Purchase("tank", 1.0, "Permeate storage", size=litres / 100))
+            parts.append(Purchase("tank", 1.0, "Permeate storage", size=litres / 100, pieces=stage.sizing.params.get("tanks", 1)))
         bought += [(stage.id, each) for each in parts]
     of_house = (*_on_the_wall(wall, variant), *_to_join(wall, variant), *small_parts(wall, variant))
     bought = [
@@ -68,10 +72,11 @@ def materials(variant: EvaluatedTrain, wall: Wall, prices: Mapping[str, Any] | N
         *((None, each) for each in of_house),
         *((id, each) for id, each in bought if each.yearly),
     ]
-    rows = [_priced(each, own, id) for id, each in bought if each.quantity > 0]
-    merged: dict[tuple[str, str, str], MaterialRow] = {}
+    duty = variant.audit.duty
+    rows = [_priced(each, own, id, item_for(stages[id] if id else None, each.key, duty)) for id, each in bought if each.quantity > 0]
+    merged: dict[tuple[str, ...], MaterialRow] = {}
     for row in rows:
-        at = (row.key, row.what, row.note)
+        at = (row.key, row.what, row.note, row.code)
         held = merged.get(at)
         merged[at] = (
             row
@@ -82,12 +87,23 @@ def materials(variant: EvaluatedTrain, wall: Wall, prices: Mapping[str, Any] | N
     return sorted([*merged.values(), *tools], key=lambda row: GROUPS.index(row.group))
 
 
-def _priced(bought: Purchase, own: Mapping[str, Decimal], stage: str | None) -> MaterialRow:
+def _priced(bought: Purchase, own: Mapping[str, Decimal], stage: str | None, item: Item | None) -> MaterialRow:
+    """A line of the list: at the price of the item that the company's catalogue has for it, else of its price list."""
     group, named, unit, sample = price_keys()[bought.key]
+    if item is not None and item.kind == "medium":
+        bags = ceil(bought.quantity / item.fits.mass - 1e-6)
+        return MaterialRow(group, bought.key, item.what, float(bags), "bag", item.price, f"{bought.quantity:.4g} kg", False, stage, item.code)
+    if item is not None and item.kind != "fitting":
+        count = float(bought.pieces or bought.quantity)
+        return MaterialRow(group, bought.key, item.what, round(count, 2), "each", item.price, bought.note, False, stage, item.code)
+    if item is not None:
+        own = {bought.key: item.price}
     price, size = own.get(bought.key, Decimal(str(sample))), bought.size
     quantity, what = round(bought.quantity, 2), bought.what or named
     each = cents(price * Decimal(str(size))) if size else price
-    return MaterialRow(group, bought.key, what, quantity, "each" if size else unit, each, bought.note, bought.key not in own, stage)
+    return MaterialRow(
+        group, bought.key, what, quantity, "each" if size else unit, each, bought.note, bought.key not in own, stage, item.code if item else ""
+    )
 
 
 def total(rows: list[MaterialRow]) -> Decimal:

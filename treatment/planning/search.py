@@ -20,6 +20,7 @@ from ..house.needs import Need
 from ..language.analytes import MICROBES
 from ..language.figure import source
 from ..language.tables import table
+from ..train.bought import lacking
 from ..train.runner import Runner
 from ..train.treatment import Sizing, Stage, Treatment
 from ..treatments import ROOMS
@@ -391,7 +392,7 @@ class Search:
                 middle = here
             arrives = self.runner.arriving(room, keys, here)
             passed = self.runner.through(room, keys, arrives, duty)
-            weight += room.strain(keys, passed.sizing, arrives, duty)
+            weight += room.strain(keys, passed.sizing, arrives, duty) + self.row["unsold"] * len(lacking(room, keys, passed.sizing, arrives, duty))
             if self._too_small(room, keys, passed.sizing, passed.water, path, added[:index]):
                 weight, vetoed = weight + self.row["fault"], vetoed + 1
             if room.at_tap(keys):

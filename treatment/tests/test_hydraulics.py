@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ..chemistry.carbonate import water_density, water_viscosity
-from ..house.beds import FT3, Bed, choose_bed, least_in, measured_out, medium, most_in, riser_loss, tanks
+from ..house.beds import FT3, Bed, least_in, measured_out, medium, most_in, riser_loss, tanks
+from ..house.choosing import BedAsked, choose_bed
 from ..house.hydraulics import PSI, friction, packed_bed_loss, square_law, valve_loss
 from ..house.pipes import size_of
 from ..studies.supply import routed_loss
@@ -133,7 +134,7 @@ class PickingVessels(TestCase):
     @fuzz(80)
     def test_a_chosen_bed_carries_the_flow_and_can_be_washed(self, key: str, flow: float, wash: float, temperature: float) -> None:
         """Whenever some vessel does both, the one chosen does both."""
-        bed = choose_bed(key, flow, 0.0, wash, temperature)
+        bed = choose_bed(BedAsked(key, flow, 0.0, wash, temperature))
         possible = any(
             Bed(medium(key), name, n, 1.0).peak_limit >= flow and Bed(medium(key), name, n, 1.0).backwash_flow(temperature) <= wash
             for name in tanks()

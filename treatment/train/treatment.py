@@ -15,6 +15,7 @@ from typing import Any, ClassVar, Generic, TypeVar, cast
 from ..chemistry.water import Water
 from ..house.beds import FT3, Bed, RunnerUp, measured_out, runners_up
 from ..house.duty import Duty
+from ..house.library import Wanted
 from ..job.feed_limits import FeedLimit, with_own
 from ..language.display import show
 from ..language.figure import Figure, Figures, Line
@@ -55,7 +56,8 @@ class Sizing:
 class Purchase:
     """Something a stage buys. key: into the price list; size: what one piece measures, where the list prices it by its size.
 
-    yearly: whether it is used up in the first year rather than fitted.
+    yearly: whether it is used up in the first year rather than fitted; pieces: as many items of a catalogue as it is, where the
+    list prices it by something else.
     """
 
     key: str
@@ -64,6 +66,7 @@ class Purchase:
     note: str = ""
     size: float = 0.0
     yearly: bool = False
+    pieces: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -293,7 +296,7 @@ class Treatment(Generic[K]):
         if bed is None or getattr(keys, "tank", None) is not None:
             return []
         wash = duty.wash if "backwash_flow" in sizing.figures else None
-        return runners_up(bed, duty.flow, bed.total_volume, wash, temperature)
+        return runners_up(bed, duty.flow, bed.total_volume, wash, temperature, duty.library.shells)
 
     def micron(self, keys: K, sizing: Sizing) -> float | None:
         """What particles it holds [µm, nominal]; None where it is no particle filter."""
@@ -419,6 +422,10 @@ class Treatment(Generic[K]):
         if sizing.bed:
             return sizing.bed.diameter * 1000, sizing.bed.height * 1000 + table_mm("valve_in"), 0.0
         return 185.0, 610.0, 600.0
+
+    def pieces(self, keys: K, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        """What of it is looked for in a company's catalogue beside its vessels, by key of the price list; ``train.bought`` asks."""
+        return {}
 
     def bodies(self, keys: K, sizing: Sizing) -> int:
         """How many vessels or housings of it stand side by side."""

@@ -9,7 +9,7 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.carbonate import CL, N_NITRATE, SO4
 from ..chemistry.water import Water
-from ..house.beds import FT3, bed_figures, choose_bed
+from ..house.beds import FT3, bed_figures
 from ..house.duty import Duty
 from ..house.hydraulics import GPM
 from ..job.feed_limits import FeedLimit
@@ -78,9 +78,7 @@ class AnionExchange(Treatment[AnionExchangeKeys]):
     def size(self, keys: AnionExchangeKeys, water: Water, duty: Duty) -> Sizing:
         load, per_litre, aim = self._load(keys, water, duty)
         volume = max(load.value * (aim + 1) / per_litre, duty.flow / GPM / duty.rows["anion_exchange"]["steady_gpm_ft3"] * FT3)
-        bed = choose_bed(
-            f"{target_of(keys)}_resin", duty.flow, volume, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest
-        )
+        bed = duty.bed(f"{target_of(keys)}_resin", volume, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
         return Sizing({"target": target_of(keys), "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
 
     def figures(self, keys: AnionExchangeKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:

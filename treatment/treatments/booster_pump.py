@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from ..chemistry.water import Water
 from ..house.duty import Duty
+from ..house.library import Asked, Wanted
 from ..job.facts import PRESSURE
 from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.spec import key
@@ -91,6 +92,13 @@ class BoosterPump(Treatment[BoosterPumpKeys]):
 
     def body(self, keys: BoosterPumpKeys, sizing: Sizing) -> tuple[float, float, float]:
         return fixed_body("pump")
+
+    def pieces(self, keys: BoosterPumpKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        asks = (
+            Asked("its flow", duty.flow, "L/min", lambda fits: float(fits.flow)),
+            Asked("its pressure", sizing.params["pressure"], "kPa", lambda fits: float(fits.pressure)),
+        )
+        return {"pump": Wanted("pump", "booster pump", lambda fits: True, asks)}
 
     def buys(self, keys: BoosterPumpKeys, sizing: Sizing) -> list[Purchase]:
         return [Purchase("pump", 1.0, note=self.title)]

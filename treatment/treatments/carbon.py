@@ -9,9 +9,10 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import PEROXIDE, SULFUR, Water
-from ..house.beds import bed_figures, choose_bed, wash_figures
+from ..house.beds import bed_figures, wash_figures
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
+from ..house.library import Wanted
 from ..house.needs import TASTED
 from ..job.feed_limits import FeedLimit
 from ..job.limits import strictest
@@ -22,7 +23,7 @@ from ..language.tables import table
 from ..train.keys import BedKeys
 from ..train.over_time import Counted, TakingUp, washing_of
 from ..train.treatment import Purchase, Sizing, Stage, StageRun, TrainRun, Treatment, cartridge_body
-from .cartridges import HOUSINGS, changes, rated
+from .cartridges import HOUSINGS, cartridge_wanted, changes, housings, rated, smallest
 from .sediment import FINE, Sediment, share_held, solids
 
 ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine", "benzene", "tce", "pce", "bentazone")
@@ -159,24 +160,19 @@ class Carbon(Treatment[CarbonKeys]):
         row = duty.rows["carbon"]
         if in_housing(keys):
             flow = self._flows(keys, duty)[0]
-            housing = keys.housing or next((h for h in HOUSINGS if rated(h, row["block_flow_share"]).value >= flow), HOUSINGS[-1])
+            offered = housings(duty, None, "carbon")
+            housing = keys.housing or smallest(offered, lambda each: rated(each, row["block_flow_share"]).value >= flow) or offered[-1]
             return Sizing({"medium": keys.medium or "block", "form": "cartridge", "housing": housing})
         medium, form = keys.medium or "granular", keys.form or "backwashing"
         contact = max(tasks(keys, water, duty).values(), default=row["contact"]["chlorine"]) / (2.0 if keys.lead_lag else 1.0)
         wash = duty.wash if form == "backwashing" else None
-        bed = choose_bed(
-            f"{medium}_carbon",
-            duty.flow,
-            contact * duty.flow,
-            wash,
-            water.temperature,
-            keys.tank,
-            1 if keys.lead_lag else keys.vessels,
-            keys.volume,
-            tallest=duty.tallest,
-        )
+        vessels = 1 if keys.lead_lag else keys.vessels
+        bed = duty.bed(f"{medium}_carbon", contact * duty.flow, wash, water.temperature, keys.tank, vessels, keys.volume)
         params = {"medium": medium, "form": form, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}
         return Sizing(params | ({"lead_lag": True} if keys.lead_lag else {}), bed)
+
+    def pieces(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        return {"carbon_block": cartridge_wanted("carbon block", sizing.params["housing"], None, "carbon")} if sizing.bed is None else {}
 
     def bodies(self, keys: CarbonKeys, sizing: Sizing) -> int:
         """Lead and lag are as many again."""

@@ -14,6 +14,7 @@ from ..chemistry.carbonate import NA
 from ..chemistry.water import ACID_OF_IRON, ARSENITE, CHLORINE_FED, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..chemistry.water import SULFUR as SULFUR_MADE
 from ..house.duty import Duty
+from ..house.library import Asked, Wanted
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import CHLORINATED
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
@@ -310,6 +311,14 @@ class ChemicalFeed(Treatment[ChemicalFeedKeys]):
         if stage.water_in.value(ARSENITE) > 0 and chemical_of(stage.keys) == "chlorine":
             return True
         return (microbes or stage.water_in.value(OPEN_TO_AIR) > 0) and any(run.of(RetentionTank))
+
+    def pieces(self, keys: ChemicalFeedKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        rate = sizing.params["dose"] * duty.flow / (sizing.params["solution_strength"] * 1000)
+        asks = (
+            Asked("its flow", rate, "mL/min", lambda fits: float(fits.flow * 1000)),
+            Asked("the pressure it feeds against", duty.supply.pressure_high, "kPa", lambda fits: float(fits.pressure)),
+        )
+        return {"feeder": Wanted("feed_pump", "metering pump", lambda fits: True, asks)}
 
     def buys(self, keys: ChemicalFeedKeys, sizing: Sizing) -> list[Purchase]:
         solution = Purchase("chemical", sizing.figures["feed_rate"].value * constant("year_days"), note=self.name(keys), yearly=True)

@@ -13,7 +13,7 @@ from ..chemistry import carbonate
 from ..chemistry.carbonate import CACO3
 from ..chemistry.kinetics import dissolving
 from ..chemistry.water import OPEN_TO_AIR, Water
-from ..house.beds import Bed, Medium, bed_figures, choose_bed, medium, wash_figures
+from ..house.beds import Bed, Medium, bed_figures, medium, wash_figures
 from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, Line, figure, solved, source, stated, work
@@ -186,9 +186,7 @@ class Neutralizer(Treatment[NeutralizerKeys]):
         """Two vessels at most where they carry the flow: the contact wished for, else the most they hold."""
 
         def choose(contact: float) -> Bed:
-            return choose_bed(
-                medium_of(keys), duty.flow, contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest
-            )
+            return duty.bed(medium_of(keys), contact * duty.flow, wash, water.temperature, keys.tank, keys.vessels, keys.volume)
 
         blend = keys.medium == "blend"
         least = choose(duty.rows["blend" if blend else "neutralizer"]["contact_min"])

@@ -9,10 +9,11 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, ARSENITE, PEROXIDE, SULFUR, Water
-from ..house.beds import bed_figures, choose_bed, wash_figures
+from ..house.beds import bed_figures, wash_figures
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
+from ..house.library import Wanted
 from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, figure, source, stated, work
 from ..language.spec import Choice, key
@@ -21,7 +22,7 @@ from ..train.keys import BedKeys
 from ..train.over_time import Counted, Filling, Loading, State, Stock, Wash, Washing, washing_of
 from ..train.treatment import Fork, Purchase, Sizing, Stage, StageRun, Treatment, cartridge_body
 from .carbon import CARBON, CarbonKeys
-from .cartridges import HOUSINGS, changes, rated
+from .cartridges import HOUSINGS, cartridge_wanted, changes, housings, rated, smallest
 from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
 from .retention_tank import RETENTION_TANK, RetentionTankKeys
 from .sediment import FINE
@@ -144,16 +145,22 @@ class OxidizingFilter(Treatment[OxidizingFilterKeys]):
         if is_cartridge(keys):
             row = duty.rows["oxidizing_cartridge"]
             share = row["flow_share"]
+            offered = housings(duty, None, "oxidizing")
             count = keys.vessels or next(
-                (n for n in range(1, row["most_parallel"] + 1) if rated(HOUSINGS[-1], share).value * n >= duty.flow), row["most_parallel"]
+                (n for n in range(1, row["most_parallel"] + 1) if rated(offered[-1], share).value * n >= duty.flow), row["most_parallel"]
             )
-            housing = keys.housing or next((h for h in HOUSINGS if rated(h, share).value * count >= duty.flow), HOUSINGS[-1])
+            housing = keys.housing or smallest(offered, lambda each: rated(each, share).value * count >= duty.flow) or offered[-1]
             return Sizing({"medium": "cartridge", "housing": housing} | ({"vessels": count} if count > 1 else {}))
         medium = keys.medium or "air_charged"
         name = keys.bed if medium == "air_charged" and keys.bed and keys.bed != BEDS[0] else KINDS[medium][1]
-        bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest)
+        bed = duty.bed(name, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
         inside = {"bed": keys.bed or BEDS[0]} if medium == "air_charged" else {}
         return Sizing({"medium": medium, **inside, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
+
+    def pieces(self, keys: OxidizingFilterKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        if not is_cartridge(keys):
+            return {}
+        return {"iron_cartridge": cartridge_wanted("oxidizing cartridge", sizing.params["housing"], None, "oxidizing")}
 
     def figures(self, keys: OxidizingFilterKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         fe, mn, h2s = ((water.value(name), "mg/L") for name in ("ferrous_iron", "manganese", "hydrogen_sulfide"))

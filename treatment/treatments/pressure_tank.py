@@ -6,13 +6,14 @@ from dataclasses import dataclass
 
 from ..chemistry.water import Water
 from ..house.duty import Duty
+from ..house.library import Wanted
 from ..house.measuring import drawdown_of
 from ..job.facts import VOLUME
 from ..language.figure import Figure, constant
 from ..language.spec import key
 from ..train.keys import StageKeys
 from ..train.treatment import Purchase, Sizing, Treatment, tank_body, tanks_for
-from .storage_tank import tank_bought
+from .storage_tank import several, tank_bought, tank_wanted, tanks_sold
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,9 +39,9 @@ class PressureTank(Treatment[PressureTankKeys]):
     def size(self, keys: PressureTankKeys, water: Water, duty: Duty) -> Sizing:
         row, gallon = duty.rows["storage"], constant("US_gal")
         least = duty.wash / max(self._drawdown(1.0, duty).value, 1e-6)
-        return Sizing(
-            {"volume": keys.volume or next((gal * gallon for gal in row["tank_gal"] if gal * gallon >= least), row["tank_gal"][-1] * gallon)}
-        )
+        sold = tanks_sold(keys.volume or least, duty)
+        usual = next((gal * gallon for gal in row["tank_gal"] if gal * gallon >= least), row["tank_gal"][-1] * gallon)
+        return Sizing({"volume": keys.volume or (sold[0] * sold[1] if sold is not None else usual)} | several(sold))
 
     def figures(self, keys: PressureTankKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         return {"drawdown": self._drawdown(sizing.params["volume"], duty)}
@@ -57,7 +58,10 @@ class PressureTank(Treatment[PressureTankKeys]):
 
     def bodies(self, keys: PressureTankKeys, sizing: Sizing) -> int:
         """More than one slender tank holds is held by several of them."""
-        return tanks_for(sizing.params["volume"])
+        return int(sizing.params.get("tanks") or tanks_for(sizing.params["volume"]))
+
+    def pieces(self, keys: PressureTankKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        return {"tank": tank_wanted("pressure tank", sizing.params["volume"], self.bodies(keys, sizing))}
 
     def buys(self, keys: PressureTankKeys, sizing: Sizing) -> list[Purchase]:
         return [tank_bought(self.title, sizing.params["volume"], self.bodies(keys, sizing))]

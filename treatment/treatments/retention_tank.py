@@ -8,6 +8,7 @@ from typing import Any
 from ..chemistry.water import CHLORINE_FED, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..house.demand import interpolate
 from ..house.duty import Duty
+from ..house.library import Wanted
 from ..job.facts import VOLUME
 from ..language.analytes import CHLORINATED
 from ..language.figure import Figure, Line, figure, stated, work
@@ -15,7 +16,7 @@ from ..language.spec import key
 from ..language.tables import table
 from ..train.keys import StageKeys
 from ..train.treatment import Purchase, Sizing, Treatment, tank_body, tanks_for
-from .storage_tank import tank_bought
+from .storage_tank import several, tank_bought, tank_wanted, tanks_sold
 
 #: what chlorine makes harmless by its CT, and what a tank open to air asks
 DISINFECTED = (*CHLORINATED, OPEN_TO_AIR)
@@ -51,21 +52,28 @@ class RetentionTank(Treatment[RetentionTankKeys]):
 
     def size(self, keys: RetentionTankKeys, water: Water, duty: Duty) -> Sizing:
         if keys.volume:
-            return Sizing({"volume": keys.volume})
+            return Sizing({"volume": keys.volume} | several(tanks_sold(keys.volume, duty)))
         row = duty.rows["retention"]
         asked = duty.facts.schools.disinfection == "chlorine" and any(water.value(name) > 0 for name in DISINFECTED)
-        return Sizing({"volume": self.for_ct(water, duty) if asked else self._bought(contact_asked(water, row) * duty.flow, row)})
+        least = self._least_for_ct(water, duty) if asked else contact_asked(water, row) * duty.flow
+        return Sizing({"volume": self._bought(least, duty)} | several(tanks_sold(least, duty)))
 
     def for_ct(self, water: Water, duty: Duty) -> float:
         """The tank [L] in which the chlorine of a water holds bacteria and viruses at design flow, and has its usual time."""
+        return self._bought(self._least_for_ct(water, duty), duty)
+
+    def _least_for_ct(self, water: Water, duty: Duty) -> float:
         row, chlorine = duty.rows["retention"], water.value("free_chlorine")
         least = contact_asked(water, row) * duty.flow
         if chlorine >= row["free_chlorine_min"]:
             least = max(least, ct_needed(water) / row["baffling"] / chlorine * duty.flow)
-        return self._bought(least, row)
+        return least
 
-    def _bought(self, least: float, row: dict[str, Any]) -> float:
+    def _bought(self, least: float, duty: Duty) -> float:
         """The next tank, or as many of the largest as it takes [L]."""
+        sold, row = tanks_sold(least, duty), duty.rows["retention"]
+        if sold is not None:
+            return sold[0] * sold[1]
         largest = float(row["sizes_l"][-1])
         return next((float(size) for size in row["sizes_l"] if size >= least), largest * -(-least // largest))
 
@@ -123,7 +131,10 @@ class RetentionTank(Treatment[RetentionTankKeys]):
 
     def bodies(self, keys: RetentionTankKeys, sizing: Sizing) -> int:
         """More than one slender tank holds is held by several of them."""
-        return tanks_for(sizing.params["volume"])
+        return int(sizing.params.get("tanks") or tanks_for(sizing.params["volume"]))
+
+    def pieces(self, keys: RetentionTankKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        return {"tank": tank_wanted("retention tank", sizing.params["volume"], self.bodies(keys, sizing))}
 
     def buys(self, keys: RetentionTankKeys, sizing: Sizing) -> list[Purchase]:
         return [tank_bought(self.title, sizing.params["volume"], self.bodies(keys, sizing))]

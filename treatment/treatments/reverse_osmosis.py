@@ -14,13 +14,16 @@ from ..chemistry.water import ARSENITE, CHLORINE_FED, OPEN_TO_AIR, PERMEATE, Wat
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.events import busiest_week, storage_for
+from ..house.library import Asked, Wanted, fewest
 from ..house.needs import TAP_GOALS, TASTED
+from ..job.catalogue import FitsMembrane
 from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import CHLORINATED, MICROBES, analytes
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, key
 from ..language.tables import table
+from ..train.bought import alike
 from ..train.keys import StageKeys
 from ..train.monitored import LogOfStage, Shown, normal_flow, passage, permeate
 from ..train.over_time import Slugs, State, Stepped, Stock, Storing, Tank
@@ -31,6 +34,7 @@ from .booster_pump import BOOSTER_PUMP, BoosterPumpKeys
 from .carbon import chloramine
 from .neutralizer import NEUTRALIZER, NeutralizerKeys
 from .sediment import FINE
+from .storage_tank import tank_wanted, tanks_sold
 from .uv import UV, UvKeys
 
 GPD = constant("US_gal")  # L/day
@@ -196,16 +200,52 @@ class ReverseOsmosis(Treatment[ReverseOsmosisKeys]):
         row, scale = duty.rows["reverse_osmosis"], scale_of(keys)
         factor, (need, week) = self._warm(water, duty).value, self._need(keys, duty)
         wanted = need.value / factor
-        rated = keys.rated or next((size * GPD for size in row["sizes_gpd"] if size * GPD >= wanted), wanted)
-        recovery = keys.recovery if keys.recovery is not None else row["recovery"][scale]
+        sold = self._sold(keys, wanted, duty)
+        count, fits = sold if sold is not None else (1, None)
+        rated = keys.rated or (
+            fits.rated * count if fits is not None else next((size * GPD for size in row["sizes_gpd"] if size * GPD >= wanted), wanted)
+        )
+        usual = fits.recovery if fits is not None else row["recovery"][scale]
+        recovery = keys.recovery if keys.recovery is not None else usual
         softened = water.hardness <= row["concentrate_hardness"] * (1 - row["recovery_business"])
-        if keys.recovery is None and scale == "whole_house" and duty.facts.building.events and softened:
+        if fits is None and keys.recovery is None and scale == "whole_house" and duty.facts.building.events and softened:
             recovery = row["recovery_business"]  # light-commercial units return part of the reject
         if keys.recovery is None:  # above 1000 mg/L the reject doubles to two and a half times
             more = interpolate(water.value("tds"), [float(at) for at in row["reject_more"]], [float(times) for times in row["reject_more"].values()])
             recovery = 1 / (1 + (1 / recovery - 1) * more)
         storage = keys.storage or max(storage_for(week, rated * factor / 24, row["usable"]), float(row["storage_l"][scale]))
-        return Sizing({"scale": scale, "rated": rated, "recovery": recovery, "storage": storage})
+        params = {"scale": scale, "rated": rated, "recovery": recovery, "storage": storage} | ({"membranes": count} if count > 1 else {})
+        if scale == "whole_house" and (tanks := tanks_sold(storage, duty)) is not None:
+            params |= {"tanks": tanks[0]} | ({} if keys.storage else {"storage": tanks[0] * tanks[1]})
+        return Sizing(params)
+
+    def _sold(self, keys: ReverseOsmosisKeys, wanted: float, duty: Duty) -> tuple[int, FitsMembrane] | None:
+        """How many of which unit of the catalogue make so much [L/day, as rated], or are what the job names; None where there is none."""
+        units = sorted((item.fits for item in duty.library.sold("membrane") if item.fits.place == self._place(keys)), key=lambda fits: fits.rated)
+        if keys.rated:
+            return fewest(units, lambda fits: self._beside(keys, duty), lambda fits, count: alike(fits.rated * count, keys.rated))
+        return fewest(units, lambda fits: self._beside(keys, duty), lambda fits, count: fits.rated * count >= wanted * 0.999999)
+
+    def _place(self, keys: ReverseOsmosisKeys) -> str:
+        return "tap" if self.at_tap(keys) else "house"
+
+    def _beside(self, keys: ReverseOsmosisKeys, duty: Duty) -> int:
+        """How many units stand side by side; below a sink one."""
+        return 1 if self.at_tap(keys) else duty.library.beside(fixed_body("membrane_house")[0] / 1000)
+
+    def pieces(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        """The unit that was taken; where none makes enough, what the nearest lacks. Its storage, where it stands beside it."""
+        count, place, params = sizing.params.get("membranes", 1), self._place(keys), sizing.params
+        name = f"membrane unit for {'a tap' if place == 'tap' else 'the house'}"
+        taken = self._sold(replace(keys, rated=params["rated"]), 0.0, duty) is not None
+        beside = count if taken else self._beside(keys, duty)
+        wanted = params["rated"] if taken or keys.rated else self._need(keys, duty)[0].value / self._warm(water, duty).value
+        side = f" of {beside} side by side" if beside > 1 else ""
+        ask = Asked(f"the permeate{side} at 25 °C", wanted, "L/day", lambda fits: float(fits.rated * beside))
+        unit = Wanted("membrane", name, lambda fits: bool(fits.place == place), (ask,))
+        return {f"membrane_{place}": unit} | (
+            {} if place == "tap" else {"tank": tank_wanted("permeate tank", params["storage"], params.get("tanks", 1))}
+        )
 
     def figures(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         row, rated, recovery = duty.rows["reverse_osmosis"], (sizing.params["rated"], "L/day"), (sizing.params["recovery"], "")
@@ -315,7 +355,7 @@ class ReverseOsmosis(Treatment[ReverseOsmosisKeys]):
         if self.at_tap(keys):
             return [Purchase("membrane_tap", 1.0), prefilters]
         return [
-            Purchase("membrane_house", params["rated"] / 100),
+            Purchase("membrane_house", params["rated"] / 100, pieces=params.get("membranes", 1)),
             prefilters,
         ]
 

@@ -10,17 +10,18 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import SULFUR, Water
-from ..house.beds import bed_figures, choose_bed, wash_figures
+from ..house.beds import bed_figures, wash_figures
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
+from ..house.library import Wanted
 from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.spec import Choice, Measure, key
 from ..language.tables import table
 from ..train.keys import BedKeys
 from ..train.over_time import Aging, Counted, Filling, Loading, OverTime, washing_of
 from ..train.treatment import Purchase, Sizing, Stage, StageRun, TrainRun, Treatment, cartridge_body
-from .cartridges import HOUSINGS, changes, rated
+from .cartridges import HOUSINGS, cartridge_sold, cartridge_wanted, changes, housings, rated
 
 FORMS = ("cartridge", "dual_gradient", "spin_down", "backwashing")
 LARGE_HOUSINGS = ("10x4.5", "20x4.5")
@@ -131,17 +132,19 @@ class Sediment(Treatment[SedimentKeys]):
         if form == "backwashing":
             row = duty.rows["sediment_forms"]
             for name in row["beds"]:
-                bed = choose_bed(name, duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume, tallest=duty.tallest)
+                bed = duty.bed(name, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, keys.volume)
                 if bed.vessels == 1 and bed.backwash_flow(water.temperature) <= duty.wash:
                     break
             return Sizing({"form": form, "micron": micron, "volume": bed.volume, "tank": bed.tank, "vessels": bed.vessels}, bed)
         if form == "spin_down":
-            return Sizing({"form": form, "micron": micron, "housing": HOUSINGS[0]})
-        offered = LARGE_HOUSINGS if form == "dual_gradient" else HOUSINGS
+            return Sizing({"form": form, "micron": micron, "housing": housings(duty, None)[0]})
+        sold = housings(duty, micron)
+        offered = [each for each in sold if form != "dual_gradient" or each in LARGE_HOUSINGS] or list(LARGE_HOUSINGS)
         fine = self._fineness(micron)
         housing = keys.housing
         if housing is None:
-            carrying = [each for each in offered if rated(each, fine).value >= duty.flow] or [offered[-1]]
+            carrying = [each for each in offered if rated(each, fine).value >= duty.flow]
+            carrying = carrying or [each for each in HOUSINGS if rated(each, fine).value >= duty.flow] or [offered[-1]]
             least = duty.rows["sediment"]["life_accepted"] * self._dirt(keys, water, duty).value
             housing = next((each for each in carrying if self._capacity(keys, each, duty) >= least), carrying[-1])
         params = {"form": form, "micron": micron, "housing": housing}
@@ -182,7 +185,10 @@ class Sediment(Treatment[SedimentKeys]):
                     capacity=(self._capacity(keys, housing, duty), "g"), month=(month.value, "g"), cap=(cap, "month"))  # fmt: skip
 
     def _capacity(self, keys: SedimentKeys, housing: str, duty: Duty) -> float:
-        """Dirt [g] that a cartridge of this housing takes until it has to be changed."""
+        """Dirt [g] that a cartridge of this housing takes until it has to be changed: as its maker says, else by its housing."""
+        sold = cartridge_sold(duty, housing, micron_of(keys))
+        if sold is not None and sold.fits.dirt:
+            return float(sold.fits.dirt * 1000)
         dirt = float(table("vessels")["cartridges"][housing]["dirt_g"])
         dirt *= duty.rows["sediment_forms"]["dual_dirt"] if form_of(keys) == "dual_gradient" else 1.0
         return dirt * (duty.rows["sediment"]["dirt_at_1um"] if micron_of(keys) < 2 else 1.0)
@@ -214,15 +220,20 @@ class Sediment(Treatment[SedimentKeys]):
         silt = float(duty.rows["sediment_forms"]["bed_capture_silt"]) if form_of(keys) == "backwashing" else held
         return water.scaled(turbidity=1 - held, tss=1 - silt, ferric_iron=1 - rust, **{SULFUR: 1 - rust})
 
+    def pieces(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        if sizing.bed is not None or form_of(keys) == "spin_down":
+            return {}
+        return {"cartridge": cartridge_wanted("cartridge", sizing.params["housing"], micron_of(keys))}
+
     def other_sizes(self, keys: SedimentKeys, sizing: Sizing, water: Water, duty: Duty) -> list[SedimentKeys]:
         """A cartridge in another housing, or as a dual gradient; a bed of another size."""
         if sizing.bed is not None:
             return super().other_sizes(keys, sizing, water, duty)
         if form_of(keys) not in ("cartridge", "dual_gradient"):
             return []
-        housings = [replace(keys, housing=housing) for housing in (HOUSINGS if form_of(keys) == "cartridge" else LARGE_HOUSINGS)]
+        larger = [replace(keys, housing=each) for each in housings(duty, micron_of(keys)) if form_of(keys) == "cartridge" or each in LARGE_HOUSINGS]
         other = [] if micron_of(keys) < 2 else [replace(keys, form="dual_gradient" if form_of(keys) == "cartridge" else "cartridge", housing=None)]
-        return [each for each in (*housings, *other) if each.housing != sizing.params["housing"]]
+        return [each for each in (*larger, *other) if each.housing != sizing.params["housing"]]
 
     def over_time(self, stage: StageRun[SedimentKeys]) -> OverTime[StageRun[SedimentKeys]]:
         """A cartridge fills, a bed is washed, a screen is flushed: each by the solids it holds."""

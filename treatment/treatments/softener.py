@@ -11,7 +11,7 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import PERMEATE, Water
-from ..house.beds import FT3, Bed, bed_figures, choose_bed, least_in, measured_out, medium, most_in
+from ..house.beds import FT3, Bed, bed_figures, least_in, measured_out, medium, most_in
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import GPM
@@ -211,8 +211,8 @@ class Softener(Treatment[SoftenerKeys]):
             if each is None and keys.tank is not None:
                 m = medium("softening_resin")
                 each = min(max(volume / (keys.vessels or 1), least_in(m, keys.tank)), most_in(m, keys.tank))
-            return choose_bed("softening_resin", duty.flow, 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, each, tallest=duty.tallest)
-        return choose_bed("softening_resin", duty.flow, volume, duty.wash, water.temperature, None, keys.vessels, tallest=duty.tallest)
+            return duty.bed("softening_resin", 0.0, duty.wash, water.temperature, keys.tank, keys.vessels, each)
+        return duty.bed("softening_resin", volume, duty.wash, water.temperature, None, keys.vessels)
 
     def _sold(self, keys: SoftenerKeys, row: dict[str, Any]) -> float | None:
         """The resin [L] behind a nominal size: grains are named at the heaviest salt, 30 to 32 000 a cubic foot."""

@@ -11,6 +11,7 @@ from ..audit.rules import Hit, rule
 from ..chemistry.water import CHLORINE_FED, OPEN_TO_AIR, STORED, Water
 from ..house import rain
 from ..house.duty import Duty
+from ..house.library import Asked, Wanted, fewest
 from ..job.facts import VOLUME
 from ..language.figure import Figure, figure, stated, work
 from ..language.spec import Flag, key
@@ -53,13 +54,21 @@ class StorageTank(Treatment[StorageTankKeys]):
 
     def size(self, keys: StorageTankKeys, water: Water, duty: Duty) -> Sizing:
         record, row = rain.record(duty.facts), duty.rows["storage"]
+        least = duty.daily if record is None else rain.smallest(record, duty.daily, row["rain_reliability"], _volumes(duty) or row["storage_l"])
+        sold = None if keys.volume else tanks_sold(least, duty)
         if keys.volume:
             chosen = keys.volume
-        elif record is not None:
-            chosen = rain.smallest(record, duty.daily, row["rain_reliability"], row["storage_l"])
+        elif sold is not None:
+            chosen = sold[0] * sold[1]
         else:
-            chosen = next((float(size) for size in row["storage_l"] if size >= duty.daily), float(row["storage_l"][-1]))
-        return Sizing({"volume": chosen, "vented": keys.vented is not False})
+            chosen = least if record is not None else next((float(size) for size in row["storage_l"] if size >= least), float(row["storage_l"][-1]))
+        return Sizing({"volume": chosen, "vented": keys.vented is not False} | several(sold))
+
+    def bodies(self, keys: StorageTankKeys, sizing: Sizing) -> int:
+        return int(sizing.params.get("tanks", 1))
+
+    def pieces(self, keys: StorageTankKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        return {"tank": tank_wanted("storage tank", sizing.params["volume"], self.bodies(keys, sizing))}
 
     def figures(self, keys: StorageTankKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Figure]:
         volume, record = sizing.params["volume"], rain.record(duty.facts)
@@ -107,16 +116,38 @@ class StorageTank(Treatment[StorageTankKeys]):
         return "stores water"
 
     def body(self, keys: StorageTankKeys, sizing: Sizing) -> tuple[float, float, float]:
-        return tank_body(sizing.params["volume"])
+        return tank_body(sizing.params["volume"] / self.bodies(keys, sizing))
 
     def buys(self, keys: StorageTankKeys, sizing: Sizing) -> list[Purchase]:
         parts = ("leaf_screen", "calmed_inlet", "floating_intake", "overflow_trap") if "reliability" in sizing.figures else ()
-        return [tank_bought(self.title, sizing.params["volume"]), *(Purchase(part, 1.0) for part in parts)]
+        return [tank_bought(self.title, sizing.params["volume"], self.bodies(keys, sizing)), *(Purchase(part, 1.0) for part in parts)]
 
 
 def tank_bought(name: str, litres: float, count: int = 1) -> Purchase:
     """A tank, or so many that hold it together, priced by the hundred litres."""
     return Purchase("tank", float(count), name, size=litres / count / 100)
+
+
+def tanks_sold(least: float, duty: Duty) -> tuple[int, float] | None:
+    """How many of which tank of the catalogue [L] hold so much; None where none is sold, or none does."""
+    sizes = sorted(item.fits.volume for item in duty.library.sold("tank"))
+    return fewest(sizes, lambda size: duty.library.beside(tank_body(size)[0] / 1000), lambda size, count: size * count >= least * 0.999999)
+
+
+def _volumes(duty: Duty) -> list[float]:
+    """What the catalogue's tanks hold [L], alone or side by side, least first."""
+    sizes = [item.fits.volume for item in duty.library.sold("tank")]
+    return sorted({size * count for size in sizes for count in range(1, duty.library.beside(tank_body(size)[0] / 1000) + 1)})
+
+
+def several(sold: tuple[int, float] | None) -> dict[str, int]:
+    """The number of tanks, as a sizing keeps it, where the catalogue's own stand side by side."""
+    return {"tanks": sold[0]} if sold is not None else {}
+
+
+def tank_wanted(name: str, litres: float, count: int = 1) -> Wanted:
+    """A tank, or each of several that hold it together."""
+    return Wanted("tank", name, lambda fits: True, (Asked("its volume", litres / count, "L", lambda fits: float(fits.volume)),))
 
 
 STORAGE_TANK = StorageTank()

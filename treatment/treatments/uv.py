@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from math import ceil, log
@@ -13,6 +13,8 @@ from ..audit.rules import Hit, rule
 from ..chemistry.water import OPEN_TO_AIR, Water
 from ..house.duty import Duty
 from ..house.hydraulics import GPM, PSI, square_law
+from ..house.library import Asked, Wanted, fewest
+from ..job.catalogue import FitsLamp, Item
 from ..job.facts import FLOW
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import MICROBES
@@ -21,6 +23,7 @@ from ..language.figure import Figure, Line, constant, figure, source, work
 from ..language.prose import listed, sentence
 from ..language.spec import Choice, Fraction, Measure, Number, key
 from ..language.tables import table
+from ..train.bought import alike
 from ..train.keys import StageKeys
 from ..train.over_time import Burning, Lamp, Slugs, State, Stepped, Stock, light_of_age
 from ..train.running import ALWAYS, burned, hours_of_draw
@@ -118,15 +121,76 @@ class Uv(Treatment[UvKeys]):
             "rated_dose": keys.rated_dose or row["required_dose"], "rated_uvt": keys.rated_uvt or rows["rated_uvt"] / 100,
             "required_dose": keys.required_dose or row["required_dose"], "water_layer": keys.water_layer or rows["water_layer_cm"] / 100, "lamp": keys.lamp or "always_on",
         }  # fmt: skip
+        sold = self._sold(keys, params, water, duty)
+        if sold is not None:
+            count, fits = sold
+            params |= {
+                "rated_flow": fits.rated,
+                "rated_dose": fits.rated_dose,
+                "rated_uvt": fits.rated_uvt / 100,
+                "lamps": count,
+                "lamp_power": fits.power,
+            }
+            params |= {"lamp_life": fits.life} if fits.life else {}
+            return self._completed(keys, params, fits.chamber)
         now, then = self._light(params, water)
         least = self.flow_treated(keys, duty) * params["required_dose"] / params["rated_dose"] * then.value / now.value
         sizes = [gpm * GPM for gpm in rows["sizes_gpm"]]
         params["lamps"] = keys.lamps or (1 if keys.rated_flow else next((n for n in (1, 2, 3, 4) if sizes[-1] * n >= least - 1e-9), 1))
         params["rated_flow"] = keys.rated_flow or next((size for size in sizes if size * params["lamps"] >= least - 1e-9), sizes[-1])
+        return self._completed(keys, params)
+
+    def _completed(self, keys: UvKeys, params: dict[str, Any], chamber: float | None = None) -> Sizing:
+        """Its choices with the length of its chamber, its own or that of the nearest generic one, and with what the job fixes."""
+        rows = table("vessels")["lamps"]
         nearest = min(rows["length_mm"], key=lambda gpm: abs(float(gpm) * GPM - params["rated_flow"]))
-        params["chamber_length"] = keys.chamber_length or rows["length_mm"][nearest] / 1000
+        params["chamber_length"] = keys.chamber_length or chamber or rows["length_mm"][nearest] / 1000
         given = {"ports": keys.ports, "restrictor": keys.restrictor}
         return Sizing(params | {name: held for name, held in given.items() if held})
+
+    def _sold(self, keys: UvKeys, params: dict[str, Any], water: Water, duty: Duty) -> tuple[int, FitsLamp] | None:
+        """How many of which unit of the catalogue hold the dose, or are those that the job names; None where there is none."""
+        units = [item.fits for item in duty.library.sold("lamp")]
+        if keys.rated_flow or keys.rated_dose or keys.rated_uvt:
+            named = [fits for fits in units if _named(keys, fits)]
+            return (keys.lamps or 1, named[0]) if named else None
+        flow = self.flow_treated(keys, duty)
+        units.sort(key=lambda fits: (self._holds(fits, params, water), fits.power))
+        return fewest(
+            units,
+            lambda fits: self._beside(keys, duty),
+            lambda fits, count: (keys.lamps or count) == count and self._holds(fits, params, water) * count >= flow * 0.999999,
+        )
+
+    def _beside(self, keys: UvKeys, duty: Duty) -> int:
+        """How many units stand side by side."""
+        return keys.lamps or duty.library.beside(float(table("vessels")["lamps"]["width_mm"]) / 1000)
+
+    def _holds(self, fits: FitsLamp, params: dict[str, Any], water: Water) -> float:
+        """The flow [L/min] at which a unit of the catalogue gives the dose in this water."""
+        now, then = self._light(params | {"rated_uvt": fits.rated_uvt / 100}, water)
+        return fits.rated * fits.rated_dose / float(params["required_dose"]) * now.value / then.value
+
+    def pieces(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
+        """The unit that was taken; where none holds the dose, what the nearest lacks."""
+        params = sizing.params
+
+        def taken(fits: FitsLamp) -> bool:
+            rated = (fits.rated, fits.rated_dose, fits.rated_uvt / 100)
+            return all(alike(one, other) for one, other in zip(rated, (params["rated_flow"], params["rated_dose"], params["rated_uvt"]), strict=True))
+
+        if keys.rated_flow or any(taken(item.fits) for item in duty.library.sold("lamp")):
+            name = f"UV unit of {show(params['rated_flow'], 'L/min', duty.facts.job.units)}"
+            return {"uv": Wanted("lamp", name, taken, instead=_lamps_sold)}
+        beside = self._beside(keys, duty)
+        side = f" of {beside} side by side" if beside > 1 else ""
+        ask = Asked(
+            f"the flow{side} at the dose and clarity of this water",
+            self.flow_treated(keys, duty),
+            "L/min",
+            lambda fits: beside * self._holds(fits, params, water),
+        )
+        return {"uv": Wanted("lamp", "UV unit", lambda fits: True, (ask,))}
 
     def flow_treated(self, keys: UvKeys, duty: Duty) -> float:
         """The flow it has to treat [L/min]: the greatest that can pass."""
@@ -157,7 +221,7 @@ class Uv(Treatment[UvKeys]):
             "min(hours ÷ 24 ÷ month_days, months)",
             "month",
             "uv.lamp",
-            hours=(float(row["lamp_hours"]), "h"),
+            hours=(self._life(params, duty), "h"),
             months=(float(row["lamp_months"]), "month"),
         )
         sleeve = work("clean the sleeve every", "max(most − (most − least) × min(max(H ÷ H_most, Fe ÷ Fe_most, Mn ÷ Mn_most), 1), least)", "month", "uv.sleeve",
@@ -217,12 +281,21 @@ class Uv(Treatment[UvKeys]):
 
     def other_sizes(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> list[UvKeys]:
         """The next larger chamber; lit with the flow."""
-        sizes = [gpm * GPM for gpm in table("vessels")["lamps"]["sizes_gpm"] if gpm * GPM > sizing.params["rated_flow"] * 1.01][:1]
+        sold = sorted(item.fits.rated for item in duty.library.sold("lamp"))
+        sizes = [size for size in sold or (gpm * GPM for gpm in table("vessels")["lamps"]["sizes_gpm"]) if size > sizing.params["rated_flow"] * 1.01][
+            :1
+        ]
         return [*(replace(keys, rated_flow=size) for size in sizes), replace(keys, lamp="flow_switched")]
 
     def _watts(self, params: dict[str, Any]) -> float:
         """Power of its lamps and ballasts [W]."""
+        if "lamp_power" in params:
+            return float(params["lamp_power"] * params["lamps"])
         return float(table("vessels")["lamps"]["watt_per_gpm"] * params["rated_flow"] / GPM * params["lamps"])
+
+    def _life(self, params: dict[str, Any], duty: Duty) -> float:
+        """Hours that a lamp lasts."""
+        return float(params.get("lamp_life") or duty.rows["uv"]["lamp_hours"])
 
     def burned(self, keys: UvKeys, sizing: Sizing, figures: dict[str, Figure], duty: Duty) -> Line:
         return burned(self._watts(sizing.params), hours_of_draw(duty) if sizing.params["lamp"] == "flow_switched" else ALWAYS)
@@ -230,7 +303,7 @@ class Uv(Treatment[UvKeys]):
     def over_time(self, stage: StageRun[UvKeys]) -> Shining:
         """A lamp whose dose is that of each draw's own flow and of the water of the day."""
         params = stage.sizing.params
-        life = float(stage.duty.rows["uv"]["lamp_hours"])
+        life = self._life(params, stage.duty)
         return Shining(stage, Lamp(self._watts(params), life, None if params["lamp"] == "flow_switched" else 24.0), self)
 
     def buys(self, keys: UvKeys, sizing: Sizing) -> list[Purchase]:
@@ -311,6 +384,18 @@ def sleeve_left(days: float, due: float) -> float:
     """The share of light that a sleeve lets through beside one that is due for cleaning [-]: it fades once it is overdue."""
     marks = table("year")["lamps"]
     return float(max(1.0 - marks["sleeve_fades"] * max(days / due - 1.0, 0.0), marks["sleeve_least"])) if due > 0 else 1.0
+
+
+def _named(keys: UvKeys, fits: FitsLamp) -> bool:
+    """Whether a unit of the catalogue is the one whose rating a job gives."""
+    pairs = ((keys.rated_flow, fits.rated), (keys.rated_dose, fits.rated_dose), (keys.rated_uvt, fits.rated_uvt / 100))
+    return all(asked is None or alike(asked, given) for asked, given in pairs)
+
+
+def _lamps_sold(items: Sequence[Item], system: str) -> str:
+    """The units that are sold, by their flow."""
+    sizes = dict.fromkeys(show(each, "L/min", system) for each in sorted(item.fits.rated for item in items))
+    return f"it has {listed(sizes)}"
 
 
 UV = Uv()

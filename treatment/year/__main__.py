@@ -6,7 +6,7 @@ import argparse
 import json
 import sys
 
-from ..cli import design_of, number, printed, refused, text_of
+from ..cli import design_in, number, printed, refused, text_of
 from ..diagnose import day
 from ..language.errors import BadDocument
 
@@ -37,7 +37,7 @@ def main(arguments: list[str] | None = None) -> int:
     if options.job is None:
         parser.error("name a job file")
     try:
-        design = design_of(text_of(options.job))
+        design = design_in(options.job)
         assert design.facts.as_of is not None  # design_of says today where the job names no day
         variant = design.chosen
         found = from_log(variant, text_of(options.log), options.start) if options.log else None
