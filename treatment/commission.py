@@ -43,10 +43,10 @@ def _calendar(design: Design, start: dt.datetime | None, name: str) -> None:
     """Write the visits of a design's run sheet to a file, from the morning of the job's day where no start is said. Raises BadDocument."""
     from .commissioning.ical import ical
     from .commissioning.sheet import sheet
-    from .commissioning.visits import OPENS, minute_of, visits
+    from .commissioning.visits import minute_of, opens, visits
 
     assert design.facts.as_of is not None  # design_of says today where the job names no day
-    start = start or dt.datetime.combine(design.facts.as_of, OPENS)
+    start = start or dt.datetime.combine(design.facts.as_of, opens())
     try:
         Path(name).write_bytes(ical(design.facts.job.name, visits(sheet(design.chosen), minute_of(start)), start))
     except OSError as error:

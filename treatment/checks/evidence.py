@@ -16,7 +16,7 @@ from ..evidence.symptoms import causes
 from ..house.needs import soften_above
 from ..job.facts import SampleFacts
 from ..language.analytes import analytes
-from ..language.tables import table
+from ..language.tables import Rows, table
 from ..train.treatment import StageRun
 
 
@@ -93,7 +93,7 @@ def arsenic_form_unknown(audit: Audit) -> Iterator[Hit]:
               "does not), and consult a specialist.")  # fmt: skip
 
 
-DOUBTS = table("assumed")["doubts"]
+DOUBTS = Rows("assumed", "doubts")
 #: sources that change with the weather, as a sentence begins with them
 SOURCES = {"dug_well": "The water of a dug well", "spring": "Spring water", "surface": "Surface water", "rain": "Rainwater"}
 MEASURED_FOR_BALANCE = ("hardness", "alkalinity", "sodium", "chloride", "sulfate")

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
-from ..house.packing import CUBIC_FOOT, media_bag
+from ..house.packing import cubic_foot, media_bag
 from ..language.figure import figure, stated, work
 from ..language.tables import table
 from ..train.drains import air_gap_wanted, bore_wanted, drain_of
@@ -148,7 +148,7 @@ def _bleach(situation: Situation, stage: StageRun[Any]) -> Told | None:
     bed = stage.sizing.bed
     if bed is None:
         return None
-    cup, bag = (float(table("commissioning")["expected"]["bleach_cup"]), "L"), (CUBIC_FOOT, "L")
+    cup, bag = (float(table("commissioning")["expected"]["bleach_cup"]), "L"), (cubic_foot(), "L")
     return StepAmount("bleach", "bleach", figure(work("bleach", "cup × media ÷ cubic_foot", "L", "commissioning.practice",
                   cup=cup, media=(bed.volume, "L in each vessel"), cubic_foot=bag)))  # fmt: skip
 

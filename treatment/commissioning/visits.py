@@ -16,8 +16,14 @@ from .sheet import OFF, WARM, Sheet, ahead_of, behind_of
 from .step import Step, StepNeed
 
 DAY = 1440.0  # min
+
+
 #: the usual hour at which work begins
-OPENS = (dt.datetime.min + dt.timedelta(minutes=table("commissioning")["visits"]["opens"])).time()
+def opens() -> dt.time:
+    """The hour at which a day of work begins."""
+    return (dt.datetime.min + dt.timedelta(minutes=table("commissioning")["visits"]["opens"])).time()
+
+
 #: steps that end a piece of work during which the house is without water, the last of them that a sheet has
 BACK = ("site/refill", "site/flush_lines")
 #: who works side by side with whom: a plumber and an installer are one pair of hands

@@ -12,7 +12,7 @@ from ..chemistry.water import ARSENITE, CA_TO_HARDNESS, EQ, MG_TO_HARDNESS, UNSE
 from ..job.facts import Facts
 from ..language.analytes import MICROBES, PFAS, Analyte, analytes
 from ..language.display import show
-from ..language.tables import table
+from ..language.tables import Rows, table
 from .samples import RAW_POINTS, AnalyteState, Assumption, at_taps, combine, standing_for_raw, top_of
 
 #: mg of dissolved solids for each mg/L (of CaCO3 for alkalinity: bicarbonate as dried; of N for nitrate)
@@ -22,7 +22,7 @@ ION_WEIGHTS = {
 #: analyte, charge, molar mass [g/mol]
 CATIONS = (("calcium", 2, CA), ("magnesium", 2, MG), ("sodium", 1, NA), ("potassium", 1, K), ("ferrous_iron", 2, FE))
 ANIONS = (("chloride", 1, CL), ("sulfate", 2, SO4), ("nitrate", 1, N_NITRATE), ("fluoride", 1, FLUORIDE))
-ASSUMED = table("assumed")["water"]
+ASSUMED = Rows("assumed", "water")
 #: origin of what a kind of source carries
 BY_KIND = "the kind of source"
 

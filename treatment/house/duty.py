@@ -14,7 +14,7 @@ from .demand import Demand
 from .events import busiest_week, hours_between
 from .hydraulics import GPM, Supply
 from .library import GENERIC, Library
-from .needs import TASTED
+from .needs import tasted
 from .pipes import INCH
 from .pump import flow_at, known
 
@@ -157,7 +157,7 @@ class Duty:
         if school != "auto":
             return school == "first"
         chlorinated = self.facts.source.disinfectant in ("chlorine", "chloramine")
-        return chlorinated or max(raw.value("free_chlorine"), raw.value("total_chlorine")) > TASTED
+        return chlorinated or max(raw.value("free_chlorine"), raw.value("total_chlorine")) > tasted()
 
     @property
     def passable(self) -> float:

@@ -18,7 +18,13 @@ from ..language.tables import table
 #: what a membrane at the drinking tap answers more cheaply than treating every drop
 TAP_GOALS = shown_in("tap")
 SODIUM_PER_HARDNESS = 2 * constant("M_Na") / constant("M_CaCO3")  # 0.46 mg Na for each mg CaCO3
-TASTED = float(table("assumed")["water"]["chlorine_step"])  # mg/L of chlorine that is smelt, and that a test tells apart
+
+
+def tasted() -> float:
+    """Chlorine that is smelt, and that a test tells apart [mg/L]."""
+    return float(table("assumed")["water"]["chlorine_step"])
+
+
 #: analytes that are worked out where they were not measured, and what measures them
 ESTIMATED = {"tds": {"tds", "conductivity"}, "sodium": {"sodium"}, "chloride": {"chloride"}}
 
@@ -103,9 +109,9 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
         found["iron_bacteria"] = Need(
             "iron_bacteria", why, None, 0.0, water.value("iron_bacteria"), analytes()["iron_bacteria"].unit, False, source("safety.iron_bacteria")
         )
-    smelt = "total_chlorine" if water.value("total_chlorine") > TASTED else "free_chlorine"
-    if "bleach_smell" in facts.observations and water.value(smelt) > TASTED and smelt not in found:
-        found[smelt] = Need(smelt, "a bleach smell was reported", None, 2 * TASTED, water.value(smelt), "mg/L", False, source("feed.residual"))
+    smelt = "total_chlorine" if water.value("total_chlorine") > tasted() else "free_chlorine"
+    if "bleach_smell" in facts.observations and water.value(smelt) > tasted() and smelt not in found:
+        found[smelt] = Need(smelt, "a bleach smell was reported", None, 2 * tasted(), water.value(smelt), "mg/L", False, source("feed.residual"))
     if (salt := _sodium(facts, evidence, found.get("sodium"))) is not None:
         found["sodium"] = salt
     if facts.wishes.high_purity:

@@ -9,8 +9,11 @@ from ..language.tables import table
 from .duty import Duty
 
 US, OWN = "salt_bag_us", "packing.salt_bag"
-#: a bag of media that is called by its name [L]
-CUBIC_FOOT = float(table("stages")["packing"]["media_bag"])
+
+
+def cubic_foot() -> float:
+    """A bag of media that is called by its name [L]."""
+    return float(table("stages")["packing"]["media_bag"])
 
 
 def media_bag(duty: Duty) -> float:
@@ -27,7 +30,7 @@ def salt_bag(duty: Duty) -> float:
 def media_bags(litres: float, duty: Duty) -> str:
     """How many bags so much media is, in words: ``3 bags of 1 ft³``."""
     size = media_bag(duty)
-    return _bags(litres, size, "1 ft³" if size == CUBIC_FOOT else show(size, "L media", duty.facts.job.units))
+    return _bags(litres, size, "1 ft³" if size == cubic_foot() else show(size, "L media", duty.facts.job.units))
 
 
 def salt_bags(mass: float, duty: Duty) -> str:

@@ -12,6 +12,7 @@ from ..language.schema import shared
 from ..language.spec import (
     BAD,
     Choice,
+    KeysOf,
     ListOf,
     Measure,
     Number,
@@ -25,7 +26,6 @@ from ..language.spec import (
     specs_of,
     write_record,
 )
-from ..language.tables import table
 from .firm import Currency, Money
 from .prices import price_keys
 
@@ -38,27 +38,12 @@ _POWER = Measure("power", "55 W", high=100_000, above=True)
 _VOLUME = Measure("volume", "80 gal", high=1e7, above=True)
 
 
-class OneOf(Spec):
-    """One of the keys of a table, read when it is first needed."""
-
-    def __init__(self, section: tuple[str, ...]):
-        self.section = section
+class PriceKeys(KeysOf):
+    """A key of the price list."""
 
     @property
-    def options(self) -> Choice:
-        """The keys as a choice."""
-        if self.section == ("prices",):
-            return Choice(tuple(price_keys()))
-        rows = table(self.section[0])
-        for step in self.section[1:]:
-            rows = rows[step]
-        return Choice(tuple(rows))
-
-    def read(self, raw: Any, path: str, faults: list[Fault]) -> Any:
-        return self.options.read(raw, path, faults)
-
-    def schema(self) -> dict[str, Any]:
-        return self.options.schema()
+    def options(self) -> tuple[Any, ...]:
+        return tuple(price_keys())
 
 
 @dataclass(frozen=True)
@@ -69,7 +54,7 @@ class Percent(Number):
         return super().read(raw.strip().removesuffix("%").strip() if isinstance(raw, str) else raw, path, faults)
 
 
-_HOUSING = OneOf(("vessels", "cartridges"))
+_HOUSING = KeysOf("vessels", "cartridges")
 _VESSELS = ListOf(Vessel(), most=100)
 
 
@@ -149,7 +134,7 @@ class FitsMedium:
     """A bag of a granular medium: its volume [L] and mass [kg]."""
 
     asks: ClassVar[tuple[str, ...]] = ("medium", "bag", "mass")
-    medium: str = key(OneOf(("media",)), "", "key of data/media.toml")
+    medium: str = key(KeysOf("media"), "", "key of data/media.toml")
     bag: float = key(Measure("volume", "1 ft3", high=10_000, above=True), 0.0, "what a bag fills")
     mass: float = key(Measure("mass", "90 lb", high=10_000, above=True), 0.0, "what a bag weighs")
 
@@ -186,7 +171,7 @@ class FitsFitting:
     """Anything else of the price list, by its key."""
 
     asks: ClassVar[tuple[str, ...]] = ("key",)
-    key: str = key(OneOf(("prices",)), "", "key of the price list")
+    key: str = key(PriceKeys(), "", "key of the price list")
 
 
 #: what the items of each kind say of themselves

@@ -18,6 +18,7 @@ from typing import Any
 from .errors import Fault, NotUnderstood
 from .measures import completed, counted
 from .quantity import canonical_unit, parse_number, parse_quantity, split_number, unit_named
+from .tables import table
 
 BAD: Any = object()
 #: characters that neither a database nor XML takes: control characters other than tab and line breaks, half a pair, what is no character
@@ -107,6 +108,21 @@ class Choice(Spec):
 
     def schema(self) -> dict[str, Any]:
         return {"enum": list(self.options)}
+
+
+class KeysOf(Choice):
+    """One of the keys of a table, by its path; the table is read when a value is."""
+
+    def __init__(self, *path: str):
+        object.__setattr__(self, "path", path)
+
+    @property
+    def options(self) -> tuple[Any, ...]:
+        """The keys."""
+        rows = table(self.path[0])  # type: ignore[attr-defined]
+        for step in self.path[1:]:  # type: ignore[attr-defined]
+            rows = rows[step]
+        return tuple(rows)
 
 
 @dataclass(frozen=True)

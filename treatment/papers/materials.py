@@ -18,14 +18,14 @@ from ..job.catalogue import Item
 from ..job.prices import CENT, GROUPS, price_keys
 from ..language.display import show
 from ..language.prose import sentence
-from ..language.tables import table
+from ..language.tables import Rows, table
 from ..planning.evaluated import EvaluatedTrain
 from ..train.bought import item_for
 from ..train.drains import bore_wanted, drain_of
 from ..train.treatment import Purchase, StageRun, beside
 from ..wall.parts import Wall
 
-PACKING = table("prices")["packing"]
+PACKING = Rows("prices", "packing")
 
 
 @dataclass(frozen=True, slots=True)

@@ -30,7 +30,6 @@ from .paths import AnyStage, AskedFor, Block, Node, Offer, Path, PathStep, Remem
 _ALIVE = frozenset({*MICROBES, OPEN_TO_AIR})
 #: what a companion before a stage may hold: seen only where it is tried
 _STRAINED_OUT = frozenset({"turbidity", "tss", "ferric_iron"})
-DISINFECTION: tuple[str, ...] = tuple(table("planning")["disinfection"])
 
 
 class Search:
@@ -41,7 +40,7 @@ class Search:
         self.brief = other
         self.needs = [*needs, *_standing(duty)]
         ways = terms.ways or (duty.facts.schools.disinfection,)
-        self.ways = (*ways, *(way for way in DISINFECTION if way not in ways))
+        self.ways = (*ways, *(way for way in table("planning")["disinfection"] if way not in ways))
         self.row = table("planning")["price"]
         self.rooms = [room for room in ROOMS.values() if room.offers and room.kind not in self.avoid]
         self.at_tap = frozenset(need.goal for need in self.needs if need.tap)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import ast
 import inspect
 import re
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from unittest import TestCase
@@ -51,6 +53,18 @@ def imports_of(name: str, path: Path, known: dict[str, Path]) -> Iterator[str]:
                 yield target
 
 
+#: imports every module of the core and prints the tables that are read meanwhile
+SPY = """
+import importlib, pkgutil, treatment
+from treatment.language import tables
+read = tables.table
+tables.table = lambda name: print(name) or read(name)
+for module in pkgutil.walk_packages(treatment.__path__, "treatment."):
+    if ".tests" not in module.name and not module.name.endswith("__main__"):
+        importlib.import_module(module.name)
+"""
+
+
 class Arrows(TestCase):
     def test_imports_point_one_way(self) -> None:
         """Each module imports only from its own layer or a lower one, whether for its types or inside a function."""
@@ -60,6 +74,11 @@ class Arrows(TestCase):
             self.assertIn(layer, rank, f"{name} has no layer: add it to LAYERS")
             for used in imports_of(name, path, known):
                 self.assertLessEqual(rank[used.split(".")[0]], rank[layer], f"{name} imports {used}")
+
+    def test_no_table_of_equipment_or_marks_is_read_where_a_module_is_imported(self) -> None:
+        """Only what never differs: constants of nature, units, the names of the analytes."""
+        told = subprocess.run([sys.executable, "-c", SPY], cwd=CORE.parent, capture_output=True, text=True, check=True).stdout.split()
+        self.assertEqual(set(told) - {"constants", "units", "analytes", "display"}, set())
 
     def test_the_rooms_of_operation_are_in_order(self) -> None:
         """Maintenance, monitoring, diagnosis, entry: each imports from those before it."""

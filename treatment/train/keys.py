@@ -6,8 +6,7 @@ from dataclasses import dataclass
 
 from ..job.facts import LENGTH, LIFT, OBSTRUCTIONS, VOLUME
 from ..job.feed_limits import OwnFeedLimit, OwnFeedLimits
-from ..language.spec import Choice, Either, Flag, ListOf, Measure, Number, Record, Text, TimeOfDay, Vessel, key
-from ..language.tables import table
+from ..language.spec import Choice, Either, Flag, KeysOf, ListOf, Measure, Number, Record, Text, TimeOfDay, Vessel, key
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,7 +83,7 @@ class StageKeys:
 class Layer:
     """One medium of a layered bed."""
 
-    medium: str = key(Choice(tuple(table("media"))), "")
+    medium: str = key(KeysOf("media"), "")
     volume: float = key(VOLUME, 0.0)
 
 

@@ -13,7 +13,7 @@ from ..house.beds import bed_figures, wash_figures
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
 from ..house.library import Wanted
-from ..house.needs import TASTED
+from ..house.needs import tasted
 from ..job.feed_limits import FeedLimit
 from ..job.limits import strictest
 from ..language.analytes import PFAS, analytes
@@ -23,7 +23,7 @@ from ..language.tables import table
 from ..train.keys import BedKeys
 from ..train.over_time import Counted, TakingUp, washing_of
 from ..train.treatment import Purchase, Sizing, Stage, StageRun, TrainRun, Treatment, cartridge_body
-from .cartridges import HOUSINGS, cartridge_wanted, changes, housings, rated, smallest
+from .cartridges import HOUSING, cartridge_wanted, changes, housings, rated, smallest
 from .sediment import FINE, Sediment, share_held, solids
 
 ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine", "benzene", "tce", "pce", "bentazone")
@@ -36,7 +36,7 @@ CHLORINE = ("free_chlorine", "total_chlorine")
 class CarbonKeys(BedKeys):
     medium: str | None = key(Choice(("granular", "catalytic", "block")), None, "kind of carbon", identity=True)
     form: str | None = key(Choice(("backwashing", "upflow", "cartridge")), None, "how water flows through it", identity=True)
-    housing: str | None = key(Choice(HOUSINGS), None, "housing of a carbon block", sometimes=True)
+    housing: str | None = key(HOUSING, None, "housing of a carbon block", sometimes=True)
     lead_lag: bool | None = key(
         Flag(), None, "two beds one after the other, a vessel each, with a sample tap between them", identity=True, sometimes=True
     )
@@ -62,9 +62,9 @@ def tasks(keys: CarbonKeys, water: Water, duty: Duty) -> dict[str, float]:
     row, standard, day = duty.rows["carbon"], duty.facts.job.standard, duty.facts.as_of
     rows = row["contact"]
     found: dict[str, float] = {}
-    if water.value("free_chlorine") > TASTED:
+    if water.value("free_chlorine") > tasted():
         found["chlorine"] = rows["chlorine"]
-    if chloramine(water) > TASTED:
+    if chloramine(water) > tasted():
         found["chloramine"] = rows["chloramine" if keys.medium == "catalytic" else "chloramine_granular"]
     if water.value("hydrogen_sulfide") > row["sulfide_noticed"] and keys.medium == "catalytic":
         found["sulfide"] = rows["sulfide"]
@@ -287,7 +287,7 @@ class Carbon(Treatment[CarbonKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[CarbonKeys]:
         form = "upflow" if duty.facts.wishes.no_power or duty.no_drain else "backwashing"
-        if max(chloramine(water), water.value(PEROXIDE)) > TASTED or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]:
+        if max(chloramine(water), water.value(PEROXIDE)) > tasted() or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]:
             return [CarbonKeys(medium="catalytic", form=form)]
         granular = CarbonKeys(medium="granular", form=form)
         asked = tasks(granular, water, duty)  # beds in line are not washed: that mixes what is spent with what is not
@@ -313,8 +313,8 @@ class Carbon(Treatment[CarbonKeys]):
         """Chlorine or a smell is a purpose; so is peroxide that was fed."""
         if stage.water_in.value(PEROXIDE) > duty.rows["chemical_feed"]["peroxide_left"]:
             return True
-        tasted = max(stage.water_in.value(name) for name in CHLORINE) > TASTED
-        return tasted or bool({"bleach_smell", "rotten_egg_cold"} & set(duty.facts.observations))
+        smelt = max(stage.water_in.value(name) for name in CHLORINE) > tasted()
+        return smelt or bool({"bleach_smell", "rotten_egg_cold"} & set(duty.facts.observations))
 
     def schools(self, keys: CarbonKeys, water: Water, system: str) -> list[str]:
         said = ["Before the softener on chlorinated public supply, after it on a clear well (default); others always one or the other."]
@@ -331,9 +331,9 @@ class Carbon(Treatment[CarbonKeys]):
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
         gone = []
-        if before.value("free_chlorine") > TASTED:
+        if before.value("free_chlorine") > tasted():
             gone.append("free chlorine")
-        if chloramine(before) > TASTED:
+        if chloramine(before) > tasted():
             gone.append("chloramine")
         if before.value("hydrogen_sulfide") > after.value("hydrogen_sulfide") + 0.01:
             gone.append("sulfide")

@@ -11,11 +11,13 @@ from ..house.library import Wanted
 from ..job.catalogue import FitsCartridge, Item
 from ..language.figure import Line, work
 from ..language.prose import listed
+from ..language.spec import KeysOf
 from ..language.tables import table
 from ..train.bought import alike, housing_key
 from ..train.treatment import Purchase, Sizing
 
-HOUSINGS = tuple(table("vessels")["cartridges"])
+#: a housing, as a job file names it
+HOUSING = KeysOf("vessels", "cartridges")
 
 
 @cache
@@ -27,12 +29,12 @@ def rated(housing: str, share: float, source: str = "sediment.flow") -> Line:
 
 def housings(duty: Duty, micron: float | None, medium: str | None = None) -> tuple[str, ...]:
     """The housings a cartridge is chosen from, smallest first: of the catalogue, with such a cartridge for them, else the generic ones."""
-    return duty.library.housings(tuple(table("vessels")["cartridges"]), lambda fits: _serves(fits, micron, medium))
+    return duty.library.housings(HOUSING.options, lambda fits: _serves(fits, micron, medium))
 
 
 def smallest(offered: Sequence[str], carries: Callable[[str], bool]) -> str | None:
     """The first housing that carries the flow; of the generic ones where none that is sold does; None where not even those do."""
-    return next((each for each in (*offered, *HOUSINGS) if carries(each)), None)
+    return next((each for each in (*offered, *HOUSING.options) if carries(each)), None)
 
 
 def _serves(fits: FitsCartridge, micron: float | None, medium: str | None) -> bool:

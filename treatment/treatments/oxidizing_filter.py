@@ -22,7 +22,7 @@ from ..train.keys import BedKeys
 from ..train.over_time import Counted, Filling, Loading, State, Stock, Wash, Washing, washing_of
 from ..train.treatment import Fork, Purchase, Sizing, Stage, StageRun, Treatment, cartridge_body
 from .carbon import CARBON, CarbonKeys
-from .cartridges import HOUSINGS, cartridge_wanted, changes, housings, rated, smallest
+from .cartridges import HOUSING, cartridge_wanted, changes, housings, rated, smallest
 from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
 from .retention_tank import RETENTION_TANK, RetentionTankKeys
 from .sediment import FINE
@@ -42,7 +42,7 @@ KINDS = {
 class OxidizingFilterKeys(BedKeys):
     medium: str | None = key(Choice(MEDIA), None, "how it oxidizes", identity=True)
     bed: str | None = key(Choice(BEDS), None, "media of an air-charged vessel", identity=True, sometimes=True)
-    housing: str | None = key(Choice(HOUSINGS), None, "housing of an oxidizing cartridge", sometimes=True)
+    housing: str | None = key(HOUSING, None, "housing of an oxidizing cartridge", sometimes=True)
 
 
 def is_cartridge(keys: OxidizingFilterKeys) -> bool:

@@ -15,7 +15,7 @@ from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.events import busiest_week, storage_for
 from ..house.library import Asked, Wanted, fewest
-from ..house.needs import TAP_GOALS, TASTED
+from ..house.needs import TAP_GOALS, tasted
 from ..job.catalogue import FitsMembrane
 from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
@@ -128,7 +128,7 @@ class ReverseOsmosis(Treatment[ReverseOsmosisKeys]):
         mild = "caution" if tap else "fault"
         passes = "chloramine goes through a small carbon prefilter: use twice the carbon, or a catalytic bed before it"
         return [
-            *([FeedLimit("total_chlorine", None, row["chlorine_max"], cited, passes, mild)] if chloramine(water) > TASTED else []),
+            *([FeedLimit("total_chlorine", None, row["chlorine_max"], cited, passes, mild)] if chloramine(water) > tasted() else []),
             FeedLimit("ph", row["ph_min"], None, cited, "acid water damages the membrane"),
             FeedLimit("ph", None, row["ph_max"], cited, "alkaline water damages the membrane"),
             FeedLimit("tds", None, row["tds_max"], cited, "that is more salt than house pressure overcomes", mild),

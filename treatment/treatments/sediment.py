@@ -21,7 +21,7 @@ from ..language.tables import table
 from ..train.keys import BedKeys
 from ..train.over_time import Aging, Counted, Filling, Loading, OverTime, washing_of
 from ..train.treatment import Purchase, Sizing, Stage, StageRun, TrainRun, Treatment, cartridge_body
-from .cartridges import HOUSINGS, cartridge_sold, cartridge_wanted, changes, housings, rated
+from .cartridges import HOUSING, cartridge_sold, cartridge_wanted, changes, housings, rated
 
 FORMS = ("cartridge", "dual_gradient", "spin_down", "backwashing")
 LARGE_HOUSINGS = ("10x4.5", "20x4.5")
@@ -34,7 +34,7 @@ class SedimentKeys(BedKeys):
     outer_micron: float | None = key(
         Measure("length", "50 um", low=1e-7, high=1e-3, bare="um"), None, "rating of the outer layer, dual-gradient", identity=True, sometimes=True
     )
-    housing: str | None = key(Choice(HOUSINGS), None, "cartridge housing, length × diameter in inches", sometimes=True)
+    housing: str | None = key(HOUSING, None, "cartridge housing, length × diameter in inches", sometimes=True)
 
 
 def form_of(keys: SedimentKeys) -> str:
@@ -144,7 +144,7 @@ class Sediment(Treatment[SedimentKeys]):
         housing = keys.housing
         if housing is None:
             carrying = [each for each in offered if rated(each, fine).value >= duty.flow]
-            carrying = carrying or [each for each in HOUSINGS if rated(each, fine).value >= duty.flow] or [offered[-1]]
+            carrying = carrying or [each for each in HOUSING.options if rated(each, fine).value >= duty.flow] or [offered[-1]]
             least = duty.rows["sediment"]["life_accepted"] * self._dirt(keys, water, duty).value
             housing = next((each for each in carrying if self._capacity(keys, each, duty) >= least), carrying[-1])
         params = {"form": form, "micron": micron, "housing": housing}
@@ -165,7 +165,7 @@ class Sediment(Treatment[SedimentKeys]):
 
     def _screen_flow(self, micron: float, flow: float) -> float:
         """Flow class of a screen [L/min]: the largest housing's, or as large as the design flow."""
-        return max(rated(HOUSINGS[-1], self._fineness(micron)).value, flow)
+        return max(rated(HOUSING.options[-1], self._fineness(micron)).value, flow)
 
     def _dirt(self, keys: SedimentKeys, water: Water, duty: Duty) -> Line:
         """What it holds in a month [g]."""
@@ -391,7 +391,7 @@ SCREEN: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(form="spin_down"))
 def _spared(keys: SedimentKeys) -> str:
     """What spares a cartridge, in words that follow from it."""
     coarser = "a flushed screen of 100 µm" if micron_of(keys) >= 25 or form_of(keys) == "dual_gradient" else "a 25 µm cartridge or a flushed screen"
-    larger = "" if keys.housing == HOUSINGS[-1] else ", a larger housing"
+    larger = "" if keys.housing == HOUSING.options[-1] else ", a larger housing"
     return f"Put {coarser} before it{larger}, or a backwashing bed in its place."
 
 

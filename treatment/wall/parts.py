@@ -13,7 +13,6 @@ STATES = ("service", "bypass", "shut")
 #: parts of a unit that stand beside its vessels
 BESIDE = ("brine", "store")
 #: above the floor: no manifold runs lower
-LOWEST = float(table("wall")["place"]["manifold_lowest"])
 Point = tuple[float, float]
 
 
@@ -122,7 +121,7 @@ class WallUnit:
         if not self.several:
             return self.outlet[1]
         below = self.outlet[1] - self.joins.manifold
-        return below if below >= LOWEST else self.outlet[1] + self.joins.manifold
+        return below if below >= table("wall")["place"]["manifold_lowest"] else self.outlet[1] + self.joins.manifold
 
     @property
     def drains(self) -> int:

@@ -23,7 +23,7 @@ from treatment.commissioning.sheet import Sheet
 from treatment.commissioning.shown import ShownVessel, states, vessel
 from treatment.commissioning.step import Step
 from treatment.commissioning.timeline import Timeline, timeline
-from treatment.commissioning.visits import OPENS, Calendar, InstallVisit, Late, Misfit, minute_of
+from treatment.commissioning.visits import Calendar, InstallVisit, Late, Misfit, minute_of, opens
 from treatment.language.interface import word
 
 from ..jobs.models import Job
@@ -122,7 +122,7 @@ def first_day(run: StartRun | None) -> dt.datetime:
     """When the first visit begins, by the clock of the place; tomorrow morning where nobody said."""
     if run is not None and run.start is not None:
         return timezone.localtime(run.start).replace(tzinfo=None)
-    return dt.datetime.combine(timezone.localdate() + dt.timedelta(days=1), OPENS)
+    return dt.datetime.combine(timezone.localdate() + dt.timedelta(days=1), opens())
 
 
 def rows_of(job: Job, run: Run, now: dt.datetime, printed: bool = False) -> list[Row]:

@@ -42,7 +42,10 @@ def rows() -> tuple[CauseRow, ...]:
 
 
 #: cause -> its place in the table: of those as likely, the commoner first
-ORDER = {row.id: place for place, row in enumerate(rows())}
+@cache
+def order() -> dict[str, int]:
+    """The place of each cause in the table."""
+    return {row.id: place for place, row in enumerate(rows())}
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from typing import Any
 from ...language.analytes import MICROBES
 from ...language.display import show, show_within
 from ...language.log_keys import LogKey
-from ...language.tables import table
+from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
 from ...train.treatment import StageRun
 from ..maintenance.due import Due
@@ -24,7 +24,7 @@ from ..monitoring.trend import Point, alone
 
 #: what is counted on and never falls, or is a level that is filled: no outliers are looked for there
 COUNTED = ("lamp_hours", "starts", "regenerations", "meter", "salt_level", "brine_level", "solution_level", "days_since_regeneration")
-_MARKS: dict[str, float] = table("upkeep")["marks"]
+_MARKS = Rows("upkeep", "marks")
 
 
 @dataclass(frozen=True, slots=True)

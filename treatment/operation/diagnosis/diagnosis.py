@@ -21,7 +21,7 @@ from ..maintenance.upkeep import Task, upkeep
 from ..monitoring.band import Mark
 from ..monitoring.series import METER
 from ..monitoring.trend import Point, Trend, trend
-from .cause import BOIL, ORDER, Cause, CauseRow, rows
+from .cause import BOIL, Cause, CauseRow, order, rows
 from .data_quality import COUNTED, DataQuality
 from .indicators import Indicator, Indicators
 from .unclear import no_longer, unexplained
@@ -74,7 +74,7 @@ class Diagnosis:
         whole = sum(cause.score for cause in found) or 1.0
         weighed = [replace(cause, weight=cause.score / whole) for cause in found]
         return tuple(
-            sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -round(c.weight, 6), c.stage or "", ORDER.get(c.id, 0)))
+            sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -round(c.weight, 6), c.stage or "", order().get(c.id, 0)))
         )
 
     def _by_table(self) -> Iterator[Cause | None]:

@@ -8,13 +8,13 @@ from typing import Any
 from ...language.analytes import analytes
 from ...language.display import show
 from ...language.prose import sentence
-from ...language.tables import table
+from ...language.tables import Rows
 from ...train.treatment import StageRun
 from .cause import BOIL, Cause
 from .data_quality import COUNTED, DataQuality
 from .waters import ALONE, DRINK, health_limit
 
-_MARKS = table("upkeep")["marks"]
+_MARKS = Rows("upkeep", "marks")
 
 
 def no_longer(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:

@@ -10,13 +10,13 @@ from ...language.analytes import analytes
 from ...language.display import show
 from ...language.log_keys import TAP, log_key
 from ...language.prose import sentence
-from ...language.tables import table
+from ...language.tables import Rows, table
 from ..monitoring.band import Band
 from ..monitoring.trend import Point
 from .cause import Cause
 from .data_quality import DataQuality
 
-_MARKS = table("upkeep")["marks"]
+_MARKS = Rows("upkeep", "marks")
 DRINK = "Use other water for drinking and cooking until a laboratory sample is below the limit"
 #: what a cause that rests on one sign scores: that sign, beside what is assumed, and a second sample that is wanted
 ALONE = 2 / 3

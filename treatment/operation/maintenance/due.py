@@ -11,17 +11,14 @@ from typing import Any
 
 from ...language.display import show
 from ...language.interface import word
-from ...language.tables import table
+from ...language.tables import Rows, table
 from ...planning.evaluated import EvaluatedTrain
 from .log import MICROBES, TELLING, Log
 from .upkeep import DAY, HOUR, Task
 from .use import Use
 
-_TABLE = table("upkeep")
-#: times by which an interval that was seen may differ from the design's and still be a habit
-FAR = float(_TABLE["marks"]["far"])
-#: share by which the use of a house has to have moved before what was learned is put right
-CHANGED = float(_TABLE["marks"]["use_moved"])
+_TABLE = Rows("upkeep")
+_MARKS = Rows("upkeep", "marks")
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,7 +163,7 @@ def _by_fills(task: Task, log: Log, use: Use) -> Interval | None:
     span = (fills[-1][0] - fills[0][0]).days
     if len(fills) >= 3 and span >= 14:
         seen = sum(amount for _, amount in fills[:-1]) / span
-        if planned / FAR < seen < planned * FAR:
+        if planned / _MARKS["far"] < seen < planned * _MARKS["far"]:
             rate, learned = seen, True
     days = fills[-1][1] / rate
     filled, monthly, by_design = (show(mass, "kg", use.system) for mass in (fills[-1][1], rate * 30, planned * 30))
@@ -186,7 +183,7 @@ def _lives(task: Task, log: Log) -> Interval | None:
     if len(lives) < 2:
         return None
     usual = float(statistics.median(lives[-3:]))
-    if not task.every / FAR < usual:
+    if not task.every / _MARKS["far"] < usual:
         return None
     return Interval(
         usual,
@@ -203,7 +200,7 @@ def _faster(found: Interval, log: Log, use: Use, last: dt.date) -> Interval:
     if before is None or since is None or before <= 0 or since <= 0:
         return found
     times = since / before
-    if 1 - CHANGED < times < 1 + CHANGED:
+    if abs(times - 1) < _MARKS["use_moved"]:
         return found
     words = f"the meter says {use.said(since)} since, {use.said(before)} before; {found.why}"
     return Interval(found.days / times, found.low / times, found.high / times, found.basis, words)

@@ -8,11 +8,11 @@ from functools import cached_property
 from itertools import pairwise
 
 from ...language.display import show
-from ...language.tables import table
+from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
 from .log import Log
 
-_MARKS = table("upkeep")["marks"]
+_MARKS = Rows("upkeep", "marks")
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from ...chemistry.water import Water
 from ...language.analytes import MICROBES, analytes
 from ...language.figure import stated, work
 from ...language.log_keys import SOURCE, TAP
-from ...language.tables import table
+from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
 from ...train.runner import Walk
 from ...train.treatment import StageRun
@@ -21,8 +21,8 @@ from .readings import Readings
 from .series import METER
 from .state import SeriesState
 
-_TABLE = table("upkeep")
-_MARKS: dict[str, float] = _TABLE["marks"]
+_TABLE = Rows("upkeep")
+_MARKS = Rows("upkeep", "marks")
 
 
 class Bands:

@@ -7,14 +7,14 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any
 
-from ...language.tables import table
+from ...language.tables import Rows
 from ...train.treatment import StageRun
 from ..maintenance.log import Log
 from .series import Series, series
 from .trend import Point, Trend, trend
 
 #: days of which a trend is taken, where they hold four readings
-RECENT = int(table("upkeep")["marks"]["recent"])
+_MARKS = Rows("upkeep", "marks")
 
 
 class Readings:
@@ -66,7 +66,7 @@ class Readings:
     def lately(self, key: str) -> list[Point]:
         """Readings since the last service, of the last year or so where there are enough: years that were fine do not hide what moves now."""
         points = self.since(key)
-        near = [point for point in points if (points[-1][0] - point[0]).days <= RECENT]
+        near = [point for point in points if (points[-1][0] - point[0]).days <= _MARKS["recent"]]
         return near if len(near) >= 4 else points
 
     def trend(self, key: str) -> Trend | None:

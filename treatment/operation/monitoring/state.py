@@ -8,7 +8,7 @@ from typing import Any
 
 from ...commissioning.expected import Expectations
 from ...language.log_keys import SOURCE
-from ...language.tables import table
+from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
 from ...train.over_time import OverTime
 from ...train.treatment import StageRun
@@ -16,8 +16,8 @@ from ..maintenance.upkeep import Task
 from .band import Band
 from .readings import Readings
 
-_TABLE = table("upkeep")
-_MARKS: dict[str, float] = _TABLE["marks"]
+_TABLE = Rows("upkeep")
+_MARKS = Rows("upkeep", "marks")
 #: gauges that the falling line of pressure tells, not the stage by itself
 GAUGES = {"pressure_in": ("in", 1), "pressure_out": ("out", 2)}
 

@@ -8,7 +8,7 @@ import statistics
 from dataclasses import replace
 
 from ...monitoring.trend import Point
-from .indicator import LATELY, Indicator, Indicators, mark, sign
+from .indicator import Indicator, Indicators, mark, sign
 
 
 @sign
@@ -195,7 +195,7 @@ def _iron_passes(s: Indicators) -> Indicator | None:
 @sign
 def _sulfide_passes(s: Indicators) -> Indicator | None:
     sign = s.beyond(s.key("hydrogen_sulfide_out"), True, "sulfide after it")
-    return sign if sign is not None else s.seen("rotten_egg_cold", "a smell of sulfide in cold water", LATELY)
+    return sign if sign is not None else s.lately("rotten_egg_cold", "a smell of sulfide in cold water")
 
 
 @sign
@@ -215,7 +215,7 @@ def _chlorine_passes(s: Indicators) -> Indicator | None:
     for what in ("free_chlorine_out", "total_chlorine_out"):
         if (sign := s.beyond(s.key(what), True, "chlorine after it")) is not None:
             return sign
-    return s.seen("bleach_smell", "a smell of bleach", LATELY)
+    return s.lately("bleach_smell", "a smell of bleach")
 
 
 @sign

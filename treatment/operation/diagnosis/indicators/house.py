@@ -12,7 +12,7 @@ from ....language.tables import table
 from ....train.treatment import StageRun
 from ...maintenance.log import Entry
 from ...monitoring.trend import trend
-from .indicator import NEAR, NIGHT, Indicator, Indicators, mark, no, sign, yes
+from .indicator import Indicator, Indicators, mark, no, sign, yes
 
 
 @sign
@@ -146,7 +146,7 @@ def _used_when_away(s: Indicators) -> Indicator | None:
         hours = (end - begin).total_seconds() / 3600
         if mark("night_least") <= hours <= mark("night_most") and then >= first:
             told = f"{s.shown(then - first, 'L')} ran in {hours:.0f} hours of the night of {begin.date()}"
-            return Indicator(then - first > NIGHT * hours, told, ((end.date(), "meter"),))
+            return Indicator(then - first > mark("night_hour") * hours, told, ((end.date(), "meter"),))
     return None
 
 
@@ -205,7 +205,9 @@ def _several_raw(s: Indicators) -> Indicator | None:
                 raw.append(f"{log_key(key, s.look.ids).words} {s.said(key, point[1])}")
                 on.append((point[0], key))
                 break
-    near = len({key.rpartition(".")[0] for _, key in on}) >= 2 and max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(days=NEAR)
+    near = len({key.rpartition(".")[0] for _, key in on}) >= 2 and max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(
+        days=mark("near")
+    )
     if len(raw) < 2:
         return no("units still change their water") if raw else None
     return Indicator(near, f"several units show raw water at once: {'; '.join(raw)}", tuple(on))

@@ -9,27 +9,18 @@ from typing import Any
 
 from ....language.analytes import analytes
 from ....language.display import show
-from ....language.tables import table
+from ....language.tables import Rows
 from ....train.treatment import StageRun
 from ...maintenance.use import Stretch
 from ...monitoring.trend import Point, trend
 from ..data_quality import DataQuality
 
-_MARKS = table("upkeep")["marks"]
-#: readings that lie back farther than this say nothing of today [days]
-STALE = int(_MARKS["stale"])
+_MARKS = Rows("upkeep", "marks")
 
 
 def mark(name: str) -> float:
     """From where a sign says yes, in the unit its row of ``data/upkeep.toml`` gives."""
     return float(_MARKS[name])
-
-
-#: what runs at night where something leaks [L/h]
-NIGHT = float(_MARKS["night_hour"])
-#: within which signs are taken together [days], and within which what was tasted or smelt is still so
-NEAR = int(_MARKS["near"])
-LATELY = 2 * NEAR
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,7 +76,7 @@ class Indicators:
 
     def today(self, day: dt.date) -> bool:
         """Whether what was so on a day still says something of today."""
-        return (self.look.as_of - day).days <= STALE
+        return bool((self.look.as_of - day).days <= _MARKS["stale"])
 
     def fresh(self, key: str) -> Point | None:
         """The newest reading that still says something."""
@@ -119,10 +110,15 @@ class Indicators:
         """A value of an analyte, in the job's units."""
         return show(value, analytes()[name].shown_unit, self.system)
 
-    def seen(self, what: str, words: str, days: int = STALE) -> Indicator | None:
-        """What somebody saw, smelt or tasted of late; nothing where nobody told."""
-        lately = [day for day in self.look.log.seen.get(what, []) if (self.look.as_of - day).days <= days]
+    def seen(self, what: str, words: str, days: int | None = None) -> Indicator | None:
+        """What somebody saw, smelt or tasted within so many days; nothing where nobody told."""
+        within = _MARKS["stale"] if days is None else days
+        lately = [day for day in self.look.log.seen.get(what, []) if (self.look.as_of - day).days <= within]
         return yes(f"{words} on {lately[-1]}", (lately[-1], what)) if lately else None
+
+    def lately(self, what: str, words: str) -> Indicator | None:
+        """What somebody saw, smelt or tasted so lately that it is still so."""
+        return self.seen(what, words, 2 * int(_MARKS["near"]))
 
     def beyond(self, key: str, above: bool, words: str) -> Indicator | None:
         """Whether the newest reading lies beyond its band on one side; inside it says no."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ....language.analytes import MICROBES
-from .indicator import LATELY, Indicator, Indicators, mark, sign, yes
+from .indicator import Indicator, Indicators, mark, sign, yes
 
 #: what an element holds, and what a tank that is fouled gives back
 CLOUDS = ("turbidity", "tss")
@@ -33,7 +33,7 @@ def _tank_dirty(s: Indicators) -> Indicator | None:
     found = _first_beyond(s, (*CLOUDS, *MICROBES), "after the tank")
     if found is not None:
         return found
-    return s.seen("musty_taste_or_smell", "a musty taste or smell", LATELY)
+    return s.lately("musty_taste_or_smell", "a musty taste or smell")
 
 
 @sign
@@ -98,7 +98,7 @@ def _gas_passes(s: Indicators) -> Indicator | None:
     sulfide = s.beyond(s.key("hydrogen_sulfide_out"), True, "sulfide after it")
     acid = s.beyond(s.key("ph_out"), False, "pH after it")
     told = [each for each in (sulfide, acid) if each is not None]
-    return next((each for each in told if each.holds), told[0] if told else s.seen("rotten_egg_cold", "a smell of sulfide in cold water", LATELY))
+    return next((each for each in told if each.holds), told[0] if told else s.lately("rotten_egg_cold", "a smell of sulfide in cold water"))
 
 
 @sign

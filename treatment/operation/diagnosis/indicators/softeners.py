@@ -6,7 +6,7 @@ import itertools
 
 from ....language.analytes import analytes
 from ...monitoring.trend import Point
-from .indicator import LATELY, NEAR, Indicator, Indicators, mark, no, sign, stands, yes
+from .indicator import Indicator, Indicators, mark, no, sign, stands, yes
 
 
 @sign
@@ -130,7 +130,7 @@ def _only_late(s: Indicators) -> Indicator | None:
     soft = [days for days, value, _ in pairs if value <= band.high]
     if not hard or not soft:
         return no("hardness does not follow the days since a regeneration") if hard and len(pairs) > 2 else None
-    lately = [day for _, value, day in pairs if value > band.high and (s.look.as_of - day).days <= 3 * NEAR]
+    lately = [day for _, value, day in pairs if value > band.high and (s.look.as_of - day).days <= 3 * mark("near")]
     if not lately:
         return None
     told = f"soft up to day {max(soft):.0f} after a regeneration, hard from day {min(hard):.0f}"
@@ -216,7 +216,7 @@ def _iron_arrives(s: Indicators) -> Indicator | None:
 
 @sign
 def _salty(s: Indicators) -> Indicator | None:
-    return s.seen("salty_taste", "a salty taste was reported", LATELY) or s.of("chloride_up")
+    return s.lately("salty_taste", "a salty taste was reported") or s.of("chloride_up")
 
 
 @sign
