@@ -12,6 +12,7 @@ from ..language.schema import shared
 from ..language.spec import (
     BAD,
     Choice,
+    Fraction,
     KeysOf,
     ListOf,
     Measure,
@@ -125,7 +126,7 @@ class FitsMembrane:
 
     asks: ClassVar[tuple[str, ...]] = ("rated", "recovery", "place")
     rated: float = key(Measure("daily_flow", "400 gal/day", high=1e7, above=True), 0.0, "permeate at 25 °C")
-    recovery: float = key(Number(0.01, 0.95), 0.0, "share of the feed that becomes permeate")
+    recovery: float = key(Fraction(low=0.01, high=0.95), 0.0, "share of the feed that becomes permeate")
     place: str = key(Choice(("house", "tap")), "", "for the house or for a tap")
 
 

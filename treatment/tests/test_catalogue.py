@@ -21,6 +21,7 @@ from ..house.beds import FT3
 from ..house.hydraulics import GPM
 from ..house.pipes import INCH
 from ..job.catalogue import FORMAT, KINDS, asked_of, catalogue_schema, read_catalogue
+from ..job.catalogue_table import fits_typed, heading_at, item_of, roles_of, rows_read, table_of, unknown_fields
 from ..language.errors import BadDocument
 from ..papers.design_file import design_document
 from ..papers.design_schema import design_schema
@@ -277,3 +278,35 @@ class Files(TestCase):
                 with self.assertRaises(BadDocument) as caught:
                     design_in(str(here / "jobs/j.json"))
                 self.assertEqual([fault.path for fault in caught.exception.faults], ["$.catalogue"])
+
+
+class Tables(TestCase):
+    def test_a_catalogue_as_a_table_and_back(self) -> None:
+        items = json.loads(LARKFELL.read_text())["items"]
+        sheet = table_of(items)
+        read = rows_read(sheet, roles_of(sheet[0]), 1)
+        self.assertEqual([row.faults for row in read], [{}] * len(items))
+        back = read_catalogue({**json.loads(LARKFELL.read_text()), "items": [row.document for row in read]})
+        self.assertEqual(back, read_catalogue(json.loads(LARKFELL.read_text())))
+
+    def test_a_suppliers_list(self) -> None:
+        """Headings of another language with units in them, a title above, a decimal comma, a kind that no row names."""
+        sheet = [["Preisliste 2026"], ["Art nr", "Bezeichnung", "Rated flow (gpm)", "UVT", "Dose", "Watts (W)", "Preis"],
+                 ["A1", "UV 12", "12", "95 %", "40", "55", "€ 1.240,50"], ["", "", "", "", "", "", ""], ["A1", "UV 13", "13", "95", "40 mJ/cm2", "55", "gratis"]]  # fmt: skip
+        at = heading_at(sheet)
+        first, second = rows_read(sheet, roles_of(sheet[at]), at + 1, "lamp")
+        self.assertEqual((first.document["price"], first.document["fits"]["rated"], first.faults), ("1240.5", "12 gpm", {}))
+        self.assertEqual((second.number, set(second.faults)), (5, {"code", "price"}))
+
+    def test_a_line_that_is_typed(self) -> None:
+        typed = fits_typed("vessel", "10x54; height: 55 in")
+        self.assertEqual(
+            item_of({"code": ("V", ""), "what": ("Tank", ""), "price": ("12,50", ""), **typed}, "vessel")["fits"],
+            {"size": "10x54", "height": "55 in"},
+        )
+        self.assertEqual(unknown_fields("vessel", fits_typed("vessel", "size: 10x54; hight: 3 m")), ["hight"])
+
+    def test_twenty_thousand_rows(self) -> None:
+        sheet = [["code", "what", "kind", "price", "size"], *([f"V{i}", "Tank", "vessel", "1", "10x54"] for i in range(20_500))]
+        read = rows_read(sheet, roles_of(sheet[0]), 1)
+        self.assertEqual((len(read), sum(bool(row.faults) for row in read)), (20_000, 0))
