@@ -121,7 +121,7 @@ VIEWS = {
     "commission-phone": (PHONE, run_sheet("Mill Street 4", "document.querySelector('[data-one]').click()")),
     "train": (DESK, train_of("High Tarn Farm", "softener")),
     "train-audit": (DESK, train_of("The Old Smithy", "neutralizer")),
-    "train-phone": (PHONE, lambda page: open_job(page, "High Tarn Farm", "Train")),
+    "catalogue": (DESK, lambda page: page.goto("/catalogues/1/")),
     "logbook-phone": (PHONE, log_of("High Tarn Farm", "Softener")),
     "water-phone": (PHONE, lambda page: open_job(page, "High Tarn Farm", "Water")),
 }

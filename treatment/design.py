@@ -238,7 +238,7 @@ def stays_generic(library: Library) -> list[Assumption]:
     if not kinds:
         return []
     return [
-        Assumption("$.catalogue.items", "generic sizes", f"the catalogue has no {' and no '.join(kinds)}: generic sizes at the price list's prices")
+        Assumption("$.catalogue.items", "generic sizes", f"the catalog has no {' and no '.join(kinds)}: generic sizes at the price list's prices")
     ]
 
 

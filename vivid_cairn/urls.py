@@ -11,6 +11,7 @@ from workbench import words
 from workbench.accounts import log_in
 from workbench.accounts import views as accounts
 from workbench.accounts.guesses import paced
+from workbench.catalogues import views as catalogues
 from workbench.jobs import present
 from workbench.jobs import views as jobs
 from workbench.logs import calendar_views as log_calendar
@@ -52,6 +53,15 @@ urlpatterns = [
     path("firm/kits/", firm_kits.kit_shelf, name="firm-kits"),
     path("firm/kits/copy/", firm_kits.kit_copy, name="firm-kit-copy"),
     path("firm/kits/<int:pk>/", firm_kits.kit_edit, name="firm-kit"),
+    path("catalogues/", catalogues.shelf, name="catalogues"),
+    path("catalogues/<int:pk>/", catalogues.table, name="catalogue"),
+    path("catalogues/<int:pk>/send/", catalogues.send, name="catalogue-send"),
+    path("catalogues/<int:pk>/retire/", catalogues.retire, name="catalogue-retire"),
+    path("catalogues/<int:pk>/catalogue.json", catalogues.file, {"ending": "json"}, name="catalogue-json"),
+    path("catalogues/<int:pk>/catalogue.csv", catalogues.file, {"ending": "csv"}, name="catalogue-csv"),
+    path("catalogues/<int:pk>/catalogue.xlsx", catalogues.file, {"ending": "xlsx"}, name="catalogue-xlsx"),
+    path("catalogues/sheets/<int:pk>/", catalogues.sheet, name="catalogue-sheet"),
+    path("jobs/<int:pk>/catalogue/", catalogues.choose, name="job-catalogue"),
     path("jobs/new/", jobs.job_new, name="job-new"),
     path("jobs/import/", jobs.job_import, name="job-import"),
     path("jobs/<int:pk>/", jobs.job_open, name="job"),

@@ -20,6 +20,8 @@ from treatment.language.spec import Measure
 from treatment.studies.next_tests import Asking
 
 from .accounts.models import Workspace
+from .catalogues.current import document_of
+from .catalogues.models import Catalogue
 from .jobs.models import Job, Survey
 from .jobs.places import COLUMNS, MEASURED, put, take
 from .remembered import Test, as_told, of_firm
@@ -38,7 +40,9 @@ def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]
             for path, bag in job.workspace.bags.items()
         }
         document["working_values"] = own | document.get("working_values", {})
-    if charged := firm_of(job.workspace):
+    if job.catalogue is not None:
+        document["catalogue"] = document_of(job.catalogue)
+    if charged := _charged(job.workspace, document.get("catalogue")):
         own = document.get("firm", {})
         document["firm"] = {**charged, **own, "prices": charged.get("prices", {}) | own.get("prices", {})}
     for name, column in COLUMNS.items():
@@ -55,6 +59,12 @@ def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]
     ]
     document["train"] = train
     return document
+
+
+def _charged(workspace: Workspace, catalogue: dict[str, Any] | None) -> dict[str, Any]:
+    """What the company charges; nothing beside a catalogue, such as one that came with a file, that is in another currency."""
+    found = firm_of(workspace)
+    return {} if catalogue is not None and found.get("currency", catalogue["currency"]) != catalogue["currency"] else found
 
 
 def firm_of(workspace: Workspace) -> dict[str, Any]:
@@ -110,8 +120,8 @@ def worth_testing(job: Job, seconds: float) -> tuple[list[Test], Asking]:
 
 
 @transaction.atomic
-def store(document: dict[str, Any], workspace: Workspace, user: Any) -> Job:
-    """A new job from a job document. Raises BadDocument with every fault; nothing is stored then."""
+def store(document: dict[str, Any], workspace: Workspace, user: Any, catalogue: Catalogue | None = None) -> Job:
+    """A new job from a job document, built of one of the company's catalogues. Raises BadDocument with every fault; nothing is stored then."""
     facts: CoreJob = read_job(document)
     rest = copy.deepcopy(document)
     for name in ("format", "job", "samples", "train"):
@@ -122,6 +132,7 @@ def store(document: dict[str, Any], workspace: Workspace, user: Any) -> Job:
         name=about.name or "Imported job",
         standard=about.standard,
         units=about.units,
+        catalogue=catalogue,
         updated_by=user if user and user.pk else None,
     )
     survey = Survey(job=job, observations=rest.pop("observations", None) or [], fixtures=take(rest, "building", "fixtures") or {})

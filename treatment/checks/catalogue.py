@@ -18,6 +18,6 @@ def not_sold(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         yield Hit(
             "fault",
             f"{stage.duty.library.missing(wanted, audit.facts.job.units)} It is wanted for the {stage.said}.",
-            "Add one that serves to the catalogue, or change the unit; until then a generic size is used, at its sample price.",
+            "Add one that serves to the catalog, or change the unit; until then a generic size is used, at its sample price.",
             (wanted.kind,),
         )

@@ -96,10 +96,10 @@ class Library:
         usable = [item for item in items if wanted.fits(item.fits)]
         if not usable:
             near = wanted.instead(items, system) if wanted.instead is not None else ""
-            return f"The catalogue has no {wanted.what}" + (f": {near}." if near else ".")
+            return f"The catalog has no {wanted.what}" + (f": {near}." if near else ".")
         best = min(usable, key=lambda item: (max(ask.short(item.fits) for ask in wanted.asks), item.price, item.code))
         told = [ask.told(best.fits, system) for ask in wanted.asks if ask.short(best.fits)]
-        return f"The catalogue has no {wanted.what} that serves here: of the nearest, {best.what} ({best.code}), {listed(told)}."
+        return f"The catalog has no {wanted.what} that serves here: of the nearest, {best.what} ({best.code}), {listed(told)}."
 
     @cached_property
     def shells(self) -> Shells | None:

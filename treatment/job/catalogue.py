@@ -261,7 +261,7 @@ def _named(text: Any, asked: str, path: str, faults: list[Fault]) -> Any:
 def _read_fits(kind: str, raw: Any, path: str, faults: list[Fault]) -> Any:
     """What an item of a kind is good for; what is required and left out is told at its place."""
     if not isinstance(raw, dict):
-        faults.append(Fault(path, f"expected an object that says {', '.join(asked_of(kind))}"))
+        faults.append(Fault(path, f"expected an object with {', '.join(asked_of(kind))}"))
         return BAD
     names = field_names(kind)
     given = {ours: raw[theirs] for ours, theirs in names.items() if theirs in raw}
@@ -273,7 +273,7 @@ def _read_fits(kind: str, raw: Any, path: str, faults: list[Fault]) -> Any:
     for name in KINDS[kind].asks:  # type: ignore[attr-defined]
         here = f"{path}.{names[name]}"
         if not given.get(name) and given.get(name) != 0 and not any(each.startswith(here) for each in spoken):
-            faults.append(Fault(here, f"expected {specs_of(KINDS[kind])[name].expected}: a {kind.replace('_', ' ')} has to say it"))
+            faults.append(Fault(here, f"expected {specs_of(KINDS[kind])[name].expected}: every {kind.replace('_', ' ')} gives it"))
     return fits
 
 

@@ -130,7 +130,9 @@ def kind_of(text: str) -> str:
 
 
 def _money(text: str) -> str:
-    """An amount without its currency, its decimal comma as a point."""
+    """An amount without its currency, its decimal comma as a point; one that needs neither as it is."""
+    if re.fullmatch(r"\d+(\.\d+)?", text):
+        return text
     bare = _MONEY.sub("", text)
     if not bare:
         return text
@@ -170,7 +172,9 @@ def faults_of(document: Mapping[str, Any]) -> dict[str, str]:
 
 def fits_said(item: Mapping[str, Any]) -> str:
     """What an item says of itself, on one line: ``size: 10x54; height: 54 in``."""
-    return "; ".join(f"{name}: {_cell(value)}" for name, value in item["fits"].items())
+    order = list(field_names(item["kind"]).values()) if item["kind"] in KINDS else []
+    names = sorted(item["fits"], key=lambda name: order.index(name) if name in order else len(order))
+    return "; ".join(f"{name}: {_cell(item['fits'][name])}" for name in names)
 
 
 def fits_typed(kind: str, text: str) -> dict[str, tuple[str, str]]:

@@ -23,6 +23,7 @@ INSTALLED_APPS = [
     "csp",
     "axes",
     "workbench.accounts",
+    "workbench.catalogues",
     "workbench.jobs",
     "workbench.samples",
     "workbench.trains",

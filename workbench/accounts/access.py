@@ -24,7 +24,7 @@ def job_for(request: HttpRequest, pk: int, *, change: bool = False) -> Job:
     """A job of the person's own workspace; any other is not found. change: also ask for a designer's role."""
     member = membership(request)
     job = get_object_or_404(
-        Job.objects.select_related("survey", "updated_by", "start_run", "log").prefetch_related("samples__readings"),
+        Job.objects.select_related("survey", "updated_by", "start_run", "log", "catalogue").prefetch_related("samples__readings"),
         pk=pk,
         workspace=member.workspace,
     )

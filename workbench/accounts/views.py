@@ -16,6 +16,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
+from ..catalogues.services import in_another
 from ..fields import offer
 from .access import may_change, membership
 from .models import Workspace
@@ -71,6 +72,13 @@ class FirmForm(forms.ModelForm):  # type: ignore[type-arg]
             bags[path] = {"value": round(value, 4), "typed": text}
         self.instance.bags = bags
         return found
+
+    def clean_currency(self) -> str:
+        """Not one that a catalogue in use is not in: two currencies never meet in a job."""
+        currency = str(self.cleaned_data["currency"]).strip()
+        if currency and (held := in_another(self.instance, currency)):
+            raise forms.ValidationError(f"The catalog {held[0].name} is in another currency. Stop offering it, and using it, before you change this.")
+        return currency
 
     def clean_was(self) -> str:
         if self.cleaned_data["was"] != self.stands:

@@ -47,7 +47,7 @@ def listed(workspace: Workspace, name: str, page: str, shelf: str = "active", so
         jobs = jobs.filter(archived_at__isnull=shelf != "archived")
     same = Job.objects.filter(workspace=workspace, name=OuterRef("name")).exclude(pk=OuterRef("pk")).order_by()
     jobs = jobs.annotate(twins=Exists(same)).order_by(*SORTS[sort][1])
-    jobs = jobs.select_related("survey", "updated_by", "figures", "log").prefetch_related("samples__readings", "options__revisions")
+    jobs = jobs.select_related("survey", "updated_by", "figures", "log", "catalogue").prefetch_related("samples__readings", "options__revisions")
     return Paginator(jobs, PER_PAGE).get_page(page)
 
 

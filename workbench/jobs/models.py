@@ -31,6 +31,8 @@ class Job(models.Model):
     units = models.CharField(max_length=8, default="us")
     #: the train option that the job follows
     option = models.CharField(max_length=1, default="A")
+    #: the firm's catalogue that its equipment is chosen from; none for generic sizes
+    catalogue = models.ForeignKey("catalogues.Catalogue", null=True, blank=True, on_delete=models.RESTRICT, related_name="jobs")
     version = models.PositiveIntegerField(default=1)
     created_at = models.DateTimeField(auto_now_add=True)
     updated_at = models.DateTimeField(auto_now=True)

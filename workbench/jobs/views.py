@@ -102,8 +102,10 @@ def job_duplicate(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk, change=True)
     document = job_document(job, shown_stages(job))
     document["job"]["name"] = f"{job.name} (copy)"[:120]
+    if job.catalogue is not None:
+        del document["catalogue"]  # the copy follows it, too
     try:
-        copy = store(document, job.workspace, request.user)
+        copy = store(document, job.workspace, request.user, job.catalogue)
     except BadDocument as error:
         messages.error(request, f"This job cannot be duplicated: {error.faults[0].message}.")
         return redirect("site", pk)

@@ -9,6 +9,7 @@ from intake.apart import Read, as_stored
 from treatment.evidence.kits import row_of
 from treatment.evidence.reports.report import Report
 from vivid_cairn.urls import urlpatterns
+from workbench.catalogues.models import Catalogue, CatalogueSheet, CatalogueVersion
 from workbench.jobs.models import Job
 from workbench.logs.models import JobLog, LogEntry, LogPhoto
 from workbench.samples.models import FirmKit, ReportFile, ReportPage, Sample
@@ -69,7 +70,10 @@ class WhoMayDoWhat(WorkbenchTestCase):
         return found
 
     def report(self) -> ReportFile:
-        """A report of the job, with a page, and a kit of the firm under the number of the job."""
+        """A report of the job, with a page; a kit, a catalogue and a table of the firm under the number of the job."""
+        stock, _ = Catalogue.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"name": "Stock"})
+        CatalogueVersion.objects.get_or_create(catalogue=stock, number=1, defaults={"currency": "EUR"})
+        CatalogueSheet.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"name": "Stock", "currency": "EUR"})
         FirmKit.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"base": "well", "name": "ours", "row": row_of("well")})
         read = as_stored(Read(None, Report([])))
         report, _ = ReportFile.objects.get_or_create(job=self.job, name="r.csv", defaults={"kind": "text/plain", "content": b"x", "read": read})

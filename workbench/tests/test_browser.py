@@ -13,6 +13,7 @@ from intake.tests.made import spreadsheet
 from treatment.evidence.reports.read import read_sheets
 from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
+from workbench.catalogues import services as stock
 from workbench.door import store
 from workbench.jobs.models import Job, KeptPaper, Survey
 from workbench.logs import doors
@@ -487,6 +488,13 @@ class MeasuringTheSupply(BrowserTestCase):
 
 
 class ForEverybody(BrowserTestCase):
+    def catalogue(self) -> list[str]:
+        """The catalogues, one as a table, and a price list before its columns are confirmed."""
+        items = [{"code": "V", "what": "Tank", "kind": "vessel", "price": "12", "fits": {"size": "10x54"}}]
+        held = stock.made(self.workspace, "Stock", "EUR", items, self.designer, "")
+        sheet = stock.read_sheet(self.workspace, [["code", "what", "size"], ["A", "B", "10x54"]], "Other", "EUR", None)
+        return ["/catalogues/", f"/catalogues/{held.pk}/", f"/catalogues/sheets/{sheet.pk}/"]
+
     def kept(self) -> list[str]:
         """Pages of the years after: a logbook with a danger and a refused line, its table, the owner's page, the calendar, the run sheet."""
         self.workspace.owner_links = True
@@ -519,6 +527,7 @@ class ForEverybody(BrowserTestCase):
                 "/firm/",
                 *(f"/jobs/{job.pk}/{step}/" for step in ("supply", "supply/measure", "train", "wall", "materials")),
                 "/prices/",
+                *self.catalogue(),
                 *kept,
             ):
                 page.goto(address)
@@ -539,6 +548,7 @@ class ForEverybody(BrowserTestCase):
             "/firm/",
             *(f"/jobs/{job.pk}/{step}/" for step in ("supply", "supply/measure", "train", "wall", "materials")),
             "/prices/",
+            *self.catalogue(),
             *self.kept(),
         ):
             page.goto(address)

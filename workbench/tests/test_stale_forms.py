@@ -56,6 +56,7 @@ NEVER_OVER = {
     "logbook-technician": "who looks after the house, shown as it stands",
     "logbook-device": "a device more, or ends the one that is named",
     "calendar-link": "an address more, or ends the one that is named",
+    "catalogues": "a catalogue more",
     "measure": "a figure more of a measurement",
 }
 

@@ -19,7 +19,7 @@ LAYERS = {
 }  # fmt: skip
 ROLE_LAYER = {"metal": "metal", "drain": "drain", "brine": "brine", "overflow": "brine"}
 COST_HEADER = ("kind", "of", "what", "stage", "every years", "low", "amount", "high", "prices", "currency")
-HEADER = ("group", "key", "what", "quantity", "unit", "price_each", "total", "note", "currency")
+HEADER = ("group", "key", "what", "quantity", "unit", "price_each", "total", "note", "currency", "code")
 
 
 def dxf(wall: Wall) -> bytes:
@@ -68,7 +68,7 @@ def dxf(wall: Wall) -> bytes:
 
 
 def rows_of(rows: list[MaterialRow], currency: str) -> list[list[Any]]:
-    return [[row.group, row.key, row.what, row.quantity, row.unit, float(row.each), float(row.total), row.note, currency] for row in rows]
+    return [[row.group, row.key, row.what, row.quantity, row.unit, float(row.each), float(row.total), row.note, currency, row.code] for row in rows]
 
 
 def cost_rows(money: Costs) -> list[list[Any]]:
@@ -135,7 +135,7 @@ def materials_xlsx(rows: list[MaterialRow], money: Costs, name: str) -> bytes:
     sheet.append(list(HEADER))
     for row in rows_of(rows, money.currency_named):
         sheet.append([safe_cell(cell) if isinstance(cell, str) else cell for cell in row])
-    for column, width in zip("ABCDEFGHI", (13, 18, 44, 10, 10, 10, 10, 30, 9), strict=True):
+    for column, width in zip("ABCDEFGHIJ", (13, 18, 44, 10, 10, 10, 10, 30, 9, 14), strict=True):
         sheet.column_dimensions[column].width = width
     second = book.create_sheet("Costs")
     second.append(list(COST_HEADER))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -27,6 +28,7 @@ from treatment.train.weights import loads, mains_volts, mass_of_all
 from ..accounts.access import job_for, may_change, membership
 from ..accounts.models import Workspace
 from ..attached import attached
+from ..catalogues.models import Catalogue
 from ..jobs.models import Job
 from ..printed import printed
 from ..steps import steps
@@ -53,6 +55,8 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
         "steps": steps(job, "wall"),
         "groups": by_group(rows),
         "total": total(rows),
+        "catalogues": Catalogue.objects.filter(workspace=job.workspace_id).filter(Q(retired=False) | Q(pk=job.catalogue_id)),
+        "unsold": [finding for finding in variant.findings if finding.rule.startswith("catalogue/")],
         "own": {row.key for row in rows if not row.sample and row.group != "tools"},
         "currency": money.currency_named,
         "costs": money,

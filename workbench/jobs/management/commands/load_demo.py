@@ -11,6 +11,8 @@ from django.db import transaction
 from django.utils import timezone
 
 from workbench.accounts.models import Membership, Workspace
+from workbench.catalogues.models import Catalogue
+from workbench.catalogues.services import made
 from workbench.door import store
 from workbench.jobs.models import Job
 from workbench.logs import demonstration as logs
@@ -21,6 +23,9 @@ RUNS = {"High Tarn Farm": demonstration.begun, "Mill Street 4": demonstration.so
 
 #: years of a log, its story, and the seed of its small differences
 LOGS = {"High Tarn Farm": (4.2, logs.farm, 1), "Peat Bothy": (2.6, logs.bothy, 2), "Becklow Guest House": (2.4, logs.house, 3)}
+#: jobs that are built of the company's stock list
+STOCKED = ("Mill Street 4", "Becklow Guest House")
+
 #: whose house it is, and its area
 HOUSES = {"High Tarn Farm": ("tess", "Upper valley"), "Peat Bothy": ("tess", "Upper valley"), "Becklow Guest House": ("demo", "Mill side")}
 
@@ -38,10 +43,11 @@ class Command(BaseCommand):
         Membership.objects.get_or_create(workspace=workspace, user=user)
         tess, _ = get_user_model().objects.get_or_create(username="tess")  # who looks after houses; without a password nobody logs in as her
         Membership.objects.get_or_create(workspace=workspace, user=tess)
+        stock = Catalogue.objects.filter(workspace=workspace).first() or _stock(workspace, user)
         for path in sorted((settings.BASE_DIR / "demo").glob("*.job.json"), reverse=True):
             document = json.loads(path.read_text())
             if not Job.objects.filter(workspace=workspace, name=document["job"]["name"]).exists():
-                job = store(document, workspace, user)
+                job = store(document, workspace, user, stock if document["job"]["name"] in STOCKED else None)
                 if job.name == "The Old Smithy, as found":
                     _vial(job)
                 if job.name in LOGS:
@@ -51,6 +57,12 @@ class Command(BaseCommand):
                     logs.meter(job, user)
                 if job.name in RUNS:
                     RUNS[job.name](job, user)
+
+
+def _stock(workspace: Workspace, user: Any) -> Catalogue:
+    """The made-up stock list that ships."""
+    document = json.loads((settings.BASE_DIR / "demo/catalogue/larkfell.json").read_text())
+    return made(workspace, document["name"], document["currency"], document["items"], user, "from a file")
 
 
 def _vial(job: Job) -> None:

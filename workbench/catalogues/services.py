@@ -1,0 +1,185 @@
+"""What can be done to a catalogue; every change is a version, made on the newest one under lock."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db import transaction
+from django.shortcuts import get_object_or_404
+
+from treatment.job.catalogue import read_catalogue
+from treatment.job.catalogue_table import ReadRow, Role, faults_of, heading_at, roles_of, row_of, rows_read
+
+from ..accounts.models import Workspace
+from ..jobs.models import Job
+from ..jobs.services import hold, touch
+from .current import document_of
+from .models import Catalogue, CatalogueSheet, CatalogueVersion
+
+
+class OtherCurrency(Exception):
+    """A catalogue in one currency and a company, or its jobs, in another."""
+
+
+@transaction.atomic
+def made(workspace: Workspace, name: str, currency: str, items: list[dict[str, Any]], user: Any, summary: str) -> Catalogue:
+    """A new catalogue. Raises OtherCurrency."""
+    same_currency(workspace, currency)
+    catalogue = Catalogue.objects.create(workspace=workspace, name=name)
+    CatalogueVersion.objects.create(catalogue=catalogue, number=1, currency=currency, items=items, summary=summary, made_by=user)
+    return catalogue
+
+
+def same_currency(workspace: Workspace, currency: str) -> None:
+    """Raises OtherCurrency where the company's prices are in another currency than a catalogue."""
+    own = workspace.currency.strip()
+    if own and own != currency:
+        raise OtherCurrency(f"Your company's currency is {own}. A catalog in {currency} cannot be used beside its prices.")
+
+
+def in_another(workspace: Workspace, currency: str) -> list[Catalogue]:
+    """The catalogues of a company that are kept in another currency, and are in use or on offer."""
+    found = Catalogue.objects.filter(workspace=workspace, retired=False) | Catalogue.objects.filter(workspace=workspace, jobs__isnull=False)
+    return [each for each in found.distinct() if document_of(each)["currency"] != currency]
+
+
+def read_sheet(workspace: Workspace, rows: list[list[str]], name: str, currency: str, catalogue: Catalogue | None) -> CatalogueSheet:
+    """Keep a table as it came, with what its columns seem to say."""
+    at = heading_at(rows)
+    roles = [[role.name, role.unit] for role in roles_of(rows[at])] if rows else []
+    return CatalogueSheet.objects.create(workspace=workspace, catalogue=catalogue, name=name, currency=currency, rows=rows, heading=at, roles=roles)
+
+
+def understood(sheet: CatalogueSheet) -> list[ReadRow]:
+    """The rows of a table as its columns say now."""
+    return rows_read(sheet.rows, [Role(name, unit) for name, unit in sheet.roles], sheet.heading + 1, sheet.kind)
+
+
+@transaction.atomic
+def keep_sheet(sheet: CatalogueSheet, user: Any) -> Catalogue:
+    """The rows that could be read become a catalogue, or the newest version of the one they were sent for; the table is done with."""
+    items = [row.document for row in understood(sheet) if not row.faults]
+    summary = f"{len(items)} item{'s' if len(items) != 1 else ''} from a table"
+    if sheet.catalogue is None:
+        kept = made(sheet.workspace, sheet.name, sheet.currency, items, user, summary)
+    else:
+        kept = Catalogue.objects.select_for_update().get(pk=sheet.catalogue.pk)
+        _next(kept, items, user, summary)
+    CatalogueSheet.objects.filter(workspace=sheet.workspace, pk=sheet.pk).delete()
+    return kept
+
+
+def _next(catalogue: Catalogue, items: list[dict[str, Any]], user: Any, summary: str) -> None:
+    currency = document_of(catalogue)["currency"]
+    CatalogueVersion.objects.create(
+        catalogue=catalogue, number=catalogue.number + 1, currency=currency, items=items, summary=summary[:200], made_by=user
+    )
+    catalogue.number += 1
+    catalogue.save(update_fields=["number"])
+
+
+@dataclass(frozen=True)
+class ItemChange:
+    """A row of the table as it was typed. was: the code it had when it was shown, empty for a new one; gone: it is to be deleted."""
+
+    was: str
+    document: dict[str, Any]
+    gone: bool = False
+
+
+@dataclass
+class Changed:
+    """What came of a change. faults: by the place of the row among those typed, then by column; number: of the version it made."""
+
+    faults: dict[int, dict[str, str]] = field(default_factory=dict)
+    number: int | None = None
+
+
+@transaction.atomic
+def change(workspace: Workspace, pk: int, version: int, rows: Sequence[ItemChange], user: Any) -> Changed:
+    """Put typed rows in place of those that were shown, on top of what others changed since.
+
+    A row that both changed is refused beside itself; nothing is kept where any row is refused.
+    """
+    catalogue = get_object_or_404(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
+    now = {item["code"]: item for item in document_of(catalogue)["items"]}
+    shown = get_object_or_404(CatalogueVersion, catalogue=catalogue, number=version)
+    before = {item["code"]: item for item in shown.items}
+    found = Changed()
+    told: list[tuple[str, ItemChange]] = []
+    renamed = {row.was for row in rows if row.was and (row.gone or row.document["code"] != row.was)}
+    for place, row in enumerate(rows):
+        if row.was and not row.gone and row.was in before and row_of(before[row.was]) == row_of(row.document):
+            continue
+        faults = {} if row.gone else faults_of(row.document)
+        if row.was and before.get(row.was) != now.get(row.was):
+            faults["code"] = "Someone else changed this item since you opened the page. Saved now: " + _said(now.get(row.was))
+        code = row.document["code"].strip()
+        if not row.gone and code != row.was and ((code in now and code not in renamed) or code in {each.document["code"] for _, each in told}):
+            faults.setdefault("code", f"“{code}” is already the code of another item")
+        if faults:
+            found.faults[place] = faults
+        told.append((row.was, row))
+    if found.faults or not told:
+        return found
+    for was, row in told:
+        if row.gone:
+            now.pop(was, None)
+    items = _put(now, told)
+    _next(catalogue, items, user, _summary([row for _, row in told]))
+    found.number = catalogue.number
+    return found
+
+
+def _put(now: dict[str, dict[str, Any]], told: list[tuple[str, ItemChange]]) -> list[dict[str, Any]]:
+    """The items in their order, changed ones where they were, new ones at the end."""
+    by_code = {was: row.document for was, row in told if was and not row.gone}
+    kept = [by_code.get(code, item) for code, item in now.items()]
+    return [*kept, *(row.document for was, row in told if not was)]
+
+
+def _summary(rows: list[ItemChange]) -> str:
+    codes = [row.was or row.document["code"] for row in rows]
+    return f"changed {', '.join(codes[:6])}" + (f" and {len(codes) - 6} more" if len(codes) > 6 else "")
+
+
+def _said(item: dict[str, Any] | None) -> str:
+    return "it was deleted." if item is None else f"{item['what']}, {item['price']}."
+
+
+@transaction.atomic
+def replace(workspace: Workspace, pk: int, document: dict[str, Any], user: Any) -> Catalogue:
+    """A whole ``cairn-catalogue/1`` file as the newest version. Raises BadDocument, OtherCurrency."""
+    read_catalogue(document)
+    catalogue = get_object_or_404(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
+    if document["currency"].strip() != document_of(catalogue)["currency"]:
+        raise OtherCurrency(f"This catalog is in {document_of(catalogue)['currency']}; the file is in {document['currency']}.")
+    _next(catalogue, document["items"], user, f"replaced by a file, {len(document['items'])} items")
+    return catalogue
+
+
+def retire(workspace: Workspace, pk: int, on: bool) -> Catalogue:
+    """Stop offering a catalogue, or offer it again; jobs that use it keep it. One that no job uses is deleted."""
+    catalogue = get_object_or_404(Catalogue, workspace=workspace, pk=pk)
+    if on and not Job.everything.filter(catalogue=catalogue).exists():
+        catalogue.delete()
+        return catalogue
+    Catalogue.objects.filter(pk=catalogue.pk).update(retired=on)
+    return catalogue
+
+
+@transaction.atomic
+def choose(job: Job, pk: int | None, version: int, user: Any) -> None:
+    """Build a job of a catalogue of its own company, or of generic sizes. Raises Stale, OtherCurrency, Http404."""
+    hold(job)
+    catalogue = None if pk is None else get_object_or_404(Catalogue, workspace=job.workspace, pk=pk)
+    if catalogue is not None:
+        same_currency(job.workspace, document_of(catalogue)["currency"])
+    touch(job, version, user)
+    Job.objects.filter(pk=job.pk).update(catalogue=catalogue)
+    job.catalogue = catalogue
+    if "catalogue" in job.survey.rest:  # one that came with a file
+        job.survey.rest.pop("catalogue")
+        job.survey.save(update_fields=["rest"])
