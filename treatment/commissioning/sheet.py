@@ -79,21 +79,34 @@ def sheet(variant: EvaluatedTrain) -> Sheet:
     return Sheet(tuple(walked(tied)), late)
 
 
-def _steps(situation: Situation, late: frozenset[str]) -> list[Step]:
-    """The steps that apply. late: units that join later."""
+@lru_cache(maxsize=4)
+def work(variant: EvaluatedTrain) -> tuple[Step, ...]:
+    """The steps of a run sheet by themselves: what each takes of hands and tools, without an order, figures or who waits for whom."""
+    if not variant.run.stages:
+        return ()
+    situation = Situation(variant)
+    steps = _steps(situation, frozenset(), bare=True)
+    late = joins_later(situation, Ties(steps, situation, frozenset()).tied())
+    return tuple(_steps(situation, late, bare=True) if late else steps)
+
+
+def _steps(situation: Situation, late: frozenset[str], bare: bool = False) -> list[Step]:
+    """The steps that apply. late: units that join later; bare: without the figures that their lines name."""
     variant, own, system = situation.variant, situation.facts.working_values, situation.facts.job.units
     named = [Name("late_units", listed(stage.said for stage in situation.stages if stage.id in late))] if late else []
     words = situation.words | ({"late"} if late else frozenset()) | ({"waits"} if situation.no_way else frozenset())
     steps = []
     for row in rows("site"):
         if row.applies({}, words):
-            held = with_own(row.spoken(words).in_units(system).scaled(situation.counts), own)
-            steps.append(Step(f"site/{row.verb}", None, held, row.phase, told=(*named, *told(situation, row, None)), occasion=words))
+            spoken_row = row.spoken(words)
+            held = with_own((spoken_row if bare else spoken_row.in_units(system)).scaled(situation.counts), own)
+            names = () if bare else (*named, *told(situation, row, None))
+            steps.append(Step(f"site/{row.verb}", None, held, row.phase, told=names, occasion=words))
     for stage in situation.stages:
         words = situation.words_of(stage) | ({"late"} if stage.id in late else frozenset())
         for row in rows_of(stage, words):
-            held = with_own(row.in_units(system).scaled(situation.counts_of(stage)), own)
-            spoken = tuple(amounts(stage, row.amounts, variant.hours)), told(situation, row, stage)
+            held = with_own((row if bare else row.in_units(system)).scaled(situation.counts_of(stage)), own)
+            spoken = ((), ()) if bare else (tuple(amounts(stage, row.amounts, variant.hours)), told(situation, row, stage))
             phase = "first_fill" if row.verb == "cartridge" and "bare_unit" in words else row.phase
             steps.append(Step(f"{stage.id}/{row.verb}", stage, held, phase, amounts=spoken[0], told=spoken[1], occasion=words))
     return steps

@@ -10,7 +10,7 @@ from ..language.display import show
 from ..planning.evaluated import EvaluatedTrain
 from ..studies.compare import ComparedRow
 from .costs import ChosenBy, Costs, choice, costs, per_volume
-from .materials import materials
+from .materials import bought_for
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,7 +23,7 @@ class Priced:
 
 def priced(variant: EvaluatedTrain) -> Priced:
     """Price a train on its wall."""
-    money = costs(variant, materials(variant, wall_of(variant.audit.facts, variant, None)))
+    money = costs(variant, bought_for(variant, wall_of(variant.audit.facts, variant, None)))
     return Priced(money, choice(variant, money))
 
 

@@ -12,7 +12,7 @@ from decimal import Decimal
 from math import ceil
 from typing import Any, NamedTuple
 
-from ..commissioning.sheet import sheet
+from ..commissioning.sheet import work
 from ..house.duty import Duty
 from ..house.library import GENERIC, Library
 from ..job.firm import Firm
@@ -236,7 +236,7 @@ def _first(variant: EvaluatedTrain, rows: Sequence[MaterialRow], rates: Rates) -
         yield CostLine(
             what, "material" if of(row.key) == "material" else of(row.key), row.stage, FIRST, row.total, row.sample, (worked,), row.total, row.total
         )
-    hours = Decimal(str(round(sum(step.row.hands_on for step in sheet(variant).steps if step.row.who != "owner"), 6))) / 60
+    hours = Decimal(str(round(sum(step.row.hands_on for step in work(variant) if step.row.who != "owner"), 6))) / 60
     rate, sample = rates.of("labour_rate")
     labour = cents(hours * rate)
     if hours:

@@ -58,6 +58,12 @@ def cents(value: Decimal) -> Decimal:
 
 def materials(variant: EvaluatedTrain, wall: Wall, prices: Mapping[str, Any] | None = None) -> list[MaterialRow]:
     """The list for a train on its wall, by group. prices: a company's own, by key, in place of the job's own and of the sample ones."""
+    tools = [MaterialRow("tools", "tool", sentence(tool), 1.0, "each", Decimal(0), "to bring", False) for tool in tools_of(variant)]
+    return sorted([*bought_for(variant, wall, prices), *tools], key=lambda row: GROUPS.index(row.group))
+
+
+def bought_for(variant: EvaluatedTrain, wall: Wall, prices: Mapping[str, Any] | None = None) -> list[MaterialRow]:
+    """The same without the tools to bring, in no order: all that a train costs."""
     own = variant.audit.facts.firm.own | {key: Decimal(str(price)) for key, price in (prices or {}).items()}
     bought: list[tuple[str | None, Purchase]] = []
     stages = {stage.id: stage for stage in variant.run.stages}
@@ -83,8 +89,7 @@ def materials(variant: EvaluatedTrain, wall: Wall, prices: Mapping[str, Any] | N
             if held is None
             else replace(row, quantity=round(held.quantity + row.quantity, 2), stage=row.stage if row.stage == held.stage else None)
         )
-    tools = [MaterialRow("tools", "tool", sentence(tool), 1.0, "each", Decimal(0), "to bring", False) for tool in tools_of(variant)]
-    return sorted([*merged.values(), *tools], key=lambda row: GROUPS.index(row.group))
+    return list(merged.values())
 
 
 def _priced(bought: Purchase, own: Mapping[str, Decimal], stage: str | None, item: Item | None) -> MaterialRow:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from ..language.display import show
 from .figures import Came
 from .household import MINUTES, Array
 from .notices import lasting
+from .past import Past
 
 WIDTH, LEFT, RIGHT = 1180.0, 196.0, 96.0
 BAND, GAP, TOP, EVENTS = 54.0, 14.0, 26.0, 20.0
@@ -22,8 +24,22 @@ HOURS = 24
 
 
 @dataclass(frozen=True, slots=True)
+class Axis:
+    """The line of days: those of the year, and before them those of a log."""
+
+    days: int
+    past: int = 0
+
+    def x(self, day: float) -> float:
+        """Where a day is; days before the year begins are negative."""
+        return round(LEFT + (WIDTH - LEFT - RIGHT) * (day + self.past) / (self.days + self.past), 1)
+
+
+@dataclass(frozen=True, slots=True)
 class YearBand:
-    """A series. area: between its least and its most of a day; line: its mean; plain: that of the year without scenarios; limit: its height."""
+    """A series. area: between its least and its most of a day; line: its mean; plain: that of the year beside it; limit: its height;
+    read: what a log holds of it, before the year begins, as a line and as its points.
+    """
 
     title: str
     y: float
@@ -37,6 +53,8 @@ class YearBand:
     last: str
     beyond: tuple[tuple[float, float], ...]
     beyond_words: str
+    read: str = ""
+    points: tuple[tuple[float, float, str], ...] = ()
     height: float = BAND
 
     @property
@@ -111,6 +129,7 @@ class Picture:
     spans: tuple[Span, ...]
     height: float
     chosen: float | None
+    begins: float | None = None
     width: float = WIDTH
     left: float = LEFT
     right: float = WIDTH - RIGHT
@@ -140,34 +159,41 @@ COUNTED = {
 }
 
 
-def picture(came: Came, plain: Came | None, system: str, chosen: dt.date | None = None) -> Picture:
-    """Draw a year. plain: the same without its scenarios; chosen: a day that is looked at."""
+def picture(came: Came, plain: Came | None, system: str, chosen: dt.date | None = None, past: Past | None = None) -> Picture:
+    """Draw a year. plain: another beside it, such as the same without its scenarios; chosen: a day that is looked at; past: what a log
+    holds of the days before it.
+    """
     year = came.year
-    days = year.days
+    axis = Axis(year.days, 0 if past is None else past.days)
     found = {name: (unit, low, mean, high) for name, unit, low, mean, high in came.series()}
     usual = {} if plain is None else {name: mean for name, _, _, mean, _ in plain.series()}
     y, bands = TOP, []
     for name in _shown(came, found):
         unit, low, mean, high = found[name]
-        bands.append(_band(came, name, unit, (low, mean, high), usual.get(name), y, system))
+        read = [] if past is None else [(float((on - year.start).days), value) for on, value in past.readings.get(name, [])]
+        bands.append(_band(came, name, unit, (low, mean, high), usual.get(name), read, _Place(axis, y), system))
         y += BAND + GAP
     rows = []
     for place in year.places:
-        if not place.events:
+        done = [] if past is None else past.done.get(place.id, [])
+        if not place.events and not done:
             continue
-        rows.append(_row(came, place.id, place.stage.name, y))
+        rows.append(_row(came, place.id, done, y, axis))
         y += EVENTS
     spans = tuple(
-        Span(_x(max(one.begin, 0.0), days), max(_x(min(one.end, days), days) - _x(max(one.begin, 0.0), days), 2.0), one.words)
+        Span(axis.x(max(one.begin, 0.0)), max(axis.x(min(one.end, year.days)) - axis.x(max(one.begin, 0.0)), 2.0), one.words)
         for one in year.scenarios
-        if one.end > 0 and one.begin < days
+        if one.end > 0 and one.begin < year.days
     )
-    at = None if chosen is None else _x((chosen - year.start).days + 0.5, days)
-    return Picture(tuple(bands), tuple(rows), tuple(_months(year.start, days)), spans, y + 8, at)
+    at = None if chosen is None else axis.x((chosen - year.start).days + 0.5)
+    return Picture(tuple(bands), tuple(rows), tuple(_months(year.start, axis)), spans, y + 8, at, axis.x(0) if axis.past else None)
 
 
-def _x(day: float, days: int) -> float:
-    return round(LEFT + (WIDTH - LEFT - RIGHT) * day / days, 1)
+class _Place(NamedTuple):
+    """Where a band is drawn."""
+
+    axis: Axis
+    y: float
 
 
 def _shown(came: Came, found: dict[str, tuple[str, Array, Array, Array]]) -> list[str]:
@@ -200,8 +226,17 @@ def _title(came: Came, name: str) -> str:
     return f"{words[what].capitalize() if words[what][:2] != 'UV' else words[what]}: {stage.said}"
 
 
-def _band(came: Came, name: str, unit: str, ends: tuple[Array, Array, Array], usual: Array | None, y: float, system: str) -> YearBand:
-    low, mean, high = ends
+def _band(
+    came: Came,
+    name: str,
+    unit: str,
+    ends: tuple[Array, Array, Array],
+    usual: Array | None,
+    read: list[tuple[float, float]],
+    where: _Place,
+    system: str,
+) -> YearBand:
+    (low, mean, high), (axis, y) = ends, where
     if name == "use":  # what a day uses, not its flow
         low = mean = high = mean * MINUTES
         usual, unit = None if usual is None else usual * MINUTES, "L/day"
@@ -210,19 +245,19 @@ def _band(came: Came, name: str, unit: str, ends: tuple[Array, Array, Array], us
     limit = came.limits.get(what, (None, None)) if name.startswith("tap.") else (None, None)
     least, most = _limit_of(came, name, limit)
     drawn = least if what == "ph" or most is None else most
-    top = max(float(high.max()), drawn or 0.0, float(usual.max()) if usual is not None else 0.0, 1e-9)
+    top = max(float(high.max()), drawn or 0.0, float(usual.max()) if usual is not None else 0.0, *(value for _, value in read), 1e-9)
     bottom = min(float(low.min()), drawn) if what in ("ph",) and drawn is not None else 0.0
-    bottom = min(bottom, float(low.min())) if what == "ph" else bottom
+    bottom = min(bottom, float(low.min()), *(value for _, value in read)) if what == "ph" else bottom
 
     def at(value: float) -> float:
         return round(y + BAND - (BAND - 6) * (value - bottom) / max(top - bottom, 1e-9), 1)
 
     days = came.year.days
     edges = list(range(0, days, STEP))
-    above = [(_x(day + STEP / 2, days), at(float(high[day : day + STEP].max()))) for day in edges]
-    below = [(_x(day + STEP / 2, days), at(float(low[day : day + STEP].min()))) for day in edges]
-    line = _points([(_x(day + STEP / 2, days), at(float(mean[day : day + STEP].mean()))) for day in edges])
-    beside = "" if usual is None else _points([(_x(day + STEP / 2, days), at(float(usual[day : day + STEP].mean()))) for day in edges])
+    above = [(axis.x(day + STEP / 2), at(float(high[day : day + STEP].max()))) for day in edges]
+    below = [(axis.x(day + STEP / 2), at(float(low[day : day + STEP].min()))) for day in edges]
+    line = _points([(axis.x(day + STEP / 2), at(float(mean[day : day + STEP].mean()))) for day in edges])
+    beside = "" if usual is None else _points([(axis.x(day + STEP / 2), at(float(usual[day : day + STEP].mean()))) for day in edges])
     late = _late(came, what) if name.startswith("tap.") and what in came.limits else np.zeros(days, dtype=bool)
     minutes = came.minutes_beyond[what].value if name.startswith("tap.") and what in came.minutes_beyond else 0.0
 
@@ -231,8 +266,9 @@ def _band(came: Came, name: str, unit: str, ends: tuple[Array, Array, Array], us
 
     return YearBand(
         _title(came, name), y, _points([*above, *reversed(below)]), line, beside, None if drawn is None else at(drawn),
-        "" if drawn is None else says(drawn), says(top), says(bottom), says(float(mean[-1])), tuple(_runs(late, days)),
-        f"{lasting(minutes)} beyond" if minutes > 1 else "",
+        "" if drawn is None else says(drawn), says(top), says(bottom), says(float(mean[-1])), tuple(_runs(late, axis)),
+        f"{lasting(minutes)} beyond" if minutes > 1 else "", _points([(axis.x(day), at(value)) for day, value in read]),
+        tuple((axis.x(day), at(value), f"{came.year.start + dt.timedelta(days=day)}: {says(value)}") for day, value in read),
     )  # fmt: skip
 
 
@@ -254,15 +290,15 @@ def _late(came: Came, analyte: str) -> Array:
     return np.asarray(by_day > 1.0)
 
 
-def _runs(late: Array, days: int) -> Iterator[tuple[float, float]]:
+def _runs(late: Array, axis: Axis) -> Iterator[tuple[float, float]]:
     """Stretches of days as places: left edge and width."""
-    begin = None
+    begin, days = None, axis.days
     for day in range(days + 1):
         on = day < days and bool(late[day])
         if on and begin is None:
             begin = day
         elif not on and begin is not None:
-            yield _x(begin, days), max(round(_x(day, days) - _x(begin, days), 1), 1.5)
+            yield axis.x(begin), max(round(axis.x(day) - axis.x(begin), 1), 1.5)
             begin = None
 
 
@@ -270,23 +306,27 @@ def _points(places: Sequence[tuple[float, float]]) -> str:
     return " ".join(f"{x:g},{y:g}" for x, y in places)
 
 
-def _row(came: Came, id: str, title: str, y: float) -> EventRow:
+def _row(came: Came, id: str, done: list[tuple[dt.date, str]], y: float, axis: Axis) -> EventRow:
+    """The events of a unit; done: what a log says was done at it before."""
     place = next(each for each in came.year.places if each.id == id)
-    days = came.year.days
-    ticks = tuple(Tick(_x(event.at / MINUTES, days), f"{_date(came, event.at)}: {event.message}", event.kind in GRAVE) for event in place.events)
+    before = tuple(Tick(axis.x((on - came.year.start).days), f"{on}: {words}", False) for on, words in done)
+    ticks = before + tuple(
+        Tick(axis.x(event.at / MINUTES), f"{_date(came, event.at)}: {event.message}", event.kind in GRAVE) for event in place.events
+    )
     counts = [f"{count} {COUNTED[kind]}" for kind, count in place.kept.events.items() if kind in COUNTED and count]
-    return EventRow(title, y, ticks, ", ".join(counts))
+    return EventRow(place.stage.name, y, ticks, ", ".join(counts))
 
 
 def _date(came: Came, at: float) -> str:
     return (came.year.start + dt.timedelta(days=int(at // MINUTES))).isoformat()
 
 
-def _months(start: dt.date, days: int) -> Iterator[Month]:
-    for day in range(days):
+def _months(start: dt.date, axis: Axis) -> Iterator[Month]:
+    few = axis.days + axis.past < 800
+    for day in range(-axis.past, axis.days):
         date = start + dt.timedelta(days=day)
-        if date.day == 1 and (days < 800 or date.month == 1):
-            yield Month(_x(day, days), date.strftime("%b") if days < 800 else str(date.year))
+        if date.day == 1 and (few or date.month == 1):
+            yield Month(axis.x(day), date.strftime("%b") if few else str(date.year))
 
 
 # --- a day in its hours -----------------------------------------------------------------------------------------------

@@ -8,8 +8,9 @@ import json
 from django.urls import reverse
 from django.utils import timezone
 
-from workbench.door import store
+from workbench.door import design_of, store
 from workbench.logs.models import JobLog, LogEntry
+from workbench.trains.services import open_option, option_of
 
 from .base import WorkbenchTestCase
 
@@ -65,6 +66,38 @@ class YearPage(WorkbenchTestCase):
         response = self.page(log="1")
         self.assertEqual(response.context["start"], dt.date(2026, 6, 2))
         self.assertContains(response, "The coming year")
+
+    def test_past_and_future_in_one_picture(self) -> None:
+        """What the logbook holds of the year before stands left of the day it begins, by the year's own series and at its units."""
+        log = JobLog.objects.create(job=self.job, started_on=timezone.localdate() - dt.timedelta(days=200))
+        softener = next(stage.id for stage in design_of(self.job, None).chosen.run.stages if stage.kind == "softener")
+        days = [timezone.localdate() - dt.timedelta(days=back) for back in (120, 60, 1)]
+        for number, day in enumerate(days):
+            readings = {"tap.hardness": f"{number + 1} gpg", f"{softener}.salt_level": f"{12 - number} in", "meter": f"{1000 + 9000 * number} gal"}
+            LogEntry.objects.create(log=log, on=day, body={"readings": readings}, key=f"r{number}", by_name="dora")
+        LogEntry.objects.create(log=log, on=days[1], body={"did": f"{softener}/salt"}, key="s", by_name="dora")
+        picture = self.page(log="1").context["picture"]
+        bands = {band.title: band for band in picture.bands}
+        for title in ("Hardness at the taps", "Salt: softener"):
+            self.assertEqual(len(bands[title].points), 3, title)
+            self.assertTrue(all(x < picture.begins for x, _, _ in bands[title].points))
+            self.assertGreaterEqual(float(bands[title].line.split(",")[0]), picture.begins)
+        self.assertIn(days[0].isoformat(), bands["Hardness at the taps"].points[0][2])
+        self.assertEqual(len(bands["Water used in a day"].points), 4, "two stretches of the meter, each from its begin to its end")
+        self.assertLess(next(row for row in picture.rows if row.title == "Softener").ticks[0].x, picture.begins)
+        self.assertIsNone(self.page().context["picture"].begins)
+
+    def test_another_option_beside_it(self) -> None:
+        """Option B in the same year: its lines, its totals; an option that is not there changes nothing."""
+        option_of(self.job)
+        open_option(self.job, [{"kind": "softener", "salt_dose": "15 lb/ft3"}], "b", self.designer)
+        response = self.page(beside="B", **{"with": "guests"})
+        self.assertContains(response, "Thin dark line: option B")
+        self.assertTrue(any(band.plain for band in response.context["picture"].bands))
+        salt, other = next((amount.value, beside.value) for words, amount, beside in response.context["totals"] if words == "Salt")
+        self.assertGreater(other, salt)
+        self.assertIn("beside=B", response.context["chips"][0][2])
+        self.assertNotContains(self.page(beside="C"), "Thin dark line")
 
     def test_its_file(self) -> None:
         """The document of the format, as it is seen."""

@@ -18,8 +18,10 @@ from treatment.language.tables import table
 from treatment.year.against import against_design
 from treatment.year.asked import YearAsked
 from treatment.year.document import document_of
+from treatment.year.figures import Came
 from treatment.year.from_log import begun
 from treatment.year.notices import moment, notices
+from treatment.year.past import Past, past_of
 from treatment.year.picture import day_picture, picture
 from treatment.year.scenarios import TOLD, Scenario, names, read_scenarios
 
@@ -65,14 +67,28 @@ def _added(request: HttpRequest) -> str:
     return f"{name}:{','.join(parts)}" if parts else name
 
 
-def _asked(job: Job, design: Design, request: HttpRequest) -> tuple[YearAsked, bool]:
-    """Where the year begins: today with new stocks, or from today of the job's log where that is asked for and there is one."""
+def _asked(job: Job, design: Design, request: HttpRequest) -> tuple[YearAsked, Past | None]:
+    """Where the year begins: today with new stocks, or from today of the job's log where that is asked for and there is one; and what that holds."""
     start = timezone.localdate()
     plain = YearAsked(start)
     book = opened(job) if request.GET.get("log") else None
     if book is None:
-        return plain, False
-    return begun(design.chosen, book.diagnosis.log, None).asked(plain), True
+        return plain, None
+    log = book.diagnosis.log
+    asked = begun(design.chosen, log, None).asked(plain)
+    return asked, past_of(design.chosen, log, asked.start) or Past(0, {}, {})
+
+
+def _beside(job: Job, design: Design, request: HttpRequest, asked: YearAsked) -> tuple[str, Came | None]:
+    """The year of another option of the job under the same scenarios, where one is asked for."""
+    letter = request.GET.get("beside", "")
+    option = job.options.filter(letter=letter).exclude(letter=job.option).first()
+    if option is None:
+        return "", None
+    other = design_of(job, trains.revision_of(option).stages)
+    if not other.chosen.run.stages:
+        return "", None
+    return letter, of_firm(job.workspace_id).lived(other, replace(asked, begin={}, began_from=None)).came
 
 
 @require_GET
@@ -83,31 +99,41 @@ def year(request: HttpRequest, pk: int) -> HttpResponse:
     base = {"job": job, "steps": steps(job, "year"), "has_log": log_of(job) is not None}
     if not design.chosen.run.stages or not design.samples_given:
         return render(request, "years/year.html", base | {"lacks": "a train" if design.samples_given else "a water test"})
-    asked, from_log = _asked(job, design, request)
+    asked, past = _asked(job, design, request)
+    from_log = past is not None
     told, scenarios, problem = _scenarios(request, asked.start)
-    found = of_firm(job.workspace_id).lived(design, replace(asked, scenarios=scenarios))
+    asked = replace(asked, scenarios=scenarios)
+    found = of_firm(job.workspace_id).lived(design, asked)
     chosen = _day(request.GET.get("day", ""))
-    came, state = found.came, {"log": "1"} if from_log else {}
+    beside, other = _beside(job, design, request, asked)
+    came, state = found.came, ({"log": "1"} if from_log else {}) | ({"beside": beside} if beside else {})
+    usual = other or found.plain
     context: dict[str, Any] = base | {
-        "picture": picture(came, found.plain, job.units, chosen),
+        "picture": picture(came, usual, job.units, chosen, past), "beside": beside,
+        "others": [(each.letter, each.letter == beside) for each in job.options.exclude(letter=job.option).order_by("letter")],
         "day": day_picture(came, chosen, job.units) if chosen else None,
         "came": came, "from_log": from_log, "problem": problem, "told": told, "start": asked.start,
         "chips": [(one.words, one, _address(told, text, state)) for text, one in zip(told, scenarios, strict=True)],
         "state": state, "kept": urlencode([*state.items(), *(("with", text) for text in told)]),
         "offered": [(name, table("year")["scenarios"][name]["words"].capitalize()) for name in names()], "typed": request.GET,
         "notices": [(moment(asked.start, one.at)[:10], one) for one in notices(*found)],
-        "rows": against_design(came), "totals": _totals(came), "plain_totals": None if found.plain is None else found.plain.totals,
+        "rows": against_design(came), "totals": _totals(came, usual),
     }  # fmt: skip
     return render(request, "years/year.html", context, status=422 if problem else 200)
 
 
-def _totals(came: Any) -> list[tuple[str, str, Any]]:
-    """Totals in words, in the order of a customer's questions."""
+def _totals(came: Came, usual: Came | None) -> list[tuple[str, Any, Any]]:
+    """Totals in words, in the order of a customer's questions, beside those of the other year."""
     named = {
         "water_used": "Water used", "water_to_drain": "Water to the drain", "salt": "Salt", "calcite": "Calcite dissolved", "pump_starts": "Pump starts", "energy": "Power",
         "minutes_low_pressure": "Too little pressure", "minutes_without_water": "Without water",
     }  # fmt: skip
-    return [(name, words, came.totals[name]) for name, words in named.items() if came.totals[name].value or name == "water_used"]
+    years = [came] if usual is None else [came, usual]
+    return [
+        (words, came.totals[name], None if usual is None else usual.totals[name])
+        for name, words in named.items()
+        if name == "water_used" or any(each.totals[name].value for each in years)
+    ]
 
 
 def _address(told: list[str], without: str, state: dict[str, str]) -> str:
