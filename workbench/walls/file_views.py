@@ -20,7 +20,7 @@ from treatment.job.prices import price_keys
 from treatment.language.errors import Fault
 from treatment.language.spec import BAD, specs_of
 from treatment.language.tables import table
-from treatment.papers.costs import Costs, costs, listed, per_volume, shares
+from treatment.papers.costs import Costs, costs, listed, per_volume, shares, sums_of
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.papers.materials import MaterialRow, by_group, materials, total
 from treatment.train.weights import loads, mains_volts, mass_of_all
@@ -101,12 +101,13 @@ def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     paper = paper_of(request.GET.get("paper", ""), job.units)
     front, above = shapes.front(), shapes.from_above(wall)
     scale, rows = front.scale_for(paper.across, paper.down, job.units), materials(design.chosen, wall)
+    money = costs(design.chosen, rows)
     held, volts = loads(design.chosen.run.stages), mains_volts(job.units)
     context = {
         "job": job, "design": design, "wall": wall, "view": front, "above": above, "scale": scale, "size": front.on_paper(scale),
         "size_above": above.on_paper(scale), "bar": scale_bar(scale, job.units), "paper": paper,
         "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": mass_of_all(held),
-        "groups": by_group(rows), "total": total(rows), "currency": job.workspace.currency, "today": timezone.localdate(),
+        "groups": by_group(rows), "total": total(rows), "currency": money.currency_named, "costs": money, "sums": sums_of(money, job.units), "today": timezone.localdate(),
         "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
         "style": svg_style("wall"),
     }  # fmt: skip
