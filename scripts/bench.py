@@ -195,10 +195,10 @@ def _pages() -> None:
     from django.test import Client
 
     from treatment.tests.example import job as document
-    from workbench import door
-    from workbench.remembered import of_firm
+    from workbench.repository import door
+    from workbench.repository.remembered import of_firm
     from workbench.tests.base import people
-    from workbench.trains.services import option_of
+    from workbench.usecases.trains import option_of
 
     workspace, designer, _, _ = people()
     job = door.store(document(), workspace, designer)
@@ -309,9 +309,9 @@ def keeping(workspace: Any, client: Any) -> None:
     import datetime as dt
 
     from treatment.operation.diagnosis.diagnosis import Diagnosis
-    from workbench.jobs.models import Job, Survey
-    from workbench.logs.models import JobLog
-    from workbench.logs.services import worked_for
+    from workbench.records.job import Job, Survey
+    from workbench.records.log import JobLog
+    from workbench.usecases.books import worked_for
 
     chosen, log, tasks, day = a_log(60, 5)
     line("diagnosis of five years, monthly", [timed(lambda: Diagnosis(chosen, log, day, tasks).document()) for _ in range(10)], "100")

@@ -25,6 +25,11 @@ class SymptomCause:
     curable: bool
 
 
+def observed(key: str) -> str:
+    """How an observation is called, everywhere; an unknown one by its key."""
+    return str(table("symptoms").get(key, {}).get("said", key))
+
+
 def observation_in(text: str) -> str | None:
     """The observation that some words are about, e.g. "sand" typed among readings; None where they are about none.
 

@@ -72,6 +72,13 @@ def town(*train: dict[str, Any], **readings: str) -> dict[str, Any]:
     return job({"source": {"kind": "town", "disinfectant": "chlorine"}}, readings=HARD_ONLY | readings, train=list(train))
 
 
+def stocked(size: str) -> dict[str, Any]:
+    """A softener, and a catalogue that sells one vessel."""
+    vessel = {"code": "V", "what": "Tank", "kind": "vessel", "price": "1", "fits": {"size": size}}
+    catalogue = {"format": "cairn-catalogue/1", "name": "Stock", "currency": "LFC", "items": [vessel]}
+    return job({"catalogue": catalogue}, readings=HARD_ONLY, train=[SOFTENER])
+
+
 def rain(volume: str) -> dict[str, Any]:
     """A cistern under 100 m2 of roof with 80 mm of rain every month, for two people: 240 L a day."""
     return job(
@@ -288,6 +295,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "crust-made/neutralizer": (job({"observations": ["white_crust"]}, train=[NEUTRALIZER]), job({"observations": ["white_crust"]}, train=[NEUTRALIZER, SOFTENER])),
     "what-it-adds": (job(train=[NEUTRALIZER]), job(readings=HARD_ONLY, train=[NEUTRALIZER])),
     "lamp-hours": (tank_lamp(hours=1), tank_lamp(hours=24)),
+    "catalogue/vessel": (stocked("6x18"), stocked("12x52")),
     "arsenic-form-unknown": (job(readings={"arsenic": "24 ug/L"}, train=SOUND), job(readings=HARD_ONLY | {"arsenic": "24 ug/L", "dissolved_oxygen": "6 mg/L"}, train=[])),
 }  # fmt: skip
 

@@ -29,6 +29,9 @@ INSTALLED_APPS = [
     "workbench.trains",
     "workbench.starts",
     "workbench.logs",
+    "workbench.supplies",
+    "workbench.walls",
+    "workbench.years",
 ]
 
 MIDDLEWARE = [

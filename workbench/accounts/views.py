@@ -16,10 +16,10 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
-from ..catalogues.services import in_another
 from ..fields import offer
-from .access import may_change, membership
-from .models import Workspace
+from ..records.firm import Workspace
+from ..repository.catalogues import in_another
+from ..usecases.access import may_change, membership
 
 #: field -> working value, dimension, example
 BAGS = {"media_bag": ("packing.media_bag", "volume", "1 ft3"), "salt_bag": ("packing.salt_bag", "mass", "40 lb")}

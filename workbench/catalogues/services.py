@@ -12,15 +12,11 @@ from django.shortcuts import get_object_or_404
 from treatment.job.catalogue import read_catalogue
 from treatment.job.catalogue_table import ReadRow, Role, faults_of, heading_at, roles_of, row_of, rows_read
 
-from ..accounts.models import Workspace
-from ..jobs.models import Job
-from ..jobs.services import hold, touch
-from .current import document_of
-from .models import Catalogue, CatalogueSheet, CatalogueVersion
-
-
-class OtherCurrency(Exception):
-    """A catalogue in one currency and a company, or its jobs, in another."""
+from ..records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
+from ..records.firm import Workspace
+from ..records.job import Job
+from ..repository.catalogues import OtherCurrency, document_of, same_currency
+from ..usecases.jobs import hold, touch
 
 
 @transaction.atomic
@@ -30,19 +26,6 @@ def made(workspace: Workspace, name: str, currency: str, items: list[dict[str, A
     catalogue = Catalogue.objects.create(workspace=workspace, name=name)
     CatalogueVersion.objects.create(catalogue=catalogue, number=1, currency=currency, items=items, summary=summary, made_by=user)
     return catalogue
-
-
-def same_currency(workspace: Workspace, currency: str) -> None:
-    """Raises OtherCurrency where the company's prices are in another currency than a catalogue."""
-    own = workspace.currency.strip()
-    if own and own != currency:
-        raise OtherCurrency(f"Your company's currency is {own}. A catalog in {currency} cannot be used beside its prices.")
-
-
-def in_another(workspace: Workspace, currency: str) -> list[Catalogue]:
-    """The catalogues of a company that are kept in another currency, and are in use or on offer."""
-    found = Catalogue.objects.filter(workspace=workspace, retired=False) | Catalogue.objects.filter(workspace=workspace, jobs__isnull=False)
-    return [each for each in found.distinct() if document_of(each)["currency"] != currency]
 
 
 def read_sheet(workspace: Workspace, rows: list[list[str]], name: str, currency: str, catalogue: Catalogue | None) -> CatalogueSheet:

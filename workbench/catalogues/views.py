@@ -23,15 +23,15 @@ from treatment.job.catalogue_table import columns, fits_said, fits_typed, item_o
 from treatment.job_file import decoded
 from treatment.language.errors import BadDocument
 
-from ..accounts.access import job_for, may_change, membership
 from ..fields import sentence
+from ..records.catalogue import Catalogue, CatalogueSheet
+from ..repository.catalogues import OtherCurrency, document_of, same_currency
 from ..request import number, version_of
 from ..safe_cells import safe_cell
 from ..stale import Stale
+from ..usecases.access import job_for, may_change, membership
 from . import services
-from .current import document_of
-from .models import Catalogue, CatalogueSheet
-from .services import ItemChange, OtherCurrency
+from .services import ItemChange
 
 PER_PAGE, BLANK_ROWS, SHOWN = 50, 2, 12
 
@@ -56,7 +56,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
     if problems:
         return _shelf(request, member.workspace, 422, problems=problems, typed={"name": name, "currency": currency})
     try:
-        services.same_currency(member.workspace, currency)
+        same_currency(member.workspace, currency)
         rows = rows_apart(content)[: MOST_ITEMS + 100] if content else []
         if not content:
             return redirect("catalogue", services.made(member.workspace, name, currency, [], request.user, "begun").pk)

@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-import datetime as dt
 import hashlib
 import json
-from collections.abc import Iterable, Mapping
 from typing import Any
 
 from django.core.paginator import Page, Paginator
 from django.db import IntegrityError, transaction
-from django.db.models import Count, Exists, F, OuterRef, Q
+from django.db.models import Exists, F, OuterRef
 from django.utils import timezone
 
 from treatment import ENGINE
 from treatment.audit.rules import gravity
 from treatment.language.errors import BadDocument
 
-from ..accounts.models import Workspace
-from ..door import design_of, job_document
-from ..logs.models import JobLog
-from ..trains.services import shown_stages
-from .models import Job, JobFigures
+from ..records.firm import Workspace
+from ..records.job import Job, JobFigures
+from ..repository.door import design_of, job_document
+from ..usecases.trains import shown_stages
 
 PER_PAGE = 25
 #: counts up where other figures are kept of a job
@@ -49,34 +46,6 @@ def listed(workspace: Workspace, name: str, page: str, shelf: str = "active", so
     jobs = jobs.annotate(twins=Exists(same)).order_by(*SORTS[sort][1])
     jobs = jobs.select_related("survey", "updated_by", "figures", "log", "catalogue").prefetch_related("samples__readings", "options__revisions")
     return Paginator(jobs, PER_PAGE).get_page(page)
-
-
-def due_counts(workspace: Workspace, chosen: Mapping[str, str] | None = None) -> dict[str, int]:
-    """Over the houses of a firm that keep a log, or those chosen: how many are in danger, overdue, due today and within a week."""
-    return dict(JobLog.objects.filter(job__workspace=workspace, job__binned_at=None, **(chosen or {})).aggregate(**_due_counts()))
-
-
-def due_by(workspace: Workspace, what: str) -> list[dict[str, Any]]:
-    """The same counts for each value of a field of the logs: whose houses, which area; those without one last."""
-    rows = JobLog.objects.filter(job__workspace=workspace, job__binned_at=None).values(name=F(what)).annotate(houses=Count("pk"), **_due_counts())
-    return sorted((dict(row) for row in rows), key=lambda row: (not row["name"], row["name"] or ""))
-
-
-def summed(rows: Iterable[Mapping[str, Any]]) -> dict[str, int]:
-    """The counts of all rows together."""
-    held = list(rows)
-    return {name: sum(row[name] for row in held) for name in _due_counts()}
-
-
-def _due_counts() -> dict[str, Count]:
-    today = timezone.localdate()
-    week = today + dt.timedelta(days=7)
-    return {
-        "danger": Count("pk", filter=Q(dangers__gt=0)),
-        "overdue": Count("pk", filter=Q(due_on__lt=today)),
-        "today": Count("pk", filter=Q(due_on=today)),
-        "week": Count("pk", filter=Q(due_on__gt=today, due_on__lte=week)),
-    }
 
 
 def figures_of(jobs: list[Job]) -> dict[int, JobFigures]:

@@ -10,10 +10,10 @@ from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_POST
 
-from ..accounts.access import job_for
+from ..pages.steps import TITLES
+from ..records.job import Job, Presence
 from ..request import Request
-from ..steps import TITLES
-from .models import Job, Presence
+from ..usecases.access import job_for
 
 FORGOTTEN = timedelta(seconds=75)
 

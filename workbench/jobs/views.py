@@ -19,24 +19,23 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from treatment.job_file import loads
 from treatment.language.errors import BadDocument
 
-from ..accounts.access import job_for, may_change, membership
-from ..accounts.defaults import remember, start_of
-from ..accounts.models import Workspace
-from ..attached import attached
-from ..door import design_of, job_document, store
-from ..logs.services import refreshed
-from ..remembered import of_firm
+from ..pages.attached import attached
+from ..pages.steps import steps
+from ..pages.survey_step import survey_step
+from ..records.firm import Workspace
+from ..records.job import Job, Survey
+from ..repository.door import design_of, job_document, store
+from ..repository.due import due_counts
+from ..repository.remembered import of_firm
 from ..request import Request
-from ..samples.kit_services import vials
-from ..steps import steps
-from ..supplies.context import supply_context
-from ..trains.services import open_option, shown_stages
-from .answers import answered, saved
-from .document_form import DocumentForm
-from .forms import NewJobForm, SiteForm, SupplyForm
-from .listing import SHELVES, SORTS, due_counts, figures_of, listed
-from .models import Job, Survey
-from .services import KEPT_IN_BIN, archive, bump, put_back, put_in_bin
+from ..usecases.access import job_for, may_change, membership
+from ..usecases.books import refreshed
+from ..usecases.defaults import remember, start_of
+from ..usecases.jobs import KEPT_IN_BIN, archive, bump, put_back, put_in_bin
+from ..usecases.trains import open_option, shown_stages
+from ..usecases.vials import vials
+from .forms import NewJobForm, SiteForm
+from .listing import SHELVES, SORTS, figures_of, listed
 
 LARGEST_IMPORT = 4_000_000  # bytes
 #: logs whose summary is out of date that are worked anew for one look at the list
@@ -171,34 +170,9 @@ def job_open(request: Request, pk: int) -> HttpResponse:
     return redirect("train" if "train" in ready else "water", pk)
 
 
-def _step(request: Request, pk: int, key: str, form_class: type[DocumentForm]) -> HttpResponse:
-    """Show and save a step. A stale save is refused and shows both states, with what was typed kept; a bad field never keeps the others."""
-    job = job_for(request, pk, change=request.method == "POST")
-    context: dict[str, Any] = {"job": job, "saved": False, "form": form_class(job=job)}
-    status = 200
-    if request.method == "POST":
-        before = job.standard
-        job, told, status = saved(request, job, form_class)
-        context |= {"job": job} | told
-        if job.standard != before:
-            remember(membership(request), standard=job.standard)
-        if status == 302 and not request.htmx:
-            return redirect(key, pk)
-    design = design_of(job, shown_stages(job))
-    context |= {"steps": steps(job, key), "design": design} | (supply_context(job, design) if key == "supply" else {})
-    if request.htmx and request.method == "POST":
-        return answered(request, f"jobs/_{key}_answer.html", context, status)
-    return render(request, f"jobs/{key}.html", context, status=status)
-
-
 @require_http_methods(["GET", "POST"])
 def site(request: Request, pk: int) -> HttpResponse:
-    return _step(request, pk, "site", SiteForm)
-
-
-@require_http_methods(["GET", "POST"])
-def supply(request: Request, pk: int) -> HttpResponse:
-    return _step(request, pk, "supply", SupplyForm)
+    return survey_step(request, pk, "site", SiteForm)
 
 
 @require_POST

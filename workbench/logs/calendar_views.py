@@ -11,12 +11,13 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from ..accounts.access import job_for, may_change, membership
-from ..accounts.models import Membership
-from ..jobs.listing import due_by, due_counts, summed
+from ..records.firm import Membership
+from ..records.log import CalendarLink, JobLog
+from ..repository.due import due_by, due_counts, summed
 from ..request import Request, number, whole
-from . import doors, services
-from .models import CalendarLink, JobLog
+from ..usecases import books as services
+from ..usecases.access import job_for, may_change, membership
+from . import doors
 from .page import calendar_of
 from .views import logbook_page
 

@@ -11,13 +11,13 @@ from django.utils import timezone
 
 from treatment.operation.maintenance.upkeep import upkeep
 
-from ..door import design_of
-from ..jobs.models import Job
-from ..trains.services import shown_stages
-from . import services
+from ..records.job import Job
+from ..records.log import Device, JobLog, LogEntry, OwnerLink
+from ..repository.door import design_of
+from ..usecases import books as services
+from ..usecases.books import opened, remember
+from ..usecases.trains import shown_stages
 from .doors import hashed
-from .models import Device, JobLog, LogEntry, OwnerLink
-from .services import opened, remember
 
 Entries = list[tuple[int, dict[str, Any]]]
 

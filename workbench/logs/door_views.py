@@ -18,14 +18,15 @@ from django.views.decorators.http import require_GET, require_POST
 from treatment.language.spec import holds_unfit
 from treatment.operation.entry.line import LogLine
 
-from ..accounts.access import job_for
 from ..readers import read_by
+from ..records.log import OwnerLink
 from ..request import Request, number
-from . import doors, services
+from ..usecases import books as services
+from ..usecases.access import job_for
+from ..usecases.books import Book, Refused
+from . import doors
 from .entering import entered
-from .models import OwnerLink
 from .page import EXAMPLES, due_rows, entries_of
-from .services import Book, Refused
 from .views import day_of, kept_words, logbook_page
 
 OWNER = "owner"

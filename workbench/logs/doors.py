@@ -9,10 +9,10 @@ from typing import Any, TypeVar
 from django.db import transaction
 from django.utils import timezone
 
-from ..accounts.models import Membership, Workspace
-from ..jobs.models import Job
-from .models import CalendarLink, Device, OwnerLink, Sender
-from .services import Refused, log_of, started
+from ..records.firm import Membership, Workspace
+from ..records.job import Job
+from ..records.log import CalendarLink, Device, OwnerLink, Sender
+from ..usecases.books import Refused, log_of, started
 
 #: entries that may come by one door in a minute
 RATE = 30

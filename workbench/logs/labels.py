@@ -9,7 +9,7 @@ import segno
 
 from treatment.operation.entry.line import LogLine
 
-from .services import Book
+from ..usecases.books import Book
 
 
 @dataclass(frozen=True)

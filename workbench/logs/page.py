@@ -10,6 +10,7 @@ from typing import Any
 
 from django.utils import timezone
 
+from treatment.evidence.symptoms import observed
 from treatment.language.display import media_hint, show, show_within
 from treatment.language.interface import due, word
 from treatment.language.log_keys import SOURCE, TAP, log_key
@@ -19,13 +20,12 @@ from treatment.operation.maintenance.due import Due, gathered
 from treatment.operation.maintenance.ical import pieces, supplies, whole
 from treatment.operation.monitoring.series import METER
 
-from ..accounts.models import Membership, Workspace
-from ..jobs.forms import OBSERVATION_WORDS
 from ..readers import written
-from .models import CalendarLink, JobLog, LogEntry
+from ..records.firm import Membership, Workspace
+from ..records.log import CalendarLink, JobLog, LogEntry
+from ..usecases.books import YEAR, Book, notes_of, opened, remember, standing
+from ..usecases.thinning import BY_HOUR
 from .redesign import redesigned
-from .services import YEAR, Book, notes_of, opened, remember, standing
-from .thinning import BY_HOUR
 
 #: houses of a calendar that are held at one time
 AT_ONCE = 200
@@ -114,7 +114,7 @@ def said_of(book: Book, entry: LogEntry) -> dict[str, list[str]]:
         words = did if task is None else task.row.task
         tell(task.stage.id if task is not None and task.stage is not None else "", f"{words}, {body['amount']}" if body.get("amount") else words)
     for seen in body.get("seen", ()):
-        tell("", f"seen: {OBSERVATION_WORDS.get(seen, seen).lower()}")
+        tell("", f"seen: {observed(seen).lower()}")
     if alarm := body.get("alarm"):
         tell(alarm, "its alarm sounded")
     if away := body.get("away"):

@@ -9,9 +9,9 @@ from treatment.job_file import written
 from treatment.operation.diagnosis.redesign import Redesign, redesign
 from treatment.studies.compare import differs
 
-from ..trains.services import Refused as TrainRefused
-from ..trains.services import open_option
-from .services import Book, Refused
+from ..usecases.books import Book, Refused
+from ..usecases.trains import Refused as TrainRefused
+from ..usecases.trains import open_option
 
 
 @dataclass(frozen=True)

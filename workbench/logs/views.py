@@ -18,26 +18,26 @@ from intake.apart import rows_apart
 from intake.limits import LARGEST, Unreadable
 from intake.pictures import LARGEST as LARGEST_PHOTO
 from intake.pictures import NoPhoto, photo
+from treatment.evidence.symptoms import observed
 from treatment.job.facts import OBSERVATIONS
 from treatment.operation.entry.line import LogLine
 from treatment.operation.maintenance.upkeep import upkeep
 
-from ..accounts.access import job_for
-from ..attached import attached_json
-from ..door import design_of
-from ..jobs.forms import OBSERVATION_WORDS
-from ..jobs.models import Job
-from ..printed import printed
+from ..pages.attached import attached_json
+from ..pages.printed import printed
+from ..pages.steps import steps
+from ..records.job import Job
+from ..records.log import LogPhoto
+from ..repository.door import design_of
 from ..request import Request
-from ..steps import steps
-from ..trains import services as trains
-from . import services
+from ..usecases import books as services
+from ..usecases import trains
+from ..usecases.access import job_for
+from ..usecases.books import Refused
 from .entering import entered
 from .labels import labels
-from .models import LogPhoto
 from .page import EXAMPLES, context_of, preview
 from .redesign import open_redesign
-from .services import Refused
 from .table import ORDERS, Understood, choices, understood, words_of
 
 #: entries that are read to say what is expected of what is being typed
@@ -55,7 +55,7 @@ def logbook_page(request: HttpRequest, job: Job, status: int = 200, **more: Any)
         "here": request.GET.get("at", ""),
         "gone_last": _gone_last(request, job),
         "example": EXAMPLES[job.units],
-        "observations": [(key, OBSERVATION_WORDS[key]) for key in OBSERVATIONS],
+        "observations": [(key, observed(key)) for key in OBSERVATIONS],
     }
     if book is not None:
         services.remember(book)

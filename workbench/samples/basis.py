@@ -11,7 +11,7 @@ from treatment.job.facts import Bases, Basis
 from treatment.language.analytes import find_analyte
 from treatment.language.reading import Reading
 
-from ..jobs.document_form import EntryForm
+from ..pages.document_form import EntryForm
 
 WORDS = [
     ("worst", "the worst reading (default)"),

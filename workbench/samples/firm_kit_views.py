@@ -12,10 +12,10 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from treatment.evidence.kits import kit_from, kits
 
-from ..accounts.access import may_change, membership
+from ..records.sample import FirmKit
 from ..request import Request, whole
-from .firm_kits import TIMES, TOLD_BY, Late, Unclear, changed, copied, fields_of
-from .models import FirmKit
+from ..usecases.access import may_change, membership
+from ..usecases.firm_kits import TIMES, TOLD_BY, Late, Unclear, changed, copied, fields_of
 
 
 @require_GET

@@ -12,7 +12,7 @@ from django.utils import timezone
 from ..fields import offer
 from ..merging import late_words, settle
 from ..readers import written
-from .models import Sample
+from ..records.sample import Sample
 
 POINTS = [("raw", "Raw, untreated"), ("pressure_tank", "At the pressure tank"), ("tap", "At a tap in the house")]
 

@@ -20,14 +20,13 @@ from treatment.evidence.verdict import unmarked, verdicts
 from treatment.language.analytes import analytes
 from treatment.language.tables import table
 
-from ..accounts.access import job_for
-from ..door import design_of
-from ..jobs.document_form import set_entry
-from ..jobs.models import Job
-from ..jobs.services import StaleJob
+from ..pages.steps import steps
+from ..records.job import Job
+from ..repository.door import design_of
 from ..request import version_of
-from ..steps import steps
-from ..trains.services import shown_stages
+from ..usecases.access import job_for
+from ..usecases.jobs import StaleJob, set_entry
+from ..usecases.trains import shown_stages
 from .basis import BasisForm, ValueForm
 
 

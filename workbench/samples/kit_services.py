@@ -17,11 +17,11 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
-from ..door import reading_row
-from ..jobs.models import Job, Survey
-from ..jobs.services import bump, hold
-from .firm_kits import kits_of
-from .models import KitRun, KitSession, Reading, Sample
+from ..records.job import Job, Survey
+from ..records.sample import KitRun, KitSession, Reading, Sample
+from ..repository.door import reading_row
+from ..usecases.firm_kits import kits_of
+from ..usecases.jobs import bump, hold
 
 READ_LATE = "read late: the color is no longer reliable"
 
@@ -163,29 +163,3 @@ def _sample(session: KitSession) -> Sample:
         )
         session.save(update_fields=["sample"])
     return session.sample
-
-
-@dataclass(frozen=True)
-class Vial:
-    """A test that takes days, as the job list shows it: where it lies, and when it is due or since when it is."""
-
-    session: KitSession
-    test: KitTest
-    phase: str
-    due: dt.datetime
-
-
-def vials(jobs: list[Job], now: dt.datetime) -> dict[int, list[Vial]]:
-    """Overnight tests that wait for an answer, by job."""
-    found: dict[int, list[Vial]] = {}
-    runs = KitRun.objects.filter(session__job__in=jobs, answered_at=None).select_related("session__job")
-    firms = {job.workspace_id for job in jobs}
-    known = {firm: kits_of(firm) for firm in firms}
-    for run in runs:
-        kit = known[run.session.job.workspace_id].get(run.session.kit)
-        test = kit.test(run.test) if kit else None
-        if test is None or not test.overnight:
-            continue
-        name, _ = phase(test, (now - run.started_at).total_seconds())
-        found.setdefault(run.session.job_id, []).append(Vial(run.session, test, name, run.started_at + dt.timedelta(seconds=test.wait)))
-    return found

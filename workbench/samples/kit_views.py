@@ -13,14 +13,14 @@ from django.views.decorators.http import require_GET, require_POST
 from treatment.evidence.kits import KitTest
 from treatment.language.analytes import analytes
 
-from ..accounts.access import job_for
-from ..jobs.models import Job
+from ..pages.steps import steps
+from ..records.job import Job
+from ..records.sample import KitSession
 from ..request import Request
-from ..steps import steps
+from ..usecases.access import job_for
+from ..usecases.firm_kits import kits_of, offered
 from . import kit_services
-from .firm_kits import kits_of, offered
 from .forms import POINTS
-from .models import KitSession
 
 
 @require_GET

@@ -17,7 +17,7 @@ from treatment.language.analytes import analytes, find_analyte
 from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading, parse_reading
 
-from ..jobs.models import Job
+from ..records.job import Job
 from ..request import whole
 from .forms import SampleForm
 from .views import Chip, chip

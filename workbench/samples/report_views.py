@@ -21,14 +21,14 @@ from treatment.language.analytes import analytes
 from treatment.language.errors import Fault
 from treatment.language.spec import ListOf, Record
 
-from ..accounts.access import job_for
 from ..fields import sentence
-from ..jobs.models import Job
+from ..pages.steps import steps
+from ..records.job import Job
+from ..records.sample import ReportLayout, ReportPage, Sample
 from ..request import whole
 from ..safe_cells import safe_cell
-from ..steps import steps
+from ..usecases.access import job_for
 from . import preview, services
-from .models import ReportLayout, ReportPage, Sample
 from .views import chip
 
 

@@ -19,11 +19,11 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
-from ..door import reading_row, store_sample
-from ..jobs.models import Job
-from ..jobs.services import bump, hold
+from ..records.job import Job
+from ..records.sample import Reading, ReportFile, ReportLayout, ReportPage, Sample
+from ..repository.door import reading_row, store_sample
+from ..usecases.jobs import bump, hold
 from .forms import SampleForm
-from .models import Reading, ReportFile, ReportLayout, ReportPage, Sample
 
 LEFT_LYING = timedelta(days=30)  # how long a report is kept that nobody made a sample of
 KINDS = {

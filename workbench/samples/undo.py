@@ -13,11 +13,11 @@ from treatment.job.facts import SampleFacts
 from treatment.language.errors import BadDocument, Fault
 from treatment.language.spec import Record
 
-from ..door import sample_document, store_sample
-from ..jobs.models import Job
-from ..jobs.services import bump, hold
 from ..readers import written
-from .models import Sample
+from ..records.job import Job
+from ..records.sample import Sample
+from ..repository.door import sample_document, store_sample
+from ..usecases.jobs import bump, hold
 
 MOST_ASIDE = 400
 

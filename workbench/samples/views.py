@@ -13,22 +13,22 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from treatment.design import Design
 from treatment.evidence.entry_line import LineEntry, parse_line
+from treatment.evidence.symptoms import observed
 from treatment.job.limits import Limit, outside, strictest
 from treatment.language.analytes import Analyte, analytes
 from treatment.language.errors import BadDocument
 from treatment.language.reading import doubt
 
-from ..accounts.access import job_for
-from ..door import design_of, worth_testing
-from ..jobs.forms import OBSERVATION_WORDS
-from ..jobs.models import Job
-from ..jobs.services import hold, note_seen
+from ..pages.steps import steps
+from ..records.job import Job
+from ..records.sample import Sample
+from ..repository.door import design_of, worth_testing
 from ..request import Request
-from ..steps import steps
-from ..trains.services import shown_stages
+from ..usecases.access import job_for
+from ..usecases.jobs import hold, note_seen
+from ..usecases.trains import shown_stages
 from . import services, undo
 from .forms import SampleForm
-from .models import Sample
 
 LONGEST_LINE = 4000
 #: how long an answer works on which test comes next before it says how far it is [s]
@@ -130,7 +130,7 @@ def _entries(request: Request) -> list[LineEntry]:
 def _told(entries: list[LineEntry]) -> list[str]:
     """What was mended, asked of, or noted as seen in a line that was kept."""
     said = [
-        f"“{entry.text}” is saved as an observation: {OBSERVATION_WORDS[entry.seen]}.{f' {entry.asks}.' if entry.asks else ''}"
+        f"“{entry.text}” is saved as an observation: {observed(entry.seen)}.{f' {entry.asks}.' if entry.asks else ''}"
         for entry in entries
         if entry.seen
     ]

@@ -12,9 +12,9 @@ from treatment.commissioning.record import SANITISED, TELLING
 from treatment.commissioning.visits import visits
 from treatment.language.display import digits, unit_text
 
-from ..jobs.models import Job
-from ..samples.models import Reading as ReadingRow
-from ..samples.models import Sample
+from ..records.job import Job
+from ..records.sample import Reading as ReadingRow
+from ..records.sample import Sample
 from . import services
 from .services import Told
 

@@ -26,9 +26,9 @@ from treatment.commissioning.timeline import Timeline, timeline
 from treatment.commissioning.visits import Calendar, InstallVisit, Late, Misfit, minute_of, opens
 from treatment.language.interface import word
 
-from ..jobs.models import Job
 from ..readers import written
-from .models import StartPhoto, StartRun
+from ..records.job import Job
+from ..records.run import StartPhoto, StartRun
 
 #: how many of the steps that are missing are named
 NAMED = 2

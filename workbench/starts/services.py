@@ -23,13 +23,13 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import log_key
 from treatment.language.reading import parse_reading
 
-from ..door import design_of
-from ..jobs.models import Job
-from ..jobs.services import hold
-from ..samples.models import Sample
+from ..records.job import Job
+from ..records.run import StartEvent, StartPhoto, StartRun
+from ..records.sample import Sample
+from ..repository.door import design_of
 from ..stale import Stale
-from ..trains import services as trains
-from .models import StartEvent, StartPhoto, StartRun
+from ..usecases import trains
+from ..usecases.jobs import hold
 
 #: how far a phone's clock may lie from ours before what it says is put right [s]
 CLOCK = 90

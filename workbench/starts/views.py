@@ -21,14 +21,14 @@ from treatment.commissioning.record import record
 from treatment.commissioning.visits import minute_of
 from treatment.papers.design_file import STANDING_CAUTION
 
-from ..accounts.access import job_for
-from ..attached import attached, attached_json
-from ..jobs.models import Job
-from ..printed import printed
+from ..pages.attached import attached, attached_json
+from ..pages.printed import printed
+from ..pages.steps import steps
+from ..records.job import Job
+from ..records.run import StartPhoto
 from ..request import Request, version_of, whole
-from ..steps import steps
+from ..usecases.access import job_for
 from . import services
-from .models import StartPhoto
 from .page import calendar_of, context_of, first_day, said
 from .services import StalePlan, Taken, Told
 

@@ -8,8 +8,8 @@ from treatment.design import Design
 from treatment.house.measuring import drawdown_of
 from treatment.studies.supply import drain_check, operating_point, peaks, wash_flow, what_if, what_if_range, what_limits
 
-from ..jobs.forms import CHOICE_WORDS
-from ..jobs.models import Job
+from ..pages.choice_words import CHOICE_WORDS
+from ..records.job import Job
 from ..request import decimal
 from .forms import PumpForm
 

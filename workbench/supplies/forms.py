@@ -7,15 +7,17 @@ from typing import Any
 
 from django import forms
 
-from treatment.job.facts import spec_at
+from treatment.house.pipes import unmade
+from treatment.job.facts import PIPE_MATERIALS, spec_at
 from treatment.language.errors import Fault
-from treatment.language.measures import completed, example_for
+from treatment.language.measures import completed, example_for, switch_points
 from treatment.language.spec import BAD
 
 from ..fields import sentence
-from ..jobs.document_form import Ask, DocumentForm
-from ..jobs.models import Job, Survey
-from ..jobs.places import held, put, take
+from ..pages.choice_words import CHOICE_WORDS, EMPTY_WORDS
+from ..pages.document_form import Ask, DocumentForm, asked
+from ..records.job import Job, Survey
+from ..repository.places import held, put, take
 
 
 class PumpForm(DocumentForm):
@@ -83,3 +85,35 @@ class PumpForm(DocumentForm):
         if 0 < len(missing) < len(curve) and not self.errors:
             self.add_error(missing[0], "Enter all three: pressure at no flow, and flow and pressure of the best point.")
         return cleaned
+
+
+class SupplyForm(DocumentForm):
+    FIELDS = asked((
+        "flow_l_min", "drawdown_drawn_l", "drawdown_recovery_min", "pressure_low_kpa", "pressure_high_kpa", "night_pressure_kpa", "temperature_c", "coldest_c",
+        "pipe_material", "pipe_size_m", "pipe_length_m",
+    ), CHOICE_WORDS, EMPTY_WORDS)  # fmt: skip
+
+    def __init__(self, data: Any = None, *, job: Job) -> None:
+        for name in ("pressure_low_kpa", "pressure_high_kpa") if data is not None else ():
+            if both := switch_points(data.get(name, "")):  # both switch points in one of the fields
+                data = data.copy()
+                data["pressure_low_kpa"], data["pressure_high_kpa"] = both
+                break
+        super().__init__(data, job=job)
+
+    def clean(self) -> dict[str, Any]:
+        data = super().clean() or {}
+        low, high = self.read.get("pressure_low_kpa"), self.read.get("pressure_high_kpa")
+        if low is not None and high is not None and high < low:
+            self.add_error("pressure_high_kpa", "The highest pressure must not be below the lowest.")
+        if data.get("pipe_material") in ("", None, *PIPE_MATERIALS) and (
+            why := unmade(data.get("pipe_material") or None, self.read.get("pipe_size_m"))
+        ):
+            self.add_error("pipe_size_m", f"{why[0].upper()}{why[1:]}.")
+        drawn, recovery = self.read.get("drawdown_drawn_l"), self.read.get("drawdown_recovery_min")
+        if (drawn is None) != (recovery is None) and not self.errors:
+            self.add_error(
+                "drawdown_recovery_min" if recovery is None else "drawdown_drawn_l",
+                "Enter both: the volume drawn and the recovery time.",
+            )
+        return data

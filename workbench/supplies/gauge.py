@@ -16,8 +16,8 @@ from treatment.language.measures import completed
 from treatment.language.quantity import parse_quantity
 
 from ..fields import sentence
-from ..jobs.models import Job, PressureReading
-from ..jobs.services import touch
+from ..records.job import Job, PressureReading
+from ..usecases.jobs import touch
 from .services import Refused
 
 PERIODS = (("now", "just now"), ("day", "by day"), ("night", "at night"))

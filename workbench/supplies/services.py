@@ -16,8 +16,8 @@ from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
 from ..fields import sentence
-from ..jobs.models import Job, SupplyRun
-from ..jobs.services import touch
+from ..records.job import Job, SupplyRun
+from ..usecases.jobs import touch
 
 #: what each tap of a test says, in order; the last one ends the run
 TAPS = {

@@ -7,18 +7,24 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from ..accounts.access import job_for
-from ..door import design_of
-from ..jobs.answers import answered, saved
-from ..jobs.forms import SupplyForm
-from ..jobs.models import Job
-from ..jobs.services import StaleJob
+from ..pages.answers import answered, saved
+from ..pages.steps import steps
+from ..pages.survey_step import survey_step
+from ..records.job import Job
+from ..repository.door import design_of
 from ..request import Request, number
-from ..steps import steps
-from ..trains.services import shown_stages
+from ..usecases.access import job_for
+from ..usecases.jobs import StaleJob
+from ..usecases.trains import shown_stages
 from . import gauge, services
 from .context import supply_context, what_if_of
-from .forms import PumpForm
+from .forms import PumpForm, SupplyForm
+
+
+@require_http_methods(["GET", "POST"])
+def supply(request: Request, pk: int) -> HttpResponse:
+    """The supply step: the survey's fields, and what follows from them."""
+    return survey_step(request, pk, "supply", SupplyForm, supply_context)
 
 
 @require_GET

@@ -12,9 +12,9 @@ from django.test import TestCase, tag
 from playwright.sync_api import Page, expect, sync_playwright
 
 from treatment.tests.example import job as job_document
-from workbench.accounts.models import Membership, Workspace
-from workbench.door import store
-from workbench.jobs.models import Job
+from workbench.records.firm import Membership, Workspace
+from workbench.records.job import Job
+from workbench.repository.door import store
 
 #: how long a browser waits for what should be there [ms]: a busy machine may hold an answer for seconds
 PATIENCE = 30_000

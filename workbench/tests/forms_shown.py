@@ -11,7 +11,7 @@ from django.test import Client
 from django.urls import resolve, reverse
 
 from treatment.evidence.kits import kits
-from workbench.jobs.models import Job
+from workbench.records.job import Job
 
 OF_A_JOB = (
     "site", "water", "supply", "train", "wall", "year", "year-what-if", "choices", "kits", "options", "water-says", "water-history", "shelf", "panel",

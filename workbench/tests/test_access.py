@@ -9,11 +9,11 @@ from intake.apart import Read, as_stored
 from treatment.evidence.kits import row_of
 from treatment.evidence.reports.report import Report
 from vivid_cairn.urls import urlpatterns
-from workbench.catalogues.models import Catalogue, CatalogueSheet, CatalogueVersion
-from workbench.jobs.models import Job
-from workbench.logs.models import JobLog, LogEntry, LogPhoto
-from workbench.samples.models import FirmKit, ReportFile, ReportPage, Sample
-from workbench.starts.models import StartPhoto, StartRun
+from workbench.records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
+from workbench.records.job import Job
+from workbench.records.log import JobLog, LogEntry, LogPhoto
+from workbench.records.run import StartPhoto, StartRun
+from workbench.records.sample import FirmKit, ReportFile, ReportPage, Sample
 
 from .base import WorkbenchTestCase
 

@@ -14,12 +14,12 @@ from treatment.evidence.reports.read import read_sheets
 from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.catalogues import services as stock
-from workbench.door import store
-from workbench.jobs.models import Job, KeptPaper, Survey
 from workbench.logs import doors
-from workbench.logs import services as logs
-from workbench.samples.models import KitRun, Reading, Sample
-from workbench.trains.services import shown_stages
+from workbench.records.job import Job, KeptPaper, Survey
+from workbench.records.sample import KitRun, Reading, Sample
+from workbench.repository.door import store
+from workbench.usecases import books as logs
+from workbench.usecases.trains import shown_stages
 
 from .base import BrowserTestCase, has_focus
 from .test_starts import with_train

@@ -12,12 +12,12 @@ from django.db import IntegrityError, transaction
 from openpyxl import Workbook, load_workbook
 
 from treatment.job.catalogue import read_catalogue
-from workbench.accounts.models import Workspace
-from workbench.catalogues.current import document_of
-from workbench.catalogues.models import Catalogue, CatalogueSheet
 from workbench.catalogues.services import made
-from workbench.door import design_of, job_document, store
-from workbench.jobs.models import Job
+from workbench.records.catalogue import Catalogue, CatalogueSheet
+from workbench.records.firm import Workspace
+from workbench.records.job import Job
+from workbench.repository.catalogues import document_of
+from workbench.repository.door import design_of, job_document, store
 
 from .base import BrowserTestCase, WorkbenchTestCase, expect, read, tag
 

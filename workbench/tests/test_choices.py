@@ -7,9 +7,9 @@ import json
 from django.urls import reverse
 
 from treatment.choices.field import AXES
-from workbench.door import store
-from workbench.trains.models import TrainOption
-from workbench.trains.services import option_of, revision_of
+from workbench.records.train import TrainOption
+from workbench.repository.door import store
+from workbench.usecases.trains import option_of, revision_of
 
 from .base import WorkbenchTestCase
 

@@ -10,11 +10,11 @@ from treatment.language.errors import BadDocument
 from treatment.papers.design_file import design_document
 from treatment.tests.example import HARD_ONLY, worked
 from treatment.tests.example import job as job_document
-from workbench.door import design_of, store
-from workbench.door import job_document as written
-from workbench.jobs.models import Job, Survey
-from workbench.samples.models import Reading
-from workbench.trains.services import shown_stages
+from workbench.records.job import Job, Survey
+from workbench.records.sample import Reading
+from workbench.repository.door import design_of, store
+from workbench.repository.door import job_document as written
+from workbench.usecases.trains import shown_stages
 
 from .base import people
 

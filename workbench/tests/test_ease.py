@@ -14,9 +14,9 @@ from treatment.language.tables import table
 from treatment.tests.example import job as job_document
 
 from ..accounts.views import stands
-from ..door import store
-from ..jobs.models import Job
 from ..readers import written
+from ..records.job import Job
+from ..repository.door import store
 from ..words import word_of_figure, words
 from .base import BrowserTestCase, WorkbenchTestCase
 from .forms_shown import pages_with_forms
@@ -84,7 +84,7 @@ class Papers(WorkbenchTestCase):
         """And the list has its totals."""
         self.workspace.currency = "£"
         self.workspace.save()
-        with patch("workbench.printed.pdf", side_effect=lambda html: html.encode()):
+        with patch("workbench.pages.printed.pdf", side_effect=lambda html: html.encode()):
             for name, wanted in (("wall-pdf", "Total, with first-year consumables"), ("train-pdf", "Findings")):
                 html = self.client.get(reverse(name, args=[self.job.pk])).content.decode()
                 self.assertIn(f"{self.workspace.name}, {written(timezone.localdate(), 'j F Y')}", html)

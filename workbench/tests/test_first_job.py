@@ -10,8 +10,8 @@ from playwright.sync_api import Page, expect
 
 from intake.tests.made import photograph
 from intake.tests.test_scans import printed
-from workbench.jobs.models import Job
-from workbench.samples.models import Reading
+from workbench.records.job import Job
+from workbench.records.sample import Reading
 
 from .base import BrowserTestCase
 

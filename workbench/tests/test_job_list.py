@@ -9,14 +9,15 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
-from workbench import door
-from workbench.door import design_of, store
 from workbench.jobs import listing
-from workbench.jobs.models import Job, JobFigures, Presence
 from workbench.logs import doors
-from workbench.logs.models import JobLog
-from workbench.samples.models import Reading
-from workbench.trains.services import shown_stages
+from workbench.records.job import Job, JobFigures, Presence
+from workbench.records.log import JobLog
+from workbench.records.sample import Reading
+from workbench.repository import door
+from workbench.repository.door import design_of, store
+from workbench.repository.due import due_counts
+from workbench.usecases.trains import shown_stages
 
 from .base import WorkbenchTestCase, job_document, read
 
@@ -87,7 +88,7 @@ class Shelves(WorkbenchTestCase):
         self.post("job-delete")
         self.assertEqual((self.names(), self.names(show="bin")), ([], [self.job.name]))
         self.assertEqual(self.client.get(reverse("water", args=[self.job.pk])).status_code, 404)
-        self.assertEqual(listing.due_counts(self.workspace)["today"], 0)
+        self.assertEqual(due_counts(self.workspace)["today"], 0)
         self.assertNotContains(self.client.get(reverse("calendar")), self.job.name)
         self.assertIsNone(doors.device_of(token))
         self.post("job-put-back")

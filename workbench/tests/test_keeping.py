@@ -24,9 +24,9 @@ from django.test import TestCase, TransactionTestCase
 from treatment.tests.example import job as job_document
 from vivid_cairn.keeping import NotKept, backup, restore
 
-from ..accounts.models import Membership, Workspace
-from ..door import store
-from ..jobs.models import Job
+from ..records.firm import Membership, Workspace
+from ..records.job import Job
+from ..repository.door import store
 from .base import people
 
 

@@ -9,12 +9,13 @@ from django.urls import reverse
 from django.utils import timezone
 
 from treatment.evidence.kits import kits
-from workbench.door import design_of
-from workbench.jobs.models import Job
-from workbench.samples.firm_kits import kits_of, offered
-from workbench.samples.kit_services import rows_of, vials
-from workbench.samples.models import FirmKit, KitRun, KitSession, ReportLayout, Sample
-from workbench.samples.models import Reading as KeptReading
+from workbench.records.job import Job
+from workbench.records.sample import FirmKit, KitRun, KitSession, ReportLayout, Sample
+from workbench.records.sample import Reading as KeptReading
+from workbench.repository.door import design_of
+from workbench.samples.kit_services import rows_of
+from workbench.usecases.firm_kits import kits_of, offered
+from workbench.usecases.vials import vials
 
 from ..accounts.views import stands
 from .base import WorkbenchTestCase, read

@@ -13,11 +13,12 @@ from playwright.sync_api import expect
 
 from treatment.tests.example import job as job_document
 
-from ..door import store
-from ..jobs.listing import due_by
-from ..jobs.models import Job
-from ..logs import doors, labels, services
-from ..logs.models import JobLog, LogEntry, OwnerLink
+from ..logs import doors, labels
+from ..records.job import Job
+from ..records.log import JobLog, LogEntry, OwnerLink
+from ..repository.door import store
+from ..repository.due import due_by
+from ..usecases import books as services
 from .base import BrowserTestCase
 from .test_logs import TRAIN, Logbook, ago, secret_in
 from .test_starts import with_train

@@ -27,13 +27,14 @@ from treatment.operation.diagnosis.diagnosis import diagnosis_schema
 from treatment.operation.maintenance.log import log_schema
 from treatment.tests.example import job as job_document
 
-from ..door import store
 from ..jobs.management.commands.load_demo import LOGS
-from ..jobs.models import Job
-from ..logs import demonstration, doors, services
-from ..logs.models import CalendarLink, Device, JobLog, LogEntry, LogPhoto
+from ..logs import demonstration, doors
 from ..logs.page import EXAMPLES
-from ..trains.models import TrainOption
+from ..records.job import Job
+from ..records.log import CalendarLink, Device, JobLog, LogEntry, LogPhoto
+from ..records.train import TrainOption
+from ..repository.door import store
+from ..usecases import books as services
 from .base import BrowserTestCase, WorkbenchTestCase, people
 from .test_starts import picture, with_train
 

@@ -6,8 +6,8 @@ from playwright.sync_api import expect
 
 from treatment.tests.example import job as job_document
 
-from ..door import store
-from ..jobs.models import Job
+from ..records.job import Job
+from ..repository.door import store
 from .base import BrowserTestCase
 
 

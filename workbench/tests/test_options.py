@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from django.urls import reverse
 
-from workbench.door import design_of
-from workbench.jobs.models import Job
-from workbench.trains.models import TrainOption
-from workbench.trains.services import option_of, shown_stages
+from workbench.records.job import Job
+from workbench.records.train import TrainOption
+from workbench.repository.door import design_of
+from workbench.usecases.trains import option_of, shown_stages
 
 from .base import WorkbenchTestCase, read
 

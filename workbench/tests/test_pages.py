@@ -13,12 +13,12 @@ from django.urls import NoReverseMatch, reverse
 
 from treatment.job_file import read_job
 from treatment.tests.example import ACID_WELL
-from workbench.door import design_of, job_document, store
-from workbench.jobs.document_form import DocumentForm
-from workbench.jobs.models import Job
+from workbench.pages.document_form import DocumentForm
+from workbench.records.job import Job
+from workbench.repository.door import design_of, job_document, store
 from workbench.supplies.forms import PumpForm
 from workbench.trains.panel import PanelForm
-from workbench.trains.services import shown_stages
+from workbench.usecases.trains import shown_stages
 from workbench.walls.forms import WallForm
 
 from .base import WorkbenchTestCase

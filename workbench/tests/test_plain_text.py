@@ -8,7 +8,7 @@ from django.db import OperationalError
 from django.test import Client
 from django.urls import reverse
 
-from workbench.jobs.models import Job
+from workbench.records.job import Job
 
 from .base import WorkbenchTestCase, read
 

@@ -14,7 +14,7 @@ from django.urls import get_resolver, reverse
 
 from vivid_cairn.log import logging_of
 from workbench.jobs import views as jobs
-from workbench.jobs.services import StaleJob
+from workbench.usecases.jobs import StaleJob
 
 from .base import WorkbenchTestCase, people, read
 

@@ -7,7 +7,7 @@ from unittest import TestCase
 
 from treatment.tests.example import job
 
-from ..remembered import DESIGNS, FIRMS, of_firm
+from ..repository.remembered import DESIGNS, FIRMS, of_firm
 
 
 class ByFirm(TestCase):

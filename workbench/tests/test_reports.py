@@ -12,9 +12,9 @@ from django.utils import timezone
 
 from intake.tests.made import spreadsheet
 from treatment.tests.example import job as job_document
-from workbench.door import job_document as job_of
-from workbench.door import store
-from workbench.samples.models import ReportFile, Sample
+from workbench.records.sample import ReportFile, Sample
+from workbench.repository.door import job_document as job_of
+from workbench.repository.door import store
 from workbench.samples.undo import of_sample
 
 from .base import WorkbenchTestCase

@@ -7,9 +7,9 @@ from django.urls import reverse
 from playwright.sync_api import expect
 
 from treatment.tests.example import job as job_document
-from workbench.door import store
-from workbench.jobs.models import Survey
-from workbench.samples.models import Reading
+from workbench.records.job import Survey
+from workbench.records.sample import Reading
+from workbench.repository.door import store
 
 from .base import BrowserTestCase, WorkbenchTestCase
 

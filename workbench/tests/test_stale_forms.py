@@ -11,14 +11,14 @@ from django.utils import timezone
 
 from treatment.tests.example import job as job_document
 
-from ..door import design_of, store
-from ..door import job_document as document_of
-from ..jobs.models import Job, Survey
-from ..logs.models import JobLog
-from ..samples.models import Sample
-from ..starts.models import StartRun
-from ..trains.models import Revision, TrainOption
-from ..trains.services import open_option, option_of, revision_of
+from ..records.job import Job, Survey
+from ..records.log import JobLog
+from ..records.run import StartRun
+from ..records.sample import Sample
+from ..records.train import Revision, TrainOption
+from ..repository.door import design_of, store
+from ..repository.door import job_document as document_of
+from ..usecases.trains import open_option, option_of, revision_of
 from .base import people
 from .forms_shown import Form, forms_shown
 

@@ -23,14 +23,14 @@ from intake.pictures import SIDE
 from treatment.commissioning.record import record_schema
 from treatment.tests.example import job as job_document
 
-from ..door import store
-from ..jobs.models import Job, KeptPaper
-from ..printed import KEPT
-from ..samples.models import Reading, Sample
+from ..pages.printed import KEPT
+from ..records.job import Job, KeptPaper
+from ..records.run import StartEvent, StartPhoto, StartRun
+from ..records.sample import Reading, Sample
+from ..records.train import Revision, TrainOption
+from ..repository.door import store
 from ..starts import services
-from ..starts.models import StartEvent, StartPhoto, StartRun
 from ..starts.services import Told, when
-from ..trains.models import Revision, TrainOption
 from .base import WorkbenchTestCase, people
 
 TRAIN = [{"kind": "carbon", "id": "carbon", "medium": "granular", "form": "backwashing"}, {"kind": "softener", "id": "softener"}]
@@ -275,7 +275,7 @@ class Photos(Starts):
             pictures = [each for page in paper.pages for each in page.images]
             self.assertEqual([round(each["height"] / each["width"], 1) for each in pictures if each["height"] > each["width"] > 50], [2.0])
         self.assertGreater(len(self.client.get(address).content), plain)
-        with patch("workbench.printed.pdf", side_effect=AssertionError("printed again")):
+        with patch("workbench.pages.printed.pdf", side_effect=AssertionError("printed again")):
             self.assertTrue(self.client.get(address).content.startswith(b"%PDF"))
             self.tell("site/kit_check")
             with self.assertRaisesMessage(AssertionError, "printed again"):

@@ -14,9 +14,9 @@ from playwright.sync_api import Page, Route, expect
 
 from treatment.tests.example import job as job_document
 
-from ..door import store
+from ..records.run import StartEvent, StartPhoto, StartRun
+from ..repository.door import store
 from ..starts import services
-from ..starts.models import StartEvent, StartPhoto, StartRun
 from ..starts.services import Told
 from .base import BrowserTestCase
 from .test_starts import TRAIN, with_train

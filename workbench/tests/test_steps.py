@@ -16,9 +16,9 @@ from hypothesis.extra.django import TestCase as HypothesisTestCase
 from treatment.studies.next_tests import in_words, next_tests
 from treatment.tests.example import job as job_document
 from treatment.tests.fuzz import fuzz
-from workbench.door import design_of, store
-from workbench.jobs.models import Job
-from workbench.samples.models import Reading, Sample
+from workbench.records.job import Job
+from workbench.records.sample import Reading, Sample
+from workbench.repository.door import design_of, store
 
 from .base import WorkbenchTestCase, people
 

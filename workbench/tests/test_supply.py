@@ -8,7 +8,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from treatment.language.quantity import unit_named
-from workbench.jobs.models import SupplyRun
+from workbench.records.job import SupplyRun
 from workbench.supplies.gauge import note
 from workbench.supplies.services import Refused, averaged, rows_of, tap
 

@@ -14,12 +14,12 @@ from django.urls import reverse
 from treatment.evidence.kits import kits
 from treatment.tests.example import job as job_document
 
-from ..accounts.models import Workspace
 from ..accounts.views import stands
-from ..door import store
-from ..jobs.models import Job, Survey
-from ..samples.models import Reading, Sample
-from ..trains.models import TrainOption
+from ..records.firm import Workspace
+from ..records.job import Job, Survey
+from ..records.sample import Reading, Sample
+from ..records.train import TrainOption
+from ..repository.door import store
 from .base import people
 
 

@@ -18,13 +18,14 @@ from intake.pictures import NoPhoto, made_plain, photo
 from treatment.operation.maintenance.log import log_schema
 from vivid_cairn.log import without_addresses
 
-from ..accounts.models import Membership
-from ..logs import doors, services
-from ..logs.models import CalendarLink, CauseNote, Device, JobLog, LogEntry, OwnerLink
-from ..logs.thinning import AT_ONCE, thin
+from ..logs import doors
 from ..middleware import DOORS, LONGEST
+from ..records.firm import Membership
+from ..records.log import CalendarLink, CauseNote, Device, JobLog, LogEntry, OwnerLink
 from ..starts import services as starts
 from ..starts.services import Told
+from ..usecases import books as services
+from ..usecases.thinning import AT_ONCE, thin
 from .test_logs import Logbook, ago, secret_in
 from .test_starts import picture
 
@@ -267,7 +268,7 @@ class OddAtDoors(Logbook):
         """A row that is gone between two looks at it is a page that says so."""
         client = Client(raise_request_exception=False)
         client.force_login(self.designer)
-        with mock.patch("workbench.logs.views.services.put_away", side_effect=LogEntry.DoesNotExist):
+        with mock.patch("workbench.usecases.books.put_away", side_effect=LogEntry.DoesNotExist):
             self.assertEqual(client.post(self.where("logbook-put", 5), {}).status_code, 404)
 
 
@@ -335,7 +336,7 @@ class WithoutEnd(Logbook):
         self.line("in 47 psi, out 44", days=2)
         first, second = LogEntry.objects.order_by("pk")
         self.page()
-        with mock.patch("workbench.logs.services.read_log", side_effect=AssertionError("read anew")):
+        with mock.patch("workbench.usecases.books.read_log", side_effect=AssertionError("read anew")):
             self.page()
         seen = []
         for gone in ((first, True), (second, True), (first, False)):
@@ -359,7 +360,7 @@ class WithoutEnd(Logbook):
         """Above so many entries each message thins what is old, and the log is worked out when somebody looks."""
         self.begin()
         self.device(9, *({"five.pressure_in": f"{40 + n % 7} psi"} for n in range(services.BUSY + 5)))
-        with mock.patch("workbench.logs.services.opened", side_effect=AssertionError("worked out")):
+        with mock.patch("workbench.usecases.books.opened", side_effect=AssertionError("worked out")):
             services.add(self.job, [(ago(0), {"readings": {"five.pressure_in": "45 psi"}})], None, "k", by="device meter")
         self.assertEqual(LogEntry.objects.count(), 2)
         self.assertEqual(JobLog.objects.get().worked_for, "")
@@ -385,7 +386,7 @@ class WithoutEnd(Logbook):
 
     def test_one_house_never_takes_the_calendar_with_it(self) -> None:
         self.begin()
-        with mock.patch("workbench.logs.services.opened", side_effect=RuntimeError("this house")):
+        with mock.patch("workbench.usecases.books.opened", side_effect=RuntimeError("this house")):
             self.assertEqual(self.client.get(reverse("calendar")).status_code, 200)
 
 

@@ -7,8 +7,8 @@ from django.test import TestCase
 from treatment.tests.example import HARD_ONLY, job
 from treatment.tests.toy import FLUORIDE, toy_treatment
 
-from .. import door
-from ..trains.services import option_of
+from ..repository import door
+from ..usecases.trains import option_of
 from .base import people
 
 

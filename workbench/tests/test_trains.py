@@ -5,9 +5,9 @@ from typing import Any
 from django.urls import reverse
 
 from treatment.tests.example import job as job_document
-from workbench.door import store
-from workbench.trains.models import TrainOption
-from workbench.trains.services import option_of, revision_of, shown_stages
+from workbench.records.train import TrainOption
+from workbench.repository.door import store
+from workbench.usecases.trains import option_of, revision_of, shown_stages
 
 from .base import WorkbenchTestCase
 

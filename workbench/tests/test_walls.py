@@ -15,9 +15,9 @@ from django.urls import reverse
 from openpyxl import load_workbook
 
 from treatment.language.tables import table
-from workbench.door import store
-from workbench.trains.services import option_of, revision_of
-from workbench.walls import printing
+from workbench.pages import printing
+from workbench.repository.door import store
+from workbench.usecases.trains import option_of, revision_of
 from workbench.walls.views import drawn
 
 from .base import WorkbenchTestCase, job_document, read

@@ -8,9 +8,9 @@ import json
 from django.urls import reverse
 from django.utils import timezone
 
-from workbench.door import design_of, store
-from workbench.logs.models import JobLog, LogEntry
-from workbench.trains.services import open_option, option_of
+from workbench.records.log import JobLog, LogEntry
+from workbench.repository.door import design_of, store
+from workbench.usecases.trains import open_option, option_of
 
 from .base import WorkbenchTestCase
 

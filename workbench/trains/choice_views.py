@@ -21,14 +21,14 @@ from treatment.language.display import show
 from treatment.language.memory import uncollected
 from treatment.studies.compare import outlines
 
-from ..accounts.access import job_for
-from ..attached import attached_json
-from ..door import design_of
-from ..jobs.models import Job
-from ..remembered import of_firm
+from ..pages.attached import attached_json
+from ..pages.steps import steps
+from ..records.job import Job
+from ..repository.door import design_of
+from ..repository.remembered import of_firm
 from ..request import Request
-from ..steps import steps
-from . import services
+from ..usecases import trains as services
+from ..usecases.access import job_for
 
 #: seconds that one request works at a field: no one else of the process waits longer
 SLICE = 0.35

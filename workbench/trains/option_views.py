@@ -20,16 +20,16 @@ from treatment.studies.alternatives import alternatives
 from treatment.studies.compare import ComparedRow, compare, outlines
 from treatment.studies.shelf import shelf
 
-from ..accounts.access import job_for
-from ..door import design_of
-from ..jobs.answers import answered, saved
-from ..jobs.document_form import EntryForm, set_entry
-from ..jobs.models import Job
-from ..jobs.services import StaleJob
-from ..remembered import of_firm
+from ..pages.answers import answered, saved
+from ..pages.document_form import EntryForm
+from ..pages.steps import steps
+from ..records.job import Job
+from ..repository.door import design_of
+from ..repository.remembered import of_firm
 from ..request import Request, number, version_of
-from ..steps import steps
-from . import services
+from ..usecases import trains as services
+from ..usecases.access import job_for
+from ..usecases.jobs import StaleJob, set_entry
 from .panel import EventForm, LimitForm, PanelForm, WorkingForm, add_event, drop_event, events_told, own_values
 
 

@@ -5,25 +5,21 @@ All of it lives in the part of the survey that has no columns, written as a job 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Any
 
 from django import forms
 from django.db import transaction
 
-from treatment.job.facts import OwnLimits, Waivers, spec_at
+from treatment.job.facts import OwnLimits, spec_at
 from treatment.job.working import OwnValues, WorkingValue, told, working_values
 from treatment.language.analytes import find_analyte
 from treatment.language.errors import Fault
 from treatment.language.measures import completed, example_for
-from treatment.language.spec import BAD
 
 from ..fields import offer, sentence
-from ..jobs.document_form import Ask, DocumentForm, EntryForm, locked, set_part
-from ..jobs.models import Job, Survey
-from ..jobs.services import touch
-from .models import TrainOption
-from .services import LONGEST_REASON, Refused, claim, no_longer
+from ..pages.document_form import Ask, DocumentForm, EntryForm
+from ..records.job import Job, Survey
+from ..usecases.jobs import locked, set_part, touch
 
 SCHOOL_WORDS = {
     "exchange": "softener where soft water is required (default)", "scale_control": "crystallization: hardness stays", "citrate": "citrate: hardness stays",
@@ -57,23 +53,6 @@ class PanelForm(DocumentForm):
         "first_flush": Ask("source.rain", "first_flush", "First flush", "15 gal"),
         "monthly_rain": Ask("source.rain", "monthly_rain", "Rain by month, twelve values", "3.1 in; 2.8 in; …"),
     }
-
-
-@transaction.atomic
-def accept(job: Job, option: TrainOption, version: int, asked: Mapping[str, str], user: Any) -> str:
-    """Accept a finding with a reason (action ``waive``), or take that back (``unwaive``); what was done, in words. Raises Refused, StaleTrain."""
-    claim(option, version, user)
-    rule, stage, reason = asked.get("rule", ""), asked.get("on", ""), " ".join(asked.get("reason", "").split())
-    kept = [row for row in locked(job).rest.get("waivers", []) if (row.get("rule"), row.get("stage", "")) != (rule, stage)]
-    if asked.get("action") == "waive":
-        if not reason:
-            raise Refused("", "Give the reason for accepting this finding; it is printed beside it in every paper.")
-        kept.append({"rule": rule[:80], "stage": stage[:40], "reason": no_longer(reason, LONGEST_REASON, "")})
-    faults: list[Fault] = []
-    if Waivers().read(kept, "", faults) is BAD or faults:
-        raise Refused("", sentence(faults[0].message))
-    set_part(job, "waivers", kept, user)
-    return "accepted a finding" if reason else "withdrew an acceptance"
 
 
 class LimitForm(EntryForm):

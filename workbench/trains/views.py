@@ -21,16 +21,16 @@ from treatment.planning.evaluated import EvaluatedTrain
 from treatment.studies.repair import repair
 from treatment.treatments import ROOMS
 
-from ..accounts.access import job_for
-from ..door import design_of
-from ..jobs.models import Job
+from ..pages.steps import steps
+from ..records.job import Job
+from ..records.train import TrainOption
+from ..repository.door import design_of
 from ..request import Request, whole
-from ..steps import steps
-from . import services
-from .merging import on_top, stages_at
-from .models import TrainOption
-from .panel import accept
-from .services import LETTERS, Refused, StaleTrain
+from ..usecases import trains as services
+from ..usecases.access import job_for
+from ..usecases.train_merging import on_top, stages_at
+from ..usecases.trains import LETTERS, Refused, StaleTrain
+from ..usecases.waivers import accept
 from .sheet import sheet
 
 

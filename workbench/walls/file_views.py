@@ -25,13 +25,13 @@ from treatment.papers.design_file import STANDING_CAUTION
 from treatment.papers.materials import MaterialRow, by_group, materials, total
 from treatment.train.weights import loads, mains_volts, mass_of_all
 
-from ..accounts.access import job_for, may_change, membership
-from ..accounts.models import Workspace
-from ..attached import attached
-from ..catalogues.models import Catalogue
-from ..jobs.models import Job
-from ..printed import printed
-from ..steps import steps
+from ..pages.attached import attached
+from ..pages.printed import printed
+from ..pages.steps import steps
+from ..records.catalogue import Catalogue
+from ..records.firm import Workspace
+from ..records.job import Job
+from ..usecases.access import job_for, may_change, membership
 from .exports import costs_csv, dxf, materials_csv, materials_xlsx
 from .svg_style import svg_style
 from .views import drawn, states_of

@@ -10,8 +10,8 @@ from treatment.job.facts import Places
 from treatment.language.display import show
 from treatment.wall.placing import usual_size
 
-from ..jobs.document_form import Ask, DocumentForm
-from ..jobs.models import Job
+from ..pages.document_form import Ask, DocumentForm
+from ..records.job import Job
 
 SPOT = (("x", "From the left", "6 ft"), ("width", "Width", ""), ("foot", "Bottom edge above floor", ""), ("height", "Height", ""))
 THINGS = ("electrical_panel", "water_heater", "main_shutoff", "meter")

@@ -8,7 +8,7 @@ from typing import Any
 from treatment.wall.parts import Wall
 from treatment.wall.placing import drawn_to, snapped
 
-from ..trains.services import Refused, Stages, place_of, title
+from ..usecases.trains import Refused, Stages, place_of, title
 
 STEP = 50.0  # mm an arrow key moves
 FARTHEST = 60000.0

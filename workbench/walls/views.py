@@ -20,18 +20,18 @@ from treatment.studies.supply import routed_loss
 from treatment.train.weights import loads, mains_volts, mass_of_all
 from treatment.wall.parts import STATES, Wall
 
-from ..accounts.access import job_for
-from ..attached import attached
-from ..door import design_of
-from ..jobs.answers import answered, saved
-from ..jobs.models import Job
+from ..pages.answers import answered, saved
+from ..pages.attached import attached
+from ..pages.steps import steps
+from ..records.job import Job
+from ..records.train import TrainOption
+from ..repository.door import design_of
 from ..request import Request
-from ..steps import steps
-from ..trains import services as trains
-from ..trains.merging import on_top, stages_at
-from ..trains.models import TrainOption
-from ..trains.panel import accept
-from ..trains.services import Refused, StaleTrain
+from ..usecases import trains
+from ..usecases.access import job_for
+from ..usecases.train_merging import on_top, stages_at
+from ..usecases.trains import Refused, StaleTrain
+from ..usecases.waivers import accept
 from . import services
 from .forms import WallForm
 from .svg_style import svg_style

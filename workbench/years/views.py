@@ -25,15 +25,15 @@ from treatment.year.past import Past, past_of
 from treatment.year.picture import day_picture, picture
 from treatment.year.scenarios import TOLD, Scenario, names, read_scenarios
 
-from ..accounts.access import job_for
-from ..attached import attached_json
-from ..door import design_of
-from ..jobs.models import Job
-from ..logs.services import log_of, opened
-from ..remembered import of_firm
+from ..pages.attached import attached_json
+from ..pages.steps import steps
+from ..records.job import Job
+from ..repository.door import design_of
+from ..repository.remembered import of_firm
 from ..request import Request, decimal
-from ..steps import steps
-from ..trains import services as trains
+from ..usecases import trains
+from ..usecases.access import job_for
+from ..usecases.books import log_of, opened
 
 MOST = 4  # scenarios that are laid over each other on the page
 DAYS = 365

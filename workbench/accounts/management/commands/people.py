@@ -12,7 +12,7 @@ from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
-from workbench.accounts.models import Membership, Workspace
+from workbench.records.firm import Membership, Workspace
 
 
 class Command(BaseCommand):

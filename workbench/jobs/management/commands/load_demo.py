@@ -10,13 +10,13 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 from django.utils import timezone
 
-from workbench.accounts.models import Membership, Workspace
-from workbench.catalogues.models import Catalogue
 from workbench.catalogues.services import made
-from workbench.door import store
-from workbench.jobs.models import Job
 from workbench.logs import demonstration as logs
-from workbench.samples.models import KitRun, KitSession
+from workbench.records.catalogue import Catalogue
+from workbench.records.firm import Membership, Workspace
+from workbench.records.job import Job
+from workbench.records.sample import KitRun, KitSession
+from workbench.repository.door import store
 from workbench.starts import demonstration
 
 RUNS = {"High Tarn Farm": demonstration.begun, "Mill Street 4": demonstration.soaking, "Becklow Guest House": demonstration.recorded}

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from django.db.models import F
 
-from .models import Membership
+from ..records.firm import Membership
 
 EUROPE = (
     "de", "fr", "es", "nl", "it", "pt", "da", "sv", "fi", "pl", "cs", "sk", "hu", "ro", "bg", "el", "hr", "sl", "et", "lv", "lt", "mt", "ga", "ca", "eu",

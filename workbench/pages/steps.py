@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from django.urls import reverse
 
-from .jobs.models import Job
+from ..records.job import Job
 
 
 @dataclass(frozen=True)

@@ -10,11 +10,11 @@ from django.db import IntegrityError, transaction
 from django.http import HttpRequest, HttpResponse
 from django.template.loader import render_to_string
 
+from ..error_views import told
+from ..readers import spelled_paper
+from ..records.job import Job, KeptPaper
 from .attached import attached
-from .error_views import told
-from .jobs.models import Job, KeptPaper
-from .readers import spelled_paper
-from .walls.printing import Busy, pdf
+from .printing import Busy, pdf
 
 #: counts up where the same page would print otherwise, as with new fonts
 PRINT = 1

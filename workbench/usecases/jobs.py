@@ -10,9 +10,9 @@ from django.db.models import F
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
-from ..accounts.models import Workspace
+from ..records.firm import Workspace
+from ..records.job import Job, Survey
 from ..stale import Stale
-from .models import Job, Survey
 
 KEPT_IN_BIN = timedelta(days=30)
 
@@ -81,3 +81,27 @@ def put_back(workspace: Workspace, pk: int) -> Job:
 def archive(job: Job, done: bool) -> None:
     """Take a job out of the list that opens first, or put it back; everything else of it goes on."""
     Job.objects.filter(pk=job.pk).update(archived_at=timezone.now() if done else None)
+
+
+@transaction.atomic
+def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int) -> None:
+    """Put an entry of the job's own in place of ours, or take it back with None. Raises Stale where ``version`` is no longer the newest."""
+    touch(job, version, user)
+    entries = {name: each for name, each in locked(job).rest.get(part, {}).items() if name != key}
+    set_part(job, part, entries | ({key: row} if row else {}), user)
+
+
+@transaction.atomic
+def set_part(job: Job, part: str, value: Any, user: Any) -> None:
+    """Write a whole part that has no column, or take it out where it is empty."""
+    survey = locked(job)
+    survey.rest = {key: each for key, each in survey.rest.items() if key != part} | ({part: value} if value else {})
+    survey.save(update_fields=["rest"])
+    job.survey.rest = survey.rest
+    bump(job, user)
+
+
+def locked(job: Job) -> Survey:
+    """The survey as it stands, held with its job until the transaction ends."""
+    hold(job)
+    return Survey.objects.select_for_update().get(job=job)

@@ -11,11 +11,11 @@ from typing import Any, TypeVar
 
 from treatment.job_file import written
 
-from ..door import design_of
-from ..jobs.models import Job
+from ..records.job import Job
+from ..records.train import Revision, TrainOption
+from ..repository.door import design_of
 from ..request import whole
-from .models import Revision, TrainOption
-from .services import Refused, Stages, StaleTrain, named, revision_of
+from .trains import Refused, Stages, StaleTrain, named, revision_of
 
 Made = TypeVar("Made")
 #: what an edit of a unit on the wall changes

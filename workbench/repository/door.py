@@ -19,14 +19,14 @@ from treatment.language.quantity import canonical_unit
 from treatment.language.spec import Measure
 from treatment.studies.next_tests import Asking
 
-from .accounts.models import Workspace
-from .catalogues.current import document_of
-from .catalogues.models import Catalogue
-from .jobs.models import Job, Survey
-from .jobs.places import COLUMNS, MEASURED, put, take
+from ..records.catalogue import Catalogue
+from ..records.firm import Workspace
+from ..records.job import Job, Survey
+from ..records.sample import Reading, Sample
+from ..records.train import Revision, TrainOption
+from .catalogues import document_of
+from .places import COLUMNS, MEASURED, put, take
 from .remembered import Test, as_told, of_firm
-from .samples.models import Reading, Sample
-from .trains.models import Revision, TrainOption
 
 
 def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]:

@@ -19,8 +19,8 @@ from django.db.models.functions import TruncHour
 from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import log_key
 
-from ..jobs.services import hold
-from .models import JobLog, LogEntry
+from ..records.log import JobLog, LogEntry
+from .jobs import hold
 
 #: how the name of who wrote an entry begins where it was a device, and those of a day's and an hour's summary
 DEVICE, BY_DAY, BY_HOUR = "device ", "devices, by day", "device readings, by hour"

@@ -33,14 +33,14 @@ from treatment.operation.maintenance.log import FORMAT, loads, read_log
 from treatment.operation.maintenance.upkeep import Task, upkeep
 from treatment.operation.maintenance.use import question
 
-from ..accounts.models import Membership, Workspace
-from ..door import design_of
-from ..jobs.models import Job
-from ..jobs.services import hold
 from ..merging import late_words, settle
-from ..remembered import ReadLog, of_firm
-from ..trains import services as trains
-from .models import CauseNote, JobLog, LogEntry, LogPhoto
+from ..records.firm import Membership, Workspace
+from ..records.job import Job
+from ..records.log import CauseNote, JobLog, LogEntry, LogPhoto
+from ..repository.door import design_of
+from ..repository.remembered import ReadLog, of_firm
+from . import trains
+from .jobs import hold
 from .thinning import DEVICE, thin
 
 #: entries that are read of a log, the newest

@@ -21,12 +21,12 @@ from treatment.language.measures import completed, example_for
 from treatment.language.quantity import canonical_unit
 from treatment.language.spec import BAD, Choice, Flag, ListOf, Measure, Number, Spec
 
-from ..door import job_document
 from ..fields import sentence
+from ..records.job import Job, Survey
+from ..repository.door import job_document
+from ..repository.places import COLUMNS, held, put, take
+from ..usecases.jobs import StaleJob, touch
 from .merging import merged
-from .models import Job, Survey
-from .places import COLUMNS, held, put, take
-from .services import StaleJob, bump, hold, touch
 
 #: how often a merge is tried anew where somebody saved in between
 TRIES = 4
@@ -301,27 +301,3 @@ class EntryForm(forms.Form):
     def row(self) -> dict[str, Any] | None:
         """It, as a job file writes it; None takes it back."""
         raise NotImplementedError
-
-
-@transaction.atomic
-def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int) -> None:
-    """Put an entry of the job's own in place of ours, or take it back with None. Raises Stale where ``version`` is no longer the newest."""
-    touch(job, version, user)
-    entries = {name: each for name, each in locked(job).rest.get(part, {}).items() if name != key}
-    set_part(job, part, entries | ({key: row} if row else {}), user)
-
-
-@transaction.atomic
-def set_part(job: Job, part: str, value: Any, user: Any) -> None:
-    """Write a whole part that has no column, or take it out where it is empty."""
-    survey = locked(job)
-    survey.rest = {key: each for key, each in survey.rest.items() if key != part} | ({part: value} if value else {})
-    survey.save(update_fields=["rest"])
-    job.survey.rest = survey.rest
-    bump(job, user)
-
-
-def locked(job: Job) -> Survey:
-    """The survey as it stands, held with its job until the transaction ends."""
-    hold(job)
-    return Survey.objects.select_for_update().get(job=job)

@@ -14,7 +14,7 @@ from django import forms
 from django.http import QueryDict
 
 from ..merging import settle
-from .models import Job
+from ..records.job import Job
 
 WAS = "was-"
 

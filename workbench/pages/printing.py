@@ -11,7 +11,7 @@ from typing import Any
 
 from intake.beside import ROOT, Beside, NoTurn, TookTooLong
 
-PRINTER = Beside("workbench.walls.printing", wait_s=60, wall_s=60)
+PRINTER = Beside("workbench.pages.printing", wait_s=60, wall_s=60)
 
 
 class Busy(Exception):

@@ -6,9 +6,9 @@ from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 
-from ..jobs.models import Job
 from ..readers import read_by
-from .models import Membership
+from ..records.firm import Membership
+from ..records.job import Job
 
 
 def membership(request: HttpRequest) -> Membership:

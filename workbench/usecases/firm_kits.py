@@ -13,9 +13,9 @@ from treatment.evidence.kits import Kit, chart_read, chart_text, in_time, kit_fr
 from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 
-from ..accounts.models import Workspace
 from ..merging import late_words, settle
-from .models import FirmKit
+from ..records.firm import Workspace
+from ..records.sample import FirmKit
 
 TOLD_BY = "Your company's own chart"
 LONGEST_S = 7 * 86400.0

@@ -9,9 +9,9 @@ from typing import Any
 from django.http import HttpResponse
 from django.shortcuts import render
 
+from ..records.job import Job
 from ..request import Request
 from .document_form import DocumentForm, kept
-from .models import Job
 
 Forms = Callable[..., DocumentForm]
 

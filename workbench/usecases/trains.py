@@ -18,11 +18,11 @@ from treatment.language.spec import BAD, Choice, Measure
 from treatment.treatments import ROOMS
 
 from ..fields import sentence
-from ..jobs.models import Job
-from ..jobs.services import hold, touch
+from ..records.job import Job
+from ..records.train import Revision, TrainOption
 from ..request import whole
 from ..stale import Stale
-from .models import Revision, TrainOption
+from .jobs import hold, touch
 
 Stages = list[dict[str, Any]]
 

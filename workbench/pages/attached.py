@@ -7,7 +7,7 @@ from typing import Any
 from django.http import HttpResponse, JsonResponse
 from django.utils.text import slugify
 
-from .jobs.models import Job
+from ..records.job import Job
 
 
 def attached(content: bytes | str, kind: str, job: Job, ending: str) -> HttpResponse:

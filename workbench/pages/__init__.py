@@ -1,0 +1,1 @@
+"""What the pages of every feature share: steps, forms that save by themselves, papers, answers."""

@@ -1,0 +1,57 @@
+"""Who works here: a workspace is a firm, its members share its jobs."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+
+class Workspace(models.Model):
+    """A firm, with what its new jobs start from."""
+
+    name = models.CharField(max_length=120)
+    standard = models.CharField(max_length=8, default="us")
+    units = models.CharField(max_length=8, default="us")
+    #: whether somebody of the firm chose these, or they are only where it began
+    chosen = models.BooleanField(default=False)
+    #: sign or letters before an amount of money; empty where the firm has not said
+    currency = models.CharField(max_length=6, blank=True)
+    #: its own prices by key of the price list, in place of the sample ones
+    prices = models.JSONField(default=dict, blank=True)
+    #: its rates by their key in ``firm`` of a job file (an hour, a visit, a kWh, a liter, margin, tax, years, rate), as typed
+    rates = models.JSONField(default=dict, blank=True)
+    #: the bags it buys, in canonical units by working value (``packing.media_bag`` [L], ``packing.salt_bag`` [kg]); common ones where it names none
+    bags = models.JSONField(default=dict, blank=True)
+    #: whether owners may have a private address of their house's log
+    owner_links = models.BooleanField(default=False)
+
+    class Meta:
+        app_label = "accounts"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Membership(models.Model):
+    """A person in a workspace. Viewers read; designers also change."""
+
+    class Role(models.TextChoices):
+        DESIGNER = "designer"
+        VIEWER = "viewer"
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices, default=Role.DESIGNER)
+    #: what they last chose for a job, for their next one
+    last_standard = models.CharField(max_length=8, blank=True)
+    last_units = models.CharField(max_length=8, blank=True)
+
+    class Meta:
+        app_label = "accounts"
+        constraints = [
+            models.UniqueConstraint(fields=["workspace", "user"], name="one_membership_each"),
+            models.CheckConstraint(condition=models.Q(role__in=["designer", "viewer"]), name="membership_role_known"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.user} in {self.workspace}"

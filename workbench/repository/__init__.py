@@ -1,0 +1,1 @@
+"""Rows <-> documents, and what was worked out of them."""

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class WallsConfig(AppConfig):
+    name = "workbench.walls"

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class YearsConfig(AppConfig):
+    name = "workbench.years"
