@@ -24,7 +24,7 @@ HOURS = 24
 
 
 @dataclass(frozen=True, slots=True)
-class Axis:
+class DayLine:
     """The line of days: those of the year, and before them those of a log."""
 
     days: int
@@ -164,7 +164,7 @@ def picture(came: Came, plain: Came | None, system: str, chosen: dt.date | None 
     holds of the days before it.
     """
     year = came.year
-    axis = Axis(year.days, 0 if past is None else past.days)
+    axis = DayLine(year.days, 0 if past is None else past.days)
     found = {name: (unit, low, mean, high) for name, unit, low, mean, high in came.series()}
     usual = {} if plain is None else {name: mean for name, _, _, mean, _ in plain.series()}
     y, bands = TOP, []
@@ -192,7 +192,7 @@ def picture(came: Came, plain: Came | None, system: str, chosen: dt.date | None 
 class _Place(NamedTuple):
     """Where a band is drawn."""
 
-    axis: Axis
+    axis: DayLine
     y: float
 
 
@@ -290,7 +290,7 @@ def _late(came: Came, analyte: str) -> Array:
     return np.asarray(by_day > 1.0)
 
 
-def _runs(late: Array, axis: Axis) -> Iterator[tuple[float, float]]:
+def _runs(late: Array, axis: DayLine) -> Iterator[tuple[float, float]]:
     """Stretches of days as places: left edge and width."""
     begin, days = None, axis.days
     for day in range(days + 1):
@@ -306,7 +306,7 @@ def _points(places: Sequence[tuple[float, float]]) -> str:
     return " ".join(f"{x:g},{y:g}" for x, y in places)
 
 
-def _row(came: Came, id: str, done: list[tuple[dt.date, str]], y: float, axis: Axis) -> EventRow:
+def _row(came: Came, id: str, done: list[tuple[dt.date, str]], y: float, axis: DayLine) -> EventRow:
     """The events of a unit; done: what a log says was done at it before."""
     place = next(each for each in came.year.places if each.id == id)
     before = tuple(Tick(axis.x((on - came.year.start).days), f"{on}: {words}", False) for on, words in done)
@@ -321,7 +321,7 @@ def _date(came: Came, at: float) -> str:
     return (came.year.start + dt.timedelta(days=int(at // MINUTES))).isoformat()
 
 
-def _months(start: dt.date, axis: Axis) -> Iterator[Month]:
+def _months(start: dt.date, axis: DayLine) -> Iterator[Month]:
     few = axis.days + axis.past < 800
     for day in range(-axis.past, axis.days):
         date = start + dt.timedelta(days=day)
