@@ -9,6 +9,7 @@ from django.views.decorators.csrf import csrf_exempt
 from workbench import error_views as errors
 from workbench import words
 from workbench.accounts import log_in
+from workbench.accounts import people_views as people
 from workbench.accounts import views as accounts
 from workbench.accounts.guesses import paced
 from workbench.catalogues import views as catalogues
@@ -50,6 +51,9 @@ urlpatterns = [
     path("", jobs.job_list, name="jobs"),
     path("words/", login_not_required(words.page), name="words"),
     path("firm/", accounts.firm, name="firm"),
+    path("people/", people.shelf, name="people"),
+    path("join/<str:secret>/", people.join, name="join"),
+    path("firm/open/", people.open_firm, name="firm-open"),
     path("firm/kits/", firm_kits.kit_shelf, name="firm-kits"),
     path("firm/kits/copy/", firm_kits.kit_copy, name="firm-kit-copy"),
     path("firm/kits/<int:pk>/", firm_kits.kit_edit, name="firm-kit"),

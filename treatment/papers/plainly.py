@@ -33,15 +33,15 @@ class InPlainWords:
         )  # fmt: skip
 
 
-def in_plain_words(variant: EvaluatedTrain, found: Priced, system: str) -> InPlainWords:
-    """Say what a train does, asks and costs, and where it falls short, from its own stages, tasks, costs and findings."""
+def in_plain_words(variant: EvaluatedTrain, found: Priced | None, system: str) -> InPlainWords:
+    """Say what a train does, asks and costs, and where it falls short, from its own stages, tasks, costs and findings. found: None for no money."""
     tasks = sorted(upkeep(variant), key=days_of)
     grave = [each for each in variant.findings if each.severity != "advice"]
     return InPlainWords(
         tuple(f"{stage.name}: {said}." for stage in variant.run.stages if (said := stage.room.does(stage.water_in, stage.water_out, system))),
         _once(_asked(task) for task in tasks if task.row.who == "owner"),
         _once(_asked(task) for task in tasks if task.row.who != "owner"),
-        tuple(_costs(found)),
+        () if found is None else tuple(_costs(found)),
         tuple(each.message for each in grave if not each.waived),
         tuple(f"{each.message} Accepted: {each.waived}" for each in grave if each.waived),
     )

@@ -1,5 +1,5 @@
 """The tables of this application are kept with all others, in `workbench.records`."""
 
-from ..records.firm import Membership, Workspace
+from ..records.firm import Invitation, Membership, Workspace
 
-__all__ = ["Membership", "Workspace"]
+__all__ = ["Invitation", "Membership", "Workspace"]

@@ -17,9 +17,10 @@ from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
 from ..fields import offer
-from ..records.firm import Workspace
+from ..records.firm import Membership, Workspace
 from ..repository.catalogues import in_another
-from ..usecases.access import may_change, membership
+from ..usecases.access import ask, membership
+from ..usecases.roles import may
 
 #: field -> working value, dimension, example
 BAGS = {"media_bag": ("packing.media_bag", "volume", "1 ft3"), "salt_bag": ("packing.salt_bag", "mass", "40 lb")}
@@ -102,8 +103,9 @@ def stands(workspace: Workspace) -> str:
 def firm(request: HttpRequest) -> HttpResponse:
     member = membership(request)
     if request.method == "POST":
-        may_change(member)
+        ask(member, "money.change")
         form = FirmForm(request.POST, instance=Workspace.objects.select_for_update().get(pk=member.workspace.pk))
+        form.fields["name"].disabled = not may(member.role, "firm.manage")
         if form.is_valid():
             form.instance.chosen = True
             form.save()
@@ -113,6 +115,14 @@ def firm(request: HttpRequest) -> HttpResponse:
             data["was"] = form.stands
             problem = form.errors["was"]
             form = FirmForm(data, instance=Workspace.objects.get(pk=member.workspace.pk))
-            return render(request, "accounts/firm.html", {"form": form, "problem": problem}, status=409)
-        return render(request, "accounts/firm.html", {"form": form}, status=422)
-    return render(request, "accounts/firm.html", {"form": FirmForm(instance=member.workspace)})
+            return _firm(request, member, form, 409, problem)
+        return _firm(request, member, form, 422)
+    return _firm(request, member, FirmForm(instance=member.workspace))
+
+
+def _firm(request: HttpRequest, member: Membership, form: FirmForm, status: int = 200, problem: Any = "") -> HttpResponse:
+    """The page: the name is an owner's to change; a person of several firms may open another."""
+    if not may(member.role, "firm.manage"):
+        form.fields["name"].disabled = True
+    firms = Membership.objects.select_related("workspace").filter(user=request.user.pk).order_by("pk")
+    return render(request, "accounts/firm.html", {"form": form, "problem": problem, "firms": firms, "open": member}, status=status)

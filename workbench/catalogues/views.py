@@ -29,7 +29,7 @@ from ..repository.catalogues import OtherCurrency, document_of, same_currency
 from ..request import number, version_of
 from ..safe_cells import safe_cell
 from ..stale import Stale
-from ..usecases.access import job_for, may_change, membership
+from ..usecases.access import ask, job_for, membership
 from . import services
 from .services import ItemChange
 
@@ -40,9 +40,10 @@ PER_PAGE, BLANK_ROWS, SHOWN = 50, 2, 12
 def shelf(request: HttpRequest) -> HttpResponse:
     """The firm's catalogues; a new one from a file, or empty."""
     member = membership(request)
+    ask(member, "money.see")
     if request.method == "GET":
         return _shelf(request, member.workspace)
-    may_change(member)
+    ask(member, "money.change")
     name, currency = (" ".join(request.POST.get(each, "").split()) for each in ("name", "currency"))
     problems = {}
     if not name or len(name) > 120:
@@ -93,10 +94,11 @@ def _shelf(request: HttpRequest, workspace: Any, status: int = 200, **more: Any)
 def table(request: HttpRequest, pk: int) -> HttpResponse:
     """A catalogue, fifty items a page; what is typed into the table is kept in one version, or refused beside its cell."""
     member = membership(request)
+    ask(member, "money.see")
     catalogue = get_object_or_404(Catalogue, workspace=member.workspace, pk=pk)
     if request.method == "GET":
         return _table(request, catalogue)
-    may_change(member)
+    ask(member, "money.change")
     rows, problems = _typed(request)
     found = services.Changed(problems)
     if not problems:
@@ -177,9 +179,10 @@ def _cells(item: dict[str, Any]) -> dict[str, Any]:
 def sheet(request: HttpRequest, pk: int) -> HttpResponse:
     """A table that was sent: what each column says, the rows as they are understood; kept when that is confirmed."""
     member = membership(request)
+    ask(member, "money.see")
     held = get_object_or_404(CatalogueSheet, workspace=member.workspace, pk=pk)
     if request.method == "POST":
-        may_change(member)
+        ask(member, "money.change")
         with transaction.atomic():
             held = get_object_or_404(CatalogueSheet.objects.select_for_update(), workspace=member.workspace, pk=pk)
             _mapped(request, held)
@@ -219,7 +222,7 @@ def _sheet(request: HttpRequest, held: CatalogueSheet, status: int = 200, **more
 def send(request: HttpRequest, pk: int) -> HttpResponse:
     """A file for a catalogue that is there: its items take the place of all."""
     member = membership(request)
-    may_change(member)
+    ask(member, "money.change")
     catalogue = get_object_or_404(Catalogue, workspace=member.workspace, pk=pk)
     upload = request.FILES.get("file")
     content = upload.read(LARGEST + 1) if upload is not None else b""
@@ -241,7 +244,7 @@ def send(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def retire(request: HttpRequest, pk: int) -> HttpResponse:
     member = membership(request)
-    may_change(member)
+    ask(member, "money.change")
     kept = services.retire(member.workspace, pk, "again" not in request.POST)
     words = "is offered again" if "again" in request.POST else "was deleted" if kept.pk is None else "is no longer offered; jobs that use it keep it"
     messages.success(request, f"{kept.name} {words}.")
@@ -251,7 +254,9 @@ def retire(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
     """A catalogue as an open file."""
-    catalogue = get_object_or_404(Catalogue, workspace=membership(request).workspace, pk=pk)
+    member = membership(request)
+    ask(member, "money.see")
+    catalogue = get_object_or_404(Catalogue, workspace=member.workspace, pk=pk)
     document = document_of(catalogue)
     kind, content = _written(document, ending)
     response = HttpResponse(content, content_type=kind)
@@ -282,7 +287,7 @@ def _written(document: dict[str, Any], ending: str) -> tuple[str, str | bytes]:
 @require_POST
 def choose(request: HttpRequest, pk: int) -> HttpResponse:
     """Build a job of one of the firm's catalogues, or of generic sizes."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="money.change")
     try:
         services.choose(job, number(request, "catalogue"), version_of(request), request.user)
     except Stale:

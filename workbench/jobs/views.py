@@ -28,7 +28,7 @@ from ..repository.door import design_of, job_document, store
 from ..repository.due import due_counts
 from ..repository.remembered import of_firm
 from ..request import Request
-from ..usecases.access import job_for, may_change, membership
+from ..usecases.access import ask, job_for, membership, without_money
 from ..usecases.books import refreshed
 from ..usecases.defaults import remember, start_of
 from ..usecases.jobs import KEPT_IN_BIN, archive, bump, put_back, put_in_bin
@@ -80,7 +80,7 @@ def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int 
 def job_new(request: Request) -> HttpResponse:
     """A job begun: from its water, from a report, or from an installation that stands there already, which is put together by hand."""
     member = membership(request)
-    may_change(member)
+    ask(member, "job.change")
     form = NewJobForm(request.POST)
     if not form.is_valid():
         return _list(request, member.workspace, form, 422)
@@ -98,7 +98,7 @@ def job_new(request: Request) -> HttpResponse:
 @require_POST
 def job_duplicate(request: Request, pk: int) -> HttpResponse:
     """The job once more, with its water, supply, train and values; its log and its run sheet stay with the first."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     document = job_document(job, shown_stages(job))
     document["job"]["name"] = f"{job.name} (copy)"[:120]
     if job.catalogue is not None:
@@ -115,7 +115,7 @@ def job_duplicate(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def job_archive(request: Request, pk: int) -> HttpResponse:
     """Into the archive, or back into the list."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     done = request.POST.get("back") != "1"
     archive(job, done)
     messages.success(request, f"{job.name} is in the archive." if done else f"{job.name} is in the list again.")
@@ -126,7 +126,7 @@ def job_archive(request: Request, pk: int) -> HttpResponse:
 def job_put_back(request: Request, pk: int) -> HttpResponse:
     """Out of the bin."""
     member = membership(request)
-    may_change(member)
+    ask(member, "job.change")
     job = put_back(member.workspace, pk)
     messages.success(request, f"{job.name} was put back.")
     return redirect("jobs")
@@ -136,7 +136,7 @@ def job_put_back(request: Request, pk: int) -> HttpResponse:
 def job_import(request: Request) -> HttpResponse:
     """A job file becomes a job; a bad one is refused with every fault, and nothing is stored."""
     member = membership(request)
-    may_change(member)
+    ask(member, "job.change")
     if request.method == "GET":
         return render(request, "jobs/import.html")
     upload = request.FILES.get("file")
@@ -178,7 +178,7 @@ def site(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def units(request: Request, pk: int) -> HttpResponse:
     """Switch the units this job is shown in."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     wanted = request.POST.get("units")
     if wanted in ("us", "metric"):
         bump(job, request.user)
@@ -193,7 +193,7 @@ def units(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def job_delete(request: Request, pk: int) -> HttpResponse:
     """Into the bin; from there it can be put back for thirty days."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     put_in_bin(job)
     messages.success(request, f"{job.name} is in the bin for {KEPT_IN_BIN.days} days. Put it back from there, under Jobs.")
     return redirect("jobs")
@@ -202,7 +202,7 @@ def job_delete(request: Request, pk: int) -> HttpResponse:
 @require_GET
 def job_export(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
-    document = job_document(job, shown_stages(job))
+    document = _seen(job, job_document(job, shown_stages(job)))
     response = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.job.json"'
     return response
@@ -214,7 +214,7 @@ def job_with_reports(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr("job.json", json.dumps(job_document(job, shown_stages(job)), ensure_ascii=False, indent=1))
+        archive.writestr("job.json", json.dumps(_seen(job, job_document(job, shown_stages(job))), ensure_ascii=False, indent=1))
         for stored in job.reports.exclude(samples=None).distinct().order_by("pk"):
             stem, _, ending = (stored.name or "pasted rows.txt").rpartition(".")
             archive.writestr(f"reports/{stored.pk}-{slugify(stem) or 'report'}.{slugify(ending) or 'txt'}", bytes(stored.content))
@@ -224,10 +224,15 @@ def job_with_reports(request: Request, pk: int) -> HttpResponse:
 @require_GET
 def design_export(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
-    document = of_firm(job.workspace_id).document(design_of(job, shown_stages(job)))
+    document = _seen(job, of_firm(job.workspace_id).document(design_of(job, shown_stages(job))))
     response = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.design.json"'
     return response
+
+
+def _seen(job: Job, document: dict[str, Any]) -> dict[str, Any]:
+    """A document as it is seen by whoever looks: without money where their role does not show it."""
+    return document if job.sees_money else without_money(document)
 
 
 def _slug(name: str) -> str:

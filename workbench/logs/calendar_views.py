@@ -16,7 +16,7 @@ from ..records.log import CalendarLink, JobLog
 from ..repository.due import due_by, due_counts, summed
 from ..request import Request, number, whole
 from ..usecases import books as services
-from ..usecases.access import job_for, may_change, membership
+from ..usecases.access import ask, job_for, membership
 from . import doors
 from .page import calendar_of
 from .views import logbook_page
@@ -58,9 +58,9 @@ def _calendar(request: Request, member: Membership, status: int = 200, **more: A
 def link(request: Request) -> HttpResponse:
     """A private address of a calendar is made or ended."""
     member = membership(request)
-    may_change(member)
+    ask(member, "log.write")
     asked = number(request, "job")
-    job = job_for(request, asked, change=True) if asked is not None else None
+    job = job_for(request, asked, act="log.write") if asked is not None else None
     if (ended := number(request, "end")) is not None:
         CalendarLink.objects.filter(workspace=member.workspace, pk=ended).delete()
         return redirect(reverse("logbook", args=[job.pk]) + "#tools" if job else reverse("calendar"))

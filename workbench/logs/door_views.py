@@ -38,7 +38,7 @@ SHOWN = 12
 @require_POST
 def device(request: Request, pk: int) -> HttpResponse:
     """A device that may write readings: made, its token told once; or ended."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="link.make")
     if (ended := number(request, "end")) is not None:
         log = services.log_of(job)
         if log is not None:
@@ -83,7 +83,7 @@ def device_door(request: HttpRequest) -> HttpResponse:
 @require_POST
 def owner(request: Request, pk: int) -> HttpResponse:
     """A private address for the owner of a house: made, or ended."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="link.make")
     if (ended := number(request, "end")) is not None:
         OwnerLink.objects.filter(log__job=job, pk=ended).delete()
         return redirect(reverse("logbook", args=[pk]) + "#tools")

@@ -32,7 +32,7 @@ from ..repository.door import design_of
 from ..request import Request
 from ..usecases import books as services
 from ..usecases import trains
-from ..usecases.access import job_for
+from ..usecases.access import job_for, on_post
 from ..usecases.books import Refused
 from .entering import entered
 from .labels import labels
@@ -78,7 +78,7 @@ def logbook(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def begin(request: Request, pk: int) -> HttpResponse:
     """Since when the train runs."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="log.write")
     on = day_of(request.POST.get("on", ""))
     if on is None or on > timezone.localdate():
         return logbook_page(request, job, 422, begin_problem="Enter the day on which it went into service; it must not be in the future.")
@@ -89,7 +89,7 @@ def begin(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def entry(request: Request, pk: int) -> HttpResponse:
     """A line of readings and tasks; what is understood is kept, the rest comes back with the reason."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="log.write")
     typed, on, here = request.POST.get("line", ""), day_of(request.POST.get("on", "")), request.POST.get("at", "")
     back = reverse("logbook", args=[pk]) + (f"?at={here}" if here else "")
     if on is None:
@@ -142,7 +142,7 @@ def read(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def done(request: Request, pk: int) -> HttpResponse:
     """A task ticked, with the amount where it takes one."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="log.write")
     on = day_of(request.POST.get("on", "")) if request.POST.get("on") else timezone.localdate()
     amount = request.POST.get("amount", "").strip()
     if on is None:
@@ -166,7 +166,7 @@ def done(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def put(request: Request, pk: int, entry: int) -> HttpResponse:
     """Take an entry out, or put it back."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="log.write")
     services.put_away(job, entry, request.POST.get("back") != "1")
     request.session["log_gone"] = None if request.POST.get("back") == "1" else [pk, entry]
     return redirect(reverse("logbook", args=[pk]) + "#entries")
@@ -175,7 +175,7 @@ def put(request: Request, pk: int, entry: int) -> HttpResponse:
 @require_POST
 def say(request: Request, pk: int) -> HttpResponse:
     """A cause is taken as so, or set aside, with a reason."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="log.write")
     post = request.POST
     try:
         services.say(job, post.get("cause", ""), post.get("stage", ""), post.get("verdict", ""), post.get("reason", ""), request.user)
@@ -194,7 +194,7 @@ def say(request: Request, pk: int) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def table(request: Request, pk: int) -> HttpResponse:
     """A table of readings, shown as it is understood before anything is kept; rows that cannot be read are named and left out."""
-    job = job_for(request, pk, change=request.method == "POST")
+    job = job_for(request, pk, act=on_post(request, "log.write"))
     context: dict[str, Any] = {"job": job, "steps": steps(job, "logbook"), "title": "Logbook"}
     if request.method == "GET":
         return render(request, "logs/table.html", context)
@@ -312,7 +312,7 @@ def log_photo(request: Request, pk: int, photo: int) -> HttpResponse:
 @require_POST
 def redesign(request: Request, pk: int) -> HttpResponse:
     """The train for the new facts, opened as an option beside the one that stands."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     book = services.opened(job)
     if book is None:
         raise Http404
@@ -327,7 +327,7 @@ def redesign(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def look_after(request: Request, pk: int) -> HttpResponse:
     """Who looks after the house, and in which area it lies."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     try:
         post = request.POST
         shown = (post["was-technician"], post["was-area"]) if {"was-technician", "was-area"} <= set(post) else None

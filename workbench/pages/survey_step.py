@@ -13,7 +13,7 @@ from treatment.design import Design
 from ..records.job import Job
 from ..repository.door import design_of
 from ..request import Request
-from ..usecases.access import job_for, membership
+from ..usecases.access import job_for, membership, on_post
 from ..usecases.defaults import remember
 from ..usecases.trains import shown_stages
 from .answers import answered, saved
@@ -28,7 +28,7 @@ def survey_step(
 
     more: what the page shows beside its form.
     """
-    job = job_for(request, pk, change=request.method == "POST")
+    job = job_for(request, pk, act=on_post(request, "job.change"))
     context: dict[str, Any] = {"job": job, "saved": False, "form": form_class(job=job)}
     status = 200
     if request.method == "POST":

@@ -32,11 +32,17 @@ class Workspace(models.Model):
         return self.name
 
 
+ROLES = ("owner", "designer", "installer", "technician", "viewer")
+
+
 class Membership(models.Model):
-    """A person in a workspace. Viewers read; designers also change."""
+    """A person in a workspace, with a role: what it may do stands in one table of the use cases."""
 
     class Role(models.TextChoices):
+        OWNER = "owner"
         DESIGNER = "designer"
+        INSTALLER = "installer"
+        TECHNICIAN = "technician"
         VIEWER = "viewer"
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
@@ -50,8 +56,29 @@ class Membership(models.Model):
         app_label = "accounts"
         constraints = [
             models.UniqueConstraint(fields=["workspace", "user"], name="one_membership_each"),
-            models.CheckConstraint(condition=models.Q(role__in=["designer", "viewer"]), name="membership_role_known"),
+            models.CheckConstraint(condition=models.Q(role__in=ROLES), name="membership_role_known"),
         ]
 
     def __str__(self) -> str:
         return f"{self.user} in {self.workspace}"
+
+
+class Invitation(models.Model):
+    """A place in a firm for somebody who has a link: for one role, once, until it ends. Only a hash of the link is kept."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="invitations")
+    role = models.CharField(max_length=10, choices=Membership.Role.choices)
+    email = models.EmailField(blank=True)
+    digest = models.CharField(max_length=64, unique=True)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.CASCADE, related_name="+")
+    made_at = models.DateTimeField(auto_now_add=True)
+    ends_at = models.DateTimeField()
+    taken_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        app_label = "accounts"
+        ordering = ["-made_at"]
+        constraints = [models.CheckConstraint(condition=models.Q(role__in=ROLES), name="invitation_role_known")]
+
+    def __str__(self) -> str:
+        return f"{self.role} of {self.workspace}"

@@ -40,6 +40,9 @@ class Job(models.Model):
     archived_at = models.DateTimeField(null=True, blank=True)
     binned_at = models.DateTimeField(null=True, blank=True)
 
+    #: whether it is looked at by somebody who sees prices and costs
+    sees_money = True
+
     class Meta:
         app_label = "jobs"
         ordering = ["-updated_at", "pk"]

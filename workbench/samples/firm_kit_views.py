@@ -14,7 +14,7 @@ from treatment.evidence.kits import kit_from, kits
 
 from ..records.sample import FirmKit
 from ..request import Request, whole
-from ..usecases.access import may_change, membership
+from ..usecases.access import ask, membership
 from ..usecases.firm_kits import TIMES, TOLD_BY, Late, Unclear, changed, copied, fields_of
 
 
@@ -28,7 +28,7 @@ def kit_shelf(request: Request) -> HttpResponse:
 @require_POST
 def kit_copy(request: Request) -> HttpResponse:
     member = membership(request)
-    may_change(member)
+    ask(member, "money.change")
     try:
         kit = copied(member.workspace, request.POST.get("kit", ""))
     except KeyError:
@@ -51,7 +51,7 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
     }
     if request.method == "GET":
         return render(request, "samples/firm_kit.html", context)
-    may_change(member)
+    ask(member, "money.change")
     if "retire" in request.POST:
         FirmKit.objects.filter(pk=held.pk).update(retired=not held.retired)
         return redirect("firm-kits")

@@ -78,7 +78,7 @@ def over_time(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def basis(request: HttpRequest, pk: int) -> HttpResponse:
     """On which reading of an analyte the design stands."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     if request.POST.get("analyte") not in analytes():
         return redirect("water-history", pk)
     form = BasisForm(request.POST)
@@ -94,7 +94,7 @@ def basis(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def value(request: HttpRequest, pk: int) -> HttpResponse:
     """A value without a test, in place of an assumption; or it is taken back."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     form = ValueForm(request.POST)
     if not form.is_valid():
         return _over_time(request, job, 422, value_form=form)

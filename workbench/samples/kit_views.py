@@ -40,7 +40,7 @@ def kit_list(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def kit_open(request: Request, pk: int) -> HttpResponse:
     """A new session with a kit."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     kit = kits_of(job.workspace_id).get(request.POST.get("kit", ""))
     if kit is None:
         raise Http404
@@ -86,7 +86,7 @@ def _test(session: KitSession, key: str) -> KitTest:
 @require_POST
 def kit_act(request: Request, pk: int, session: int, test: str, act: str) -> HttpResponse:
     """Start a timer, keep an answer, or do a test again."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     held = _session(job, session)
     known = _test(held, test)
     faults: dict[str, str] = {}

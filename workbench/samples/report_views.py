@@ -40,7 +40,7 @@ def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Htt
 @require_POST
 def report_preview(request: HttpRequest, pk: int) -> HttpResponse:
     """Read a file or pasted rows and keep them as they came; what they are read as stands at an address of its own, to go back to."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     upload, pasted = request.FILES.get("file"), request.POST.get("rows", "")
     try:
         content = upload.read(LARGEST_PICTURE + 1) if upload is not None else pasted.encode("utf-8", "replace")
@@ -130,7 +130,7 @@ def _facts(samples: Any) -> tuple[tuple[SampleFacts, ...], list[Fault]]:
 @require_POST
 def own_keep(request: HttpRequest, pk: int) -> HttpResponse:
     """Store samples that came back from a table of our own."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     try:
         facts, faults = _facts(json.loads(request.POST.get("samples", "")))
     except (ValueError, RecursionError):
@@ -147,7 +147,7 @@ def report_keep(request: HttpRequest, pk: int) -> HttpResponse:
 
     what a person wrote and cannot be read, or chose twice, is told beside it, and everything stays typed.
     """
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     samples = preview.posted(request.POST.dict(), job)
     header, remember = request.POST.get("header", "")[:300], "remember" in request.POST
     stored = job.reports.defer("content").filter(pk=whole(request.POST.get("stored", "")) or 0).first()

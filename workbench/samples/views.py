@@ -24,7 +24,7 @@ from ..records.job import Job
 from ..records.sample import Sample
 from ..repository.door import design_of, worth_testing
 from ..request import Request
-from ..usecases.access import job_for
+from ..usecases.access import job_for, on_post
 from ..usecases.jobs import hold, note_seen
 from ..usecases.trains import shown_stages
 from . import services, undo
@@ -148,7 +148,7 @@ def _chips(entries: list[LineEntry], job: Job) -> list[dict[str, Any]]:
 @require_POST
 def readings_add(request: Request, pk: int, sample: int) -> HttpResponse:
     """Keep what was understood; the rest stays in the box with the reason beside it."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     held = get_object_or_404(Sample, pk=sample, job=job)
     entries = _entries(request)
     for entry in entries:
@@ -172,7 +172,7 @@ def readings_add(request: Request, pk: int, sample: int) -> HttpResponse:
 @require_POST
 def sample_new(request: Request, pk: int) -> HttpResponse:
     """A new sample, with its readings where a line was typed with it."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     held = services.add_sample(job, request.user)
     if request.POST.get("line", "").strip():
         return readings_add(request, pk, held.pk)
@@ -188,7 +188,7 @@ def sample_edit(request: Request, pk: int, sample: int) -> HttpResponse:
 
 
 def _sample_edited(request: Request, pk: int, sample: int) -> HttpResponse:
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     hold(job)
     held = get_object_or_404(Sample, pk=sample, job=job)
     places, prefix = after_stages(design_of(job, shown_stages(job))), f"s{held.pk}"
@@ -210,7 +210,7 @@ def _sample_edited(request: Request, pk: int, sample: int) -> HttpResponse:
 
 @require_POST
 def sample_delete(request: Request, pk: int, sample: int) -> HttpResponse:
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     held = get_object_or_404(Sample, pk=sample, job=job)
     back = undo.of_sample(job, held)
     services.drop_sample(job, held, request.user)
@@ -220,7 +220,7 @@ def sample_delete(request: Request, pk: int, sample: int) -> HttpResponse:
 @require_POST
 def sample_restore(request: Request, pk: int) -> HttpResponse:
     """Put back a sample that was just taken out."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     try:
         undo.put_back(job, request.POST.get("kept", ""), request.user)
     except BadDocument:
@@ -230,7 +230,7 @@ def sample_restore(request: Request, pk: int) -> HttpResponse:
 
 @require_POST
 def reading_delete(request: Request, pk: int, sample: int, analyte: str) -> HttpResponse:
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     held = get_object_or_404(Sample, pk=sample, job=job)
     was = held.readings.filter(analyte=analyte).first()
     back = undo.of_reading(job, held, analytes()[analyte].name, was.typed) if was else None
@@ -251,7 +251,7 @@ class Cell:
 @require_http_methods(["GET", "POST"])
 def readings_table(request: Request, pk: int, sample: int) -> HttpResponse:
     """Every analyte of a sample in a table, for mouse and Tab. An emptied field takes its reading out; all or nothing is kept."""
-    job = job_for(request, pk, change=request.method == "POST")
+    job = job_for(request, pk, act=on_post(request, "job.change"))
     held = get_object_or_404(Sample, pk=sample, job=job)
     stored = {reading.analyte: reading.typed for reading in held.readings.all()}
     typed, problems = stored, {}

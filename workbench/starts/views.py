@@ -61,7 +61,7 @@ def tell(request: Request, pk: int) -> HttpResponse:
     if request.method == "GET":
         row = services.run_of(job_for(request, pk))
         return HttpResponse(status=200 if row is not None and row.last > (whole(request.GET.get("since", "")) or 0) else 204)
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="run.write")
     upload = request.FILES.get("photo")
     image = upload.read(LARGEST + 1) if upload is not None else None
     given = told_of(request, upload.name or "photo" if upload is not None else "")
@@ -113,7 +113,7 @@ def answer(job: Job, taken: Taken) -> dict[str, Any]:
 @require_POST
 def plan(request: Request, pk: int) -> HttpResponse:
     """When the first visit begins, or when another is wanted."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="run.write")
     wanted, number = request.POST.get("when", ""), whole(request.POST.get("visit", ""))
     try:
         when = dt.datetime.fromisoformat(wanted)

@@ -13,7 +13,7 @@ from ..pages.survey_step import survey_step
 from ..records.job import Job
 from ..repository.door import design_of
 from ..request import Request, number
-from ..usecases.access import job_for
+from ..usecases.access import job_for, on_post
 from ..usecases.jobs import StaleJob
 from ..usecases.trains import shown_stages
 from . import gauge, services
@@ -39,7 +39,7 @@ def what_if_page(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def pump(request: Request, pk: int) -> HttpResponse:
     """Keep what is known of pump and tank."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     job, told, status = saved(request, job, PumpForm)
     if status == 302 and not request.htmx:
         return redirect("supply", pk)
@@ -54,7 +54,7 @@ def pump(request: Request, pk: int) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 def measure(request: Request, pk: int) -> HttpResponse:
     """Bucket and drawdown tests by taps."""
-    job = job_for(request, pk, change=request.method == "POST")
+    job = job_for(request, pk, act=on_post(request, "job.change"))
     problem, at, typed, status = "", 0, "", 200
     if request.method == "POST":
         try:

@@ -21,11 +21,11 @@ PATIENCE = 30_000
 
 
 def people() -> tuple[Workspace, Any, Any, Any]:
-    """A workspace with a designer and a viewer, and a designer of another workspace."""
+    """A workspace with an owner, who designs, and a viewer, and a designer of another workspace."""
     users = get_user_model().objects
     ours, theirs = Workspace.objects.create(name="Ours"), Workspace.objects.create(name="Theirs")
     designer, viewer, stranger = (users.create_user(name, password="pass-word-1") for name in ("dora", "vera", "stan"))
-    Membership.objects.create(workspace=ours, user=designer)
+    Membership.objects.create(workspace=ours, user=designer, role="owner")
     Membership.objects.create(workspace=ours, user=viewer, role="viewer")
     Membership.objects.create(workspace=ours, user=users.create_user("dirk", password="pass-word-1"))
     Membership.objects.create(workspace=theirs, user=stranger)

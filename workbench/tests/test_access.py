@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db import transaction
 from django.urls import URLPattern, reverse
 from django.utils import timezone
 
@@ -10,10 +11,12 @@ from treatment.evidence.kits import row_of
 from treatment.evidence.reports.report import Report
 from vivid_cairn.urls import urlpatterns
 from workbench.records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
+from workbench.records.firm import ROLES, Membership
 from workbench.records.job import Job
 from workbench.records.log import JobLog, LogEntry, LogPhoto
 from workbench.records.run import StartPhoto, StartRun
 from workbench.records.sample import FirmKit, ReportFile, ReportPage, Sample
+from workbench.usecases.roles import may
 
 from .base import WorkbenchTestCase
 
@@ -31,9 +34,24 @@ OPEN = {
     "house-entry",
     "house-done",
     "present",
+    "join",
 }
 #: posts that change nothing, so that a viewer may send them
 READING = {"water-read", "report-row", "logbook-read"}
+#: what is asked of a role to look at a page, and to send something to it, where it is not to see a job and to change one
+TO_LOOK = dict.fromkeys(
+    ("prices", "catalogues", "catalogue", "catalogue-sheet", "catalogue-json", "catalogue-csv", "catalogue-xlsx", "materials-csv", "materials-xlsx", "costs-csv",
+     "choices", "choices-file"), "money.see",
+) | {"job-import": "job.change", "prices": "money.change"}  # fmt: skip
+TO_SEND = {
+    **dict.fromkeys(("commission-tell", "commission-plan"), "run.write"),
+    **dict.fromkeys(("logbook-begin", "logbook-entry", "logbook-done", "logbook-put", "logbook-say", "logbook-table", "calendar-link"), "log.write"),
+    **dict.fromkeys(("logbook-device", "logbook-owner"), "link.make"),
+    **dict.fromkeys(("prices", "catalogues", "catalogue", "catalogue-sheet", "catalogue-send", "catalogue-retire", "job-catalogue", "firm", "firm-kit-copy", "firm-kit"),
+                    "money.change"),
+    "people": "firm.manage",
+    **dict.fromkeys((*READING, "firm-open"), "job.see"),
+}  # fmt: skip
 
 
 class WhoMayDoWhat(WorkbenchTestCase):
@@ -107,9 +125,23 @@ class WhoMayDoWhat(WorkbenchTestCase):
         before = Job.objects.get(pk=self.job.pk).version
         for name, address, _ in self.addresses():
             looked, changed = self.ask(address)
-            self.assertIn(looked, (200, 302, 403, 405) if name in ("job-import", "firm", "prices") else (200, 204, 302, 405), name)
-            self.assertIn(changed, (200,) if name in READING else (403, 405), name)
+            self.assertIn(looked, (403, 405) if name in TO_LOOK else (200, 204, 302, 405), name)
+            self.assertIn(changed, (200, 404) if TO_SEND.get(name) == "job.see" else (403, 405), name)
         self.assertEqual(Job.objects.get(pk=self.job.pk).version, before)
+
+    def test_every_role_at_every_address(self) -> None:
+        """Refused where the table of roles says so, and only there: each role, each address, to look and to send."""
+        member = self.viewer.memberships.get()
+        self.client.force_login(self.viewer)
+        for role in ROLES:
+            for name, address, _ in self.addresses():
+                Membership.objects.filter(pk=member.pk).update(role=role)
+                for method, act in (("get", TO_LOOK.get(name, "job.see")), ("post", TO_SEND.get(name, "job.change"))):
+                    with transaction.atomic():  # what was allowed is taken back
+                        status = getattr(self.client, method)(address).status_code
+                        transaction.set_rollback(True)
+                    if status != 405:
+                        self.assertEqual(status == 403, not may(role, act), f"{role} {method} {name}: {status}")
 
     def test_someone_in_no_workspace_is_refused(self) -> None:
         """Plainly, without an error page of the server."""

@@ -117,20 +117,20 @@ def _open(job: Job, point: Point, base: Point, field: Field, years: int) -> dict
 @require_GET
 def choices(request: HttpRequest, pk: int) -> HttpResponse:
     """Many trains of a job by what they cost and take; worked out while a line says so."""
-    return _page(request, job_for(request, pk))
+    return _page(request, job_for(request, pk, "money.see"))
 
 
 @require_GET
 def choices_file(request: HttpRequest, pk: int) -> HttpResponse:
     """The field as ``cairn-choices/1``."""
-    job = job_for(request, pk)
+    job = job_for(request, pk, "money.see")
     return attached_json(_whole(job).as_json(), job, "choices.json")
 
 
 @require_POST
 def choice_take(request: Request, pk: int) -> HttpResponse:
     """A point becomes an option of the job, by the train that was seen."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     services.option_of(job)  # the job's own train is option A, whatever is added
     field = _whole(job)
     point = next((point for point in field.points if _typed(point) == request.POST.get("train", "")), None)

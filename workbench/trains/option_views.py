@@ -28,7 +28,7 @@ from ..repository.door import design_of
 from ..repository.remembered import of_firm
 from ..request import Request, number, version_of
 from ..usecases import trains as services
-from ..usecases.access import job_for
+from ..usecases.access import job_for, on_post
 from ..usecases.jobs import StaleJob, set_entry
 from .panel import EventForm, LimitForm, PanelForm, WorkingForm, add_event, drop_event, events_told, own_values
 
@@ -42,12 +42,13 @@ def _options(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> 
     known = of_firm(job.workspace_id)
 
     def rows(found: list[EvaluatedTrain]) -> list[ComparedRow]:
-        return [*compare(found, job.units), *money_rows([known.priced(each) for each in found], job.units)] if found else []
+        money = money_rows([known.priced(each) for each in found], job.units) if job.sees_money else []
+        return [*compare(found, job.units), *money] if found else []
 
     context = {
         "job": job, "steps": steps(job, "train"), "options": options, "rows": rows(variants), "full": len(options) >= len(services.LETTERS),
         "trains": [outlines(each, [other for other in variants if other is not each]) for each in variants],
-        "plainly": [(option, in_plain_words(each, known.priced(each), job.units)) for option, each in zip(options, variants, strict=True)],
+        "plainly": [(option, in_plain_words(each, known.priced(each) if job.sees_money else None, job.units)) for option, each in zip(options, variants, strict=True)],
         "alternatives": [
             (number, each, [row for row in rows([design.proposal, each.variant]) if row.differs], outlines(each.variant, [design.proposal]))
             for number, each in enumerate(others)
@@ -66,7 +67,7 @@ def options(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def option_act(request: HttpRequest, pk: int) -> HttpResponse:
     """Copy an option, take an alternative as one, follow one, or drop one."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     act, letter = request.POST.get("act", ""), request.POST.get("letter", "")
     option = services.option_of(job, letter if letter in services.LETTERS else "")
     try:
@@ -143,7 +144,7 @@ def _panel(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
 @require_http_methods(["GET", "POST"])
 def panel(request: Request, pk: int) -> HttpResponse:
     """Schools, wishes and rain."""
-    job = job_for(request, pk, change=request.method == "POST")
+    job = job_for(request, pk, act=on_post(request, "job.change"))
     if request.method == "GET":
         return _panel(request, job)
     job, told, status = saved(request, job, PanelForm)
@@ -154,7 +155,7 @@ def panel(request: Request, pk: int) -> HttpResponse:
 
 def _own(request: HttpRequest, pk: int, shown_as: str, form: EntryForm) -> HttpResponse:
     """Keep something of the job's own, or take it back."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     back = request.POST.get("back")
     if back is None and not form.is_valid():
         return _panel(request, job, 422, **{shown_as: form})
@@ -175,7 +176,7 @@ def panel_limit(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def panel_event(request: HttpRequest, pk: int) -> HttpResponse:
     """A use of a business, or one taken back."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     form = EventForm(request.POST, units=job.units)
     back = request.POST.get("back")
     if back is None and not form.is_valid():

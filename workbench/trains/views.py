@@ -84,7 +84,7 @@ def train(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def edit(request: Request, pk: int) -> HttpResponse:
     """One edit of the train. A stale one is refused and told; what was wanted can be applied again."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     option = services.option_of(job, _letter(request))
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}

@@ -31,7 +31,7 @@ from ..pages.steps import steps
 from ..records.catalogue import Catalogue
 from ..records.firm import Workspace
 from ..records.job import Job
-from ..usecases.access import job_for, may_change, membership
+from ..usecases.access import ask, job_for, membership
 from .exports import costs_csv, dxf, materials_csv, materials_xlsx
 from .svg_style import svg_style
 from .views import drawn, states_of
@@ -69,7 +69,7 @@ def materials_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 @require_GET
 def materials_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
-    job = job_for(request, pk)
+    job = job_for(request, pk, "money.see")
     if ending == "csv":
         return attached(materials_csv(*_list(job)), "text/csv; charset=utf-8", job, "materials.csv")
     return attached(
@@ -83,7 +83,7 @@ def materials_file(request: HttpRequest, pk: int, ending: str) -> HttpResponse:
 @require_GET
 def costs_file(request: HttpRequest, pk: int) -> HttpResponse:
     """What the train costs, line by line."""
-    job = job_for(request, pk)
+    job = job_for(request, pk, "money.see")
     return attached(costs_csv(_list(job)[1]), "text/csv; charset=utf-8", job, "costs.csv")
 
 
@@ -130,9 +130,9 @@ def train_pdf(request: HttpRequest, pk: int) -> HttpResponse:
 def prices(request: HttpRequest) -> HttpResponse:
     """The firm's price list: edited in place, or read from a CSV or XLSX with a key and a price in each row."""
     member = membership(request)
+    ask(member, "money.change")
     if request.method == "GET":
         return _prices(request, member.workspace)
-    may_change(member)
     typed: dict[str, str] = {}
     problems: dict[str, str] = {}
     rates: dict[str, str] | None = None

@@ -28,7 +28,7 @@ from ..records.train import TrainOption
 from ..repository.door import design_of
 from ..request import Request
 from ..usecases import trains
-from ..usecases.access import job_for
+from ..usecases.access import job_for, on_post
 from ..usecases.train_merging import on_top, stages_at
 from ..usecases.trains import Refused, StaleTrain
 from ..usecases.waivers import accept
@@ -90,7 +90,7 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
 @require_http_methods(["GET", "POST"])
 def wall(request: Request, pk: int) -> HttpResponse:
     """The wall, drawn; and the facts of it."""
-    job = job_for(request, pk, change=request.method == "POST")
+    job = job_for(request, pk, act=on_post(request, "job.change"))
     option = trains.option_of(job)
     if request.method == "GET":
         context = _context(request, job, option, request.GET.get("stage", ""))
@@ -109,7 +109,7 @@ def wall(request: Request, pk: int) -> HttpResponse:
 @require_POST
 def edit(request: Request, pk: int) -> HttpResponse:
     """Move a unit on the wall, leave it to be placed, undo or redo."""
-    job = job_for(request, pk, change=True)
+    job = job_for(request, pk, act="job.change")
     option = trains.option_of(job)
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}

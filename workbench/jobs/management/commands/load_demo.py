@@ -40,9 +40,9 @@ class Command(BaseCommand):
         if made:
             user.set_password("larkfell-demo")
             user.save()
-        Membership.objects.get_or_create(workspace=workspace, user=user)
+        Membership.objects.get_or_create(workspace=workspace, user=user, defaults={"role": "owner"})
         tess, _ = get_user_model().objects.get_or_create(username="tess")  # who looks after houses; without a password nobody logs in as her
-        Membership.objects.get_or_create(workspace=workspace, user=tess)
+        Membership.objects.get_or_create(workspace=workspace, user=tess, defaults={"role": "technician"})
         stock = Catalogue.objects.filter(workspace=workspace).first() or _stock(workspace, user)
         for path in sorted((settings.BASE_DIR / "demo").glob("*.job.json"), reverse=True):
             document = json.loads(path.read_text())

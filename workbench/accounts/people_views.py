@@ -1,0 +1,105 @@
+"""The people of a firm: their roles, invitations, leaving; the page of an invitation; which firm is open."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.contrib.auth import login
+from django.contrib.auth.decorators import login_not_required
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.cache import never_cache
+from django.views.decorators.http import require_http_methods, require_POST
+
+from ..records.firm import ROLES, Membership
+from ..request import number
+from ..usecases import people
+from ..usecases.access import FIRM, ask, membership
+from ..usecases.people import NotDone
+from ..usecases.roles import ACTS, may
+
+ACCOUNT = "django.contrib.auth.backends.ModelBackend"
+
+
+@require_http_methods(["GET", "POST"])
+def shelf(request: HttpRequest) -> HttpResponse:
+    """Who belongs to the firm and may do what; an owner invites, changes roles, removes."""
+    member = membership(request)
+    if request.method == "GET":
+        return _page(request, member)
+    ask(member, "firm.manage")
+    try:
+        made = _act(request, member)
+    except Membership.DoesNotExist:
+        raise Http404 from None
+    except NotDone as error:
+        return _page(request, member, 422, problem=str(error), field=error.field)
+    if isinstance(made, str):  # shown now, and never again
+        return _page(request, member, invited=request.build_absolute_uri(reverse("join", args=[made])))
+    return redirect("people" if Membership.objects.filter(pk=member.pk).exists() else "login")
+
+
+def _act(request: HttpRequest, member: Membership) -> str | None:
+    """Do what was asked; the secret of an invitation that was made."""
+    act, pk = request.POST.get("act", ""), number(request, "member") or 0
+    if act == "invite":
+        return people.invite(member.workspace, request.POST.get("role", ""), request.POST.get("email", ""), request.user)
+    if act == "withdraw":
+        people.withdraw(member.workspace, number(request, "invitation") or 0)
+    elif act == "remove":
+        gone = people.remove(member.workspace, pk)
+        messages.success(request, f"{gone.user.get_username()} is no longer a member.")
+    elif act == "role":
+        changed = people.set_role(member.workspace, pk, request.POST.get("role", ""))
+        messages.success(request, f"{changed.user.get_username()} is now {changed.role}.")
+    else:
+        raise NotDone("This action is not known.")
+    return None
+
+
+def _page(request: HttpRequest, member: Membership, status: int = 200, **more: object) -> HttpResponse:
+    firm = member.workspace
+    context = {
+        "firm": firm, "members": firm.memberships.select_related("user").order_by("pk"), "roles": ROLES, "me": member, "manages": may(member.role, "firm.manage"),
+        "open": firm.invitations.filter(taken_at=None).select_related("made_by"),
+        "table": [(act.words, [role in act.roles for role in ROLES]) for act in ACTS.values()],
+    }  # fmt: skip
+    return render(request, "accounts/people.html", context | more, status=status)
+
+
+@login_not_required
+@never_cache
+@require_http_methods(["GET", "POST"])
+def join(request: HttpRequest, secret: str) -> HttpResponse:
+    """The page of an invitation: a new person chooses a name and a password; one who is logged in becomes a member."""
+    held = people.invitation(secret)
+    if held is None:
+        return _joining(request, 404, ended=True)
+    if request.method == "GET":
+        return _joining(request, held=held)
+    try:
+        if request.user.is_authenticated:
+            member = people.take(secret, request.user)
+        else:
+            member = people.join(secret, request.POST.get("username", ""), request.POST.get("password", ""))
+            login(request, member.user, ACCOUNT)
+    except NotDone as error:
+        return _joining(request, 422, held=held, problem=str(error), field=error.field, typed=request.POST.get("username", ""))
+    request.session[FIRM] = member.workspace_id
+    messages.success(request, f"Welcome to {member.workspace.name}.")
+    return redirect("jobs")
+
+
+def _joining(request: HttpRequest, status: int = 200, **context: object) -> HttpResponse:
+    response = render(request, "accounts/join.html", context, status=status)
+    response["X-Robots-Tag"] = "noindex"
+    return response
+
+
+@require_POST
+def open_firm(request: HttpRequest) -> HttpResponse:
+    """Open another of one's firms."""
+    membership(request)
+    held = get_object_or_404(Membership, user=request.user.pk, workspace=number(request, "firm") or 0)
+    request.session[FIRM] = held.workspace_id
+    return redirect("jobs")

@@ -1,0 +1,37 @@
+"""Who may do what: one table, read by the code, its tests and the page of people alike."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from ..records.firm import ROLES
+
+OWNER, DESIGNER, INSTALLER, TECHNICIAN, VIEWER = ROLES
+DESIGNS = frozenset({OWNER, DESIGNER})
+ON_SITE = DESIGNS | {INSTALLER, TECHNICIAN}
+
+
+class Act(NamedTuple):
+    """Something that may be done. words: what it is; refused: what somebody is answered who may not; roles: who may."""
+
+    words: str
+    refused: str
+    roles: frozenset[str]
+
+
+ACTS: dict[str, Act] = {
+    "job.see": Act("See the company's jobs", "You are not a member of this company.", frozenset(ROLES)),
+    "job.change": Act("Make, change, archive and delete jobs; issue designs", "Your role can view but not change.", DESIGNS),
+    "run.write": Act("Write the commissioning checklist", "Your role can view the checklist but not write it.", ON_SITE),
+    "log.write": Act("Write the logbook", "Your role can view the logbook but not write it.", ON_SITE),
+    "money.see": Act("See prices and costs", "Your role does not show prices and costs.", DESIGNS),
+    "money.change": Act("Change prices, catalogs and the company's defaults", "Your role can view but not change.", DESIGNS),
+    "link.make": Act("Make and end links without an account", "Your role cannot make links.", DESIGNS),
+    "link.run": Act("Make and end links to the checklist", "Your role cannot make links.", DESIGNS | {INSTALLER}),
+    "firm.manage": Act("People, roles, the company's name", "Only an owner of the company can do this.", frozenset({OWNER})),
+}
+
+
+def may(role: str, act: str) -> bool:
+    """Whether a role may do something. Raises KeyError for an act that is not in the table."""
+    return role in ACTS[act].roles
