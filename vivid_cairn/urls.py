@@ -13,6 +13,7 @@ from workbench.accounts import people_views as people
 from workbench.accounts import views as accounts
 from workbench.accounts.guesses import paced
 from workbench.catalogues import views as catalogues
+from workbench.issues import views as issues
 from workbench.jobs import present
 from workbench.jobs import views as jobs
 from workbench.logs import calendar_views as log_calendar
@@ -158,6 +159,12 @@ urlpatterns = [
     path("jobs/<int:pk>/wall.dxf", wall_files.wall_dxf, name="wall-dxf"),
     path("jobs/<int:pk>/train.pdf", wall_files.train_pdf, name="train-pdf"),
     path("jobs/<int:pk>/wall.svg", walls.wall_svg, name="wall-svg"),
+    path("jobs/<int:pk>/issued/", issues.shelf, name="issues"),
+    path("jobs/<int:pk>/issued/<int:issue>/", issues.one, name="issue"),
+    path("jobs/<int:pk>/issued/<int:issue>/frozen.json", issues.file, name="issue-file"),
+    path("jobs/<int:pk>/issued/<int:issue>/<slug:name>.pdf", issues.paper, name="issue-paper"),
+    path("link/<str:secret>/", issues.link, name="link"),
+    path("link/<str:secret>/paper.pdf", issues.link_paper, name="link-paper"),
     path("jobs/<int:pk>/train/options/", options.options, name="options"),
     path("jobs/<int:pk>/train/options/act/", options.option_act, name="option-act"),
     path("jobs/<int:pk>/train/choices/", choices.choices, name="choices"),

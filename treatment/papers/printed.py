@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from ..language.analytes import analytes
-from ..language.display import show
+from ..language.display import show, show_amount
 from ..language.prose import sentence
 from .plainly import often
 
@@ -49,7 +50,7 @@ def _kept(blocks: Iterable[Block]) -> tuple[Block, ...]:
 
 def _amount(name: str, value: float, system: str) -> str:
     """An amount of an analyte, with its unit."""
-    return show(value, analytes()[name].shown_unit, system)
+    return show_amount(value, analytes()[name].shown_unit, system)
 
 
 # --- proposal ---------------------------------------------------------------------------------------------------------
@@ -104,17 +105,22 @@ def _before_after(design: Mapping[str, Any], system: str) -> Iterator[tuple[str,
 def _money(costs: Mapping[str, Any]) -> Iterator[str]:
     unit = "" if costs["currency"] == "XXX" else f" {costs['currency']}"
     first, yearly, total = costs["first"], costs["yearly"], costs["total"]
-    yield f"To begin with: {first['value']}{unit}."
-    yield f"In a year: {yearly['value']}{unit}, between {yearly['low']} and {yearly['high']}{unit} as you use less or more water."
-    yield f"Over {costs['years']} years: {total['value']}{unit}."
+    yield f"To begin with: {_sum(first['value'])}{unit}."
+    yield f"In a year: {_sum(yearly['value'])}{unit}, between {_sum(yearly['low'])} and {_sum(yearly['high'])}{unit} as you use less or more water."
+    yield f"Over {costs['years']} years: {_sum(total['value'])}{unit}."
     if costs["sample_prices"]:
         yield "Some of these are sample prices, made up; they are not an offer."
+
+
+def _sum(amount: str) -> str:
+    """An amount with its thousands apart."""
+    return f"{Decimal(amount):,.2f}"
 
 
 def _options(papers: Mapping[str, Any]) -> Iterator[tuple[str, ...]]:
     yield ("", "Equipment", "To begin with", "In a year")
     for each in papers.get("options", ()):
-        yield f"Option {each['letter']}", ", ".join(each["names"]), each["first"], each["yearly"]
+        yield f"Option {each['letter']}", ", ".join(each["names"]), _sum(each["first"]), _sum(each["yearly"])
 
 
 def _tasks(design: Mapping[str, Any], who: str) -> list[str]:
@@ -190,8 +196,10 @@ def _calendar(design: Mapping[str, Any]) -> Iterator[tuple[str, ...]]:
     def days(task: Mapping[str, Any]) -> float:
         return float(task["every"]["value"] if task["every"]["unit"] == "day" else task["every"]["value"] / 24)
 
+    names = {stage["id"]: stage["name"] for stage in design["train"]}
     for task in sorted(design["upkeep"], key=days):
-        yield task["task"], "you" if task["who"] == "owner" else task["who"], often(max(days(task), 1.0)), " ".join(task["do"])
+        of = f" ({names[task['stage']]})" if task["stage"] in names else ""
+        yield f"{task['task']}{of}", "you" if task["who"] == "owner" else task["who"], often(max(days(task), 1.0)), " ".join(task["do"])
 
 
 def labels(frozen: Mapping[str, Any]) -> PaperText:

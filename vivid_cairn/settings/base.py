@@ -32,6 +32,7 @@ INSTALLED_APPS = [
     "workbench.supplies",
     "workbench.walls",
     "workbench.years",
+    "workbench.issues",
 ]
 
 MIDDLEWARE = [

@@ -31,7 +31,7 @@ from ..request import Request
 from ..usecases.access import ask, job_for, membership, without_money
 from ..usecases.books import refreshed
 from ..usecases.defaults import remember, start_of
-from ..usecases.jobs import KEPT_IN_BIN, archive, bump, put_back, put_in_bin
+from ..usecases.jobs import KEPT_IN_BIN, Issued, archive, bump, put_back, put_in_bin
 from ..usecases.trains import open_option, shown_stages
 from ..usecases.vials import vials
 from .forms import NewJobForm, SiteForm
@@ -194,7 +194,11 @@ def units(request: Request, pk: int) -> HttpResponse:
 def job_delete(request: Request, pk: int) -> HttpResponse:
     """Into the bin; from there it can be put back for thirty days."""
     job = job_for(request, pk, act="job.change")
-    put_in_bin(job)
+    try:
+        put_in_bin(job)
+    except Issued as error:
+        messages.error(request, str(error))
+        return redirect("site", pk)
     messages.success(request, f"{job.name} is in the bin for {KEPT_IN_BIN.days} days. Put it back from there, under Jobs.")
     return redirect("jobs")
 

@@ -17,7 +17,7 @@ from .attached import attached
 from .printing import Busy, pdf
 
 #: counts up where the same page would print otherwise, as with new fonts
-PRINT = 1
+PRINT = 2
 #: papers of a job that are kept, and the largest [bytes]
 KEPT, LARGEST = 8, 8_000_000
 

@@ -47,7 +47,7 @@ def main() -> None:
             return URLFetcherResponse(url, body=path.read_bytes())
 
     html = sys.stdin.buffer.read().decode()
-    sys.stdout.buffer.write(HTML(string=html, base_url="http://ours/", url_fetcher=Own()).write_pdf())
+    sys.stdout.buffer.write(HTML(string=html, base_url="http://ours/", url_fetcher=Own()).write_pdf(pdf_variant="pdf/ua-1"))
 
 
 if __name__ == "__main__":

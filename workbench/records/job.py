@@ -8,6 +8,9 @@ from django.db.models import Q
 
 from treatment.job.facts import STANDARDS
 
+#: where a job stands in a firm's work; set by what happens, or by hand
+STATES = ("asked", "tested", "designed", "offered", "accepted", "installed", "kept", "closed")
+
 
 class Standing(models.Manager["Job"]):
     """Jobs that are not in the bin: what every page, door and calendar sees."""
@@ -31,6 +34,7 @@ class Job(models.Model):
     units = models.CharField(max_length=8, default="us")
     #: the train option that the job follows
     option = models.CharField(max_length=1, default="A")
+    state = models.CharField(max_length=10, default="asked")
     #: the firm's catalogue that its equipment is chosen from; none for generic sizes
     catalogue = models.ForeignKey("catalogues.Catalogue", null=True, blank=True, on_delete=models.RESTRICT, related_name="jobs")
     version = models.PositiveIntegerField(default=1)
@@ -48,6 +52,7 @@ class Job(models.Model):
         ordering = ["-updated_at", "pk"]
         constraints = [
             models.CheckConstraint(condition=Q(standard__in=STANDARDS), name="job_standard_known"),
+            models.CheckConstraint(condition=Q(state__in=STATES), name="job_state_known"),
             models.CheckConstraint(condition=Q(units__in=["us", "metric"]), name="job_units_known"),
             models.CheckConstraint(condition=~Q(name=""), name="job_named"),
             models.CheckConstraint(condition=Q(option__in=["A", "B", "C"]), name="job_option_known"),

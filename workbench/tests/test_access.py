@@ -9,9 +9,11 @@ from django.utils import timezone
 from intake.apart import Read, as_stored
 from treatment.evidence.kits import row_of
 from treatment.evidence.reports.report import Report
+from treatment.papers.issue import canonical, checksum
 from vivid_cairn.urls import urlpatterns
 from workbench.records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
 from workbench.records.firm import ROLES, Membership
+from workbench.records.issue import Issue, IssuePaper
 from workbench.records.job import Job
 from workbench.records.log import JobLog, LogEntry, LogPhoto
 from workbench.records.run import StartPhoto, StartRun
@@ -35,6 +37,8 @@ OPEN = {
     "house-done",
     "present",
     "join",
+    "link",
+    "link-paper",
 }
 #: posts that change nothing, so that a viewer may send them
 READING = {"water-read", "report-row", "logbook-read"}
@@ -42,7 +46,7 @@ READING = {"water-read", "report-row", "logbook-read"}
 TO_LOOK = dict.fromkeys(
     ("prices", "catalogues", "catalogue", "catalogue-sheet", "catalogue-json", "catalogue-csv", "catalogue-xlsx", "materials-csv", "materials-xlsx", "costs-csv",
      "choices", "choices-file"), "money.see",
-) | {"job-import": "job.change", "prices": "money.change"}  # fmt: skip
+) | {"job-import": "job.change", "prices": "money.change", "issue-file": "money.see"}  # fmt: skip
 TO_SEND = {
     **dict.fromkeys(("commission-tell", "commission-plan"), "run.write"),
     **dict.fromkeys(("logbook-begin", "logbook-entry", "logbook-done", "logbook-put", "logbook-say", "logbook-table", "calendar-link"), "log.write"),
@@ -74,6 +78,8 @@ class WhoMayDoWhat(WorkbenchTestCase):
             "test": "ph",
             "analyte": "iron",
             "report": self.report().pk,
+            "issue": self.issued().pk,
+            "name": "pack",
             "number": 1,
         }
         found = []
@@ -86,6 +92,30 @@ class WhoMayDoWhat(WorkbenchTestCase):
                 )
         self.assertGreater(len(found), 50)
         return found
+
+    def issued(self) -> Issue:
+        """An issued design, as small as one may be, with its pack printed."""
+        design = {"job": {"units": "us", "standard": "us", "name": "J"}, "train": [], "upkeep": [], "findings": [], "needs": [], "materials": []}
+        design |= {"commissioning": {"steps": []}}
+        whole = {
+            "job": {},
+            "design": design,
+            "engine": "1",
+            "prices": {},
+            "catalogue": None,
+            "papers": {"firm": "F", "wall": "", "train": "", "wall_scale": 20},
+        }
+        about = {
+            "revision": "A",
+            "to": "them",
+            "frozen": canonical(whole).decode(),
+            "sha256": checksum(whole),
+            "engine": "1",
+            "issued_at": timezone.now(),
+        }
+        held, _ = Issue.objects.get_or_create(job=self.job, number=0, defaults=about | {"by_name": "dora"})
+        IssuePaper.objects.get_or_create(issue=held, name="pack", defaults={"content": b"%PDF", "sha256": "0", "pages": 1})
+        return held
 
     def report(self) -> ReportFile:
         """A report of the job, with a page; a kit, a catalogue and a table of the firm under the number of the job."""

@@ -11,10 +11,15 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from ..records.firm import Workspace
+from ..records.issue import Issue
 from ..records.job import Job, Survey
 from ..stale import Stale
 
 KEPT_IN_BIN = timedelta(days=30)
+
+
+class Issued(Exception):
+    """A job that has an issued design cannot be deleted."""
 
 
 class StaleJob(Stale):
@@ -66,6 +71,8 @@ def put_in_bin(job: Job) -> None:
     Whoever adds to it just now is waited for, and whoever comes later finds it gone.
     """
     hold(job)
+    if Issue.objects.filter(job=job).exists():
+        raise Issued("A design of this job was issued, so the job cannot be deleted. Archive it.")
     now = timezone.now()
     Job.objects.filter(pk=job.pk).update(binned_at=now)
     Job.everything.filter(workspace=job.workspace_id, binned_at__lt=now - KEPT_IN_BIN).delete()

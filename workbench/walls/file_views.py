@@ -28,12 +28,12 @@ from treatment.train.weights import loads, mains_volts, mass_of_all
 from ..pages.attached import attached
 from ..pages.printed import printed
 from ..pages.steps import steps
+from ..pages.svg_style import svg_style
 from ..records.catalogue import Catalogue
 from ..records.firm import Workspace
 from ..records.job import Job
 from ..usecases.access import ask, job_for, membership
 from .exports import costs_csv, dxf, materials_csv, materials_xlsx
-from .svg_style import svg_style
 from .views import drawn, states_of
 
 

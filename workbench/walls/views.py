@@ -23,6 +23,7 @@ from treatment.wall.parts import STATES, Wall
 from ..pages.answers import answered, saved
 from ..pages.attached import attached
 from ..pages.steps import steps
+from ..pages.svg_style import svg_style
 from ..records.job import Job
 from ..records.train import TrainOption
 from ..repository.door import design_of
@@ -34,7 +35,6 @@ from ..usecases.trains import Refused, StaleTrain
 from ..usecases.waivers import accept
 from . import services
 from .forms import WallForm
-from .svg_style import svg_style
 
 #: lengths of pipe that are told: words, and the roles that they are of
 LENGTHS = (

@@ -1,0 +1,1 @@
+"""Issued designs: frozen, lettered, offered, answered; their papers and the links that show them."""

@@ -1,0 +1,170 @@
+"""Issuing a design and what becomes of it: frozen once, offered, answered once, withdrawn; links that show it."""
+
+from __future__ import annotations
+
+import datetime as dt
+import hashlib
+import json
+import secrets
+from typing import Any
+
+from django.db import transaction
+from django.db.models import F
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+
+from treatment.design import Design
+from treatment.papers.issue import IssueChange, canonical, changes, checksum, frozen, letter
+
+from ..records.firm import Membership
+from ..records.issue import KINDS, Issue, IssueEvent, IssueLink, LinkOpening
+from ..records.job import STATES, Job
+from ..repository.door import job_document
+from ..repository.remembered import of_firm
+from .jobs import hold
+from .trains import shown_stages
+
+OPENINGS = 60  # of links, in a minute, from one address
+DAYS = 60  # a link lives, where nobody says otherwise
+#: what an answer makes of an issue, and of its job
+ANSWERS = {"accept": ("accepted", "accepted"), "decline": ("declined", ""), "withdraw": ("withdrawn", "")}
+
+
+class NotIssued(Exception):
+    """What cannot be done of an issue. field: beside which it is told, empty for the whole."""
+
+    def __init__(self, words: str, field: str = "") -> None:
+        super().__init__(words)
+        self.field = field
+
+
+def open_dangers(design: Design) -> list[str]:
+    """The dangers that stand in a design, in words."""
+    return [finding.message for finding in design.chosen.findings if finding.severity == "danger"]
+
+
+def freeze(job: Job, design: Design, papers: dict[str, Any]) -> dict[str, Any]:
+    """What would be frozen of a job now. papers: what is printed besides."""
+    return frozen(job_document(job, shown_stages(job)), of_firm(job.workspace_id).document(design), papers)
+
+
+@transaction.atomic
+def issue(job: Job, design: Design, to: str, reason: str, papers: dict[str, Any], user: Any) -> Issue:
+    """Freeze a design under the next letter and offer it. Raises NotIssued, beside the field."""
+    to, reason = " ".join(to.split()), " ".join(reason.split())
+    if not to or len(to) > 200:
+        raise NotIssued("Enter for whom it is, at most 200 characters.", "to")
+    if len(reason) > 300:
+        raise NotIssued("Shorten the reason to 300 characters.", "reason")
+    if open_dangers(design) and not reason:
+        raise NotIssued("A danger is open. Give the reason for issuing it all the same; it is printed on every paper.", "reason")
+    hold(job)  # two who issue at once get two letters
+    number = Issue.objects.filter(job=job).count()
+    whole = freeze(job, design, papers | {"to": to, "reason": reason})
+    made = Issue.objects.create(
+        job=job, number=number, revision=letter(number), to=to, reason=reason, frozen=canonical(whole).decode(), sha256=checksum(whole), engine=whole["engine"],
+        issued_at=timezone.now(), issued_by=user, by_name=user.get_username(),
+    )  # fmt: skip
+    tell(made, "issued", user.get_username(), f"for {to}")
+    Job.objects.filter(pk=job.pk, state__in=("asked", "tested", "designed", "offered")).update(state="offered")
+    return made
+
+
+def tell(held: Issue, what: str, by: str, note: str = "") -> None:
+    """Note that something happened."""
+    IssueEvent.objects.create(issue=held, what=what, by_name=by[:150], note=note[:1000])
+
+
+def document_of(held: Issue) -> dict[str, Any]:
+    """What is frozen, as plain data."""
+    found: dict[str, Any] = json.loads(held.frozen)
+    return found
+
+
+def changed_since(held: Issue, design: Design) -> list[IssueChange]:
+    """What today's engine would make another, and why."""
+    then = document_of(held)
+    return changes(then, freeze(held.job, design, then["papers"]))
+
+
+@transaction.atomic
+def answer(held: Issue, what: str, by: str, note: str) -> Issue:
+    """Accept, decline or withdraw an issue. The first answer stands. Raises NotIssued, beside the field."""
+    if what not in ANSWERS:
+        raise NotIssued("This action is not known.")
+    by = " ".join(by.split())
+    if not by or len(by) > 150:
+        raise NotIssued("Enter your name.", "name")
+    if len(note) > 1000:
+        raise NotIssued("Shorten the note to 1000 characters.", "note")
+    state, of_job = ANSWERS[what]
+    if not Issue.objects.filter(pk=held.pk, state="offered").update(state=state):
+        now = Issue.objects.get(pk=held.pk)
+        raise NotIssued(f"This proposal was {now.state} already. The first answer is kept.")
+    held.state = state
+    tell(held, state, by, note.strip())
+    if of_job:
+        Job.objects.filter(pk=held.job_id).exclude(state__in=("installed", "kept", "closed")).update(state=of_job)
+    return held
+
+
+def set_state(job: Job, state: str) -> None:
+    """Say where a job stands. Raises NotIssued."""
+    if state not in STATES:
+        raise NotIssued("Choose a state.", "state")
+    Job.objects.filter(pk=job.pk).update(state=state)
+    job.state = state
+
+
+# --- links ------------------------------------------------------------------------------------------------------------
+def digest_of(secret: str) -> str:
+    """What is kept of a secret."""
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
+@transaction.atomic
+def new_link(held: Issue, kind: str, days: int | None, user: Any) -> str:
+    """A link that shows one paper of an issue; its secret is shown now and never again. Raises NotIssued."""
+    if kind not in KINDS:
+        raise NotIssued("Choose what the link shows.", "kind")
+    if days is not None and not 1 <= days <= 730:
+        raise NotIssued("Enter 1 to 730 days.", "days")
+    secret = secrets.token_urlsafe(24)
+    ends = timezone.now() + dt.timedelta(days=days or DAYS)
+    IssueLink.objects.create(issue=held, kind=kind, digest=digest_of(secret), made_by=user, by_name=user.get_username(), ends_at=ends)
+    tell(held, "link made", user.get_username(), f"{kind}, until {ends:%Y-%m-%d}")
+    return secret
+
+
+def end_link(held: Issue, pk: int, user: Any) -> None:
+    """End a link."""
+    if IssueLink.objects.filter(issue=held, pk=pk, ended_at=None).update(ended_at=timezone.now()):
+        tell(held, "link ended", user.get_username())
+
+
+def link_of(secret: str) -> IssueLink | None:
+    """The link of a secret, while it lives and whoever made it still works in the firm; it is counted."""
+    found = (
+        IssueLink.objects.select_related("issue__job__workspace").filter(digest=digest_of(secret), ended_at=None, ends_at__gt=timezone.now()).first()
+    )
+    if found is None or found.issue.job.binned_at is not None:
+        return None
+    if not Membership.objects.filter(workspace=found.issue.job.workspace_id, user=found.made_by_id).exists():
+        return None
+    IssueLink.objects.filter(pk=found.pk).update(opened=F("opened") + 1)
+    return found
+
+
+def may_open(address: str) -> bool:
+    """Whether another link may be opened from an address in this minute; it is counted."""
+    minute = timezone.now().replace(second=0, microsecond=0)
+    key = hashlib.sha256(address.encode()).hexdigest()
+    LinkOpening.objects.filter(minute__lt=minute - dt.timedelta(hours=1)).delete()
+    LinkOpening.objects.bulk_create([LinkOpening(address=key, minute=minute)], ignore_conflicts=True)
+    LinkOpening.objects.filter(address=key, minute=minute).update(count=F("count") + 1)
+    return LinkOpening.objects.get(address=key, minute=minute).count <= OPENINGS
+
+
+def issue_for(job: Job, pk: int) -> Issue:
+    """An issue of a job. Raises Http404."""
+    return get_object_or_404(Issue.objects.select_related("job__workspace"), job=job, pk=pk)
