@@ -13,6 +13,7 @@ from workbench.accounts import people_views as people
 from workbench.accounts import views as accounts
 from workbench.accounts.guesses import paced
 from workbench.catalogues import views as catalogues
+from workbench.customers import views as customers
 from workbench.issues import views as issues
 from workbench.jobs import present
 from workbench.jobs import views as jobs
@@ -58,6 +59,10 @@ urlpatterns = [
     path("firm/kits/", firm_kits.kit_shelf, name="firm-kits"),
     path("firm/kits/copy/", firm_kits.kit_copy, name="firm-kit-copy"),
     path("firm/kits/<int:pk>/", firm_kits.kit_edit, name="firm-kit"),
+    path("customers/", customers.shelf, name="customers"),
+    path("customers/<int:pk>/customer.json", customers.file, name="customer-file"),
+    path("customers/<int:pk>/remove/", customers.remove, name="customer-remove"),
+    path("jobs/<int:pk>/customer/", customers.of_job, name="job-customer"),
     path("catalogues/", catalogues.shelf, name="catalogues"),
     path("catalogues/<int:pk>/", catalogues.table, name="catalogue"),
     path("catalogues/<int:pk>/send/", catalogues.send, name="catalogue-send"),

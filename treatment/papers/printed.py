@@ -79,6 +79,8 @@ def proposal(frozen: Mapping[str, Any]) -> PaperText:
 def _opening(papers: Mapping[str, Any]) -> Iterator[str]:
     if papers.get("to"):
         yield f"For {papers['to']}."
+    if (place := papers.get("place")) and (where := ", ".join(part for part in (place["name"], place["address"]) if part)):
+        yield f"At {where}."
     if papers.get("reason"):
         yield f"This design was issued although a danger is open. The reason: {papers['reason']}"
 

@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "axes",
     "workbench.accounts",
     "workbench.catalogues",
+    "workbench.customers",
     "workbench.jobs",
     "workbench.samples",
     "workbench.trains",

@@ -69,8 +69,9 @@ def _printed_besides(job: Job, design: Design) -> dict[str, Any]:
         money = known.priced(variant).costs.as_json()
         names = [stage.name for stage in variant.run.stages]
         options.append({"letter": option.letter, "names": names, "first": money["first"]["value"], "yearly": money["yearly"]["value"]})
+    place = {"name": job.place.name, "address": job.place.address} if job.place else None
     return {
-        "firm": job.workspace.name, "train": pictures.train, "wall": pictures.wall, "wall_scale": pictures.scale, "options": options if len(options) > 1 else [],
+        "place": place, "firm": job.workspace.name, "train": pictures.train, "wall": pictures.wall, "wall_scale": pictures.scale, "options": options if len(options) > 1 else [],
     }  # fmt: skip
 
 
@@ -78,7 +79,7 @@ def _shelf(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
     design = design_of(job, shown_stages(job))
     context = {
         "job": job, "steps": steps(job, ""), "issued": job.issues.all(), "states": STATES, "dangers": issues.open_dangers(design),
-        "whole": design.samples_given and bool(design.chosen.run.stages), "typed": {"to": "", "reason": ""},
+        "whole": design.samples_given and bool(design.chosen.run.stages), "typed": {"to": job.customer.name if job.customer else "", "reason": ""},
     }  # fmt: skip
     return render(request, "issues/shelf.html", context | more, status=status)
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from django.core.paginator import Page, Paginator
 from django.db import IntegrityError, transaction
-from django.db.models import Exists, F, OuterRef
+from django.db.models import Exists, F, OuterRef, Q
 from django.utils import timezone
 
 from treatment import ENGINE
@@ -28,23 +28,30 @@ DRAWN = 2
 #: how the list is sorted: what a person chooses, and the fields
 SORTS: dict[str, tuple[str, list[Any]]] = {
     "changed": ("Last changed", ["-updated_at", "pk"]), "name": ("Name", ["name", "pk"]), "created": ("Newest first", ["-created_at", "pk"]),
+    "customer": ("Customer", [F("customer__name").asc(nulls_last=True), "pk"]), "state": ("State", ["state", "pk"]),
     "due": ("Upkeep due", [F("log__due_on").asc(nulls_last=True), "pk"]), "findings": ("Worst findings", [F("figures__gravity").desc(nulls_last=True), "pk"]),
 }  # fmt: skip
 #: which jobs are listed
 SHELVES = {"active": "Active", "archived": "Archived", "bin": "Bin"}
 
 
-def listed(workspace: Workspace, name: str, page: str, shelf: str = "active", sort: str = "changed") -> Page[Any]:
-    """A page of a firm's jobs whose name holds these letters, sorted as chosen; the nearest page where there is no such one.
+def listed(workspace: Workspace, words: str, page: str, shelf: str = "active", sort: str = "changed", state: str = "") -> Page[Any]:
+    """A page of a firm's jobs that hold all these words, sorted as chosen; the nearest page where there is no such one.
 
-    ``twins`` tells how many others of the firm bear the name.
+    words: in the job's name or number, its customer, its place; no sign is an operator. ``twins`` tells how many others of the firm
+    bear the name.
     """
-    jobs = Job.everything.filter(binned_at__isnull=shelf != "bin", workspace=workspace, **({"name__icontains": name} if name else {}))
+    jobs = Job.everything.filter(binned_at__isnull=shelf != "bin", workspace=workspace, **({"state": state} if state else {}))
+    for word in words.split()[:8]:
+        told = Q(name__icontains=word) | Q(customer__name__icontains=word) | Q(place__name__icontains=word) | Q(place__address__icontains=word)
+        jobs = jobs.filter(told | Q(pk=int(word)) if word.isdecimal() and len(word) < 10 else told)
     if shelf != "bin":
         jobs = jobs.filter(archived_at__isnull=shelf != "archived")
     same = Job.objects.filter(workspace=workspace, name=OuterRef("name")).exclude(pk=OuterRef("pk")).order_by()
     jobs = jobs.annotate(twins=Exists(same)).order_by(*SORTS[sort][1])
-    jobs = jobs.select_related("survey", "updated_by", "figures", "log", "catalogue").prefetch_related("samples__readings", "options__revisions")
+    jobs = jobs.select_related("survey", "updated_by", "figures", "log", "catalogue", "customer", "place").prefetch_related(
+        "samples__readings", "options__revisions"
+    )
     return Paginator(jobs, PER_PAGE).get_page(page)
 
 

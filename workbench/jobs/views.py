@@ -23,7 +23,7 @@ from ..pages.attached import attached
 from ..pages.steps import steps
 from ..pages.survey_step import survey_step
 from ..records.firm import Workspace
-from ..records.job import Job, Survey
+from ..records.job import STATES, Job, Survey
 from ..repository.door import design_of, job_document, store
 from ..repository.due import due_counts
 from ..repository.remembered import of_firm
@@ -59,18 +59,19 @@ def job_list(request: Request) -> HttpResponse:
 
 
 def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int = 200) -> HttpResponse:
-    asked = request.GET.get("q", "").strip()[:120]
+    asked = (request.GET.get("search") or request.GET.get("q", "")).replace("\x00", "").strip()[:120]
+    state = request.GET.get("state", "") if request.GET.get("state") in STATES else ""
     shelf, sort = (each if each in known else usual for each, known, usual in (
         (request.GET.get("show", ""), SHELVES, "active"), (request.GET.get("sort", ""), SORTS, "changed"),
     ))  # fmt: skip
     refreshed(workspace, ANEW)
-    page = listed(workspace, asked, request.GET.get("page", "1"), shelf, sort)
+    page = listed(workspace, asked, request.GET.get("page", "1"), shelf, sort, state)
     waiting = vials(list(page), timezone.now())
     shown = figures_of(list(page))
     rows = [{"job": job, "figures": shown[job.pk], "vials": waiting.get(job.pk, [])} for job in page]
     context = {
         "rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form, "shelf": shelf, "sort": sort, "shelves": SHELVES.items(),
-        "sorts": [(key, words) for key, (words, _) in SORTS.items()],
+        "state": state, "states": STATES, "sorts": [(key, words) for key, (words, _) in SORTS.items()],
     }  # fmt: skip
     keeping = {"keeping": due_counts(workspace), "today": timezone.localdate()}
     return render(request, "jobs/list.html", context | keeping, status=status)

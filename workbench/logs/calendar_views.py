@@ -38,7 +38,9 @@ def _calendar(request: Request, member: Membership, status: int = 200, **more: A
     chosen = ({"technician__username": technician} if technician else {}) | ({"area": area} if area else {})
     start = (min(max(whole(request.GET.get("page", "1")) or 1, 1), 10_000) - 1) * PER_PAGE
     end = today + dt.timedelta(days=AHEAD)
-    logs = JobLog.objects.filter(job__workspace=member.workspace, job__binned_at=None, due_on__lte=end, **chosen).select_related("job", "technician")
+    logs = JobLog.objects.filter(job__workspace=member.workspace, job__binned_at=None, due_on__lte=end, **chosen).select_related(
+        "job__customer", "job__place", "technician"
+    )
     rows = list(logs.order_by("-dangers", "due_on", "pk")[start : start + PER_PAGE + 1])
     shown = [
         (log, [(dt.date.fromisoformat(on), task, words, who) for on, task, words, who in log.coming if on <= end.isoformat()][:4])

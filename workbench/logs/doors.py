@@ -13,6 +13,7 @@ from ..records.firm import Membership, Workspace
 from ..records.job import Job
 from ..records.log import CalendarLink, Device, OwnerLink, Sender
 from ..usecases.books import Refused, log_of, started
+from ..usecases.roles import ACTS
 
 #: entries that may come by one door in a minute
 RATE = 30
@@ -37,8 +38,8 @@ def may_send(sender: S) -> bool:
 
 
 def stands(sender: Sender, workspace: Workspace) -> bool:
-    """Whether whoever let somebody in still works in the firm; a door whose maker is not known any more is shut."""
-    return Membership.objects.filter(workspace=workspace, user=sender.by_id, user__is_active=True, role=Membership.Role.DESIGNER).exists()
+    """Whether whoever let somebody in still works in the firm and may write; a door whose maker is not known any more is shut."""
+    return Membership.objects.filter(workspace=workspace, user=sender.by_id, user__is_active=True, role__in=ACTS["log.write"].roles).exists()
 
 
 def new_device(job: Job, name: str, user: Any) -> tuple[Device, str]:

@@ -35,6 +35,8 @@ class Job(models.Model):
     #: the train option that the job follows
     option = models.CharField(max_length=1, default="A")
     state = models.CharField(max_length=10, default="asked")
+    customer = models.ForeignKey("customers.Customer", null=True, blank=True, on_delete=models.SET_NULL, related_name="jobs")
+    place = models.ForeignKey("customers.Place", null=True, blank=True, on_delete=models.SET_NULL, related_name="jobs")
     #: the firm's catalogue that its equipment is chosen from; none for generic sizes
     catalogue = models.ForeignKey("catalogues.Catalogue", null=True, blank=True, on_delete=models.RESTRICT, related_name="jobs")
     version = models.PositiveIntegerField(default=1)

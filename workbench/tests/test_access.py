@@ -12,6 +12,7 @@ from treatment.evidence.reports.report import Report
 from treatment.papers.issue import canonical, checksum
 from vivid_cairn.urls import urlpatterns
 from workbench.records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
+from workbench.records.customer import Customer
 from workbench.records.firm import ROLES, Membership
 from workbench.records.issue import Issue, IssuePaper
 from workbench.records.job import Job
@@ -46,14 +47,14 @@ READING = {"water-read", "report-row", "logbook-read"}
 TO_LOOK = dict.fromkeys(
     ("prices", "catalogues", "catalogue", "catalogue-sheet", "catalogue-json", "catalogue-csv", "catalogue-xlsx", "materials-csv", "materials-xlsx", "costs-csv",
      "choices", "choices-file"), "money.see",
-) | {"job-import": "job.change", "prices": "money.change", "issue-file": "money.see"}  # fmt: skip
+) | {"job-import": "job.change", "prices": "money.change", "issue-file": "money.see", "customer-file": "firm.manage"}  # fmt: skip
 TO_SEND = {
     **dict.fromkeys(("commission-tell", "commission-plan"), "run.write"),
     **dict.fromkeys(("logbook-begin", "logbook-entry", "logbook-done", "logbook-put", "logbook-say", "logbook-table", "calendar-link"), "log.write"),
     **dict.fromkeys(("logbook-device", "logbook-owner"), "link.make"),
     **dict.fromkeys(("prices", "catalogues", "catalogue", "catalogue-sheet", "catalogue-send", "catalogue-retire", "job-catalogue", "firm", "firm-kit-copy", "firm-kit"),
                     "money.change"),
-    "people": "firm.manage",
+    **dict.fromkeys(("people", "customer-remove"), "firm.manage"),
     **dict.fromkeys((*READING, "firm-open"), "job.see"),
 }  # fmt: skip
 
@@ -119,6 +120,7 @@ class WhoMayDoWhat(WorkbenchTestCase):
 
     def report(self) -> ReportFile:
         """A report of the job, with a page; a kit, a catalogue and a table of the firm under the number of the job."""
+        Customer.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"name": "Mara"})
         stock, _ = Catalogue.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"name": "Stock"})
         CatalogueVersion.objects.get_or_create(catalogue=stock, number=1, defaults={"currency": "EUR"})
         CatalogueSheet.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"name": "Stock", "currency": "EUR"})

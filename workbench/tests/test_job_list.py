@@ -56,7 +56,7 @@ class List(WorkbenchTestCase):
         document["job"]["name"] = "Lower Beck 3"
         store(document, self.workspace, self.designer)
         self.assertEqual(self.shown(q="lower b").count("<tr>"), 1)
-        self.assertIn("No job name contains", self.shown(q="nowhere"))
+        self.assertIn("No job matches", self.shown(q="nowhere"))
         self.client.force_login(self.stranger)
         self.assertEqual(self.shown(q="Lower").count("<tr>"), 0)
 

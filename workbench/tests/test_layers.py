@@ -11,7 +11,7 @@ WEB = Path(__file__).resolve().parents[1]
 #: lower layers first. plain: single modules that know no table; records to pages: what the features share
 LAYERS = ("plain", "records", "repository", "usecases", "pages", "features", "doors")
 SHARED = ("records", "repository", "usecases", "pages")
-FEATURES = ("accounts", "catalogues", "jobs", "samples", "supplies", "trains", "walls", "starts", "logs", "years", "issues")
+FEATURES = ("accounts", "catalogues", "jobs", "samples", "supplies", "trains", "walls", "starts", "logs", "years", "issues", "customers")
 
 
 def modules() -> dict[str, Path]:

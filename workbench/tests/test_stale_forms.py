@@ -57,6 +57,7 @@ NEVER_OVER = {
     "logbook-device": "a device more, or ends the one that is named",
     "calendar-link": "an address more, or ends the one that is named",
     "catalogues": "a catalogue more",
+    "customer-remove": "removes the one that is named",
     "issues": "an issue more under the next letter; the state as it is shown",
     "issue": "the first answer stands; a link more, or ends the one that is named",
     "people": "an invitation more; a role as it is shown, of the person that is named",

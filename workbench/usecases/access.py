@@ -35,7 +35,9 @@ def job_for(request: HttpRequest, pk: int, act: str = "job.see") -> Job:
     """
     member = membership(request)
     job = get_object_or_404(
-        Job.objects.select_related("survey", "updated_by", "start_run", "log", "catalogue").prefetch_related("samples__readings"),
+        Job.objects.select_related("survey", "updated_by", "start_run", "log", "catalogue", "customer", "place").prefetch_related(
+            "samples__readings"
+        ),
         pk=pk,
         workspace=member.workspace,
     )
