@@ -12,6 +12,12 @@ from treatment.job.facts import STANDARDS
 STATES = ("asked", "tested", "designed", "offered", "accepted", "installed", "kept", "closed")
 
 
+def advance(job: Job, to: str) -> None:
+    """Move a job on to a state; never back, whatever happens again."""
+    before = STATES[: STATES.index(to)]
+    Job.everything.filter(pk=job.pk, state__in=before).update(state=to)
+
+
 class Standing(models.Manager["Job"]):
     """Jobs that are not in the bin: what every page, door and calendar sees."""
 

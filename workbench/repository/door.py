@@ -21,7 +21,7 @@ from treatment.studies.next_tests import Asking
 
 from ..records.catalogue import Catalogue
 from ..records.firm import Workspace
-from ..records.job import Job, Survey
+from ..records.job import Job, Survey, advance
 from ..records.sample import Reading, Sample
 from ..records.train import Revision, TrainOption
 from .catalogues import document_of
@@ -147,6 +147,7 @@ def store(document: dict[str, Any], workspace: Workspace, user: Any, catalogue: 
     for sample in facts.facts.samples:
         store_sample(job, sample)
     if document.get("train") is not None:
+        advance(job, "designed")
         option = TrainOption.objects.create(job=job, updated_by=job.updated_by)
         Revision.objects.create(option=option, number=0, stages=document["train"], summary="imported", made_by=job.updated_by)
     return job
@@ -154,6 +155,7 @@ def store(document: dict[str, Any], workspace: Workspace, user: Any, catalogue: 
 
 def store_sample(job: Job, facts: Any, aside: list[dict[str, str]] | None = None) -> Sample:
     """A sample of the core as rows; aside: rows of a report that were kept with it as they stood."""
+    advance(job, "tested")
     sample = Sample.objects.create(
         job=job,
         taken_on=facts.taken_on,

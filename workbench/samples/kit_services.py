@@ -17,7 +17,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
-from ..records.job import Job, Survey
+from ..records.job import Job, Survey, advance
 from ..records.sample import KitRun, KitSession, Reading, Sample
 from ..repository.door import reading_row
 from ..usecases.firm_kits import kits_of
@@ -158,6 +158,7 @@ def _sample(session: KitSession) -> Sample:
     """The sample of a session, made when its first reading comes."""
     if session.sample is None:
         day = timezone.localtime(session.started_at).date()
+        advance(session.job, "tested")
         session.sample = Sample.objects.create(
             job=session.job, taken_on=day, point=session.point, draw="flushed", method=kits_of(session.job.workspace_id)[session.kit].method
         )

@@ -19,7 +19,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
-from ..records.job import Job
+from ..records.job import Job, advance
 from ..records.sample import Reading, ReportFile, ReportLayout, ReportPage, Sample
 from ..repository.door import reading_row, store_sample
 from ..usecases.jobs import bump, hold
@@ -45,6 +45,7 @@ class Replaced:
 def add_sample(job: Job, user: Any) -> Sample:
     """An empty sample."""
     hold(job)
+    advance(job, "tested")
     sample = Sample.objects.create(job=job)
     bump(job, user)
     return sample

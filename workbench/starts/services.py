@@ -23,7 +23,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import log_key
 from treatment.language.reading import parse_reading
 
-from ..records.job import Job
+from ..records.job import Job, advance
 from ..records.run import StartEvent, StartPhoto, StartRun
 from ..records.sample import Sample
 from ..repository.door import design_of
@@ -124,6 +124,8 @@ def take(job: Job, told: Told, user: Any, image: bytes | None = None) -> Taken:
         row.begun_with = row.begun_with or {step.id: step.row.title for step in run.sheet.steps}
         after = Run(run.sheet, [*run.events, event])
         row.open_steps = len(after.sheet.steps) - after.done
+        if not row.open_steps:
+            advance(job, "installed")
         row.save(update_fields=["last", "begun_with", "open_steps"])
     return taken
 

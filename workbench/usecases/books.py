@@ -35,7 +35,7 @@ from treatment.operation.maintenance.use import question
 
 from ..merging import late_words, settle
 from ..records.firm import Membership, Workspace
-from ..records.job import Job
+from ..records.job import Job, advance
 from ..records.log import CauseNote, JobLog, LogEntry, LogPhoto
 from ..repository.door import design_of
 from ..repository.remembered import ReadLog, of_firm
@@ -98,6 +98,7 @@ def log_of(job: Job) -> JobLog | None:
 
 def started(job: Job, on: dt.date) -> JobLog:
     """The log of a job, begun on a day, or moved to it."""
+    advance(job, "kept")
     log, made = JobLog.objects.get_or_create(job=job, defaults={"started_on": on})
     if not made and log.started_on != on:
         log.started_on = on

@@ -18,7 +18,7 @@ from treatment.papers.issue import IssueChange, canonical, changes, checksum, fr
 
 from ..records.firm import Membership
 from ..records.issue import KINDS, Issue, IssueEvent, IssueLink, LinkOpening
-from ..records.job import STATES, Job
+from ..records.job import STATES, Job, advance
 from ..repository.door import job_document
 from ..repository.remembered import of_firm
 from .jobs import hold
@@ -66,7 +66,7 @@ def issue(job: Job, design: Design, to: str, reason: str, papers: dict[str, Any]
         issued_at=timezone.now(), issued_by=user, by_name=user.get_username(),
     )  # fmt: skip
     tell(made, "issued", user.get_username(), f"for {to}")
-    Job.objects.filter(pk=job.pk, state__in=("asked", "tested", "designed", "offered")).update(state="offered")
+    advance(job, "offered")
     return made
 
 
@@ -104,7 +104,7 @@ def answer(held: Issue, what: str, by: str, note: str) -> Issue:
     held.state = state
     tell(held, state, by, note.strip())
     if of_job:
-        Job.objects.filter(pk=held.job_id).exclude(state__in=("installed", "kept", "closed")).update(state=of_job)
+        advance(held.job, of_job)
     return held
 
 

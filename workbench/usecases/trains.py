@@ -18,7 +18,7 @@ from treatment.language.spec import BAD, Choice, Measure
 from treatment.treatments import ROOMS
 
 from ..fields import sentence
-from ..records.job import Job
+from ..records.job import Job, advance
 from ..records.train import Revision, TrainOption
 from ..request import whole
 from ..stale import Stale
@@ -244,6 +244,7 @@ def save(option: TrainOption, version: int, user: Any, change: Callable[[], tupl
     """Make a revision by ``change`` and stand at it; revisions that had been undone are dropped. Raises StaleTrain."""
     claim(option, version, user)
     stages, summary = change()
+    advance(option.job, "designed")
     if stages is not None:
         _readable(stages)
     option.revisions.filter(number__gt=option.at).delete()

@@ -18,6 +18,7 @@ from workbench.records.job import Job
 from workbench.records.sample import KitRun, KitSession
 from workbench.repository.door import store
 from workbench.starts import demonstration
+from workbench.usecases.customers import keep
 
 RUNS = {"High Tarn Farm": demonstration.begun, "Mill Street 4": demonstration.soaking, "Becklow Guest House": demonstration.recorded}
 
@@ -25,6 +26,12 @@ RUNS = {"High Tarn Farm": demonstration.begun, "Mill Street 4": demonstration.so
 LOGS = {"High Tarn Farm": (4.2, logs.farm, 1), "Peat Bothy": (2.6, logs.bothy, 2), "Becklow Guest House": (2.4, logs.house, 3)}
 #: jobs that are built of the company's stock list
 STOCKED = ("Mill Street 4", "Becklow Guest House")
+
+#: for whom, and where
+CUSTOMERS = {
+    "High Tarn Farm": ("The Tarn family", "High Tarn", "Fell Road 2, Larkfell"), "Mill Street 4": ("Otto Beck", "Mill side", "Mill Street 4, Larkfell"),
+    "Becklow Guest House": ("Hanna Low", "Becklow", "Low Lane 11, Larkfell"), "Peat Bothy": ("The Tarn family", "Peat Bothy", "Upper path, Larkfell"),
+}  # fmt: skip
 
 #: whose house it is, and its area
 HOUSES = {"High Tarn Farm": ("tess", "Upper valley"), "Peat Bothy": ("tess", "Upper valley"), "Becklow Guest House": ("demo", "Mill side")}
@@ -48,6 +55,9 @@ class Command(BaseCommand):
             document = json.loads(path.read_text())
             if not Job.objects.filter(workspace=workspace, name=document["job"]["name"]).exists():
                 job = store(document, workspace, user, stock if document["job"]["name"] in STOCKED else None)
+                if job.name in CUSTOMERS:
+                    who, place, address = CUSTOMERS[job.name]
+                    keep(job, {"customer": who, "place": place, "address": address}, job.version, user)
                 if job.name == "The Old Smithy, as found":
                     _vial(job)
                 if job.name in LOGS:
