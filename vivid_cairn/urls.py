@@ -15,6 +15,7 @@ from workbench.accounts.guesses import paced
 from workbench.catalogues import views as catalogues
 from workbench.customers import views as customers
 from workbench.issues import views as issues
+from workbench.jobs import history_views as job_history
 from workbench.jobs import present
 from workbench.jobs import views as jobs
 from workbench.logs import calendar_views as log_calendar
@@ -75,6 +76,7 @@ urlpatterns = [
     path("jobs/new/", jobs.job_new, name="job-new"),
     path("jobs/import/", jobs.job_import, name="job-import"),
     path("jobs/<int:pk>/", jobs.job_open, name="job"),
+    path("jobs/<int:pk>/history/", job_history.history, name="job-history"),
     path("jobs/<int:pk>/site/", jobs.site, name="site"),
     path("jobs/<int:pk>/present/", login_not_required(present.here), name="present"),
     path("jobs/<int:pk>/supply/", supplies.supply, name="supply"),

@@ -21,7 +21,7 @@ SHOWN = 40  # lines of a list
 
 
 @dataclass(frozen=True, slots=True)
-class Block:
+class PaperBlock:
     """A part of a paper. kind: text, list, table, drawing, steps, labels or signature; heading: may be empty; rows: of a table, its head first."""
 
     kind: str
@@ -36,14 +36,14 @@ class PaperText:
     """A paper as text. title: what it is called; blocks: in their order."""
 
     title: str
-    blocks: tuple[Block, ...]
+    blocks: tuple[PaperBlock, ...]
 
 
-def _listed(heading: str, lines: Iterable[str]) -> Block:
-    return Block("list", heading, tuple(dict.fromkeys(lines)))
+def _listed(heading: str, lines: Iterable[str]) -> PaperBlock:
+    return PaperBlock("list", heading, tuple(dict.fromkeys(lines)))
 
 
-def _kept(blocks: Iterable[Block]) -> tuple[Block, ...]:
+def _kept(blocks: Iterable[PaperBlock]) -> tuple[PaperBlock, ...]:
     """Blocks that say something."""
     return tuple(block for block in blocks if block.kind not in ("list", "table", "steps") or block.lines or len(block.rows) > 1)
 
@@ -60,19 +60,19 @@ def proposal(frozen: Mapping[str, Any]) -> PaperText:
     owner, service = _tasks(design, "owner"), _tasks(design, "service")
     grave = [each for each in design["findings"] if each["severity"] != "advice"]
     return PaperText("Proposal", _kept((
-        Block("text", "", tuple(_opening(papers))),
+        PaperBlock("text", "", tuple(_opening(papers))),
         _listed("What your water test shows", (_need(each, system) for each in design["needs"])),
         _listed("What we propose", (f"{each['name']}: {each['purpose']}." for each in design["train"])),
-        Block("drawing", "The equipment in the order the water takes", name="train"),
-        Block("table", "Your water before and after, at the tap", rows=tuple(_before_after(design, system))),
+        PaperBlock("drawing", "The equipment in the order the water takes", name="train"),
+        PaperBlock("table", "Your water before and after, at the tap", rows=tuple(_before_after(design, system))),
         _listed("What it costs", _money(design["costs"])),
-        Block("table", "Other ways, and what they cost", rows=tuple(_options(papers))),
+        PaperBlock("table", "Other ways, and what they cost", rows=tuple(_options(papers))),
         _listed("What it does not do, and what to watch", (each["message"] for each in grave if not each["waived"])),
         _listed("Risks you accept", (f"{each['message']} Accepted: {each['waived']}" for each in grave if each["waived"])),
         _listed("What you keep doing", owner),
         _listed("What service does", service),
         _listed("For your safety", (caution for stage in design["train"] for caution in stage["cautions"])),
-        Block("signature", "Your decision", ("I accept this proposal.", "Name", "Date", "Signature")),
+        PaperBlock("signature", "Your decision", ("I accept this proposal.", "Name", "Date", "Signature")),
     )))  # fmt: skip
 
 
@@ -137,10 +137,10 @@ def pack(frozen: Mapping[str, Any]) -> PaperText:
     """What an installer holds: the wall to scale, what to bring, how each unit is set, the checklist."""
     design, system = frozen["design"], frozen["design"]["job"]["units"]
     return PaperText("Installer's pack", _kept((
-        Block("text", "", tuple(_opening(frozen["papers"]))),
-        Block("drawing", f"The wall, 1:{frozen['papers']['wall_scale']}", name="wall"),
-        Block("table", "What to bring", rows=tuple(_bring(design, system))),
-        Block("table", "How each unit is set", rows=tuple(_settings(design, system))),
+        PaperBlock("text", "", tuple(_opening(frozen["papers"]))),
+        PaperBlock("drawing", f"The wall, 1:{frozen['papers']['wall_scale']}", name="wall"),
+        PaperBlock("table", "What to bring", rows=tuple(_bring(design, system))),
+        PaperBlock("table", "How each unit is set", rows=tuple(_settings(design, system))),
         *_steps(design),
         _listed("Take care", (hazard for step in design["commissioning"]["steps"] for hazard in step["hazards"])),
     )))  # fmt: skip
@@ -170,11 +170,11 @@ def _setting(held: Any, system: str) -> str:
     return {True: "yes", False: "no"}.get(held, str(held).replace("_", " ")) if not isinstance(held, float) else f"{held:.4g}"
 
 
-def _steps(design: Mapping[str, Any]) -> Iterator[Block]:
+def _steps(design: Mapping[str, Any]) -> Iterator[PaperBlock]:
     """The checklist, each step with what to do and a sign that something is wrong."""
     for number, step in enumerate(design["commissioning"]["steps"], 1):
         bad = (step["bad_sign"],) if step["bad_sign"] else ()
-        yield Block("steps", f"{number}. {step['title']}", (*step["do"], *bad))
+        yield PaperBlock("steps", f"{number}. {step['title']}", (*step["do"], *bad))
 
 
 # --- book and labels ----------------------------------------------------------------------------------------------------
@@ -183,10 +183,10 @@ def book(frozen: Mapping[str, Any]) -> PaperText:
     design, papers = frozen["design"], frozen["papers"]
     signs = dict.fromkeys(step["bad_sign"] for step in design["commissioning"]["steps"] if step["bad_sign"] and step["stage"])
     return PaperText("Owner's book", _kept((
-        Block("text", "", (f"Keep this book beside the equipment. If something is wrong, call {papers['firm']}.",)),
+        PaperBlock("text", "", (f"Keep this book beside the equipment. If something is wrong, call {papers['firm']}.",)),
         _listed("What is on your wall", (f"{each['name']}: {each['purpose']}." for each in design["train"])),
-        Block("drawing", "The wall", name="wall"),
-        Block("table", "What to do, and when", rows=(("Task", "Who", "How often", "How"), *_calendar(design))),
+        PaperBlock("drawing", "The wall", name="wall"),
+        PaperBlock("table", "What to do, and when", rows=(("Task", "Who", "How often", "How"), *_calendar(design))),
         _listed("Signs that something is wrong", list(signs)[:SHOWN]),
         _listed("For your safety", (caution for stage in design["train"] for caution in stage["cautions"])),
     )))  # fmt: skip
@@ -208,7 +208,7 @@ def labels(frozen: Mapping[str, Any]) -> PaperText:
     """A label for each unit: its name, its place, what it does."""
     stages = frozen["design"]["train"]
     return PaperText("Labels", tuple(
-        Block("labels", each["name"], (f"{place} of {len(stages)}", f"{each['purpose']}.")) for place, each in enumerate(stages, 1)
+        PaperBlock("labels", each["name"], (f"{place} of {len(stages)}", f"{each['purpose']}.")) for place, each in enumerate(stages, 1)
     ))  # fmt: skip
 
 

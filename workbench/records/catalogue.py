@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from .history import kept
+
 
 class Catalogue(models.Model):
     """What a firm sells. number: of its newest version; retired: no longer offered, kept by the jobs that use it."""
@@ -23,6 +25,7 @@ class Catalogue(models.Model):
         return self.name
 
 
+@kept("catalogue", "number", "summary")
 class CatalogueVersion(models.Model):
     """A catalogue as it was at one time: its items as ``cairn-catalogue/1`` writes them."""
 

@@ -5,7 +5,10 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from .history import kept
 
+
+@kept("name", "standard", "units", "currency", "prices", "rates", "bags", "owner_links")
 class Workspace(models.Model):
     """A firm, with what its new jobs start from."""
 
@@ -35,6 +38,7 @@ class Workspace(models.Model):
 ROLES = ("owner", "designer", "installer", "technician", "viewer")
 
 
+@kept("workspace", "user", "role")
 class Membership(models.Model):
     """A person in a workspace, with a role: what it may do stands in one table of the use cases."""
 
@@ -63,6 +67,7 @@ class Membership(models.Model):
         return f"{self.user} in {self.workspace}"
 
 
+@kept("workspace", "role", "taken_at")
 class Invitation(models.Model):
     """A place in a firm for somebody who has a link: for one role, once, until it ends. Only a hash of the link is kept."""
 

@@ -5,11 +5,14 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from .history import kept
+
 STATES = ("offered", "accepted", "declined", "withdrawn")
 #: what a link shows
 KINDS = ("proposal", "book")
 
 
+@kept("job", "revision", "to", "state")
 class Issue(models.Model):
     """A frozen design. frozen: its canonical JSON as text, so that the same bytes come out for ever; sha256: over them."""
 
@@ -73,6 +76,7 @@ class IssuePaper(models.Model):
         return f"{self.name} of {self.issue}"
 
 
+@kept("issue", "kind", "ended_at")
 class IssueLink(models.Model):
     """An address without an account that shows one thing of one issue. Only a hash of its secret is kept."""
 

@@ -8,6 +8,8 @@ from django.db.models import Q
 
 from treatment.job.facts import STANDARDS
 
+from .history import kept
+
 #: where a job stands in a firm's work; set by what happens, or by hand
 STATES = ("asked", "tested", "designed", "offered", "accepted", "installed", "kept", "closed")
 
@@ -25,6 +27,7 @@ class Standing(models.Manager["Job"]):
         return super().get_queryset().filter(binned_at=None)
 
 
+@kept("name", "standard", "units", "option", "state", "customer", "place", "catalogue", "archived_at", "binned_at")
 class Job(models.Model):
     """A site to be treated. ``version`` counts saves: a stale save is refused.
 
@@ -131,6 +134,17 @@ def positive(*names: str) -> list[models.CheckConstraint]:
     ]
 
 
+#: what is kept of a survey: all of it
+SURVEYED = (
+    "job", "source_kind", "disinfectant", "last_event", "observations", "people", "use_per_person_l", "bathrooms", "fixtures",
+    "top_fixture_height_m", "extra_daily_use_l", "flow_l_min", "drawdown_drawn_l", "drawdown_recovery_min", "pressure_low_kpa", "pressure_high_kpa",
+    "night_pressure_kpa", "temperature_c", "coldest_c", "pipe_material", "pipe_size_m", "pipe_length_m", "soft_water", "soften_above_mg_l",
+    "safe_to_drink", "low_sodium", "no_salt", "no_power", "spare_outdoor_taps", "target_ph", "peak_flow_school", "iron_school", "prefilter_school",
+    "regeneration_school", "typed", "rest",
+)  # fmt: skip
+
+
+@kept(*SURVEYED)
 class Survey(models.Model):
     """What was seen and measured on site. Columns are canonical; ``typed`` keeps each value as it was written.
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from .history import kept
+
 
 class JobLog(models.Model):
     """The log of a job. What it comes to is kept with it as last worked out, so that the firm's calendar need not read every log.
@@ -35,6 +37,7 @@ class JobLog(models.Model):
         return f"log of {self.job}"
 
 
+@kept("log", "on", "body", "gone")
 class LogEntry(models.Model):
     """One entry. body: as the log writes it, without its day; key: of whoever made it, so that what is sent twice counts once."""
 
@@ -109,6 +112,7 @@ class Sender(models.Model):
         abstract = True
 
 
+@kept("log", "name")
 class Device(Sender):
     """A device that may write readings of one job, by a token of its own; only the token's hash is kept."""
 
@@ -120,6 +124,7 @@ class Device(Sender):
         return self.name
 
 
+@kept("log")
 class OwnerLink(Sender):
     """A private address of one house for its owner, who has no account. It ends when its row is taken away, or the firm allows none."""
 

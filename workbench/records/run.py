@@ -8,6 +8,8 @@ from django.db.models import Q
 
 from treatment.commissioning.run import KINDS
 
+from .history import kept
+
 
 class StartRun(models.Model):
     """The starting up of a job. ``version`` counts changes of the plan: a stale one is refused; events have numbers of their own."""
@@ -37,6 +39,7 @@ class StartRun(models.Model):
         return f"starting up of {self.job}"
 
 
+@kept("run", "step", "kind", "text", "title")
 class StartEvent(models.Model):
     """Something done on a sheet; see ``treatment.starting.run.Event``. ``at`` is when it was done, ``sent_at`` when the phone sent it."""
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 from django.db.models import F, Q
 
+from .history import kept
+
 
 class ReportFile(models.Model):
     """A report as it was sent, and what it was read as; kept for good once a sample is made of it."""
@@ -42,6 +44,7 @@ class ReportPage(models.Model):
         return f"page {self.number}"
 
 
+@kept("job", "taken_on", "point", "draw", "weather", "method")
 class Sample(models.Model):
     """Water taken at one place and time."""
 
@@ -79,6 +82,7 @@ class Sample(models.Model):
         return f"{self.point} {self.taken_on or ''}".strip()
 
 
+@kept("sample", "analyte", "typed")
 class Reading(models.Model):
     """One result: low and high in the canonical unit (high empty: open above), and the text as it was written."""
 

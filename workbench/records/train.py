@@ -5,7 +5,10 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from .history import kept
 
+
+@kept("job", "letter", "at")
 class TrainOption(models.Model):
     """Option A, B or C of a job. ``version`` counts saves: a stale save is refused. ``at`` is the revision shown."""
 
@@ -27,6 +30,7 @@ class TrainOption(models.Model):
         return f"option {self.letter} of {self.job}"
 
 
+@kept("option", "number", "summary")
 class Revision(models.Model):
     """A state of an option: its stages as the job document writes them, None for the planner's proposal."""
 

@@ -141,11 +141,11 @@ class Editing(CatalogueCase):
             self.assertContains(answer, f'value="{text}"', status_code=422)
         self.assertEqual(Catalogue.objects.get().number, 1)
 
-    def test_a_viewer_only_looks(self) -> None:
+    def test_a_viewer_sees_no_prices(self) -> None:
         catalogue = self.larkfell()
         data = self.table(catalogue)
         self.client.force_login(self.viewer)
-        self.assertEqual(self.client.get(f"/catalogues/{catalogue.pk}/").status_code, 200)
+        self.assertEqual(self.client.get(f"/catalogues/{catalogue.pk}/").status_code, 403)
         for address in (f"/catalogues/{catalogue.pk}/", "/catalogues/", f"/catalogues/{catalogue.pk}/retire/", f"/jobs/{self.job.pk}/catalogue/"):
             self.assertEqual(self.client.post(address, data).status_code, 403, address)
 
