@@ -76,6 +76,7 @@ urlpatterns = [
     path("jobs/new/", jobs.job_new, name="job-new"),
     path("jobs/import/", jobs.job_import, name="job-import"),
     path("jobs/<int:pk>/", jobs.job_open, name="job"),
+    path("history/", job_history.firm_history, name="firm-history"),
     path("jobs/<int:pk>/history/", job_history.history, name="job-history"),
     path("jobs/<int:pk>/site/", jobs.site, name="site"),
     path("jobs/<int:pk>/present/", login_not_required(present.here), name="present"),

@@ -11,7 +11,6 @@ from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.utils.text import slugify
 from django.views.decorators.cache import never_cache
@@ -87,22 +86,24 @@ def _shelf(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
 @require_http_methods(["GET", "POST"])
 def one(request: HttpRequest, pk: int, issue: int) -> HttpResponse:
     """An issued design: its papers, what happened to it, its links, what today would change."""
-    acts = {"link": "link.make", "end": "link.make"}
-    job = job_for(request, pk, on_post(request, acts.get(request.POST.get("act", ""), "job.change")))
+    act = {"link": "link.run" if request.POST.get("kind") == "run" else "link.make", "end": "link.make"}.get(
+        request.POST.get("act", ""), "job.change"
+    )
+    job = job_for(request, pk, on_post(request, act))
     held = issues.issue_for(job, issue)
     if request.method == "GET":
         return _one(request, job, held)
     try:
-        secret = _act(request, held)
+        made = _act(request, held)
     except NotIssued as error:
         return _one(request, job, held, 422, problem=str(error), field=error.field)
-    if secret:  # shown now, and never again
-        return _one(request, job, held, address=request.build_absolute_uri(reverse("link", args=[secret])))
+    if made:  # shown now, and never again
+        return _one(request, job, held, address=request.build_absolute_uri(made))
     return redirect("issue", pk, issue)
 
 
 def _act(request: HttpRequest, held: Issue) -> str:
-    """Do what was asked; the secret of a link that was made."""
+    """Do what was asked; the address of a link that was made."""
     act = request.POST.get("act", "")
     if act == "link":
         text = request.POST.get("days", "").strip()
@@ -118,7 +119,7 @@ def _one(request: HttpRequest, job: Job, held: Issue, status: int = 200, **more:
     papers = [(name, TITLES[name]) for name in PAPERS if name != "proposal" or job.sees_money]
     today = issues.changed_since(held, design_of(job, shown_stages(job))) if "today" in request.GET and job.sees_money else None
     context = {
-        "job": job, "steps": steps(job, ""), "issue": held, "papers": papers, "events": held.events.all(), "links": held.links.filter(ended_at=None), "kinds": KINDS,
+        "job": job, "steps": steps(job, ""), "issue": held, "papers": papers, "events": held.events.all(), "links": held.links.filter(ended_at=None), "kinds": (*KINDS, issues.LOG),
         "today": today, "compared": today is not None,
     }  # fmt: skip
     return render(request, "issues/one.html", context | more, status=status)
@@ -190,7 +191,8 @@ def _shown(request: HttpRequest, found: IssueLink, secret: str, status: int = 20
     held = Issue.objects.select_related("job__workspace").get(pk=found.issue_id)
     whole = issues.document_of(held)
     context = {
-        "secret": secret, "issue": held, "kind": found.kind, "paper": PAPERS[found.kind](whole), "drawings": _unstyled(whole["papers"]), "firm": whole["papers"]["firm"],
+        "secret": secret, "issue": held, "kind": found.kind, "paper": PAPERS[issues.SHOWS[found.kind]](whole), "drawings": _unstyled(whole["papers"]),
+        "firm": whole["papers"]["firm"],
         "name": whole["design"]["job"]["name"], "answered_below": True, "typed": {"name": "", "note": ""}, "answers": held.events.filter(what=held.state),
     }  # fmt: skip
     response = render(request, "issues/link.html", context | more, status=status)
@@ -211,6 +213,6 @@ def link_paper(request: HttpRequest, secret: str) -> HttpResponse:
     found = _link(request, secret)
     if isinstance(found, HttpResponse):
         return found
-    response = _paper(request, found.issue, found.kind)
+    response = _paper(request, found.issue, issues.SHOWS[found.kind])
     response["X-Robots-Tag"] = "noindex, nofollow"
     return response

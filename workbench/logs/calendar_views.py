@@ -16,8 +16,8 @@ from ..records.log import CalendarLink, JobLog
 from ..repository.due import due_by, due_counts, summed
 from ..request import Request, number, whole
 from ..usecases import books as services
+from ..usecases import doors
 from ..usecases.access import ask, job_for, membership
-from . import doors
 from .page import calendar_of
 from .views import logbook_page
 

@@ -16,8 +16,8 @@ from ..records.log import Device, JobLog, LogEntry, OwnerLink
 from ..repository.door import design_of
 from ..usecases import books as services
 from ..usecases.books import opened, remember
+from ..usecases.doors import hashed
 from ..usecases.trains import shown_stages
-from .doors import hashed
 
 Entries = list[tuple[int, dict[str, Any]]]
 

@@ -22,9 +22,9 @@ from ..readers import read_by
 from ..records.log import OwnerLink
 from ..request import Request, number
 from ..usecases import books as services
+from ..usecases import doors
 from ..usecases.access import job_for
 from ..usecases.books import Book, Refused
-from . import doors
 from .entering import entered
 from .page import EXAMPLES, due_rows, entries_of
 from .views import day_of, kept_words, logbook_page

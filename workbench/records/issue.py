@@ -8,8 +8,8 @@ from django.db import models
 from .history import kept
 
 STATES = ("offered", "accepted", "declined", "withdrawn")
-#: what a link shows
-KINDS = ("proposal", "book")
+#: what a link shows: the proposal, the owner's book, the installer's run sheet with its pack
+KINDS = ("proposal", "book", "run")
 
 
 @kept("job", "revision", "to", "state")

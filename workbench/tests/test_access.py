@@ -47,7 +47,7 @@ READING = {"water-read", "report-row", "logbook-read"}
 TO_LOOK = dict.fromkeys(
     ("prices", "catalogues", "catalogue", "catalogue-sheet", "catalogue-json", "catalogue-csv", "catalogue-xlsx", "materials-csv", "materials-xlsx", "costs-csv",
      "choices", "choices-file"), "money.see",
-) | {"job-import": "job.change", "prices": "money.change", "issue-file": "money.see", "customer-file": "firm.manage"}  # fmt: skip
+) | {"job-import": "job.change", "prices": "money.change", "issue-file": "money.see", "customer-file": "firm.manage", "firm-history": "money.see"}  # fmt: skip
 TO_SEND = {
     **dict.fromkeys(("commission-tell", "commission-plan"), "run.write"),
     **dict.fromkeys(("logbook-begin", "logbook-entry", "logbook-done", "logbook-put", "logbook-say", "logbook-table", "calendar-link"), "log.write"),

@@ -14,11 +14,11 @@ from treatment.evidence.reports.read import read_sheets
 from treatment.tests.example import HARD_ONLY
 from treatment.tests.example import job as job_document
 from workbench.catalogues import services as stock
-from workbench.logs import doors
 from workbench.records.job import Job, KeptPaper, Survey
 from workbench.records.sample import KitRun, Reading, Sample
 from workbench.repository.door import store
 from workbench.usecases import books as logs
+from workbench.usecases import doors
 from workbench.usecases.trains import shown_stages
 
 from .base import BrowserTestCase, has_focus

@@ -6,6 +6,7 @@ from django.apps import apps
 from django.db import DatabaseError, transaction
 from django.test import Client
 
+from workbench.records.firm import Membership, Workspace
 from workbench.records.job import Job
 from workbench.records.sample import Reading, Sample
 from workbench.usecases.history import changes_of
@@ -61,3 +62,15 @@ class History(WorkbenchTestCase):
         guest = Client()
         guest.force_login(self.stranger)
         self.assertEqual(guest.get(f"/jobs/{self.job.pk}/history/").status_code, 404)
+
+    def test_the_firms_own_changes(self) -> None:
+        """Prices one by one, roles by name, jobs by theirs; nothing of another firm."""
+        Workspace.objects.filter(pk=self.workspace.pk).update(prices={"salt": 0.6})
+        Workspace.objects.filter(name="Theirs").update(prices={"salt": 9})
+        Membership.objects.filter(user=self.viewer).update(role="installer")
+        Job.objects.filter(pk=self.job.pk).update(state="kept")
+        page = read(self.client.get("/history/"))
+        for said in ("salt: nothing → 0.6", "vera: viewer → installer", "Acid well: state: tested → kept"):
+            self.assertIn(said, page)
+        self.assertNotIn("→ 9", page)
+        self.assertNotIn("vera", read(self.client.get("/history/", {"what": "company"})))

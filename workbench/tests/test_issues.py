@@ -159,6 +159,29 @@ class Links(IssuedCase):
         self.assertNotIn("To begin with", page)
         self.assertEqual(Client().post(address, {"act": "accept", "name": "X"}).status_code, 404)
 
+    def test_a_run_sheet_for_an_installer(self) -> None:
+        """With wall, settings and steps, without money; an installer may make that link, and no other."""
+        held = self.issue()
+        Membership.objects.filter(user=self.viewer).update(role="installer")
+        self.client.force_login(self.viewer)
+        page = read(Client().get(self.address(held, "run")))
+        self.assertIn("How each unit is set", page)
+        self.assertIn("Check the kit against the materials list", page)
+        self.assertNotIn("To begin with", page)
+        where = f"/jobs/{self.job.pk}/issued/{held.pk}/"
+        self.assertEqual(self.client.post(where, {"act": "link", "kind": "proposal"}).status_code, 403)
+
+    def test_the_log_of_the_house(self) -> None:
+        """Where the company allows it; else it says how."""
+        held = self.issue()
+        where = f"/jobs/{self.job.pk}/issued/{held.pk}/"
+        self.assertContains(self.client.post(where, {"act": "link", "kind": "log"}), "does not allow owner links", status_code=422)
+        self.workspace.owner_links = True
+        self.workspace.save()
+        page = self.client.post(where, {"act": "link", "kind": "log"})
+        address = re.search(r"/house/[\w-]+/", page.content.decode())[0]  # type: ignore[index]
+        self.assertEqual(Client().get(address).status_code, 200)
+
     def test_ended_past_forged(self) -> None:
         held = self.issue()
         address, other = self.address(held), self.address(held)

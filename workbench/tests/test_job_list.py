@@ -10,13 +10,13 @@ from django.urls import reverse
 from django.utils import timezone
 
 from workbench.jobs import listing
-from workbench.logs import doors
 from workbench.records.job import Job, JobFigures, Presence
 from workbench.records.log import JobLog
 from workbench.records.sample import Reading
 from workbench.repository import door
 from workbench.repository.door import design_of, store
 from workbench.repository.due import due_counts
+from workbench.usecases import doors
 from workbench.usecases.trains import shown_stages
 
 from .base import WorkbenchTestCase, job_document, read

@@ -13,12 +13,13 @@ from playwright.sync_api import expect
 
 from treatment.tests.example import job as job_document
 
-from ..logs import doors, labels
+from ..logs import labels
 from ..records.job import Job
 from ..records.log import JobLog, LogEntry, OwnerLink
 from ..repository.door import store
 from ..repository.due import due_by
 from ..usecases import books as services
+from ..usecases import doors
 from .base import BrowserTestCase
 from .test_logs import TRAIN, Logbook, ago, secret_in
 from .test_starts import with_train

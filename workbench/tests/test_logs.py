@@ -28,13 +28,14 @@ from treatment.operation.maintenance.log import log_schema
 from treatment.tests.example import job as job_document
 
 from ..jobs.management.commands.load_demo import LOGS
-from ..logs import demonstration, doors
+from ..logs import demonstration
 from ..logs.page import EXAMPLES
 from ..records.job import Job
 from ..records.log import CalendarLink, Device, JobLog, LogEntry, LogPhoto
 from ..records.train import TrainOption
 from ..repository.door import store
 from ..usecases import books as services
+from ..usecases import doors
 from .base import BrowserTestCase, WorkbenchTestCase, people
 from .test_starts import picture, with_train
 

@@ -18,13 +18,13 @@ from intake.pictures import NoPhoto, made_plain, photo
 from treatment.operation.maintenance.log import log_schema
 from vivid_cairn.log import without_addresses
 
-from ..logs import doors
 from ..middleware import DOORS, LONGEST
 from ..records.firm import Membership
 from ..records.log import CalendarLink, CauseNote, Device, JobLog, LogEntry, OwnerLink
 from ..starts import services as starts
 from ..starts.services import Told
 from ..usecases import books as services
+from ..usecases import doors
 from ..usecases.thinning import AT_ONCE, thin
 from .test_logs import Logbook, ago, secret_in
 from .test_starts import picture

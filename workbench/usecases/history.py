@@ -13,9 +13,11 @@ from django.contrib.auth import get_user_model
 from treatment.evidence.symptoms import observed
 from treatment.language.analytes import analytes
 
+from ..records.catalogue import Catalogue
+from ..records.firm import Workspace
 from ..records.job import SURVEYED, Job
 
-SHOWN = 200
+SHOWN, READ = 200, 5000  # changes that are told, and rows that are read for them
 #: how columns are called where their own name does not say it
 CALLED = {
     "option": "train that the job follows", "standard": "limits", "archived_at": "archive", "binned_at": "bin", "rest": "other facts", "typed": "measures as typed",
@@ -41,6 +43,7 @@ def changes_of(job: Job, what: str = "", most: int = SHOWN) -> list[ToldChange]:
     return sorted(found, key=lambda each: (each.at, each.number), reverse=True)[:most]
 
 
+Row = Mapping[str, Any]
 #: what a page may be narrowed to
 KINDS = ("job", "survey", "sample", "reading", "train", "checklist", "logbook", "issued design", "link")
 
@@ -66,6 +69,32 @@ def _all(job: Job) -> Iterator[ToldChange]:
         yield from rows.told("checklist", rows.of("starts", "StartEventChange", run_id=run.pk), _event)
 
 
+#: what a firm's page may be narrowed to
+OF_FIRM = ("company", "people", "invitation", "catalog", "job")
+
+
+def changes_in(workspace: Workspace, what: str = "", most: int = SHOWN) -> list[ToldChange]:
+    """What was changed of a firm: its prices and defaults, people and roles, catalogs, and its jobs by name; the newest first."""
+    rows, found = _Rows(), list[ToldChange]()
+    names = dict(Job.everything.filter(workspace=workspace).values_list("pk", "name"))
+    if what in ("", "company"):
+        found += rows.told("company", rows.of("accounts", "WorkspaceChange", pgh_obj_id=workspace.pk), _firm)
+    if what in ("", "people"):
+        found += rows.told("people", rows.of("accounts", "MembershipChange", workspace_id=workspace.pk), rows.member)
+    if what in ("", "invitation"):
+        found += rows.told("invitation", rows.of("accounts", "InvitationChange", workspace_id=workspace.pk), _invitation)
+    if what in ("", "catalog"):
+        stock = dict(Catalogue.objects.filter(workspace=workspace).values_list("pk", "name"))
+        kept = rows.of("catalogues", "CatalogueVersionChange", catalogue_id__in=stock)
+        found += rows.told(
+            "catalog", kept, lambda now, then: f"{stock[now['catalogue_id']]}: {now['summary']}" if now is not None and then is None else ""
+        )
+    if what in ("", "job"):
+        kept = rows.of("jobs", "JobChange", pgh_obj_id__in=names)
+        found += rows.told("job", kept, lambda now, then: f"{names[(now or then)['pgh_obj_id']]}: {words}" if (words := _columns(now, then)) else "")
+    return sorted(found, key=lambda each: (each.at, each.number), reverse=True)[:most]
+
+
 class _Rows:
     """The kept rows of a table, with who made each."""
 
@@ -73,10 +102,11 @@ class _Rows:
         self.names: dict[Any, str] = {}
 
     def of(self, app: str, model: str, **which: Any) -> list[dict[str, Any]]:
-        """Rows in the order in which they were kept."""
+        """Rows in the order in which they were kept, the newest few thousand."""
         kept = apps.get_model(app, model)
         columns = [field.attname for field in kept._meta.concrete_fields]
-        return list(kept._default_manager.filter(**which).order_by("pgh_id").values(*columns, "pgh_context__metadata"))
+        newest = kept._default_manager.filter(**which).order_by("-pgh_id").values(*columns, "pgh_context__metadata")[:READ]
+        return list(reversed(newest))
 
     def told(self, what: str, rows: Iterable[dict[str, Any]], words: Any) -> Iterator[ToldChange]:
         """Each change in words; what changed nothing that is told is left out."""
@@ -84,10 +114,18 @@ class _Rows:
         for row in rows:
             then = before.get(row["pgh_obj_id"])
             gone = row["pgh_label"].startswith("delete")
-            said = words(None if gone else row, row if gone else then)
+            first = then is None and row["pgh_label"].startswith("update")
+            said = "changed; what it was before is not kept" if first else words(None if gone else row, row if gone else then)
             before[row["pgh_obj_id"]] = row
             if said:
                 yield ToldChange(row["pgh_created_at"], self.who(row["pgh_context__metadata"] or {}), what, said, row["pgh_id"])
+
+    def member(self, now: Row | None, then: Row | None) -> str:
+        """Somebody who came, went, or has another role."""
+        row = now or then
+        assert row is not None
+        name = self.name_of(row["user_id"])
+        return f"{name} left" if now is None else f"{name}: {now['role']}" if then is None else f"{name}: {then['role']} → {now['role']}"
 
     def who(self, context: Mapping[str, Any]) -> str:
         """Who it was: a person, an owner by their link, a device, or the program itself."""
@@ -95,13 +133,33 @@ class _Rows:
         if user is None:
             by_way = {"/house/": "the owner, by a link", "/devices/": "a device", "/link/": "by a link", "/join/": "by an invitation"}
             return next((words for start, words in by_way.items() if url.startswith(start)), "the program")
+        return self.name_of(user)
+
+    def name_of(self, user: Any) -> str:
+        """A person's name."""
         if user not in self.names:
             found = get_user_model().objects.filter(pk=user).first()
             self.names[user] = found.get_username() if found is not None else "somebody who left"
         return self.names[user]
 
 
-Row = Mapping[str, Any]
+def _firm(now: Row | None, then: Row | None) -> str:
+    """Prices and rates one by one, the rest by its column."""
+    if now is None or then is None:
+        return "made" if then is None else "deleted"
+    parts = []
+    for name in ("prices", "rates", "bags"):
+        one, other = then[name] or {}, now[name] or {}
+        changed = sorted(key for key in one.keys() | other.keys() if one.get(key) != other.get(key))
+        parts += [f"{key.replace('_', ' ')}: {_said(one.get(key))} → {_said(other.get(key))}" for key in changed]
+    rest = _columns({key: value for key, value in now.items() if key not in ("prices", "rates", "bags")}, then)
+    return "; ".join([*parts, *([rest] if rest else [])])
+
+
+def _invitation(now: Row | None, then: Row | None) -> str:
+    if now is None:
+        return f"for a {then['role']} withdrawn" if then else ""
+    return f"for a {now['role']}" if then is None else f"for a {now['role']} taken" if now["taken_at"] else ""
 
 
 def _columns(now: Row | None, then: Row | None) -> str:

@@ -21,10 +21,15 @@ from ..records.issue import KINDS, Issue, IssueEvent, IssueLink, LinkOpening
 from ..records.job import STATES, Job, advance
 from ..repository.door import job_document
 from ..repository.remembered import of_firm
+from .books import Refused
+from .doors import new_owner_link
 from .jobs import hold
 from .trains import shown_stages
 
 OPENINGS = 60  # of links, in a minute, from one address
+LOG = "log"  # a link to the log of the house: no paper of the issue
+#: the paper that a link shows
+SHOWS = {"proposal": "proposal", "book": "book", "run": "pack"}
 DAYS = 60  # a link lives, where nobody says otherwise
 #: what an answer makes of an issue, and of its job
 ANSWERS = {"accept": ("accepted", "accepted"), "decline": ("declined", ""), "withdraw": ("withdrawn", "")}
@@ -124,16 +129,28 @@ def digest_of(secret: str) -> str:
 
 @transaction.atomic
 def new_link(held: Issue, kind: str, days: int | None, user: Any) -> str:
-    """A link that shows one paper of an issue; its secret is shown now and never again. Raises NotIssued."""
-    if kind not in KINDS:
+    """The address of a link without an account, shown now and never again: to one paper of an issue, or to the log of the house. Raises NotIssued."""
+    if kind not in (*KINDS, LOG):
         raise NotIssued("Choose what the link shows.", "kind")
     if days is not None and not 1 <= days <= 730:
         raise NotIssued("Enter 1 to 730 days.", "days")
+    if kind == LOG:
+        return _log_link(held, user)
     secret = secrets.token_urlsafe(24)
     ends = timezone.now() + dt.timedelta(days=days or DAYS)
     IssueLink.objects.create(issue=held, kind=kind, digest=digest_of(secret), made_by=user, by_name=user.get_username(), ends_at=ends)
     tell(held, "link made", user.get_username(), f"{kind}, until {ends:%Y-%m-%d}")
-    return secret
+    return f"/link/{secret}/"
+
+
+def _log_link(held: Issue, user: Any) -> str:
+    """The owner's private address of the log; it is ended on the logbook's page."""
+    try:
+        _, secret = new_owner_link(held.job, user)
+    except Refused as error:
+        raise NotIssued(str(error), "kind") from None
+    tell(held, "link made", user.get_username(), "log, until it is ended")
+    return f"/house/{secret}/"
 
 
 def end_link(held: Issue, pk: int, user: Any) -> None:

@@ -12,8 +12,8 @@ from django.utils import timezone
 from ..records.firm import Membership, Workspace
 from ..records.job import Job
 from ..records.log import CalendarLink, Device, OwnerLink, Sender
-from ..usecases.books import Refused, log_of, started
-from ..usecases.roles import ACTS
+from .books import Refused, log_of, started
+from .roles import ACTS
 
 #: entries that may come by one door in a minute
 RATE = 30
