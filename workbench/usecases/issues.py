@@ -168,6 +168,8 @@ def link_of(secret: str) -> IssueLink | None:
         return None
     if not Membership.objects.filter(workspace=found.issue.job.workspace_id, user=found.made_by_id).exists():
         return None
+    if not found.opened:
+        tell(found.issue, "link opened", "by a link", found.kind)
     IssueLink.objects.filter(pk=found.pk).update(opened=F("opened") + 1)
     return found
 
