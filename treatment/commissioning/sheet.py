@@ -86,7 +86,7 @@ def work(variant: EvaluatedTrain) -> tuple[Step, ...]:
         return ()
     situation = Situation(variant)
     steps = _steps(situation, frozenset(), bare=True)
-    late = joins_later(situation, Ties(steps, situation, frozenset()).tied())
+    late = joins_later(situation, Ties(steps, situation, frozenset()).bound())
     return tuple(_steps(situation, late, bare=True) if late else steps)
 
 
@@ -169,11 +169,15 @@ class Ties:
 
     def tied(self) -> list[Step]:
         """The steps with their needs; what a step of the days before needs is done in the days before, too."""
-        tied = [replace(step, needs=self._needs(step)) for step in self.steps]
+        tied = self.bound()
         known = {step.id: step for step in tied}
         tied = [replace(step, needs=_plainest(step, known)) if any(text.endswith("/ready") for text in step.row.needs) else step for step in tied]
         early = ahead_of({step.id: step for step in tied}, [step.id for step in tied if step.row.phase == "before"])
         return [replace(step, phase="before") if step.id in early else step for step in tied]
+
+    def bound(self) -> list[Step]:
+        """The steps with all their needs, those that another brings along among them."""
+        return [replace(step, needs=self._needs(step)) for step in self.steps]
 
     def _needs(self, step: Step) -> tuple[StepNeed, ...]:
         found: dict[str, float | None] = {}

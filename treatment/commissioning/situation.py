@@ -6,7 +6,7 @@ from functools import cached_property
 from math import ceil
 from typing import Any
 
-from ..drawing.wall.compose import wall_of
+from ..drawing.wall.compose import built
 from ..house.packing import media_bag
 from ..house.pipes import joined_by
 from ..language.prose import listed
@@ -31,7 +31,7 @@ class Situation:
     @cached_property
     def wall(self) -> Wall:
         """The wall as it is to be built: its fittings are what is joined."""
-        return wall_of(self.facts, self.variant)
+        return built(self.variant)
 
     # --- pipe ---------------------------------------------------------------------------------------------------------
     @cached_property

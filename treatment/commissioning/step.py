@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 from ..job.working import DURATIONS, STARTING, OwnValue
@@ -65,7 +65,7 @@ def names_in(lines: Collection[str]) -> list[str]:
     return list(dict.fromkeys(name for line in lines for _, _, names in _ways(line) for name in names))
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class StepRow:
     """A step as the table describes it. needs: as written there; hands_on, wait: minutes; the rest as in the format.
 
@@ -120,8 +120,9 @@ class StepRow:
 
     def spoken(self, occasion: frozenset[str]) -> StepRow:
         """The row with its title, reason, bad sign, hazards, tools, needs and wait as a job of these facts has them."""
-        if self.alike:
-            return self
+        return self if self.alike else _spoken(self, occasion)
+
+    def _as_said(self, occasion: frozenset[str]) -> StepRow:
         title, why, bad = (said(text, occasion, {}) or "" for text in (self.title, self.why, self.bad_sign))
         tools, hazards, needs = (
             tuple(text for each in held if (text := said(each, occasion, {})) is not None) for held in (self.tools, self.hazards, self.needs)
@@ -151,6 +152,11 @@ class StepRow:
     def source(self) -> str:
         """Where it comes from, and what of it is the job's own."""
         return "; ".join((source(_SOURCES.get(self.section, "commissioning.practice")), *self.own))
+
+
+@lru_cache(maxsize=2048)
+def _spoken(row: StepRow, occasion: frozenset[str]) -> StepRow:
+    return row._as_said(occasion)
 
 
 #: lists of lines that a row speaks beside its title, reason and bad sign

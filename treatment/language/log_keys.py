@@ -13,6 +13,7 @@ from .display import unit_text
 from .errors import NotUnderstood
 from .quantity import canonical_unit, parse_number, parse_quantity, split_number
 from .reading import parse_reading
+from .series_key import SeriesKey
 from .tables import table
 
 _BARE = re.compile(r"[<>]?\s*\d+(?:[.,]\d+)?")
@@ -84,8 +85,9 @@ def _ends(analyte: str, dimension: str, unit: str, text: str) -> tuple[float, fl
 def log_key(key: str, stages: Iterable[str]) -> LogKey:
     """What a name means in a train of these stage ids. Raises NotUnderstood, with the nearest known name."""
     ids = tuple(stages)
-    place, dot, what = key.rpartition(".")
-    if not dot and what in table("log")["whole"]:
+    taken = SeriesKey.of(key)
+    place, what = taken.place, taken.name
+    if "." not in key and what in table("log")["whole"]:
         return _row(key, "", what, table("log")["whole"][what])
     if place in (SOURCE, TAP):
         if what in analytes():
@@ -93,9 +95,8 @@ def log_key(key: str, stages: Iterable[str]) -> LogKey:
         if what in table("log")[place]:
             return _row(key, place, what, table("log")[place][what])
     elif place in ids:
-        base, _, side = what.rpartition("_")
-        if side in ("in", "out") and base in analytes():
-            return _analyte(key, place, what, analytes()[base], side)
+        if taken.side and taken.what in analytes():
+            return _analyte(key, place, what, analytes()[taken.what], taken.side)
         if what in table("log")["stage"]:
             return _row(key, place, what, table("log")["stage"][what])
     near = difflib.get_close_matches(key, known_keys(ids), 1, 0.5)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ..drawing.wall.compose import wall_of
+from ..drawing.wall.compose import built
 from ..language.display import show
 from ..planning.evaluated import EvaluatedTrain
 from ..studies.compare import ComparedRow
@@ -23,7 +23,7 @@ class Priced:
 
 def priced(variant: EvaluatedTrain) -> Priced:
     """Price a train on its wall."""
-    money = costs(variant, bought_for(variant, wall_of(variant.audit.facts, variant, None)))
+    money = costs(variant, bought_for(variant, built(variant)))
     return Priced(money, choice(variant, money))
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from ..language.figure import constant
+from ..language.series_key import SeriesKey
 from ..train.over_time import Exchanging, Filling
 from .figures import Came, YearTotal
 from .place import Place
@@ -29,7 +30,7 @@ class AgainstRow(NamedTuple):
     @property
     def words(self) -> str:
         """The figure in words: what it is, and of which unit."""
-        stage, _, name = self.figure.rpartition(".")
+        stage, name = SeriesKey.of(self.figure).place, SeriesKey.of(self.figure).name
         said = WORDS.get(name, name.replace("_", " "))
         return f"{said}: {stage.replace('_', ' ')}" if stage else said
 

@@ -11,6 +11,7 @@ import numpy as np
 
 from ..language.analytes import analytes
 from ..language.display import show
+from ..language.series_key import SeriesKey
 from .figures import Came
 from .household import MINUTES, Array
 from .notices import lasting
@@ -215,7 +216,7 @@ def _shown(came: Came, found: dict[str, tuple[str, Array, Array, Array]]) -> lis
 
 
 def _title(came: Came, name: str) -> str:
-    place, _, what = name.partition(".")
+    place, what = SeriesKey.of(name).place, SeriesKey.of(name).name
     words = {"pressure": "pressure at the highest tap", "pressure_drop": "pressure drop", "salt_level": "salt", "bed_left": "media left", "level": "water stored",
              "dose": "UV dose"}  # fmt: skip
     if name == "use":
@@ -240,7 +241,7 @@ def _band(
     if name == "use":  # what a day uses, not its flow
         low = mean = high = mean * MINUTES
         usual, unit = None if usual is None else usual * MINUTES, "L/day"
-    what = name.partition(".")[2]
+    what = SeriesKey.of(name).name
     shown = analytes()[what].shown_unit if what in analytes() else {"m": "m level"}.get(unit, unit)
     limit = came.limits.get(what, (None, None)) if name.startswith("tap.") else (None, None)
     least, most = _limit_of(came, name, limit)
@@ -276,7 +277,7 @@ def _limit_of(came: Came, name: str, limit: tuple[float | None, float | None]) -
     """The line a band is held against: a limit, the pressure asked for, the dose required."""
     if name == "tap.pressure":
         return came.least_pressure, None
-    place, _, what = name.partition(".")
+    place, what = SeriesKey.of(name).place, SeriesKey.of(name).name
     if what == "dose":
         stage = next(each.stage for each in came.year.places if each.id == place)
         return float(stage.sizing.params["required_dose"]), None

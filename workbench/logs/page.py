@@ -14,6 +14,7 @@ from treatment.evidence.symptoms import observed
 from treatment.language.display import media_hint, show, show_within
 from treatment.language.interface import due, word
 from treatment.language.log_keys import SOURCE, TAP, log_key
+from treatment.language.series_key import SeriesKey
 from treatment.operation.diagnosis.chart import Chart, chart
 from treatment.operation.entry.line import Piece
 from treatment.operation.maintenance.due import Due, gathered
@@ -103,7 +104,7 @@ def said_of(book: Book, entry: LogEntry) -> dict[str, list[str]]:
         found.setdefault(book.names.get(place, place.capitalize() if place in (SOURCE, TAP) else place), []).append(words)
 
     for key, value in body.get("readings", {}).items():
-        place = key.rpartition(".")[0]
+        place = SeriesKey.of(key).place
         known = place in (SOURCE, TAP) or place in book.names
         words = book.diagnosis.look.readings.series(key).words if known else key
         spread = body.get("thinned", {}).get(key)
@@ -127,14 +128,14 @@ def charts(book: Book, here: str, marked: set[str]) -> list[tuple[Chart, bool]]:
     found, names = book.diagnosis, book.names
     keys = [series["key"] for series in found.series]
     keys = [
-        key for key in keys if key.rpartition(".")[2] not in ("pressure_in", "pressure_out") or f"{key.rpartition('.')[0]}.pressure_drop" not in keys
+        key for key in keys if SeriesKey.of(key).name not in ("pressure_in", "pressure_out") or f"{SeriesKey.of(key).place}.pressure_drop" not in keys
     ]
     if here:
         keys = [key for key in keys if key.startswith(f"{here}.")]
     keys.sort(key=lambda key: (key not in marked, _place(key), key))
     drawn = []
     for key in keys:
-        id = key.rpartition(".")[0]
+        id = SeriesKey.of(key).place
         words = found.look.readings.series(key).words
         title = f"{names.get(id, id.capitalize())}: {words}" if id else f"House: {words}"
         each = chart(found, key, title, book.job.units)
@@ -144,7 +145,7 @@ def charts(book: Book, here: str, marked: set[str]) -> list[tuple[Chart, bool]]:
 
 
 def _place(key: str) -> int:
-    what = key.rpartition(".")[2]
+    what = SeriesKey.of(key).name
     return FIRST.index(what) if what in FIRST else len(FIRST)
 
 

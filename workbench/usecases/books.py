@@ -24,6 +24,7 @@ from treatment import ENGINE
 from treatment.design import Design
 from treatment.language.errors import BadDocument, NotUnderstood
 from treatment.language.log_keys import SOURCE, TAP, log_key
+from treatment.language.series_key import SeriesKey
 from treatment.language.spec import holds_unfit
 from treatment.operation.diagnosis.cause import Cause
 from treatment.operation.diagnosis.diagnosis import Diagnosis
@@ -156,7 +157,7 @@ def _still(entry: dict[str, Any], ids: Sequence[str], tasks: set[str], gone: lis
     kept = dict(entry)
     readings = dict(entry.get("readings", {}))
     for key in list(readings):
-        place = key.rpartition(".")[0]
+        place = SeriesKey.of(key).place
         if place and place not in (SOURCE, TAP, *ids):
             gone.append(place)
             readings.pop(key)

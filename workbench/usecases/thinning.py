@@ -18,6 +18,7 @@ from django.db.models.functions import TruncHour
 
 from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import log_key
+from treatment.language.series_key import SeriesKey
 
 from ..records.log import JobLog, LogEntry
 from .jobs import hold
@@ -93,7 +94,7 @@ def summary(bodies: Sequence[dict[str, Any]], ids: Sequence[str]) -> tuple[dict[
     readings, told = {}, {}
     for key, held in values.items():
         held.sort(key=lambda each: each[0])
-        readings[key] = held[-1][1] if key.rpartition(".")[2] in COUNTS else _middle(held)
+        readings[key] = held[-1][1] if SeriesKey.of(key).name in COUNTS else _middle(held)
         count = sum(spread[3] for _, _, spread in held)
         mean = sum(spread[1] * spread[3] for _, _, spread in held) / count
         told[key] = [min(spread[0] for _, _, spread in held), mean, max(spread[2] for _, _, spread in held), count]

@@ -6,6 +6,7 @@ x runs along the wall to the right, z up from the floor. Nothing here is drawn; 
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 
 from ...audit.rules import accepted
 from ...design import Design
@@ -32,6 +33,12 @@ def wall_of(facts: Facts, variant: EvaluatedTrain, states: dict[str, str] | None
     wall = laid(facts, variant.run.stages, states)
     wall = replace(wall, dimensions=_dimensions(wall.units, facts))
     return replace(wall, findings=tuple(accepted(findings_on(wall, facts, ceiling_of(facts), loads(variant.run.stages)), facts.waivers)))
+
+
+@lru_cache(maxsize=4)
+def built(variant: EvaluatedTrain) -> Wall:
+    """The wall of a train of its own job as it is built: every unit in service. The last few are remembered: run sheet, materials and costs read them."""
+    return wall_of(variant.audit.facts, variant)
 
 
 def _dimensions(units: tuple[WallUnit, ...], facts: Facts) -> tuple[Dimension, ...]:

@@ -10,6 +10,7 @@ from typing import Any
 from ...language.analytes import MICROBES
 from ...language.display import show, show_within
 from ...language.log_keys import LogKey
+from ...language.series_key import SeriesKey
 from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
 from ...train.treatment import StageRun
@@ -89,8 +90,8 @@ class DataQuality:
         """What is left without readings that stand alone, and counters that were misread."""
         found = {}
         for key, points in read.by_key.items():
-            what = key.rpartition(".")[2]
-            if what in COUNTED or what.removesuffix("_out") in MICROBES:
+            what = SeriesKey.of(key).name
+            if what in COUNTED or SeriesKey.of(key).what in MICROBES:
                 found[key] = self._counted(key, read) if what == "lamp_hours" else points
                 continue
             gone = set(self._alone(key, read, bands))
@@ -121,11 +122,11 @@ class DataQuality:
             return True  # it is odd, but as designed: nothing to doubt
         if place == len(part) - 1 and not band.holds(part[place - 1][1]) and (value > part[0][1]) == (part[place - 1][1] > part[0][1]):
             return True  # the newest of a way that began before
-        unit, own = key.rpartition(".")[0], read.series(key).own
+        unit, own = SeriesKey.of(key).place, read.series(key).own
         for other, values in self.log.points.items():
-            if other in (key, own) or other.rpartition(".")[2] in COUNTED:
+            if other in (key, own) or SeriesKey.of(other).name in COUNTED:
                 continue
-            days = 14 if other.rpartition(".")[0] == unit else 1  # another unit says the same only on the same visit
+            days = 14 if SeriesKey.of(other).place == unit else 1  # another unit says the same only on the same visit
             if any(
                 abs((day - on).days) <= days and (beyond := bands.band(other, day)) is not None and not beyond.holds(each.middle)
                 for day, each in values

@@ -12,6 +12,7 @@ from ...audit.rules import SEVERITIES
 from ...language.figure import rounded
 from ...language.prose import sentence
 from ...language.schema import array, maybe, obj
+from ...language.series_key import SeriesKey
 from ...language.tables import table
 from ...planning.evaluated import EvaluatedTrain
 from ...train.treatment import StageRun
@@ -129,7 +130,7 @@ class Diagnosis:
         """Causes that another explains better are left out: units that show raw water at once are bypassed, not each broken."""
         ids = {cause.id for cause in found}
         if "bypass-open" in ids:
-            own = {key.rpartition(".")[0] for cause in found if cause.id == "bypass-open" for _, key in cause.stands_on}
+            own = {SeriesKey.of(key).place for cause in found if cause.id == "bypass-open" for _, key in cause.stands_on}
             found = [cause for cause in found if cause.id == "bypass-open" or cause.stage not in own or cause.severity == "danger"]
         if "leak" in ids:
             found = [cause for cause in found if cause.id != "more-use"]
@@ -206,7 +207,7 @@ class Diagnosis:
 
     def _moves(self, key: str, line: Trend, points: Sequence[Point]) -> bool:
         span = (points[-1][0] - points[0][0]).days if points else 0
-        what, finer = key.rpartition(".")[2], table("upkeep")["tells_trend"]
+        what, finer = SeriesKey.of(key).name, table("upkeep")["tells_trend"]
         tells = finer[what] * self.look.readings.usual.get(key, 1.0) if what in finer else self.look.bands.tells(key)
         return len(points) >= 3 and (what in COUNTED or abs(line.slope) * span >= tells)
 

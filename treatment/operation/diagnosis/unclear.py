@@ -8,6 +8,7 @@ from typing import Any
 from ...language.analytes import analytes
 from ...language.display import show
 from ...language.prose import sentence
+from ...language.series_key import SeriesKey
 from ...language.tables import Rows
 from ...train.treatment import StageRun
 from .cause import BOIL, Cause
@@ -67,7 +68,7 @@ def unexplained(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
     """A series of a unit that is beyond its mark today, twice running, where no cause stands on it and none is offered of its unit."""
     causes = list(told)
     explained = {key for cause in causes for _, key in cause.stands_on}
-    units = {cause.stage for cause in causes if cause.stage} | {key.rpartition(".")[0] for key in explained}
+    units = {cause.stage for cause in causes if cause.stage} | {SeriesKey.of(key).place for key in explained}
     for key in look.keys:
         series, mark, points = look.readings.series(key), look.bands.mark(key), look.readings.lately(key)
         if mark is None or series.what in COUNTED or len(points) < 2 or series.place not in look.ids or series.place in units or key in explained:

@@ -10,6 +10,7 @@ from ...evidence.symptoms import observation_in
 from ...language.analytes import find_analyte
 from ...language.errors import NotUnderstood
 from ...language.quantity import parse_quantity
+from ...language.series_key import SeriesKey
 from ...language.tables import table
 from ...planning.evaluated import EvaluatedTrain
 from ..maintenance.upkeep import Task
@@ -164,8 +165,8 @@ class LogLine:
 
     def _gauge(self, before: list[Piece]) -> str:
         """The stage at which a gauge was read last in this line; none where none was."""
-        places = [piece.key.rpartition(".") for piece in reversed(before)]
-        return next((id for id, _, what in places if id in self.ids and what in GAUGES), "")
+        places = [SeriesKey.of(piece.key) for piece in reversed(before)]
+        return next((each.place for each in places if each.place in self.ids and each.name in GAUGES), "")
 
 
 def _measures(text: str, dimension: str) -> bool:

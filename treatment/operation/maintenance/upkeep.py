@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 from ...language.figure import Figure, Line, rounded, source, stated, work
@@ -118,6 +118,7 @@ def rows(section: str) -> tuple[TaskRow, ...]:
     return tuple(found)
 
 
+@lru_cache(maxsize=4)
 def upkeep(variant: EvaluatedTrain) -> tuple[Task, ...]:
     """Every task of a train, the place's last; none for a train of no stages but the tests of its water."""
     facts = _facts(variant)

@@ -11,6 +11,7 @@ from ...chemistry.water import Water
 from ...language.analytes import MICROBES, analytes
 from ...language.figure import stated, work
 from ...language.log_keys import SOURCE, TAP
+from ...language.series_key import SeriesKey
 from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
 from ...train.runner import Walk
@@ -46,7 +47,8 @@ class Bands:
         return self._known[key, on]
 
     def _band(self, key: str, on: dt.date) -> Band | None:
-        place, _, what = key.rpartition(".")
+        taken = SeriesKey.of(key)
+        place, what, side = taken.place, taken.name, taken.side
         if place in (SOURCE, TAP):
             return self._water_at(place, what, on) if what in analytes() else self._supply(what) if place == SOURCE else None
         if key == METER:
@@ -54,8 +56,8 @@ class Bands:
         stage = self.stages.get(place)
         if stage is None:
             return None
-        base, _, side = what.rpartition("_")
-        if side in ("in", "out") and base in analytes():
+        base = taken.what
+        if side and base in analytes():
             first = stage.index == 0 and side == "in"
             ends = (stage.water_in, stage.mild_in) if side == "in" else (stage.water_out, stage.mild_out)
             walk = None if first else self.walk(on)
@@ -65,7 +67,7 @@ class Bands:
 
     def mark(self, key: str) -> Mark | None:
         """The value of a series that calls for somebody."""
-        what, band = key.rpartition(".")[2], self.band(key)
+        what, band = SeriesKey.of(key).name, self.band(key)
         called = _TABLE["called"]
         if what in called["own"]:
             return Mark(_MARKS[what], self.readings.series(key).unit, False)

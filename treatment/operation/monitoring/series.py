@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ...language.log_keys import log_key
+from ...language.series_key import SeriesKey
 from ...language.tables import table
 
 METER = "meter"
@@ -38,7 +39,8 @@ class Series:
 
 def series(key: str, stages: Iterable[str]) -> Series:
     """What a key of a train of these stage ids means. Raises NotUnderstood for one that no log has."""
-    place, _, what = key.rpartition(".")
+    taken = SeriesKey.of(key)
+    place, what = taken.place, taken.name
     if key == METER:
         return Series(key, "", key, "L/day", "L/day", "use of a day", key)
     if what in table("log")["worked"]:

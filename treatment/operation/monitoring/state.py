@@ -8,6 +8,7 @@ from typing import Any
 
 from ...commissioning.expected import Expectations
 from ...language.log_keys import SOURCE
+from ...language.series_key import SeriesKey
 from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
 from ...train.over_time import OverTime
@@ -50,8 +51,8 @@ class SeriesState:
 
     def tells(self, key: str, size: float | None = None) -> float:
         """What a reading of a key tells apart, canonical; where no test is known, a share of its usual value, or of ``size``."""
-        what = key.rpartition(".")[2]
-        base = what.removesuffix("_in").removesuffix("_out")
+        taken = SeriesKey.of(key)
+        what, base = taken.name, taken.what
         for known, name in ((self.expected.tells, base), (_TABLE["tells"], base), (_TABLE["tells"], what)):
             if name in known:
                 return float(known[name])

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ....language.log_keys import log_key
+from ....language.series_key import SeriesKey
 from ....language.tables import table
 from ....train.treatment import StageRun
 from ...maintenance.log import Entry
@@ -205,7 +206,7 @@ def _several_raw(s: Indicators) -> Indicator | None:
                 raw.append(f"{log_key(key, s.look.ids).words} {s.said(key, point[1])}")
                 on.append((point[0], key))
                 break
-    near = len({key.rpartition(".")[0] for _, key in on}) >= 2 and max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(
+    near = len({SeriesKey.of(key).place for _, key in on}) >= 2 and max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(
         days=mark("near")
     )
     if len(raw) < 2:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ....language.log_keys import log_key
+from ....language.series_key import SeriesKey
 from ...maintenance.log import MICROBES
 from .indicator import Indicator, Indicators, mark, no, sign, yes
 
@@ -10,7 +11,7 @@ from .indicator import Indicator, Indicators, mark, no, sign, yes
 @sign
 def _microbes_found(s: Indicators) -> Indicator | None:
     guards = [stage.id for stage in s.look.stages if stage.disinfects or stage.index == len(s.look.stages) - 1]
-    keys = [*MICROBES, *(f"{id}.{name.partition('.')[2]}_out" for id in guards for name in MICROBES)]
+    keys = [*MICROBES, *(str(SeriesKey(id, SeriesKey.of(name).what, "out")) for id in guards for name in MICROBES)]
     held = [(key, point) for key in keys if (point := s.readings.last(key)) is not None]
     if not held:
         return None
