@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from typing import Any, Generic, NamedTuple, Protocol, TypeVar
 
 from ..chemistry.water import Water
-from ..language.figure import Figures, work
+from ..language.figure import Figures, Line, stated, work
 from ..language.tables import table
 from . import monitored
 from .monitored import LogOfStage, Shown, backwash, drop, lamp_hours, light
@@ -33,6 +33,16 @@ class StandingStage(Protocol):
     @property
     def water_in(self) -> Water:
         """The water that arrives."""
+        ...
+
+    @property
+    def sizing(self) -> Any:
+        """How it is sized: its bed, its parameters."""
+        ...
+
+    @property
+    def bodies(self) -> int:
+        """How many vessels or housings of it stand side by side."""
         ...
 
     @property
@@ -238,6 +248,42 @@ class OverTime(Generic[S]):
         """Levels that people look at, at the end of a day: series -> value and unit."""
         return {}
 
+    def lasts(self, what: str, cites: str) -> list[Line]:
+        """How long what it has lasts by the design [day], its working before it. what: a word of the table of tasks, else one of its figures, in
+        days or months; cites: the source that the task names.
+        """
+        figure = self.stage.figures[what]
+        if figure.unit == "month":
+            month = (float(table("upkeep")["limits"]["month"]), "day")
+            return [*figure.working, work("in days", "months × days", "day", cites, months=(figure.value, "month"), days=month)]
+        return [*figure.working, stated("in days", "days", figure.value, "day", cites)]
+
+    @property
+    def with_flow(self) -> bool:
+        """Whether what counts hours of it runs only while water is drawn."""
+        return False
+
+    def has(self, what: str) -> bool:
+        """Whether it can say how long that lasts."""
+        return what in self.stage.figures
+
+    def uses_up(self, what: str, load: str) -> bool:
+        """Whether that is used up by what arrives, rather than a life that the trade gives. load: what of the water does it."""
+        return bool(load)
+
+    def takes(self, what: str, days: float, cites: str) -> Line | None:
+        """What a task takes after so many days, in the unit it is bought in; None where this stage takes nothing of it."""
+        if what == "medium" and "media_per_year" in self.stage.figures:
+            return _of_a_year("medium", self.stage.figures["media_per_year"].value, days, "upkeep.beds")
+        if what == "medium":
+            bed = self.stage.sizing.bed
+            return (
+                None if bed is None else work("medium", "each × vessels", "L", cites, each=(bed.volume, "L"), vessels=(float(self.stage.bodies), ""))
+            )
+        if what == "elements" and "elements" in self.stage.figures:
+            return stated("elements", "count", self.stage.figures["elements"].value, "1", cites)
+        return stated("pieces", "count", 1.0, "1", cites)
+
     @property
     def points(self) -> tuple[str, ...]:
         """What is read at it besides its water, as a log names it, what is looked at most often first: pressures where it can clog, what is its own,
@@ -251,6 +297,10 @@ class OverTime(Generic[S]):
             return drop(self.stage.loss_clean)
         need = self.stage.figures.get("backwash_flow")
         return backwash(need.value) if what == "backwash_flow" and need is not None else None
+
+
+def _of_a_year(symbol: str, yearly: float, days: float, cites: str) -> Line:
+    return work(symbol, "yearly × days ÷ 365", "kg", cites, yearly=(yearly, "kg"), days=(days, "day"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -291,6 +341,34 @@ class Exchanging(OverTime[S]):
             Stock("since_regeneration", "L", 0.0),
             Stock("salt", "kg", full, how.salt * marks["salt_low"], False, "salt", "refill"),
         )
+
+    def has(self, what: str) -> bool:
+        return what == "resin" or super().has({"salt": "salt_per_year"}.get(what, what))
+
+    def uses_up(self, what: str, load: str) -> bool:
+        """Salt always; the resin is worn by chlorine only."""
+        return self.stage.water_in.value(load) > 0 if what == "resin" else super().uses_up(what, load)
+
+    def lasts(self, what: str, cites: str) -> list[Line]:
+        """Half a tank of salt by what a year takes; resin by the chlorine that arrives."""
+        limits, water = table("upkeep")["limits"], self.stage.water_in
+        if what == "salt":
+            yearly = self.stage.figures["salt_per_year"]
+            given = {"stock": (limits["salt_stock"], "kg"), "yearly": (max(yearly.value, 1e-6), "kg")}
+            return [*yearly.working, work("a half tank lasts", "stock ÷ yearly × 365", "day", "upkeep.salt", **given)]
+        if what == "resin":
+            given = {
+                "years": (limits["resin_years"], "year"),
+                "chlorine": (max(water.value("total_chlorine"), water.value("free_chlorine")), "mg/L"),
+                "worn": (limits["resin_chlorine"], "of its life, for each mg/L"),
+            }
+            return [work("life of the resin", "years ÷ (1 + worn × chlorine) × 365.25", "day", "upkeep.resin", **given)]
+        return super().lasts(what, cites)
+
+    def takes(self, what: str, days: float, cites: str) -> Line | None:
+        if what == "salt":
+            return _of_a_year("salt", self.stage.figures["salt_per_year"].value, days, "upkeep.salt")
+        return super().takes(what, days, cites)
 
     @property
     def washes_by(self) -> str:
@@ -540,6 +618,15 @@ class Burning(OverTime[S]):
         if what == "lamp_hours":
             return lamp_hours(log.lamp_life)
         return light(log) if what == "intensity" else super().shows(what, log)
+
+    @property
+    def with_flow(self) -> bool:
+        return self.lamp.hours is None
+
+    def takes(self, what: str, days: float, cites: str) -> Line | None:
+        if what != "lamps":
+            return super().takes(what, days, cites)
+        return stated("pieces", "count", float(self.stage.sizing.params.get("lamps", 1)), "1", cites)
 
     def burns(self, slugs: Slugs) -> float:
         """Hours it burns in a day."""

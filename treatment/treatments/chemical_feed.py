@@ -64,6 +64,15 @@ class Feeding(OverTime[StageRun[ChemicalFeedKeys]]):
             Stock("solution", "L", float(row["tank_l"]), float(row["tank_l"]) * table("year")["feeds"]["low"], False, "solution", "refill"),
         )
 
+    def uses_up(self, what: str, load: str) -> bool:
+        """Its solution, by the water that passes."""
+        return what == "solution_days" or super().uses_up(what, load)
+
+    def takes(self, what: str, days: float, cites: str) -> Line | None:
+        if what != "solution":
+            return super().takes(what, days, cites)
+        return stated("solution", "tank", float(self.stage.duty.rows["chemical_feed"]["tank_l"]), "L", cites)
+
     def step(self, state: State, slugs: Slugs) -> Stepped:
         used, left = self.each * slugs.total, state["solution"]
         if used <= left:

@@ -15,7 +15,7 @@ from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
 from ..house.library import Wanted
 from ..job.feed_limits import FeedLimit
-from ..language.figure import Figure, figure, source, stated, work
+from ..language.figure import Figure, Line, figure, source, stated, work
 from ..language.spec import Choice, key
 from ..language.tables import table
 from ..train.keys import BedKeys
@@ -73,6 +73,26 @@ class WithPermanganate(Loading[StageRun[OxidizingFilterKeys]]):
         self.each = stage.figures["permanganate_per_regeneration"].value
         stock = float(table("upkeep")["limits"]["permanganate_stock"])
         super().__init__(stage, counted, holds, washing, [Stock("permanganate", "kg", max(stock, self.each), self.each, False, "solution", "refill")])
+
+    def has(self, what: str) -> bool:
+        return what == "permanganate" or super().has(what)
+
+    def lasts(self, what: str, cites: str) -> list[Line]:
+        """Its permanganate: a tin, over what each regeneration takes."""
+        if what != "permanganate":
+            return super().lasts(what, cites)
+        figures, stock = self.stage.figures, float(table("upkeep")["limits"]["permanganate_stock"])
+        given = {"stock": (stock, "kg"), "each": (max(self.each, 1e-6), "kg"), "every": (figures["backwash_interval"].value, "day")}
+        return [
+            *figures["permanganate_per_regeneration"].working,
+            work("the tank lasts", "stock ÷ each × every", "day", "upkeep.chemicals", **given),
+        ]
+
+    def takes(self, what: str, days: float, cites: str) -> Line | None:
+        if what != "permanganate":
+            return super().takes(what, days, cites)
+        given = {"each": (self.each, "kg"), "days": (days, "day"), "every": (self.stage.figures["backwash_interval"].value, "day")}
+        return work("permanganate", "each × days ÷ every", "kg", "upkeep.chemicals", **given)
 
     def washed(self, state: State, wash: Wash, lifted: float) -> State:
         used = min(self.each, state["permanganate"])

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from functools import cache, lru_cache
+from functools import cache, cached_property, lru_cache
 from typing import Any
 
 from ...language.figure import Figure, Line, rounded, source, stated, work
 from ...language.prose import prosed
 from ...language.tables import table
 from ...planning.evaluated import EvaluatedTrain
+from ...train.over_time import OverTime
 from ...train.treatment import StageRun
 
 WHO = ("owner", "service")
@@ -19,8 +20,6 @@ BASES = ("consumption", "hours", "calendar", "condition")
 OTHER = ("tells_trend", "learned", "after_microbes", "moves", "called", "spread", "limits", "gather", "marks", "tells")
 COMMON = ("site", "bed", "brine", *OTHER)
 DAY, HOUR = "day", "hour"
-#: words of the table -> the figure that they are worked out from
-NEEDED = {"salt": "salt_per_year", "permanganate": "permanganate_per_regeneration"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +122,8 @@ def upkeep(variant: EvaluatedTrain) -> tuple[Task, ...]:
     """Every task of a train, the place's last; none for a train of no stages but the tests of its water."""
     facts = _facts(variant)
     system = variant.audit.facts.job.units
-    tasks = [_task(stage, row.in_units(system)) for stage in variant.run.stages for row in _rows_of(stage, facts)]
+    units = [_Unit(stage) for stage in variant.run.stages]
+    tasks = [_task(unit, row.in_units(system)) for unit in units for row in _rows_of(unit, facts)]
     place = [_task(None, row.in_units(system)) for row in rows("site") if row.applies({}, facts)]
     return (*tasks, *place)
 
@@ -134,7 +134,19 @@ def _facts(variant: EvaluatedTrain) -> frozenset[str]:
     return frozenset(word for word, so in found.items() if so)
 
 
-def _rows_of(stage: StageRun[Any], facts: frozenset[str]) -> Iterator[TaskRow]:
+class _Unit:
+    """A stage, and as time passes."""
+
+    def __init__(self, stage: StageRun[Any]):
+        self.stage = stage
+
+    @cached_property
+    def time(self) -> OverTime[Any]:
+        return self.stage.room.over_time(self.stage)
+
+
+def _rows_of(unit: _Unit, facts: frozenset[str]) -> Iterator[TaskRow]:
+    stage = unit.stage
     choices = stage.room.choices(stage.keys) | stage.sizing.params
     iron = stage.water_in.value("iron") > stage.duty.rows["softener"]["iron_counts"]
     known = facts | ({"iron"} if iron else set())
@@ -144,21 +156,21 @@ def _rows_of(stage: StageRun[Any], facts: frozenset[str]) -> Iterator[TaskRow]:
     if stage.sizing.bed is not None and stage.regenerates:
         sections.append("bed")
     for section in sections:
-        yield from (
-            row for row in rows(section) if row.applies(choices, known) and NEEDED.get(row.figure, row.figure) in {*stage.figures, "", "resin"}
-        )
+        yield from (row for row in rows(section) if row.applies(choices, known) and (not row.figure or unit.time.has(row.figure)))
 
 
-def _task(stage: StageRun[Any] | None, row: TaskRow) -> Task:
+def _task(unit: _Unit | None, row: TaskRow) -> Task:
+    stage = None if unit is None else unit.stage
     lines: list[Line] = []
     ends: list[tuple[float, float, float, str]] = []
     cap = row.days
     spread = table("upkeep")["spread"]
-    if stage is not None and row.figure:
-        lines += _used_up(stage, row)
+    if unit is not None and stage is not None and row.figure:
+        time = unit.time
+        lines += time.lasts(row.figure, row.source)
         found = lines[-1]
         capped = cap is not None and found.value >= cap * 0.99
-        basis = "hours" if row.hours_of_figure else "calendar" if capped or not _consumed(stage, row) else "consumption"
+        basis = "hours" if row.hours_of_figure else "calendar" if capped or not time.uses_up(row.figure, row.load) else "consumption"
         if basis == "consumption":
             given = {
                 "days": (found.value, "day"),
@@ -180,11 +192,11 @@ def _task(stage: StageRun[Any] | None, row: TaskRow) -> Task:
             ends.append((found.value, low.value, high.value, basis))
         else:
             ends.append((found.value, found.value, found.value, basis))
-    if row.hours is not None and stage is not None:
-        if _with_the_flow(stage):
+    if row.hours is not None and unit is not None:
+        if unit.time.with_flow:
             lines.append(stated("every", "hours of run", row.hours, "hour", row.source))
             return Task(
-                _id(stage, row), stage, row, row.hours, row.hours, row.hours, HOUR, "hours", _quantity(stage, row, row.hours, lines), tuple(lines)
+                _id(stage, row), stage, row, row.hours, row.hours, row.hours, HOUR, "hours", _quantity(unit, row, row.hours, lines), tuple(lines)
             )
         lines.append(work("hours lit", "hours ÷ 24", "day", row.source, hours=(row.hours, "hour")))
         ends.append((lines[-1].value, lines[-1].value, lines[-1].value, "hours"))
@@ -193,51 +205,11 @@ def _task(stage: StageRun[Any] | None, row: TaskRow) -> Task:
         ends.append((cap, cap, cap, "condition" if row.condition else "calendar"))
     days, _, _, basis = min(ends, key=lambda end: end[0])
     least, most = min(end[1] for end in ends), min(end[2] for end in ends)
-    return Task(_id(stage, row), stage, row, days, min(least, days), max(most, days), DAY, basis, _quantity(stage, row, days, lines), tuple(lines))
+    return Task(_id(stage, row), stage, row, days, min(least, days), max(most, days), DAY, basis, _quantity(unit, row, days, lines), tuple(lines))
 
 
 def _id(stage: StageRun[Any] | None, row: TaskRow) -> str:
     return f"{'site' if stage is None else stage.id}/{row.name}"
-
-
-def _with_the_flow(stage: StageRun[Any]) -> bool:
-    """Whether a lamp is lit only while water is drawn."""
-    return bool(stage.sizing.params.get("lamp") == "flow_switched" or getattr(stage.keys, "lamp", None) == "flow_switched")
-
-
-def _consumed(stage: StageRun[Any], row: TaskRow) -> bool:
-    """Whether a figure tells what is used up, rather than a life that the trade gives; resin is worn by chlorine only."""
-    if row.figure == "resin":
-        return stage.water_in.value(row.load) > 0
-    return bool(row.load) or row.figure in ("solution_days", "salt", "permanganate")
-
-
-def _used_up(stage: StageRun[Any], row: TaskRow) -> list[Line]:
-    """How long what the stage has lasts [days], from its own figures."""
-    limits, figures = table("upkeep")["limits"], stage.figures
-    if row.figure == "salt":
-        yearly = figures["salt_per_year"]
-        stock = (limits["salt_stock"], "kg")
-        return [
-            *yearly.working,
-            work("a half tank lasts", "stock ÷ yearly × 365", "day", "upkeep.salt", stock=stock, yearly=(max(yearly.value, 1e-6), "kg")),
-        ]
-    if row.figure == "permanganate":
-        each, every = figures["permanganate_per_regeneration"], figures["backwash_interval"]
-        given = {"stock": (limits["permanganate_stock"], "kg"), "each": (max(each.value, 1e-6), "kg"), "every": (every.value, "day")}
-        return [*each.working, work("the tank lasts", "stock ÷ each × every", "day", "upkeep.chemicals", **given)]
-    if row.figure == "resin":
-        chlorine = max(stage.water_in.value("total_chlorine"), stage.water_in.value("free_chlorine"))
-        given = {
-            "years": (limits["resin_years"], "year"),
-            "chlorine": (chlorine, "mg/L"),
-            "worn": (limits["resin_chlorine"], "of its life, for each mg/L"),
-        }
-        return [work("life of the resin", "years ÷ (1 + worn × chlorine) × 365.25", "day", "upkeep.resin", **given)]
-    figure = figures[row.figure]
-    if figure.unit == "month":
-        return [*figure.working, work("in days", "months × days", "day", row.source, months=(figure.value, "month"), days=(limits["month"], "day"))]
-    return [*figure.working, stated("in days", "days", figure.value, "day", row.source)]
 
 
 def _share(stage: StageRun[Any], load: str) -> float:
@@ -250,32 +222,15 @@ def _share(stage: StageRun[Any], load: str) -> float:
     return min(max(other / one, 0.2), 1.0) if one > 0 else 1.0
 
 
-def _quantity(stage: StageRun[Any] | None, row: TaskRow, every: float, lines: list[Line]) -> Figure | None:
+def _quantity(unit: _Unit | None, row: TaskRow, every: float, lines: list[Line]) -> Figure | None:
     """What a task takes, with its working among the lines; None where nothing is bought or filled."""
     if not row.quantity:
         return None
-    if stage is None:
+    if unit is None:
         lines.append(stated("tests", "count", 1.0, "1", row.source))
         return Figure(1.0, "1", (lines[-1],))
-    figures, days = stage.figures, (every, "day")
-    line: Line
-    if row.quantity == "salt":
-        line = work("salt", "yearly × days ÷ 365", "kg", "upkeep.salt", yearly=(figures["salt_per_year"].value, "kg"), days=days)
-    elif row.quantity == "medium" and "media_per_year" in figures:
-        line = work("medium", "yearly × days ÷ 365", "kg", "upkeep.beds", yearly=(figures["media_per_year"].value, "kg"), days=days)
-    elif row.quantity == "medium":
-        bed = stage.sizing.bed
-        if bed is None:
-            return None
-        line = work("medium", "each × vessels", "L", row.source, each=(bed.volume, "L"), vessels=(float(stage.bodies), ""))
-    elif row.quantity == "permanganate":
-        each, every_days = figures["permanganate_per_regeneration"].value, figures["backwash_interval"].value
-        line = work("permanganate", "each × days ÷ every", "kg", "upkeep.chemicals", each=(each, "kg"), days=days, every=(every_days, "day"))
-    elif row.quantity == "solution":
-        line = stated("solution", "tank", float(stage.duty.rows[stage.kind]["tank_l"]), "L", row.source)
-    elif row.quantity == "elements" and "elements" in figures:
-        line = stated("elements", "count", figures["elements"].value, "1", row.source)
-    else:
-        line = stated("pieces", "count", float(stage.sizing.params.get("lamps", 1)) if row.price == "lamp" else 1.0, "1", row.source)
+    line = unit.time.takes(row.quantity, every, row.source)
+    if line is None:
+        return None
     lines.append(line)
     return Figure(line.value, line.unit, (line,))
