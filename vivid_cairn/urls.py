@@ -1,17 +1,14 @@
 """Every address of the application."""
 
-from django.conf import settings
 from django.contrib.auth import views as auth
 from django.contrib.auth.decorators import login_not_required
-from django.urls import path
+from django.urls import include, path
 from django.views.decorators.csrf import csrf_exempt
 
-from workbench import error_views as errors
 from workbench import words
 from workbench.accounts import log_in
 from workbench.accounts import people_views as people
 from workbench.accounts import views as accounts
-from workbench.accounts.guesses import paced
 from workbench.catalogues import views as catalogues
 from workbench.customers import views as customers
 from workbench.issues import views as issues
@@ -40,20 +37,15 @@ handler403 = "workbench.error_views.forbidden"
 handler404 = "workbench.error_views.not_found"
 handler500 = "workbench.error_views.failed"
 
-LOG_IN = paced(
-    auth.LoginView.as_view(
-        template_name="accounts/login.html", redirect_authenticated_user=True, extra_context={"demonstration": settings.MODE == "demo"}
-    ),
-    lambda request, why: errors.told(request, 429, why),
-)
 urlpatterns = [
-    path("login/", LOG_IN, name="login"),
+    path("login/", log_in.LOG_IN, name="login"),
     path("login/again/", log_in.again_paced, name="login-again"),
     path("logout/", auth.LogoutView.as_view(), name="logout"),
     path("health/", login_not_required(jobs.health), name="health"),
     path("", jobs.job_list, name="jobs"),
     path("words/", login_not_required(words.page), name="words"),
     path("firm/", accounts.firm, name="firm"),
+    path("account/", include("workbench.accounts.account_urls")),
     path("people/", people.shelf, name="people"),
     path("join/<str:secret>/", people.join, name="join"),
     path("firm/open/", people.open_firm, name="firm-open"),

@@ -6,8 +6,11 @@ import sys
 import time
 import uuid
 from collections.abc import Callable
+from contextlib import suppress
+from ipaddress import ip_address
 
 import structlog
+from django.conf import settings
 from django.contrib import messages
 from django.core.exceptions import ObjectDoesNotExist
 from django.core.signals import got_request_exception
@@ -25,6 +28,23 @@ from .stale import Stale
 DOORS, LONGEST = ("/house/", "/devices/", "/calendar/"), 20_000
 
 log = structlog.get_logger("workbench.request")
+
+
+class ClientAddress:
+    """The address of who asks, where proxies stand before the application: what the outermost of our own wrote down.
+
+    What a client itself puts into the header stands further to the front and is never read.
+    """
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        if settings.PROXIES:
+            passed = [part.strip() for part in request.META.get("HTTP_X_FORWARDED_FOR", "").split(",")]
+            with suppress(ValueError, IndexError):
+                request.META["REMOTE_ADDR"] = str(ip_address(passed[-settings.PROXIES]))
+        return self.get_response(request)
 
 
 class RequestLog:

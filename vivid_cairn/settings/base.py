@@ -6,7 +6,7 @@ from pathlib import Path
 from vivid_cairn.log import configure, logging_of
 
 from .clock import time_zone
-from .modes import hosts_of
+from .modes import hosts_of, proxies_of
 
 BASE_DIR = Path(__file__).resolve().parents[2]
 DEBUG = os.environ.get("CAIRN_DEBUG") == "1"
@@ -18,12 +18,17 @@ INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "django.contrib.sessions",
     "django.contrib.messages",
+    "django.contrib.humanize",
     "whitenoise.runserver_nostatic",
     "django.contrib.staticfiles",
     "pgtrigger",
     "pghistory",
     "csp",
     "axes",
+    "allauth",
+    "allauth.account",
+    "allauth.mfa",
+    "allauth.usersessions",
     "workbench.accounts",
     "workbench.catalogues",
     "workbench.customers",
@@ -39,6 +44,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "workbench.middleware.ClientAddress",
     "workbench.middleware.RequestLog",
     "workbench.middleware.OnceMore",
     "workbench.middleware.Doors",
@@ -54,12 +60,14 @@ MIDDLEWARE = [
     "pghistory.middleware.HistoryMiddleware",
     "workbench.accounts.log_in.LogInFirst",
     "django.contrib.messages.middleware.MessageMiddleware",
+    "allauth.account.middleware.AccountMiddleware",
+    "allauth.usersessions.middleware.UserSessionsMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "axes.middleware.AxesMiddleware",
     "workbench.middleware.PlainText",
 ]
-AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "allauth.account.auth_backends.AuthenticationBackend"]
 
 ROOT_URLCONF = "vivid_cairn.urls"
 WSGI_APPLICATION = "vivid_cairn.wsgi.application"
@@ -91,6 +99,7 @@ DATABASES = {
         "CONN_HEALTH_CHECKS": True,
     }
 }
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "cairn_cache"}}  # all processes count together
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 ATOMIC_REQUESTS = False
 
@@ -100,6 +109,12 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 PASSWORD_HASHERS = ["workbench.accounts.hasher.Argon2", "django.contrib.auth.hashers.PBKDF2PasswordHasher"]
+MODE = os.environ.get("CAIRN_MODE", "")
+MAILS = True
+EMAIL_BACKEND, EMAIL_FILE_PATH = "django.core.mail.backends.filebased.EmailBackend", BASE_DIR / "var" / "mail"
+DEFAULT_FROM_EMAIL = os.environ.get("CAIRN_MAIL_FROM", "vivid-cairn@localhost")
+#: how many proxies stand before the application: the address of who asks is read that far from the end of X-Forwarded-For
+PROXIES = proxies_of(os.environ)
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "jobs"
 LOGOUT_REDIRECT_URL = "login"

@@ -37,3 +37,11 @@ def hosts_of(environment: Mapping[str, str]) -> list[str]:
     if environment.get("CAIRN_MODE") != "production":
         return list(LOOPBACK)
     return [host.strip() for host in environment.get("CAIRN_HOSTS", "").split(",") if host.strip()]
+
+
+def proxies_of(environment: Mapping[str, str]) -> int:
+    """How many proxies stand before the application, CAIRN_PROXIES; none where it is not set. Raises ImproperlyConfigured for no number."""
+    said = environment.get("CAIRN_PROXIES", "").strip() or "0"
+    if not said.isdecimal() or int(said) > 9:
+        raise ImproperlyConfigured(f"CAIRN_PROXIES is {said!r}; it must be a number from 0 to 9.")
+    return int(said)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from allauth.account.utils import perform_login
 from django.contrib import messages
-from django.contrib.auth import login
 from django.contrib.auth.decorators import login_not_required
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -17,8 +17,6 @@ from ..usecases import people
 from ..usecases.access import FIRM, ask, membership
 from ..usecases.people import NotDone
 from ..usecases.roles import ACTS, may
-
-ACCOUNT = "django.contrib.auth.backends.ModelBackend"
 
 
 @require_http_methods(["GET", "POST"])
@@ -82,7 +80,7 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
             member = people.take(secret, request.user)
         else:
             member = people.join(secret, request.POST.get("username", ""), request.POST.get("password", ""))
-            login(request, member.user, ACCOUNT)
+            perform_login(request, member.user, email_verification="none")
     except NotDone as error:
         return _joining(request, 422, held=held, problem=str(error), field=error.field, typed=request.POST.get("username", ""))
     request.session[FIRM] = member.workspace_id
