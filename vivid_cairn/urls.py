@@ -10,6 +10,7 @@ from workbench.accounts import log_in
 from workbench.accounts import people_views as people
 from workbench.accounts import views as accounts
 from workbench.catalogues import views as catalogues
+from workbench.customers import file_views as site_files
 from workbench.customers import views as customers
 from workbench.issues import views as issues
 from workbench.jobs import history_views as job_history
@@ -55,6 +56,8 @@ urlpatterns = [
     path("customers/", customers.shelf, name="customers"),
     path("customers/<int:pk>/customer.json", customers.file, name="customer-file"),
     path("customers/<int:pk>/remove/", customers.remove, name="customer-remove"),
+    path("jobs/<int:pk>/site/files/", site_files.files, name="site-files"),
+    path("jobs/<int:pk>/site/files/<int:file>/", site_files.file, name="site-file"),
     path("jobs/<int:pk>/customer/", customers.of_job, name="job-customer"),
     path("catalogues/", catalogues.shelf, name="catalogues"),
     path("catalogues/<int:pk>/", catalogues.table, name="catalogue"),

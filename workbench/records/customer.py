@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from django.db import models
 
+from .history import kept
+
 
 class Customer(models.Model):
     """A person or a household that a firm works for."""
@@ -37,3 +39,30 @@ class Place(models.Model):
 
     def __str__(self) -> str:
         return self.name or self.address
+
+
+@kept("job", "name", "kind")
+class SiteFile(models.Model):
+    """A photo of the place, or a document about it: a plan, an old report. content: of a photo scaled and plain, of a document as it came."""
+
+    PHOTO, DOCUMENT = "photo", "document"
+
+    job = models.ForeignKey("jobs.Job", on_delete=models.CASCADE, related_name="site_files")
+    name = models.CharField(max_length=120)
+    kind = models.CharField(max_length=10, choices=[(PHOTO, "photo"), (DOCUMENT, "document")])
+    content = models.BinaryField()
+    size = models.PositiveIntegerField()
+    added_at = models.DateTimeField(auto_now_add=True)
+    by_name = models.CharField(max_length=150, blank=True)
+
+    class Meta:
+        app_label = "customers"
+        ordering = ["pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def shown(self) -> bool:
+        """Whether it is a picture."""
+        return self.kind == self.PHOTO

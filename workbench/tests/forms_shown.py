@@ -15,9 +15,9 @@ from workbench.records.job import Job
 
 OF_A_JOB = (
     "site", "water", "supply", "train", "wall", "year", "year-what-if", "choices", "kits", "options", "water-says", "water-history", "shelf", "panel",
-    "materials", "issues", "job-customer", "job-history", "commission", "logbook", "logbook-table",
+    "materials", "issues", "job-customer", "site-files", "job-history", "commission", "logbook", "logbook-table",
 )  # fmt: skip
-OF_THE_FIRM = ("jobs", "firm", "prices", "catalogues", "people", "customers", "firm-history", "job-import", "calendar")
+OF_THE_FIRM = ("jobs", "account", "firm", "prices", "catalogues", "people", "customers", "firm-history", "job-import", "calendar")
 
 
 @dataclass

@@ -12,7 +12,7 @@ from treatment.evidence.reports.report import Report
 from treatment.papers.issue import canonical, checksum
 from vivid_cairn.urls import urlpatterns
 from workbench.records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
-from workbench.records.customer import Customer
+from workbench.records.customer import Customer, SiteFile
 from workbench.records.firm import ROLES, Membership
 from workbench.records.issue import Issue, IssuePaper
 from workbench.records.job import Job
@@ -49,7 +49,7 @@ TO_LOOK = dict.fromkeys(
      "choices", "choices-file"), "money.see",
 ) | {"job-import": "job.change", "prices": "money.change", "issue-file": "money.see", "customer-file": "firm.manage", "firm-history": "money.see"}  # fmt: skip
 TO_SEND = {
-    **dict.fromkeys(("commission-tell", "commission-plan"), "run.write"),
+    **dict.fromkeys(("commission-tell", "commission-plan", "site-files"), "run.write"),
     **dict.fromkeys(("logbook-begin", "logbook-entry", "logbook-done", "logbook-put", "logbook-say", "logbook-table", "calendar-link"), "log.write"),
     **dict.fromkeys(("logbook-device", "logbook-owner"), "link.make"),
     **dict.fromkeys(("prices", "catalogues", "catalogue", "catalogue-sheet", "catalogue-send", "catalogue-retire", "job-catalogue", "firm", "firm-kit-copy", "firm-kit"),
@@ -81,6 +81,7 @@ class WhoMayDoWhat(WorkbenchTestCase):
             "report": self.report().pk,
             "issue": self.issued().pk,
             "name": "pack",
+            "file": SiteFile.objects.get_or_create(job=self.job, name="plan", defaults={"kind": "photo", "content": b"x", "size": 1})[0].pk,
             "number": 1,
         }
         found = []

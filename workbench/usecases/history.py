@@ -45,7 +45,7 @@ def changes_of(job: Job, what: str = "", most: int = SHOWN) -> list[ToldChange]:
 
 Row = Mapping[str, Any]
 #: what a page may be narrowed to
-KINDS = ("job", "survey", "sample", "reading", "train", "checklist", "logbook", "issued design", "link")
+KINDS = ("job", "survey", "sample", "reading", "train", "checklist", "logbook", "file", "issued design", "link")
 
 
 def _all(job: Job) -> Iterator[ToldChange]:
@@ -60,6 +60,7 @@ def _all(job: Job) -> Iterator[ToldChange]:
     yield from rows.told("sample", samples, _columns)
     yield from rows.told("reading", rows.of("samples", "ReadingChange", sample_id__in={row["pgh_obj_id"] for row in samples}), _reading)
     yield from rows.told("train", rows.of("trains", "RevisionChange", option_id__in={row["pgh_obj_id"] for row in options}), _revision)
+    yield from rows.told("file", rows.of("customers", "SiteFileChange", job_id=job.pk), _site_file)
     yield from rows.told("issued design", issues, _issue)
     yield from rows.told("link", rows.of("issues", "IssueLinkChange", issue_id__in={row["pgh_obj_id"] for row in issues}), _columns)
     if log is not None:
@@ -174,6 +175,12 @@ def _columns(now: Row | None, then: Row | None) -> str:
         if not name.startswith("pgh_") and name.removesuffix("_id") not in UNSAID - {"option"} and value != then.get(name)
     ]
     return "; ".join(parts)
+
+
+def _site_file(now: Row | None, then: Row | None) -> str:
+    """A photo or a document that came or went."""
+    held = now if now is not None else then
+    return "" if held is None else f"{held['kind']} {held['name']} {'deleted' if now is None else 'added'}"
 
 
 def _survey(now: Row | None, then: Row | None) -> str:

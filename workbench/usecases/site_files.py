@@ -1,0 +1,46 @@
+"""Photos and documents of a place: kept with the job, shown on its Site page, looked at by all of the firm."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+
+from ..records.customer import SiteFile
+from ..records.job import Job
+from .jobs import hold
+
+MOST = 60  # of a job
+LARGEST = 10_000_000  # bytes of a document
+
+
+class NotAdded(Exception):
+    """What is not kept; its text is meant for the person."""
+
+
+def is_document(raw: bytes) -> bool:
+    """Whether it is a PDF, by its content."""
+    return raw[:1024].lstrip().startswith(b"%PDF-")
+
+
+@transaction.atomic
+def add(job: Job, name: str, kind: str, content: bytes, user: Any) -> SiteFile:
+    """Keep a photo, scaled already, or a document. Raises NotAdded."""
+    name = " ".join(name.split())[:120] or kind
+    if len(content) > LARGEST:
+        raise NotAdded(f"This file is larger than {LARGEST // 1_000_000} MB.")
+    hold(job)
+    if SiteFile.objects.filter(job=job).count() >= MOST:
+        raise NotAdded(f"{MOST} files of a job are kept. Delete one first.")
+    return SiteFile.objects.create(job=job, name=name, kind=kind, content=content, size=len(content), by_name=user.get_username())
+
+
+def files_of(job: Job) -> Any:
+    """The files of a job without their content, in the order they came."""
+    return SiteFile.objects.filter(job=job).defer("content")
+
+
+@transaction.atomic
+def remove(job: Job, pk: int) -> None:
+    """Delete a file of a job; one that is gone already is no fault."""
+    SiteFile.objects.filter(job=job, pk=pk).delete()
