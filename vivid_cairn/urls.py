@@ -46,6 +46,7 @@ urlpatterns = [
     path("", jobs.job_list, name="jobs"),
     path("words/", login_not_required(words.page), name="words"),
     path("firm/", accounts.firm, name="firm"),
+    path("firm/mark/", accounts.firm_mark, name="firm-mark"),
     path("account/", include("workbench.accounts.account_urls")),
     path("people/", people.shelf, name="people"),
     path("join/<str:secret>/", people.join, name="join"),

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Any
 
 from django import forms
 from django.db import transaction
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
+from intake.marks import LARGEST, NoMark, mark
 from treatment.job.facts import STANDARDS
 from treatment.job.working import working_values
 from treatment.language.errors import NotUnderstood
@@ -120,9 +122,32 @@ def firm(request: HttpRequest) -> HttpResponse:
     return _firm(request, member, FirmForm(instance=member.workspace))
 
 
-def _firm(request: HttpRequest, member: Membership, form: FirmForm, status: int = 200, problem: Any = "") -> HttpResponse:
+def _firm(request: HttpRequest, member: Membership, form: FirmForm, status: int = 200, problem: Any = "", **more: str) -> HttpResponse:
     """The page: the name is an owner's to change; a person of several firms may open another."""
     if not may(member.role, "firm.manage"):
         form.fields["name"].disabled = True
     firms = Membership.objects.select_related("workspace").filter(user=request.user.pk).order_by("pk")
-    return render(request, "accounts/firm.html", {"form": form, "problem": problem, "firms": firms, "open": member}, status=status)
+    manages = may(member.role, "firm.manage")
+    return render(
+        request, "accounts/firm.html", {"form": form, "problem": problem, "firms": firms, "open": member, "manages": manages} | more, status=status
+    )
+
+
+@require_http_methods(["GET", "POST"])
+def firm_mark(request: HttpRequest) -> HttpResponse:
+    """The mark of a firm, as papers bear it; an owner sends another, or takes it away."""
+    member = membership(request)
+    if request.method == "GET":
+        if not member.workspace.mark:
+            raise Http404
+        if member.workspace.mark.startswith("<svg"):
+            return HttpResponse(member.workspace.mark, content_type="image/svg+xml")
+        return HttpResponse(base64.b64decode(member.workspace.mark.partition(",")[2]), content_type="image/png")
+    ask(member, "firm.manage")
+    upload = request.FILES.get("mark")
+    try:
+        kept = "" if request.POST.get("act") == "remove" else mark(upload.read(LARGEST + 1) if upload is not None else b"")
+    except NoMark as error:
+        return _firm(request, member, FirmForm(instance=member.workspace), 422, mark_problem=str(error))
+    Workspace.objects.filter(pk=member.workspace.pk).update(mark=kept)
+    return redirect("firm")

@@ -70,7 +70,8 @@ def _printed_besides(job: Job, design: Design) -> dict[str, Any]:
         options.append({"letter": option.letter, "names": names, "first": money["first"]["value"], "yearly": money["yearly"]["value"]})
     place = {"name": job.place.name, "address": job.place.address} if job.place else None
     return {
-        "place": place, "firm": job.workspace.name, "train": pictures.train, "wall": pictures.wall, "wall_scale": pictures.scale, "options": options if len(options) > 1 else [],
+        "place": place, "firm": job.workspace.name,
+        "mark": job.workspace.mark, "train": pictures.train, "wall": pictures.wall, "wall_scale": pictures.scale, "options": options if len(options) > 1 else [],
     }  # fmt: skip
 
 

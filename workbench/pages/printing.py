@@ -39,7 +39,7 @@ def main() -> None:
         """Serves our own static files, and pictures in the page; refuses everything else."""
 
         def fetch(self, url: str, headers: Any = None) -> Any:
-            if url.startswith("data:image/jpeg;base64,"):  # a picture that the page carries itself
+            if url.startswith(("data:image/jpeg;base64,", "data:image/png;base64,")):  # a picture that the page carries itself
                 return super().fetch(url, headers)
             path = (static / url.split("/static/", 1)[-1]).resolve()
             if "/static/" not in url or not path.is_relative_to(static) or not path.is_file():

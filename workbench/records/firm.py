@@ -25,6 +25,8 @@ class Workspace(models.Model):
     rates = models.JSONField(default=dict, blank=True)
     #: the bags it buys, in canonical units by working value (``packing.media_bag`` [L], ``packing.salt_bag`` [kg]); common ones where it names none
     bags = models.JSONField(default=dict, blank=True)
+    #: its mark on papers: a plain SVG, or a PNG as a data address; empty where it has none
+    mark = models.TextField(blank=True)
     #: whether owners may have a private address of their house's log
     owner_links = models.BooleanField(default=False)
 

@@ -54,7 +54,7 @@ TO_SEND = {
     **dict.fromkeys(("logbook-device", "logbook-owner"), "link.make"),
     **dict.fromkeys(("prices", "catalogues", "catalogue", "catalogue-sheet", "catalogue-send", "catalogue-retire", "job-catalogue", "firm", "firm-kit-copy", "firm-kit"),
                     "money.change"),
-    **dict.fromkeys(("people", "customer-remove"), "firm.manage"),
+    **dict.fromkeys(("people", "customer-remove", "firm-mark"), "firm.manage"),
     **dict.fromkeys((*READING, "firm-open"), "job.see"),
 }  # fmt: skip
 

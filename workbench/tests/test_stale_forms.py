@@ -27,6 +27,7 @@ NEVER_OVER = {
     "units": "what was last asked is shown; nothing else changes",
     "job-delete": "into the bin, and back from there",
     "job-duplicate": "a job more",
+    "firm-mark": "another in its place, or none; only an owner",
     "site-files": "files more; one that is named is deleted",
     "present": "who is there, of oneself alone",
     "job-archive": "out of a list, and back into it",
