@@ -43,6 +43,11 @@ class House:
         told = [each for command in commands for each in ("-c", command)]
         return subprocess.run(["psql", "-qAtX", "-d", os.environ["PGDATABASE"], *told], check=True, capture_output=True, text=True).stdout
 
+    def sql_of(self, *commands: str) -> str:
+        """The same in the house's own database."""
+        told = [each for command in commands for each in ("-c", command)]
+        return subprocess.run(["psql", "-qAtX", "-d", DATABASE, *told], check=True, capture_output=True, text=True).stdout
+
     def start(self) -> None:
         """Start the server and wait until it answers."""
         command = [sys.executable, "-m", "gunicorn", "vivid_cairn.wsgi", "-c", "vivid_cairn/gunicorn_conf.py", "--bind", f"127.0.0.1:{self.port}"]

@@ -2,27 +2,29 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
+import time
 from typing import Any
 
 from django.core.paginator import Page, Paginator
 from django.db import IntegrityError, transaction
-from django.db.models import Exists, F, OuterRef, Q
+from django.db.models import Exists, F, OuterRef, Q, Subquery
 from django.utils import timezone
 
 from treatment import ENGINE
 from treatment.audit.rules import gravity
 from treatment.language.errors import BadDocument
 
+from ..records.catalogue import CatalogueVersion
 from ..records.firm import Workspace
 from ..records.job import Job, JobFigures
-from ..repository.door import design_of, job_document
+from ..repository.door import design_of
 from ..usecases.trains import shown_stages
 
 PER_PAGE = 25
 #: counts up where other figures are kept of a job
-DRAWN = 2
+DRAWN = 3
+#: seconds that a page works out figures before it shows the others as they were
+AT_ONCE = 0.15
 
 
 #: how the list is sorted: what a person chooses, and the fields
@@ -48,32 +50,38 @@ def listed(workspace: Workspace, words: str, page: str, shelf: str = "active", s
     if shelf != "bin":
         jobs = jobs.filter(archived_at__isnull=shelf != "archived")
     same = Job.objects.filter(workspace=workspace, name=OuterRef("name")).exclude(pk=OuterRef("pk")).order_by()
-    jobs = jobs.annotate(twins=Exists(same)).order_by(*SORTS[sort][1])
-    jobs = jobs.select_related("survey", "updated_by", "figures", "log", "catalogue", "customer", "place").prefetch_related(
-        "samples__readings", "options__revisions"
-    )
+    stock = CatalogueVersion.objects.filter(catalogue=OuterRef("catalogue")).order_by("-number").values("number")[:1]
+    jobs = jobs.annotate(twins=Exists(same), stock=Subquery(stock)).order_by(*SORTS[sort][1])
+    jobs = jobs.select_related("survey", "updated_by", "figures", "log", "customer", "place").prefetch_related("options")
     return Paginator(jobs, PER_PAGE).get_page(page)
 
 
-def figures_of(jobs: list[Job]) -> dict[int, JobFigures]:
-    """What the list shows of each job, worked out anew where its facts, the day or the engine are no longer those of the last time."""
-    found, fresh = {}, []
+def figures_of(jobs: list[Job], seconds: float = AT_ONCE) -> tuple[dict[int, JobFigures | None], bool]:
+    """What the list shows of each job, and whether that of some is out of date: worked out anew where its facts, the week or the engine are no
+    longer those of the last time, as many as take so many seconds; of the others what was kept, or nothing yet.
+    """
+    until, fresh, late = time.monotonic() + seconds, list[JobFigures](), False
+    found: dict[int, JobFigures | None] = {}
     for job in jobs:
-        stages = shown_stages(job)
-        key = _key(job, stages)
-        held = getattr(job, "figures", None)
+        key, held = key_of(job), getattr(job, "figures", None)
         if held is None or held.key != key:
-            held = JobFigures(job=job, key=key, **_worked(job, stages))
-            fresh.append(held)
+            if time.monotonic() < until:
+                held = JobFigures(job=job, key=key, **_worked(job, shown_stages(job)))
+                fresh.append(held)
+            else:
+                late = True
         found[job.pk] = held
     if fresh:
         _keep(fresh)
-    return found
+    return found, late
 
 
-def _key(job: Job, stages: list[dict[str, Any]] | None) -> str:
-    facts = [DRAWN, ENGINE, timezone.localdate().isoformat(), job_document(job, stages)]
-    return hashlib.sha256(json.dumps(facts, sort_keys=True).encode()).hexdigest()
+def key_of(job: Job) -> str:
+    """What figures stand on: every change of a job counts its version up, every change of its train that of its option."""
+    option = next((option for option in job.options.all() if option.letter == job.option), None)
+    year, week, _ = timezone.localdate().isocalendar()
+    train = "" if option is None else f"{option.letter}{option.version}.{option.at}"
+    return f"{DRAWN}/{ENGINE}/{job.version}/{train}/{job.standard}{job.units}/{getattr(job, 'stock', None) or ''}/{year}-{week}"[:64]
 
 
 def _worked(job: Job, stages: list[dict[str, Any]] | None) -> dict[str, Any]:

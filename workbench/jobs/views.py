@@ -29,15 +29,17 @@ from ..repository.due import due_counts
 from ..repository.remembered import of_firm
 from ..request import Request
 from ..usecases.access import ask, job_for, membership, without_money
-from ..usecases.books import refreshed
+from ..usecases.books import refreshed, stale_logs
 from ..usecases.defaults import remember, start_of
 from ..usecases.jobs import KEPT_IN_BIN, Issued, archive, bump, put_back, put_in_bin
 from ..usecases.trains import open_option, shown_stages
 from ..usecases.vials import vials
 from .forms import NewJobForm, SiteForm
-from .listing import SHELVES, SORTS, figures_of, listed
+from .listing import AT_ONCE, SHELVES, SORTS, figures_of, listed
 
 LARGEST_IMPORT = 4_000_000  # bytes
+#: seconds of one slice of figures that are worked out while the list is looked at
+SLICE = 0.35
 #: logs whose summary is out of date that are worked anew for one look at the list
 ANEW = 2
 
@@ -64,17 +66,21 @@ def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int 
     shelf, sort = (each if each in known else usual for each, known, usual in (
         (request.GET.get("show", ""), SHELVES, "active"), (request.GET.get("sort", ""), SORTS, "changed"),
     ))  # fmt: skip
-    refreshed(workspace, ANEW)
     page = listed(workspace, asked, request.GET.get("page", "1"), shelf, sort, state)
     waiting = vials(list(page), timezone.now())
-    shown = figures_of(list(page))
+    anew = "anew" in request.GET and request.headers.get("HX-Request") == "true"
+    if anew:
+        refreshed(workspace, ANEW)
+    shown, late = figures_of(list(page), SLICE if anew else AT_ONCE)
     rows = [{"job": job, "figures": shown[job.pk], "vials": waiting.get(job.pk, [])} for job in page]
     context = {
         "rows": rows, "page": page, "asked": asked, "workspace": workspace, "form": form, "shelf": shelf, "sort": sort, "shelves": SHELVES.items(),
         "state": state, "states": STATES, "sorts": [(key, words) for key, (words, _) in SORTS.items()],
+        "late": late or (not anew and stale_logs(workspace)), "today": timezone.localdate(),
     }  # fmt: skip
-    keeping = {"keeping": due_counts(workspace), "today": timezone.localdate()}
-    return render(request, "jobs/list.html", context | keeping, status=status)
+    if anew:
+        return render(request, "jobs/_table.html", context)
+    return render(request, "jobs/list.html", context | {"keeping": due_counts(workspace)}, status=status)
 
 
 @require_POST

@@ -68,7 +68,10 @@ class Job(models.Model):
             models.CheckConstraint(condition=~Q(name=""), name="job_named"),
             models.CheckConstraint(condition=Q(option__in=["A", "B", "C"]), name="job_option_known"),
         ]
-        indexes = [models.Index(fields=["workspace", "-updated_at", "id"], name="job_list_order")]
+        indexes = [
+            models.Index(fields=["workspace", "-updated_at", "id"], name="job_list_order"),
+            models.Index(fields=["workspace", "name", "id"], name="job_list_names"),
+        ]
 
     def __str__(self) -> str:
         return self.name
@@ -108,7 +111,7 @@ class Presence(models.Model):
 
 
 class JobFigures(models.Model):
-    """What the list of jobs shows of a job; good while ``key`` is that of its facts, the day and the engine."""
+    """What the list of jobs shows of a job; good while ``key`` is that of its facts, the week and the engine."""
 
     job = models.OneToOneField(Job, on_delete=models.CASCADE, primary_key=True, related_name="figures")
     key = models.CharField(max_length=64)

@@ -2,29 +2,38 @@
 
 from __future__ import annotations
 
+import json
 from datetime import timedelta
 from unittest import mock
 
+from django.db import connection
 from django.test import Client
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
-from workbench.jobs import listing
+from workbench.jobs import listing, views
 from workbench.records.job import Job, JobFigures, Presence
 from workbench.records.log import JobLog
-from workbench.records.sample import Reading
 from workbench.repository import door
 from workbench.repository.door import design_of, store
+from workbench.repository.door import job_document as job_document_of
 from workbench.repository.due import due_counts
 from workbench.usecases import doors
 from workbench.usecases.trains import shown_stages
 
 from .base import WorkbenchTestCase, job_document, read
+from .forms_shown import forms_shown
 
 
 class List(WorkbenchTestCase):
     def shown(self, **asked: str) -> str:
         return read(self.client.get(reverse("jobs"), asked))
+
+    def settle(self) -> None:
+        """Ask for what is missing, as the page does."""
+        while "anew=1" in self.shown():
+            self.client.get(reverse("jobs"), {"anew": "1"}, headers={"HX-Request": "true"})
 
     def test_kept_figures_are_shown_without_working_them_out_again(self) -> None:
         first = self.shown()
@@ -36,16 +45,54 @@ class List(WorkbenchTestCase):
         self.assertEqual([severity for severity, _ in kept.tally], list(chosen.tally), "the gravest first")
 
     def test_whatever_changes_a_job_changes_its_figures(self) -> None:
-        """A reading changed in any way, a new engine, the next day: worked out anew each time."""
-        self.shown()
-        before = JobFigures.objects.get(job=self.job).key
-        Reading.objects.filter(sample__job=self.job, analyte="iron").update(typed="9 mg/L")
-        self.shown()
-        after = JobFigures.objects.get(job=self.job).key
-        self.assertNotEqual(before, after)
+        """Every form of every page that changes what the design is made of, a new engine, the next week: worked out anew each time."""
+        client = self.client
+        changing = 0
+
+        def stands() -> tuple[str, str]:
+            job = listing.listed(self.workspace, str(self.job.pk), "1")[0]
+            return json.dumps(job_document_of(job, shown_stages(job)), sort_keys=True), listing.key_of(job)
+
+        for form in forms_shown(client, self.job):
+            for values in form.ways:
+                if form.name in ("job-delete", "job-archive", "logout") or values.get("act") == "remove":
+                    continue
+                before, key = stands()
+                form.send(client, values | {name: f"{value}1" for name, value in values.items() if name in ("people", "line", "name")})
+                after, now = stands()
+                if before != after:
+                    changing += 1
+                    self.assertNotEqual(key, now, f"{form.name}: {values}")
+        self.assertGreater(changing, 3)
+        _, key = stands()
         with mock.patch.object(listing, "ENGINE", "next"):
-            self.shown()
-        self.assertNotEqual(JobFigures.objects.get(job=self.job).key, after)
+            self.assertNotEqual(stands()[1], key)
+        week = timezone.localdate() + timedelta(days=7)
+        with mock.patch.object(listing.timezone, "localdate", return_value=week):
+            self.assertNotEqual(stands()[1], key)
+
+    def test_what_takes_longer_comes_afterwards(self) -> None:
+        """With no time left the list comes at once and says what is missing; the page then asks for it, a slice at a time."""
+        with mock.patch.object(views, "AT_ONCE", -1.0):
+            page = self.shown()
+        self.assertIn("Being worked out", page)
+        self.assertIn("anew=1", page)
+        rows = read(self.client.get(reverse("jobs"), {"anew": "1"}, headers={"HX-Request": "true"}))
+        self.assertNotIn("Being worked out", rows)
+        self.assertNotIn("anew=1", rows)
+        self.assertNotIn("<html", rows)
+
+    def test_no_query_more_for_a_job_more(self) -> None:
+        """The list asks the database as often for 20 jobs as for 3."""
+        counts = []
+        for number in (2, 17):
+            for _ in range(number):
+                store(job_document(), self.workspace, self.designer)
+            self.settle()
+            with CaptureQueriesContext(connection) as asked:
+                self.shown()
+            counts.append(len(asked))
+        self.assertEqual(counts[0], counts[1])
 
     def test_a_train_that_can_no_longer_be_read_keeps_nobody_from_the_list(self) -> None:
         with mock.patch.object(listing, "shown_stages", return_value=[{"kind": "no such kind"}]):
@@ -68,6 +115,7 @@ class List(WorkbenchTestCase):
             survey.pk, survey.job = None, job
             survey.save()
         self.assertEqual(self.shown().count("<tr>"), 25)
+        self.settle()
         self.assertEqual(JobFigures.objects.count(), 25)
         self.assertEqual(self.shown(page="2").count("<tr>"), 6)
         self.assertEqual(self.shown(page="99").count("<tr>"), 6)

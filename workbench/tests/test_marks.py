@@ -54,7 +54,7 @@ class Cleaned(SimpleTestCase):
             "<!DOCTYPE x [<!ENTITY a 'b'>]>" + CAIRN,
             HEAD,
             HEAD + "><text>Larkfell</text></svg>",
-            '<svg xmlns="http://www.w3.org/2000/svg"><path d="M0 0"/></svg>',
+            bare,
             "GIF89a",
         ):
             with self.assertRaises(NoMark):

@@ -15,7 +15,7 @@ from typing import Any
 
 import structlog
 from django.db import transaction
-from django.db.models import CharField, Count, F, Q, Sum, Value
+from django.db.models import CharField, Count, F, Q, QuerySet, Sum, Value
 from django.db.models.functions import Cast, Concat
 from django.utils import timezone
 
@@ -200,15 +200,24 @@ def worked_for(job: Job) -> str:
     return f"{ENGINE}/{job.version}"
 
 
+def _stale(workspace: Workspace) -> QuerySet[JobLog]:
+    """Logs whose summary is not that of their job as it is, of this engine, of this week."""
+    stands = Concat(Value(f"{ENGINE}/"), Cast("job__version", CharField()))
+    old = Q(worked_on__lt=timezone.localdate() - dt.timedelta(days=7)) | Q(worked_on=None) | Q(events="", due_on__isnull=False)
+    return JobLog.objects.filter(job__workspace=workspace, job__binned_at=None).annotate(stands=stands).filter(~Q(worked_for=F("stands")) | old)
+
+
+def stale_logs(workspace: Workspace) -> bool:
+    """Whether a log of the firm waits to be worked anew."""
+    return _stale(workspace).exists()
+
+
 def refreshed(workspace: Workspace, most: int | None = None) -> int:
     """Work anew what logs come to, where the job was saved since, the engine is another, or it was worked out a week ago; how many were.
 
     most: of one call, those longest ago first; all where None.
     """
-    stands = Concat(Value(f"{ENGINE}/"), Cast("job__version", CharField()))
-    old = Q(worked_on__lt=timezone.localdate() - dt.timedelta(days=7)) | Q(worked_on=None) | Q(events="", due_on__isnull=False)
-    logs = JobLog.objects.filter(job__workspace=workspace, job__binned_at=None).annotate(stands=stands).filter(~Q(worked_for=F("stands")) | old)
-    first = list(logs.order_by("worked_on", "pk").values_list("pk", flat=True)[:most])
+    first = list(_stale(workspace).order_by("worked_on", "pk").values_list("pk", flat=True)[:most])
     found = JobLog.objects.filter(pk__in=first).select_related("job__survey", "job__workspace") if first else []
     for log in found:
         try:
