@@ -1,6 +1,12 @@
 """How the application is served: ``gunicorn vivid_cairn.wsgi -c vivid_cairn/gunicorn_conf.py --bind …``."""
 
+import ctypes
 import os
+import signal
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
 
 workers = int(os.environ.get("CAIRN_WORKERS", "2"))
 worker_class = "gevent"
@@ -8,3 +14,22 @@ worker_connections = 400
 keepalive = 5
 """Seconds for the head of a request to come, and for a connection to lie idle."""
 loglevel = "warning"
+
+#: the worker of the task queue that the demonstration starts beside itself; elsewhere it is a service of its own (``./cairn worker``)
+beside: list[subprocess.Popen[bytes]] = []
+
+
+def _ends_with_us() -> None:
+    """The process ends when ours does, however that comes about."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
+def when_ready(server: Any) -> None:
+    if os.environ.get("CAIRN_WORKER") == "1":
+        root = Path(__file__).resolve().parents[1]
+        beside.append(subprocess.Popen([sys.executable, "manage.py", "procrastinate", "worker", "-c", "1"], cwd=root, preexec_fn=_ends_with_us))
+
+
+def on_exit(server: Any) -> None:
+    for process in beside:
+        process.terminate()

@@ -65,6 +65,7 @@ def logging_of(mode: str) -> dict[str, Any]:
         "root": {"handlers": ["console"], "level": "WARNING"},
         "loggers": {
             "workbench": {"level": quiet},
+            "procrastinate": {"level": "WARNING"},
             "axes": {"level": "CRITICAL", "propagate": False},
             "django.server": {"handlers": ["console"], "level": "WARNING", "propagate": False},
         },

@@ -167,6 +167,7 @@ urlpatterns = [
     path("jobs/<int:pk>/issued/<int:issue>/", issues.one, name="issue"),
     path("jobs/<int:pk>/issued/<int:issue>/frozen.json", issues.file, name="issue-file"),
     path("jobs/<int:pk>/issued/<int:issue>/<slug:name>.pdf", issues.paper, name="issue-paper"),
+    path("jobs/<int:pk>/issued/<int:issue>/<slug:name>/<int:number>.png", issues.page, name="issue-page"),
     path("link/<str:secret>/", issues.link, name="link"),
     path("link/<str:secret>/paper.pdf", issues.link_paper, name="link-paper"),
     path("jobs/<int:pk>/train/options/", options.options, name="options"),

@@ -21,6 +21,7 @@ INSTALLED_APPS = [
     "django.contrib.humanize",
     "whitenoise.runserver_nostatic",
     "django.contrib.staticfiles",
+    "procrastinate.contrib.django",
     "pgtrigger",
     "pghistory",
     "csp",

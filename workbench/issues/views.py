@@ -10,7 +10,7 @@ from typing import Any
 from django.contrib import messages
 from django.contrib.auth.decorators import login_not_required
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.http import content_disposition_header
 from django.utils.text import slugify
 from django.views.decorators.cache import never_cache
@@ -22,11 +22,11 @@ from treatment.papers.printed import PAPERS
 
 from ..error_views import told
 from ..pages.drawings import drawn
-from ..pages.papers import paper_of
+from ..pages.papers import paper_of, picture_of
 from ..pages.printing import Busy
 from ..pages.steps import steps
 from ..readers import read_by
-from ..records.issue import KINDS, Issue, IssueLink
+from ..records.issue import KINDS, Issue, IssueLink, IssuePaper
 from ..records.job import STATES, Job
 from ..repository.door import design_of
 from ..repository.remembered import of_firm
@@ -35,6 +35,7 @@ from ..usecases import issues
 from ..usecases.access import job_for, on_post
 from ..usecases.issues import NotIssued
 from ..usecases.trains import revision_of, shown_stages
+from .tasks import how_far, print_papers
 
 #: how each paper is called
 TITLES = {"proposal": "Proposal", "pack": "Installer's pack", "book": "Owner's book", "labels": "Labels"}
@@ -55,6 +56,7 @@ def shelf(request: HttpRequest, pk: int) -> HttpResponse:
     except NotIssued as error:
         typed = {"to": request.POST.get("to", ""), "reason": request.POST.get("reason", "")}
         return _shelf(request, job, 422, problem=str(error), field=error.field, typed=typed)
+    print_papers.defer(issue=made.pk)
     messages.success(request, f"Revision {made.revision} was issued.")
     return redirect("issue", pk, made.pk)
 
@@ -117,12 +119,16 @@ def _act(request: HttpRequest, held: Issue) -> str:
 
 
 def _one(request: HttpRequest, job: Job, held: Issue, status: int = 200, **more: Any) -> HttpResponse:
-    papers = [(name, TITLES[name]) for name in PAPERS if name != "proposal" or job.sees_money]
+    printed = dict(IssuePaper.objects.filter(issue=held).values_list("name", "pages"))
+    papers = [(name, TITLES[name], range(1, printed.get(name, 0) + 1)) for name in PAPERS if name != "proposal" or job.sees_money]
+    state = how_far(held) if len(printed) < len(PAPERS) else ""
     today = issues.changed_since(held, design_of(job, shown_stages(job))) if "today" in request.GET and job.sees_money else None
     context = {
         "job": job, "steps": steps(job, ""), "issue": held, "papers": papers, "events": held.events.all(), "links": held.links.filter(ended_at=None), "kinds": (*KINDS, issues.LOG),
-        "today": today, "compared": today is not None,
+        "today": today, "compared": today is not None, "state": state, "printed": len(printed), "of": len(PAPERS),
     }  # fmt: skip
+    if "papers" in request.GET and request.headers.get("HX-Request") == "true":
+        return render(request, "issues/_papers.html", context)
     return render(request, "issues/one.html", context | more, status=status)
 
 
@@ -143,6 +149,18 @@ def _paper(request: HttpRequest, held: Issue, name: str) -> HttpResponse:
     response = HttpResponse(bytes(made.content), content_type="application/pdf")
     file = f"{slugify(held.job.name) or 'job'}-{held.revision}-{name}.pdf"
     response["Content-Disposition"] = str(content_disposition_header(False, file))
+    return response
+
+
+@require_GET
+def page(request: HttpRequest, pk: int, issue: int, name: str, number: int) -> HttpResponse:
+    """A page of a paper that was printed, as a small picture; it never changes."""
+    job = job_for(request, pk, "money.see" if name == "proposal" else "job.see")
+    held = get_object_or_404(IssuePaper, issue=issues.issue_for(job, issue), name=name)
+    if not 1 <= number <= held.pages:
+        raise Http404
+    response = HttpResponse(picture_of(bytes(held.content), number), content_type="image/png")
+    response["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
 
 

@@ -15,6 +15,9 @@ from ..records.issue import Issue, IssuePaper
 from ..usecases.issues import document_of
 from .printing import pdf
 
+#: how wide a page is shown small [px]
+WIDE = 440
+
 
 def paper_of(held: Issue, name: str) -> IssuePaper:
     """A paper of an issue, printed where it was not yet. Raises KeyError for a paper there is not, Busy where others print."""
@@ -51,3 +54,18 @@ def pages_of(content: bytes) -> int:
         return len(document)
     finally:
         document.close()
+
+
+def picture_of(content: bytes, number: int) -> bytes:
+    """A page of a PDF, counted from 1, as a small PNG."""
+    from pypdfium2 import PdfDocument
+
+    document = PdfDocument(io.BytesIO(content))
+    try:
+        page = document[number - 1]
+        shown = page.render(scale=WIDE / page.get_width()).to_pil()
+    finally:
+        document.close()
+    out = io.BytesIO()
+    shown.convert("RGB").quantize(64).save(out, "PNG", optimize=True)
+    return out.getvalue()

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import io
+
 from django.db import transaction
 from django.urls import URLPattern, URLResolver, reverse
 from django.utils import timezone
+from pypdfium2 import PdfDocument
 
 from intake.apart import Read, as_stored
 from treatment.evidence.kits import row_of
@@ -13,7 +16,7 @@ from treatment.papers.issue import canonical, checksum
 from vivid_cairn.urls import urlpatterns
 from workbench.records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
 from workbench.records.customer import Customer, SiteFile
-from workbench.records.firm import ROLES, Membership
+from workbench.records.firm import ROLES, Membership, Workspace
 from workbench.records.issue import Issue, IssuePaper
 from workbench.records.job import Job
 from workbench.records.log import JobLog, LogEntry, LogPhoto
@@ -57,6 +60,14 @@ TO_SEND = {
     **dict.fromkeys(("people", "customer-remove", "firm-mark"), "firm.manage"),
     **dict.fromkeys((*READING, "firm-open"), "job.see"),
 }  # fmt: skip
+
+
+def one_page() -> bytes:
+    """A PDF of one empty page."""
+    document, out = PdfDocument.new(), io.BytesIO()
+    document.new_page(100, 100)
+    document.save(out)
+    return out.getvalue()
 
 
 class WhoMayDoWhat(WorkbenchTestCase):
@@ -118,11 +129,12 @@ class WhoMayDoWhat(WorkbenchTestCase):
             "issued_at": timezone.now(),
         }
         held, _ = Issue.objects.get_or_create(job=self.job, number=0, defaults=about | {"by_name": "dora"})
-        IssuePaper.objects.get_or_create(issue=held, name="pack", defaults={"content": b"%PDF", "sha256": "0", "pages": 1})
+        IssuePaper.objects.get_or_create(issue=held, name="pack", defaults={"content": one_page(), "sha256": "0", "pages": 1})
         return held
 
     def report(self) -> ReportFile:
         """A report of the job, with a page; a kit, a catalogue and a table of the firm under the number of the job."""
+        Workspace.objects.filter(pk=self.workspace.pk).update(mark="<svg/>")
         Customer.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"name": "Mara"})
         stock, _ = Catalogue.objects.get_or_create(pk=self.job.pk, workspace=self.workspace, defaults={"name": "Stock"})
         CatalogueVersion.objects.get_or_create(catalogue=stock, number=1, defaults={"currency": "EUR"})
