@@ -6,6 +6,7 @@ import io
 import json
 import zipfile
 from typing import Any
+from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.db import DatabaseError
@@ -22,7 +23,7 @@ from treatment.language.errors import BadDocument
 from ..pages.attached import attached
 from ..pages.steps import steps
 from ..pages.survey_step import survey_step
-from ..records.firm import Workspace
+from ..records.firm import Membership
 from ..records.job import STATES, Job, Survey
 from ..repository.door import design_of, job_document, store
 from ..repository.due import due_counts
@@ -32,6 +33,8 @@ from ..usecases.access import ask, job_for, membership, without_money
 from ..usecases.books import refreshed, stale_logs
 from ..usecases.defaults import remember, start_of
 from ..usecases.jobs import KEPT_IN_BIN, Issued, archive, bump, put_back, put_in_bin
+from ..usecases.many import ASKED, NotAtOnce, change, drop_view, keep_view
+from ..usecases.roles import may
 from ..usecases.trains import open_option, shown_stages
 from ..usecases.vials import vials
 from .forms import NewJobForm, SiteForm
@@ -57,10 +60,47 @@ def health(request: Request) -> HttpResponse:
 @require_GET
 def job_list(request: Request) -> HttpResponse:
     member = membership(request)
-    return _list(request, member.workspace, NewJobForm())
+    return _list(request, member, NewJobForm())
 
 
-def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int = 200) -> HttpResponse:
+@require_POST
+def jobs_at_once(request: Request) -> HttpResponse:
+    """The state or the technician of many jobs, or the archive."""
+    member = membership(request)
+    ask(member, "job.change")
+    act = request.POST.get("act", "")
+    try:
+        chosen = [int(each) for each in request.POST.getlist("job") if each.isdecimal() and len(each) < 10]
+        done = change(member.workspace, chosen, act, request.POST.get(act, ""))
+        left = f" {done.left} have no logbook yet." if done.left else ""
+        messages.success(request, f"{done.changed} job{'' if done.changed == 1 else 's'} changed.{left}")
+    except NotAtOnce as error:
+        messages.error(request, str(error))
+    return _back(request, "was_")
+
+
+@require_POST
+def jobs_views(request: Request) -> HttpResponse:
+    """Lists that a person keeps under a name."""
+    member, name = membership(request), request.POST.get("name", "")
+    try:
+        if request.POST.get("act") == "drop":
+            drop_view(member, name)
+        else:
+            keep_view(member, name, request.POST.dict())
+    except NotAtOnce as error:
+        messages.error(request, str(error))
+    return _back(request, "")
+
+
+def _back(request: Request, before: str) -> HttpResponse:
+    """To the list as it was asked for."""
+    asked = urlencode({name: request.POST[before + name] for name in ASKED if request.POST.get(before + name)})
+    return redirect(reverse("jobs") + (f"?{asked}" if asked else ""))
+
+
+def _list(request: Request, member: Membership, form: NewJobForm, status: int = 200) -> HttpResponse:
+    workspace = member.workspace
     asked = (request.GET.get("search") or request.GET.get("q", "")).replace("\x00", "").strip()[:120]
     state = request.GET.get("state", "") if request.GET.get("state") in STATES else ""
     shelf, sort = (each if each in known else usual for each, known, usual in (
@@ -80,7 +120,10 @@ def _list(request: Request, workspace: Workspace, form: NewJobForm, status: int 
     }  # fmt: skip
     if anew:
         return render(request, "jobs/_table.html", context)
-    return render(request, "jobs/list.html", context | {"keeping": due_counts(workspace)}, status=status)
+    changes = may(member.role, "job.change")
+    people = list(workspace.memberships.values_list("user__username", flat=True).order_by("user__username")) if changes else []
+    more = {"keeping": due_counts(workspace), "views": member.views, "changes": changes, "people": people}
+    return render(request, "jobs/list.html", context | more, status=status)
 
 
 @require_POST
@@ -90,7 +133,7 @@ def job_new(request: Request) -> HttpResponse:
     ask(member, "job.change")
     form = NewJobForm(request.POST)
     if not form.is_valid():
-        return _list(request, member.workspace, form, 422)
+        return _list(request, member, form, 422)
     start = start_of(member, request.headers.get("Accept-Language", ""))
     name = form.cleaned_data["name"]
     job = Job.objects.create(workspace=member.workspace, name=name, standard=start.standard, units=start.units, updated_by_id=request.user.pk)

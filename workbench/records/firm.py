@@ -57,6 +57,8 @@ class Membership(models.Model):
     #: what they last chose for a job, for their next one
     last_standard = models.CharField(max_length=8, blank=True)
     last_units = models.CharField(max_length=8, blank=True)
+    #: lists of jobs that they look at often: name, and what is asked for
+    views = models.JSONField(default=list, blank=True)
 
     class Meta:
         app_label = "accounts"

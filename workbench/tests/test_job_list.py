@@ -205,6 +205,48 @@ class Shelves(WorkbenchTestCase):
         self.assertEqual(self.client.post(reverse("job-new"), {"name": "Beck", "start": "elsewhere"}).status_code, 422)
 
 
+class Many(WorkbenchTestCase):
+    def post(self, **data: object) -> str:
+        """Send it; what the list says then."""
+        where = "jobs-views" if data.get("act") in ("keep", "drop") else "jobs-at-once"
+        answer = self.client.post(reverse(where), data, follow=True)
+        self.assertEqual(answer.status_code, 200)
+        return read(answer)
+
+    def test_states_of_many(self) -> None:
+        """Those chosen, and no others; another firm's job among them stays as it is."""
+        other, third = (store(job_document(), self.workspace, self.designer) for _ in range(2))
+        foreign = store(job_document(), self.stranger.memberships.get().workspace, self.stranger)
+        before = Job.objects.get(pk=third.pk).state
+        self.assertIn("2 jobs changed", self.post(act="state", state="kept", job=[self.job.pk, other.pk, foreign.pk, "x"]))
+        states = [Job.objects.get(pk=each.pk).state for each in (self.job, other, third, foreign)]
+        self.assertEqual(states, ["kept", "kept", before, before])
+        for wrong in ({"act": "state", "state": "elsewhere", "job": [other.pk]}, {"act": "state", "state": "kept"}, {"act": "?", "job": [other.pk]}):
+            self.post(**wrong)
+        self.assertEqual(Job.objects.get(pk=other.pk).state, "kept")
+
+    def test_technician_of_many(self) -> None:
+        """Of those that have a logbook; the others are counted."""
+        other = store(job_document(), self.workspace, self.designer)
+        JobLog.objects.create(job=self.job, started_on=timezone.localdate())
+        self.assertIn("1 job changed. 1 have no logbook yet.", self.post(act="technician", technician="vera", job=[self.job.pk, other.pk]))
+        self.assertEqual(JobLog.objects.get(job=self.job).technician, self.viewer)
+        self.assertIn("is not a member", self.post(act="technician", technician="stan", job=[self.job.pk]))
+
+    def test_a_viewer_changes_nothing(self) -> None:
+        """And keeps lists of their own."""
+        self.client.force_login(self.viewer)
+        self.assertEqual(self.client.post(reverse("jobs-at-once"), {"act": "state", "state": "kept", "job": [self.job.pk]}).status_code, 403)
+        page = self.post(act="keep", name="Kept wells", state="kept", sort="due", evil="x")
+        self.assertIn("Kept wells", page)
+        self.assertIn("?state=kept&amp;sort=due", page)
+        self.client.force_login(self.designer)
+        self.assertNotIn("Kept wells", read(self.client.get(reverse("jobs"))))
+        self.client.force_login(self.viewer)
+        self.assertNotIn("Kept wells", self.post(act="drop", name="Kept wells"))
+        self.assertIn("Enter a name", self.post(act="keep", name=" "))
+
+
 class Present(WorkbenchTestCase):
     def test_who_else_is_there(self) -> None:
         """The name of another beside their step, never one's own; forgotten after a while; nothing of another firm's job."""

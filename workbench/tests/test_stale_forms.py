@@ -27,6 +27,8 @@ NEVER_OVER = {
     "units": "what was last asked is shown; nothing else changes",
     "job-delete": "into the bin, and back from there",
     "job-duplicate": "a job more",
+    "jobs-at-once": "one field of many jobs, as it is asked for",
+    "jobs-views": "lists of oneself",
     "firm-mark": "another in its place, or none; only an owner",
     "site-files": "files more; one that is named is deleted",
     "present": "who is there, of oneself alone",
