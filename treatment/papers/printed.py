@@ -18,11 +18,14 @@ SAFETY = (
     "Local code, permits, licensed practice and certified components take precedence over this design.",
 )
 SHOWN = 40  # lines of a list
+LOG_LINES = 20  # empty lines of an owner's log
 
 
 @dataclass(frozen=True, slots=True)
 class PaperBlock:
-    """A part of a paper. kind: text, list, table, drawing, steps, labels or signature; heading: may be empty; rows: of a table, its head first."""
+    """A part of a paper. kind: text, list, table, log, drawing, steps, labels or signature; heading: may be empty; rows: of a table, its head first;
+    lines of a drawing stand above it.
+    """
 
     kind: str
     heading: str = ""
@@ -186,10 +189,25 @@ def book(frozen: Mapping[str, Any]) -> PaperText:
         PaperBlock("text", "", (f"Keep this book beside the equipment. If something is wrong, call {papers['firm']}.",)),
         _listed("What is on your wall", (f"{each['name']}: {each['purpose']}." for each in design["train"])),
         PaperBlock("drawing", "The wall", name="wall"),
+        *_valves(papers),
         PaperBlock("table", "What to do, and when", rows=(("Task", "Who", "How often", "How"), *_calendar(design))),
         _listed("Signs that something is wrong", list(signs)[:SHOWN]),
         _listed("For your safety", (caution for stage in design["train"] for caution in stage["cautions"])),
+        PaperBlock("log", "Your log", rows=(("Date", "What you saw, read or did", "Who"), *((("",) * 3,) * LOG_LINES))),
     )))  # fmt: skip
+
+
+def _valves(papers: Mapping[str, Any]) -> Iterator[PaperBlock]:
+    """The wall as its valves are turned to go round the equipment, and to shut it; none for a design that was issued without them."""
+    if papers.get("bypass"):
+        lines = (
+            "Turn each handle as it is drawn here.", "The water then goes round the equipment.", "It is untreated: do not drink it.",
+            "Turn the handles back as in the drawing before.",
+        )  # fmt: skip
+        yield PaperBlock("drawing", "If the equipment must be gone round", lines, name="bypass")
+    if papers.get("shut"):
+        lines = ("If water leaks, turn each handle as it is drawn here.", f"Then call {papers['firm']}.")
+        yield PaperBlock("drawing", "If something leaks", lines, name="shut")
 
 
 def _calendar(design: Mapping[str, Any]) -> Iterator[tuple[str, ...]]:

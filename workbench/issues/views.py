@@ -73,7 +73,8 @@ def _printed_besides(job: Job, design: Design) -> dict[str, Any]:
     place = {"name": job.place.name, "address": job.place.address} if job.place else None
     return {
         "place": place, "firm": job.workspace.name,
-        "mark": job.workspace.mark, "train": pictures.train, "wall": pictures.wall, "wall_scale": pictures.scale, "options": options if len(options) > 1 else [],
+        "mark": job.workspace.mark, "train": pictures.train, "wall": pictures.wall, "wall_scale": pictures.scale, "bypass": pictures.bypass, "shut": pictures.shut,
+        "options": options if len(options) > 1 else [],
     }  # fmt: skip
 
 
@@ -221,7 +222,7 @@ def _shown(request: HttpRequest, found: IssueLink, secret: str, status: int = 20
 
 def _unstyled(drawings: dict[str, Any]) -> dict[str, str]:
     """Frozen drawings without the styles they carry for paper: the page's own stylesheet has the same rules."""
-    return {name: re.sub(r"<style>.*?</style>", "", drawings[name], flags=re.DOTALL) for name in ("train", "wall")}
+    return {name: re.sub(r"<style>.*?</style>", "", drawings.get(name, ""), flags=re.DOTALL) for name in ("train", "wall", "bypass", "shut")}
 
 
 @login_not_required

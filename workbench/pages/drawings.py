@@ -18,25 +18,35 @@ ROOM = (178.0, 190.0)
 
 
 class Drawn(NamedTuple):
-    """A train and a wall as SVG; scale: of the wall."""
+    """A train and a wall as SVG, the wall also with the water going round its units, and with all shut; scale: of the wall.
+
+    bypass: empty where nothing can be gone round.
+    """
 
     train: str
     wall: str
     scale: int
+    bypass: str
+    shut: str
 
 
 def drawn(design: Design) -> Drawn:
     """The drawings of a design's train, and of its wall to scale on the sheet of the job's system."""
     variant, system = design.chosen, design.facts.job.units
     wall = compose(design, variant)
-    front = view(wall, variant, system).front()
-    scale = front.scale_for(*ROOM, system)
+    scale = int(view(wall, variant, system).front().scale_for(*ROOM, system))
     train = render_to_string("issues/train.svg", {"drawing": draw_train(design, variant, system), "style": svg_style("train")})
-    shown = {
-        "view": front,
-        "style": svg_style("wall"),
-        "size": front.on_paper(scale),
-        "names": {unit.id: unit.name for unit in wall.units},
-        "wall": wall,
-    }
-    return Drawn(train, render_to_string("issues/wall.svg", shown), int(scale))
+    states = {state: {unit.id: state for unit in wall.units if state in unit.states} for state in ("bypass", "shut")}
+    others = [_wall_svg(design, scale, states[state]) if states[state] else "" for state in ("bypass", "shut")]
+    return Drawn(train, _wall_svg(design, scale, {}), scale, *others)
+
+
+def _wall_svg(design: Design, scale: int, states: dict[str, str]) -> str:
+    """The wall from the front with its valves as given, at a scale on paper."""
+    variant = design.chosen
+    wall = compose(design, variant, states)
+    front = view(wall, variant, design.facts.job.units).front()
+    names = {unit.id: unit.name for unit in wall.units}
+    return render_to_string(
+        "issues/wall.svg", {"view": front, "style": svg_style("wall"), "size": front.on_paper(scale), "names": names, "wall": wall}
+    )

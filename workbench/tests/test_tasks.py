@@ -104,4 +104,4 @@ class Worker(TransactionTestCase):
         worker = app.with_connector(app.connector.get_worker_connector())  # type: ignore[attr-defined]
         worker.run_worker(wait=False, install_signal_handlers=False, listen_notify=False, queues=["papers"])
         self.assertEqual(IssuePaper.objects.filter(issue=held).count(), len(PAPERS))
-        self.assertEqual(ProcrastinateJob.objects.get(task_name=tasks.NAME).status, "succeeded")
+        self.assertEqual(ProcrastinateJob.objects.filter(task_name=tasks.NAME).latest("pk").status, "succeeded")
