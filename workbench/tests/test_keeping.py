@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import http.client
 import io
 import json
@@ -28,6 +29,8 @@ from ..records.firm import Membership, Workspace
 from ..records.job import Job
 from ..repository.door import store
 from .base import people
+
+OLDER = Path(__file__).parent / "data"
 
 
 class Keeping(TransactionTestCase):
@@ -255,6 +258,43 @@ class TheInstallation(TransactionTestCase):
     def dropped(name: str) -> None:
         with connection.cursor() as cursor:
             cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
+
+
+class AnOlderBackup(TransactionTestCase):
+    """A backup made before there were roles, customers, issued designs and a history: nobody's data is left behind."""
+
+    def test_the_same_documents_and_doors(self) -> None:
+        """Restored and brought to this version: the same job, log, checklist and samples of all eight jobs; owner, calendar and device still get in."""
+        name = f"{connection.settings_dict['NAME']}_older"
+        with connection.cursor() as cursor:
+            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
+            cursor.execute(f'CREATE DATABASE "{name}"')
+        self.addCleanup(TheInstallation.dropped, name)
+        held = connection.settings_dict
+        environment = {key: value for key, value in os.environ.items() if not key.startswith(("PG", "CAIRN_"))} | {
+            "CAIRN_MODE": "test",
+            **{f"PG{key}": str(held[at]) for key, at in (("HOST", "HOST"), ("PORT", "PORT"), ("USER", "USER")) if held[at]},
+            "PGDATABASE": name,
+        }
+
+        def run(*arguments: str) -> str:
+            done = subprocess.run(
+                [sys.executable, "manage.py", *arguments], env=environment, cwd=settings.BASE_DIR, capture_output=True, text=True, check=False
+            )
+            self.assertEqual(done.returncode, 0, done.stderr[-600:])
+            return done.stdout
+
+        run("restore", str(OLDER / "before-firms.cairn"))
+        kept = json.loads(gzip.decompress((OLDER / "before-firms.json.gz").read_bytes()))
+        asked = (
+            f"import json; from workbench.tests.asked_of_a_backup import doors, documents; s = json.loads({json.dumps(json.dumps(kept['secrets']))})"
+        )
+        told = json.loads(run("shell", "-v", "0", "-c", f"{asked}; print(json.dumps([documents(), doors(s)]))").splitlines()[-1])
+        documents, answered = told
+        self.assertEqual(answered, {"owner": 200, "calendar": 200, "device": 200, "people": 200, "history": 200})
+        self.assertEqual(set(documents), set(kept["documents"]))
+        for which, document in kept["documents"].items():
+            self.assertEqual(documents[which], document, which)
 
 
 def _encrypted(content: bytes) -> bytes:
