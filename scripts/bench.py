@@ -185,10 +185,47 @@ def pages() -> None:
     runner = get_runner(settings)(verbosity=0, interactive=False)
     databases = runner.setup_databases()
     try:
+        by_page()
         _pages()
     finally:
         runner.teardown_databases(databases)
         teardown_test_environment()
+
+
+def by_page() -> None:
+    """Every page of every job of the demonstration, and of the firm: milliseconds at the first look and warm, queries, bytes. The dearest first."""
+    from django.contrib.auth import get_user_model
+    from django.core.management import call_command
+    from django.db import connection
+    from django.test import Client
+    from django.test.utils import CaptureQueriesContext
+    from django.urls import reverse
+
+    from workbench.records.job import Job
+    from workbench.repository.remembered import of_firm
+    from workbench.tests.forms_shown import OF_A_JOB, OF_THE_FIRM
+
+    call_command("load_demo", verbosity=0)
+    client = Client()
+    client.force_login(get_user_model().objects.get(username="demo"))
+    addresses = [(name, reverse(name)) for name in OF_THE_FIRM]
+    addresses += [
+        (f"{name} of {job.name}", reverse(name, args=[job.pk])) for job in Job.objects.order_by("pk") for name in (*OF_A_JOB, "design-export")
+    ]
+    found = []
+    for name, address in addresses:
+        of_firm.cache_clear()
+        first = timed(lambda address=address: client.get(address))
+        warm = [timed(lambda address=address: client.get(address)) for _ in range(3)]
+        with CaptureQueriesContext(connection) as asked:
+            answer = client.get(address)
+        size = len(b"".join(answer.streaming_content) if answer.streaming else answer.content)
+        found.append((min(each.processor for each in warm), first.processor, len(asked), size, name))
+    print(f"{'page (processor)':<58} {'warm ms':>8} {'first ms':>9} {'queries':>8} {'kB':>7}")
+    for warm_ms, first_ms, queries, size, name in sorted(found, reverse=True)[:25]:
+        print(f"{name:<58} {warm_ms:8.1f} {first_ms:9.1f} {queries:8} {size / 1024:7.1f}")
+    over = [name for warm_ms, *_, name in found if warm_ms > 150]
+    print(f"{len(found)} pages; over 150 ms warm: {', '.join(over) or 'none'}; at the first look: {sum(first > 150 for _, first, *_ in found)}")
 
 
 def _pages() -> None:
