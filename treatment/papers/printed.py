@@ -18,6 +18,7 @@ SAFETY = (
     "Local code, permits, licensed practice and certified components take precedence over this design.",
 )
 SHOWN = 40  # lines of a list
+CLOSED = "A red handle across the pipe is closed."
 LOG_LINES = 20  # empty lines of an owner's log
 
 
@@ -32,6 +33,11 @@ class PaperBlock:
     lines: tuple[str, ...] = ()
     rows: tuple[tuple[str, ...], ...] = ()
     name: str = ""
+
+    @property
+    def headed(self) -> list[list[tuple[str, str]]]:
+        """The rows of a table below its head, each cell with the head of its column."""
+        return [list(zip(self.rows[0], row, strict=True)) for row in self.rows[1:]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,12 +207,12 @@ def _valves(papers: Mapping[str, Any]) -> Iterator[PaperBlock]:
     """The wall as its valves are turned to go round the equipment, and to shut it; none for a design that was issued without them."""
     if papers.get("bypass"):
         lines = (
-            "Turn each handle as it is drawn here.", "The water then goes round the equipment.", "It is untreated: do not drink it.",
+            "Turn each handle as it is drawn here.", CLOSED, "The water then goes round the equipment.", "It is untreated: do not drink it.",
             "Turn the handles back as in the drawing before.",
         )  # fmt: skip
         yield PaperBlock("drawing", "If the equipment must be gone round", lines, name="bypass")
     if papers.get("shut"):
-        lines = ("If water leaks, turn each handle as it is drawn here.", f"Then call {papers['firm']}.")
+        lines = ("If water leaks, turn each handle as it is drawn here.", CLOSED, f"Then call {papers['firm']}.")
         yield PaperBlock("drawing", "If something leaks", lines, name="shut")
 
 
