@@ -206,14 +206,14 @@ def book(frozen: Mapping[str, Any]) -> PaperText:
 def _valves(papers: Mapping[str, Any]) -> Iterator[PaperBlock]:
     """The wall as its valves are turned to go round the equipment, and to shut it; none for a design that was issued without them."""
     if papers.get("bypass"):
-        lines = (
+        around = (
             "Turn each handle as it is drawn here.", CLOSED, "The water then goes round the equipment.", "It is untreated: do not drink it.",
             "Turn the handles back as in the drawing before.",
         )  # fmt: skip
-        yield PaperBlock("drawing", "If the equipment must be gone round", lines, name="bypass")
+        yield PaperBlock("drawing", "If the equipment must be gone round", around, name="bypass")
     if papers.get("shut"):
-        lines = ("If water leaks, turn each handle as it is drawn here.", CLOSED, f"Then call {papers['firm']}.")
-        yield PaperBlock("drawing", "If something leaks", lines, name="shut")
+        shut = ("If water leaks, turn each handle as it is drawn here.", CLOSED, f"Then call {papers['firm']}.")
+        yield PaperBlock("drawing", "If something leaks", shut, name="shut")
 
 
 def _calendar(design: Mapping[str, Any]) -> Iterator[tuple[str, ...]]:

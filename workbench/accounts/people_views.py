@@ -15,7 +15,7 @@ from ..records.firm import ROLES, Membership
 from ..request import number
 from ..usecases import people
 from ..usecases.access import FIRM, ask, membership
-from ..usecases.people import NotDone
+from ..usecases.refused import Refused
 from ..usecases.roles import ACTS, may
 
 
@@ -30,7 +30,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
         made = _act(request, member)
     except Membership.DoesNotExist:
         raise Http404 from None
-    except NotDone as error:
+    except Refused as error:
         return _page(request, member, 422, problem=str(error), field=error.field)
     if isinstance(made, str):  # shown now, and never again
         return _page(request, member, invited=request.build_absolute_uri(reverse("join", args=[made])))
@@ -51,7 +51,7 @@ def _act(request: HttpRequest, member: Membership) -> str | None:
         changed = people.set_role(member.workspace, pk, request.POST.get("role", ""))
         messages.success(request, f"{changed.user.get_username()} is now {changed.role}.")
     else:
-        raise NotDone("This action is not known.")
+        raise Refused("This action is not known.")
     return None
 
 
@@ -81,7 +81,7 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
         else:
             member = people.join(secret, request.POST.get("username", ""), request.POST.get("password", ""))
             perform_login(request, member.user, email_verification="none")
-    except NotDone as error:
+    except Refused as error:
         return _joining(request, 422, held=held, problem=str(error), field=error.field, typed=request.POST.get("username", ""))
     request.session[FIRM] = member.workspace_id
     messages.success(request, f"Welcome to {member.workspace.name}.")

@@ -15,8 +15,9 @@ from ..records.job import Job
 from ..request import number
 from ..usecases import site_files
 from ..usecases.access import job_for, membership, on_post
+from ..usecases.refused import Refused
 from ..usecases.roles import may
-from ..usecases.site_files import LARGEST, NotAdded
+from ..usecases.site_files import LARGEST
 
 
 @require_http_methods(["GET", "POST"])
@@ -38,7 +39,7 @@ def files(request: HttpRequest, pk: int) -> HttpResponse:
                 site_files.add(job, upload.name or "", SiteFile.DOCUMENT, raw, request.user)
             else:
                 site_files.add(job, upload.name or "", SiteFile.PHOTO, photo(raw).image, request.user)
-        except (NoPhoto, NotAdded) as error:
+        except (NoPhoto, Refused) as error:
             problems.append(f"{upload.name}: {error}")
     if not sent:
         problems.append("Choose a photo (JPEG, PNG, WebP) or a PDF.")

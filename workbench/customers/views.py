@@ -16,8 +16,9 @@ from ..records.job import Job
 from ..request import version_of
 from ..usecases import customers
 from ..usecases.access import ask, job_for, membership, on_post
-from ..usecases.customers import FIELDS, LONG, NotKept
+from ..usecases.customers import FIELDS, LONG
 from ..usecases.jobs import StaleJob
+from ..usecases.refused import Refused
 from ..usecases.roles import may
 
 
@@ -29,7 +30,7 @@ def of_job(request: HttpRequest, pk: int) -> HttpResponse:
         return _of_job(request, job)
     try:
         customers.keep(job, request.POST.dict(), version_of(request), request.user)
-    except NotKept as error:
+    except Refused as error:
         return _of_job(request, job, 422, typed=request.POST, faults=error.fields)
     except StaleJob as stale:
         return _of_job(

@@ -1,4 +1,4 @@
-"""Issued designs of a job: issue one, look at one, its papers and links; and what a link shows without an account."""
+"""Refused designs of a job: issue one, look at one, its papers and links; and what a link shows without an account."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ from ..repository.remembered import of_firm
 from ..request import number
 from ..usecases import issues
 from ..usecases.access import job_for, on_post
-from ..usecases.issues import NotIssued
+from ..usecases.refused import Refused
 from ..usecases.trains import revision_of, shown_stages
 from .tasks import how_far, print_papers
 
@@ -53,7 +53,7 @@ def shelf(request: HttpRequest, pk: int) -> HttpResponse:
             return redirect("issues", pk)
         design = design_of(job, shown_stages(job))
         made = issues.issue(job, design, request.POST.get("to", ""), request.POST.get("reason", ""), _printed_besides(job, design), request.user)
-    except NotIssued as error:
+    except Refused as error:
         typed = {"to": request.POST.get("to", ""), "reason": request.POST.get("reason", "")}
         return _shelf(request, job, 422, problem=str(error), field=error.field, typed=typed)
     print_papers.defer(issue=made.pk)
@@ -99,7 +99,7 @@ def one(request: HttpRequest, pk: int, issue: int) -> HttpResponse:
         return _one(request, job, held)
     try:
         made = _act(request, held)
-    except NotIssued as error:
+    except Refused as error:
         return _one(request, job, held, 422, problem=str(error), field=error.field)
     if made:  # shown now, and never again
         return _one(request, job, held, address=request.build_absolute_uri(made))
@@ -202,7 +202,7 @@ def link(request: HttpRequest, secret: str) -> HttpResponse:
     typed = {"name": request.POST.get("name", ""), "note": request.POST.get("note", "")}
     try:
         issues.answer(found.issue, request.POST.get("act", "") if request.POST.get("act") != "withdraw" else "", typed["name"], typed["note"])
-    except NotIssued as error:
+    except Refused as error:
         return _shown(request, found, secret, 422, problem=str(error), field=error.field, typed=typed)
     return redirect("link", secret)
 

@@ -32,8 +32,9 @@ from ..request import Request
 from ..usecases.access import ask, job_for, membership, without_money
 from ..usecases.books import refreshed, stale_logs
 from ..usecases.defaults import remember, start_of
-from ..usecases.jobs import KEPT_IN_BIN, Issued, archive, bump, put_back, put_in_bin
-from ..usecases.many import ASKED, NotAtOnce, change, drop_view, keep_view
+from ..usecases.jobs import KEPT_IN_BIN, archive, bump, put_back, put_in_bin
+from ..usecases.many import ASKED, change, drop_view, keep_view
+from ..usecases.refused import Refused
 from ..usecases.roles import may
 from ..usecases.trains import open_option, shown_stages
 from ..usecases.vials import vials
@@ -74,7 +75,7 @@ def jobs_at_once(request: Request) -> HttpResponse:
         done = change(member.workspace, chosen, act, request.POST.get(act, ""))
         left = f" {done.left} have no logbook yet." if done.left else ""
         messages.success(request, f"{done.changed} job{'' if done.changed == 1 else 's'} changed.{left}")
-    except NotAtOnce as error:
+    except Refused as error:
         messages.error(request, str(error))
     return _back(request, "was_")
 
@@ -88,7 +89,7 @@ def jobs_views(request: Request) -> HttpResponse:
             drop_view(member, name)
         else:
             keep_view(member, name, request.POST.dict())
-    except NotAtOnce as error:
+    except Refused as error:
         messages.error(request, str(error))
     return _back(request, "")
 
@@ -246,7 +247,7 @@ def job_delete(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk, act="job.change")
     try:
         put_in_bin(job)
-    except Issued as error:
+    except Refused as error:
         messages.error(request, str(error))
         return redirect("site", pk)
     messages.success(request, f"{job.name} is in the bin for {KEPT_IN_BIN.days} days. Put it back from there, under Jobs.")

@@ -24,7 +24,8 @@ from ..request import Request, number
 from ..usecases import books as services
 from ..usecases import doors
 from ..usecases.access import job_for
-from ..usecases.books import Book, Refused
+from ..usecases.books import Book
+from ..usecases.refused import Refused
 from .entering import entered
 from .page import EXAMPLES, due_rows, entries_of
 from .views import day_of, kept_words, logbook_page

@@ -9,8 +9,8 @@ from treatment.job_file import written
 from treatment.operation.diagnosis.redesign import Redesign, redesign
 from treatment.studies.compare import differs
 
-from ..usecases.books import Book, Refused
-from ..usecases.trains import Refused as TrainRefused
+from ..usecases.books import Book
+from ..usecases.refused import Refused
 from ..usecases.trains import open_option
 
 
@@ -35,8 +35,5 @@ def open_redesign(book: Book, user: Any) -> str:
     found = redesign(book.design, book.diagnosis)
     if found is None:
         raise Refused("The log shows no reason for another train.")
-    try:
-        option = open_option(book.job, written(found.variant.as_built), f"redesign: {'; '.join(found.facts)}"[:200], user)
-    except TrainRefused as error:
-        raise Refused(error.reason) from None
+    option = open_option(book.job, written(found.variant.as_built), f"redesign: {'; '.join(found.facts)}"[:200], user)
     return str(option.letter)

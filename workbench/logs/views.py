@@ -33,7 +33,7 @@ from ..request import Request
 from ..usecases import books as services
 from ..usecases import trains
 from ..usecases.access import job_for, on_post
-from ..usecases.books import Refused
+from ..usecases.refused import Refused
 from .entering import entered
 from .labels import labels
 from .page import EXAMPLES, context_of, preview

@@ -36,7 +36,7 @@ def drawn(design: Design) -> Drawn:
     wall = compose(design, variant)
     scale = int(view(wall, variant, system).front().scale_for(*ROOM, system))
     train = render_to_string("issues/train.svg", {"drawing": draw_train(design, variant, system), "style": svg_style("train")})
-    states = {state: {unit.id: state for unit in wall.units if state in unit.states} for state in ("bypass", "shut")}
+    states: dict[str, dict[str, str]] = {state: {unit.id: state for unit in wall.units if state in unit.states} for state in ("bypass", "shut")}
     others = [_wall_svg(design, scale, states[state]) if states[state] else "" for state in ("bypass", "shut")]
     return Drawn(train, _wall_svg(design, scale, {}), scale, *others)
 

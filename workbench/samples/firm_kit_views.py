@@ -15,7 +15,8 @@ from treatment.evidence.kits import kit_from, kits
 from ..records.sample import FirmKit
 from ..request import Request, whole
 from ..usecases.access import ask, membership
-from ..usecases.firm_kits import TIMES, TOLD_BY, Late, Unclear, changed, copied, fields_of
+from ..usecases.firm_kits import TIMES, TOLD_BY, Late, changed, copied, fields_of
+from ..usecases.refused import Refused
 
 
 @require_GET
@@ -61,7 +62,7 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
     except Late as late:
         fresh = {"name": late.data.get("name", ""), "blind": late.data.get("blind", ""), "rows": _rows(held, late.data, late.fields)}
         return render(request, "samples/firm_kit.html", context | fresh | {"faults": late.fields}, status=409)
-    except Unclear as error:
+    except Refused as error:
         return render(request, "samples/firm_kit.html", typed | {"faults": error.fields, "rows": _rows(held, request.POST, error.fields)}, status=422)
     if kept is None:
         return render(request, "samples/firm_kit.html", typed | {"stale": True}, status=409)

@@ -22,16 +22,9 @@ from ..records.sample import KitRun, KitSession, Reading, Sample
 from ..repository.door import reading_row
 from ..usecases.firm_kits import kits_of
 from ..usecases.jobs import bump, hold
+from ..usecases.refused import Refused
 
 READ_LATE = "read late: the color is no longer reliable"
-
-
-class Unanswered(Exception):
-    """An answer that cannot be taken. fields: name of the field -> what is wrong with it."""
-
-    def __init__(self, fields: dict[str, str]) -> None:
-        super().__init__("; ".join(fields.values()))
-        self.fields = fields
 
 
 @dataclass(frozen=True)
@@ -97,7 +90,7 @@ def again(session: KitSession, test: KitTest, user: Any) -> None:
 
 @transaction.atomic
 def answer(session: KitSession, test: KitTest, data: Any, user: Any) -> None:
-    """Keep what was seen or measured. Raises Unanswered; nothing is kept then."""
+    """Keep what was seen or measured. Raises Refused; nothing is kept then."""
     now = timezone.now()
     hold(session.job)  # answers come one after the other
     session = get_object_or_404(KitSession.objects.select_related("job"), pk=session.pk)
@@ -126,12 +119,12 @@ def _understood(test: KitTest, data: Any) -> tuple[list[CoreReading], str, list[
         try:
             reading = pad_reading(test, int(low), int(high or low))
         except (ValueError, NotUnderstood):
-            raise Unanswered({"pads": "Tap the step it looks like, or the gap between two steps."}) from None
+            raise Refused({"pads": "Tap the step it looks like, or the gap between two steps."}) from None
         return [reading], reading.typed, []
     if test.outcomes:
         chosen = [outcome for outcome in test.outcomes if outcome.key in data.getlist("outcome")]
         if not chosen:
-            raise Unanswered({"outcome": "Choose what you see."})
+            raise Refused({"outcome": "Choose what you see."})
         chosen = chosen if test.several else chosen[:1]
         return [reading for outcome in chosen for reading in outcome_readings(outcome)], "; ".join(outcome.says for outcome in chosen), chosen
     return _measured(test, data)
@@ -150,7 +143,7 @@ def _measured(test: KitTest, data: Any) -> tuple[list[CoreReading], str, list[Ou
     if not readings and not faults:
         faults[test.measure[0]] = "Enter what the meter shows, with its unit."
     if faults:
-        raise Unanswered(faults)
+        raise Refused(faults)
     return readings, ", ".join(f"{test.labels[reading.analyte]} {reading.typed}" for reading in readings), []
 
 

@@ -19,6 +19,7 @@ from ..records.sample import KitSession
 from ..request import Request
 from ..usecases.access import job_for
 from ..usecases.firm_kits import kits_of, offered
+from ..usecases.refused import Refused
 from . import kit_services
 from .forms import POINTS
 
@@ -100,7 +101,7 @@ def kit_act(request: Request, pk: int, session: int, test: str, act: str) -> Htt
     else:
         try:
             kit_services.answer(held, known, request.POST, request.user)
-        except kit_services.Unanswered as error:
+        except Refused as error:
             faults, opened = error.fields, known.key
     if not request.htmx and not faults:
         return redirect("kit-session", pk, held.pk)

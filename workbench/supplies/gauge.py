@@ -18,7 +18,7 @@ from treatment.language.quantity import parse_quantity
 from ..fields import sentence
 from ..records.job import Job, PressureReading
 from ..usecases.jobs import touch
-from .services import Refused
+from ..usecases.refused import Refused
 
 PERIODS = (("now", "just now"), ("day", "by day"), ("night", "at night"))
 

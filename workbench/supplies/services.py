@@ -18,16 +18,13 @@ from treatment.language.tables import table
 from ..fields import sentence
 from ..records.job import Job, SupplyRun
 from ..usecases.jobs import touch
+from ..usecases.refused import Refused
 
 #: what each tap of a test says, in order; the last one ends the run
 TAPS = {
     "bucket": ("Tap open: start", "Bucket full: stop"),
     "drawdown": ("Pump has just stopped: open the tap", "Pump has just started: close the tap", "Pump has stopped again"),
 }
-
-
-class Refused(Exception):
-    """A tap or a value that cannot be taken, in words."""
 
 
 @dataclass(frozen=True)

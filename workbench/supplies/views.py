@@ -15,6 +15,7 @@ from ..repository.door import design_of
 from ..request import Request, number
 from ..usecases.access import job_for, on_post
 from ..usecases.jobs import StaleJob
+from ..usecases.refused import Refused
 from ..usecases.trains import shown_stages
 from . import gauge, services
 from .context import supply_context, what_if_of
@@ -64,10 +65,10 @@ def measure(request: Request, pk: int) -> HttpResponse:
             if done or not request.htmx:
                 return redirect(done or "measure", pk)
             typed = ""
-        except (services.Refused, StaleJob) as error:
+        except (Refused, StaleJob) as error:
             problem, status = (
                 (str(error), 422)
-                if isinstance(error, services.Refused)
+                if isinstance(error, Refused)
                 else ("Someone changed this job since you opened it. Check it, then use the mean again.", 409)
             )
     job = job_for(request, pk)
@@ -102,15 +103,15 @@ def _act(request: Request, job: Job, run: int) -> str:
     elif action == "use_gauge":
         span = gauge.span_of(job)
         if span is None:
-            raise services.Refused("No gauge reading has been saved yet.")
+            raise Refused("No gauge reading has been saved yet.")
         gauge.use(job, span, number(request, "version") or 0, request.user)
         return "supply"
     elif action == "use":
         spread = services.averaged(services.rows_of(job, now))
         if spread is None:
-            raise services.Refused("There is no finished run yet.")
+            raise Refused("There is no finished run yet.")
         services.use(job, spread, number(request, "version") or 0, request.user)
         return "supply"
     else:
-        raise services.Refused("This is not a step of the test.")
+        raise Refused("This is not a step of the test.")
     return ""

@@ -1,4 +1,4 @@
-"""Issued designs in the workbench: frozen for ever, answered once, shown by links, printed from the frozen document."""
+"""Refused designs in the workbench: frozen for ever, answered once, shown by links, printed from the frozen document."""
 
 from __future__ import annotations
 
@@ -229,7 +229,7 @@ class Links(IssuedCase):
 @tag("browser")
 class InTheBrowser(BrowserTestCase):
     def test_accepted_on_a_phone_and_ended(self) -> None:
-        """Issued at a desk, opened on a phone without an account, accepted with a name; the link ended, nothing is shown any more."""
+        """Refused at a desk, opened on a phone without an account, accepted with a name; the link ended, nothing is shown any more."""
         from treatment.tests.example import job as document
 
         job, page = store(document(), self.workspace, self.designer), self.page

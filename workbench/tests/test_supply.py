@@ -10,8 +10,9 @@ from django.utils import timezone
 from treatment.language.quantity import unit_named
 from workbench.records.job import SupplyRun
 from workbench.supplies.gauge import note
-from workbench.supplies.services import Refused, averaged, rows_of, tap
+from workbench.supplies.services import averaged, rows_of, tap
 
+from ..usecases.refused import Refused
 from .base import WorkbenchTestCase
 
 GPM = unit_named("gpm", "flow").factor

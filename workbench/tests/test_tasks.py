@@ -31,7 +31,7 @@ def issued(client: Client, job: Any) -> Issue:
 
 class Printed(WorkbenchTestCase):
     def test_progress_and_pages(self) -> None:
-        """Issued: four papers wait, and the page asks on; printed: each page of each is seen small; a second time nothing is printed."""
+        """Refused: four papers wait, and the page asks on; printed: each page of each is seen small; a second time nothing is printed."""
         held = issued(self.client, self.job)
         self.assertEqual(ProcrastinateJob.objects.get(task_name=tasks.NAME).args, {"issue": held.pk})
         address = reverse("issue", args=[self.job.pk, held.pk])

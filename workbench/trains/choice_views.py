@@ -139,6 +139,6 @@ def choice_take(request: Request, pk: int) -> HttpResponse:
     base = next(each for each in field.points if each.id == field.proposal)
     try:
         made = services.open_option(job, as_typed(point.train), _told(point, base, job.units), request.user)
-    except services.Refused as refused:
+    except services.EditRefused as refused:
         return _page(request, job, 422, problem=refused.reason)
     return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")

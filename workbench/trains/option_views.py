@@ -82,7 +82,7 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
         if act == "take":
             others, place = alternatives(design_of(job, None)), number(request, "number")
             if place is None or place >= len(others):
-                raise services.Refused("", "This alternative is no longer offered; the job has changed.")
+                raise services.EditRefused("", "This alternative is no longer offered; the job has changed.")
             other = others[place]
             made = services.open_option(job, written(other.variant.train), other.title, request.user)
             return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
@@ -91,8 +91,8 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
         elif act == "drop":
             services.drop_option(job, option, version_of(request), number(request, "seen"), request.user)
         else:
-            raise services.Refused("", "This action is not known.")
-    except services.Refused as refused:
+            raise services.EditRefused("", "This action is not known.")
+    except services.EditRefused as refused:
         return _options(request, job_for(request, pk), 422, problem=refused.reason)
     except (StaleJob, services.StaleTrain):
         problem = "This job was changed by someone else or in another window since you opened it. The current version is below; your change was not applied."

@@ -29,7 +29,7 @@ from ..request import Request, whole
 from ..usecases import trains as services
 from ..usecases.access import job_for
 from ..usecases.train_merging import on_top, stages_at
-from ..usecases.trains import LETTERS, Refused, StaleTrain
+from ..usecases.trains import LETTERS, EditRefused, StaleTrain
 from ..usecases.waivers import accept
 from .sheet import sheet
 
@@ -103,7 +103,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
                 "words": _words(wanted),
             }
         }
-    except Refused as refused:
+    except EditRefused as refused:
         status = 422
         more = {
             "refused": {
@@ -162,7 +162,7 @@ def _change(request: Request, job: Job, action: str, stages: services.Stages, se
     if action == "takes":
         text, reason = request.POST.get("value", ""), request.POST.get("reason", "")
         return services.set_feed_limit(stages, selected, request.POST.get("analyte", ""), request.POST.get("end", ""), text, reason)
-    raise Refused("", "This action is not known.")
+    raise EditRefused("", "This action is not known.")
 
 
 def _words(wanted: dict[str, str]) -> str:

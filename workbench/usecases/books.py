@@ -42,6 +42,7 @@ from ..repository.door import design_of
 from ..repository.remembered import ReadLog, of_firm
 from . import trains
 from .jobs import hold
+from .refused import Refused
 from .thinning import DEVICE, thin
 
 #: entries that are read of a log, the newest
@@ -57,10 +58,6 @@ EARLIEST = dt.date(1980, 1, 1)
 OF_A_TABLE = "table-"
 #: where a fault of an entry stands in its document
 _PLACE = re.compile(r"^\$\.entries\[\d+\]\.?")
-
-
-class Refused(Exception):
-    """What was entered cannot be taken; its text is meant for the person."""
 
 
 class LateHouse(Refused):

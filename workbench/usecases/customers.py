@@ -12,6 +12,7 @@ from ..records.customer import Customer, Place
 from ..records.firm import Workspace
 from ..records.job import Job
 from .jobs import hold, touch
+from .refused import Refused
 
 #: field of the page -> record, its field, how it is called
 FIELDS = {
@@ -24,14 +25,6 @@ LONG = ("notes", "address", "directions")
 LONGEST = {"name": 120, "phone": 60, "email": 254, "notes": 2000, "address": 500, "directions": 2000}
 
 
-class NotKept(Exception):
-    """What cannot be kept. fields: what is wrong, by field."""
-
-    def __init__(self, fields: dict[str, str]) -> None:
-        super().__init__("; ".join(fields.values()))
-        self.fields = fields
-
-
 def told_of(job: Job) -> dict[str, str]:
     """What is known of a job's customer and place, by field of the page."""
     return {name: getattr(getattr(job, record), column, "") or "" if getattr(job, record) else "" for name, (record, column, _) in FIELDS.items()}
@@ -39,7 +32,7 @@ def told_of(job: Job) -> dict[str, str]:
 
 @transaction.atomic
 def keep(job: Job, typed: Mapping[str, str], version: int, user: Any) -> None:
-    """Keep who and where. A name that the firm knows already is that customer. Raises NotKept beside the fields, Stale."""
+    """Keep who and where. A name that the firm knows already is that customer. Raises Refused beside the fields, Stale."""
     told = {name: str(typed.get(name, "")).strip() for name in FIELDS}
     faults = {}
     for name, (_, column, words) in FIELDS.items():
@@ -52,7 +45,7 @@ def keep(job: Job, typed: Mapping[str, str], version: int, user: Any) -> None:
     if told["email"] and ("@" not in told["email"] or " " in told["email"]):
         faults["email"] = "Enter a mail address, for example mara@valley.example."
     if faults:
-        raise NotKept(faults)
+        raise Refused(faults)
     hold(job)
     touch(job, version, user)
     customer = _customer(job, {column: told[name] for name, (record, column, _) in FIELDS.items() if record == "customer"})

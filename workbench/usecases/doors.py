@@ -12,7 +12,8 @@ from django.utils import timezone
 from ..records.firm import Membership, Workspace
 from ..records.job import Job
 from ..records.log import CalendarLink, Device, OwnerLink, Sender
-from .books import Refused, log_of, started
+from .books import log_of, started
+from .refused import Refused
 from .roles import ACTS
 
 #: entries that may come by one door in a minute

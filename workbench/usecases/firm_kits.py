@@ -16,6 +16,7 @@ from treatment.language.quantity import parse_quantity
 from ..merging import late_words, settle
 from ..records.firm import Workspace
 from ..records.sample import FirmKit
+from .refused import Refused
 
 TOLD_BY = "Your company's own chart"
 LONGEST_S = 7 * 86400.0
@@ -23,15 +24,7 @@ LONGEST_S = 7 * 86400.0
 TIMES = {"dip": "Dip", "wait": "Wait before reading", "window": "Time to read"}
 
 
-class Unclear(Exception):
-    """A kit that cannot be kept. fields: name of the field -> what is wrong with it."""
-
-    def __init__(self, fields: dict[str, str]) -> None:
-        super().__init__("; ".join(fields.values()))
-        self.fields = fields
-
-
-class Late(Unclear):
+class Late(Refused):
     """Somebody else changed the same fields since the page showed them. data: what was typed, on top of what stands."""
 
     def __init__(self, fields: dict[str, str], data: dict[str, str]) -> None:
@@ -94,7 +87,7 @@ def _on_top(kit: FirmKit, data: Mapping[str, Any]) -> dict[str, str] | None:
 def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]) -> FirmKit | None:
     """Keep what was written of a kit, on top of what others changed since; None where the page does not say what it showed then.
 
-    Raises Unclear, and Late where both changed the same fields; nothing is kept then.
+    Raises Refused, and Late where both changed the same fields; nothing is kept then.
     """
     kit = get_object_or_404(FirmKit.objects.select_for_update(), workspace=workspace, pk=pk)
     if kit.version != version:
@@ -114,7 +107,7 @@ def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]
     if not tests:
         faults["name"] = faults.get("name", "") or "Keep at least one test."
     if faults:
-        raise Unclear(faults)
+        raise Refused(faults)
     kit.name, kit.version = name, kit.version + 1
     kit.row = kit.row | {"name": name, "test": tests, "blind": str(data.get("blind", kit.row["blind"]))[:600]}
     kit.save()

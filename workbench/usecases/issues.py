@@ -21,9 +21,9 @@ from ..records.issue import KINDS, Issue, IssueEvent, IssueLink, LinkOpening
 from ..records.job import STATES, Job, advance
 from ..repository.door import job_document
 from ..repository.remembered import of_firm
-from .books import Refused
 from .doors import new_owner_link
 from .jobs import hold
+from .refused import Refused
 from .trains import shown_stages
 
 OPENINGS = 60  # of links, in a minute, from one address
@@ -33,14 +33,6 @@ SHOWS = {"proposal": "proposal", "book": "book", "run": "pack"}
 DAYS = 60  # a link lives, where nobody says otherwise
 #: what an answer makes of an issue, and of its job
 ANSWERS = {"accept": ("accepted", "accepted"), "decline": ("declined", ""), "withdraw": ("withdrawn", "")}
-
-
-class NotIssued(Exception):
-    """What cannot be done of an issue. field: beside which it is told, empty for the whole."""
-
-    def __init__(self, words: str, field: str = "") -> None:
-        super().__init__(words)
-        self.field = field
 
 
 def open_dangers(design: Design) -> list[str]:
@@ -55,14 +47,14 @@ def freeze(job: Job, design: Design, papers: dict[str, Any]) -> dict[str, Any]:
 
 @transaction.atomic
 def issue(job: Job, design: Design, to: str, reason: str, papers: dict[str, Any], user: Any) -> Issue:
-    """Freeze a design under the next letter and offer it. Raises NotIssued, beside the field."""
+    """Freeze a design under the next letter and offer it. Raises Refused, beside the field."""
     to, reason = " ".join(to.split()), " ".join(reason.split())
     if not to or len(to) > 200:
-        raise NotIssued("Enter for whom it is, at most 200 characters.", "to")
+        raise Refused("Enter for whom it is, at most 200 characters.", "to")
     if len(reason) > 300:
-        raise NotIssued("Shorten the reason to 300 characters.", "reason")
+        raise Refused("Shorten the reason to 300 characters.", "reason")
     if open_dangers(design) and not reason:
-        raise NotIssued("A danger is open. Give the reason for issuing it all the same; it is printed on every paper.", "reason")
+        raise Refused("A danger is open. Give the reason for issuing it all the same; it is printed on every paper.", "reason")
     hold(job)  # two who issue at once get two letters
     number = Issue.objects.filter(job=job).count()
     whole = freeze(job, design, papers | {"to": to, "reason": reason})
@@ -94,18 +86,18 @@ def changed_since(held: Issue, design: Design) -> list[IssueChange]:
 
 @transaction.atomic
 def answer(held: Issue, what: str, by: str, note: str) -> Issue:
-    """Accept, decline or withdraw an issue. The first answer stands. Raises NotIssued, beside the field."""
+    """Accept, decline or withdraw an issue. The first answer stands. Raises Refused, beside the field."""
     if what not in ANSWERS:
-        raise NotIssued("This action is not known.")
+        raise Refused("This action is not known.")
     by = " ".join(by.split())
     if not by or len(by) > 150:
-        raise NotIssued("Enter your name.", "name")
+        raise Refused("Enter your name.", "name")
     if len(note) > 1000:
-        raise NotIssued("Shorten the note to 1000 characters.", "note")
+        raise Refused("Shorten the note to 1000 characters.", "note")
     state, of_job = ANSWERS[what]
     if not Issue.objects.filter(pk=held.pk, state="offered").update(state=state):
         now = Issue.objects.get(pk=held.pk)
-        raise NotIssued(f"This proposal was {now.state} already. The first answer is kept.")
+        raise Refused(f"This proposal was {now.state} already. The first answer is kept.")
     held.state = state
     tell(held, state, by, note.strip())
     if of_job:
@@ -114,9 +106,9 @@ def answer(held: Issue, what: str, by: str, note: str) -> Issue:
 
 
 def set_state(job: Job, state: str) -> None:
-    """Say where a job stands. Raises NotIssued."""
+    """Say where a job stands. Raises Refused."""
     if state not in STATES:
-        raise NotIssued("Choose a state.", "state")
+        raise Refused("Choose a state.", "state")
     Job.objects.filter(pk=job.pk).update(state=state)
     job.state = state
 
@@ -129,11 +121,11 @@ def digest_of(secret: str) -> str:
 
 @transaction.atomic
 def new_link(held: Issue, kind: str, days: int | None, user: Any) -> str:
-    """The address of a link without an account, shown now and never again: to one paper of an issue, or to the log of the house. Raises NotIssued."""
+    """The address of a link without an account, shown now and never again: to one paper of an issue, or to the log of the house. Raises Refused."""
     if kind not in (*KINDS, LOG):
-        raise NotIssued("Choose what the link shows.", "kind")
+        raise Refused("Choose what the link shows.", "kind")
     if days is not None and not 1 <= days <= 730:
-        raise NotIssued("Enter 1 to 730 days.", "days")
+        raise Refused("Enter 1 to 730 days.", "days")
     if kind == LOG:
         return _log_link(held, user)
     secret = secrets.token_urlsafe(24)
@@ -148,7 +140,7 @@ def _log_link(held: Issue, user: Any) -> str:
     try:
         _, secret = new_owner_link(held.job, user)
     except Refused as error:
-        raise NotIssued(str(error), "kind") from None
+        raise Refused(str(error), "kind") from None
     tell(held, "link made", user.get_username(), "log, until it is ended")
     return f"/house/{secret}/"
 

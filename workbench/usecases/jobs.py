@@ -14,12 +14,9 @@ from ..records.firm import Workspace
 from ..records.issue import Issue
 from ..records.job import Job, Survey
 from ..stale import Stale
+from .refused import Refused
 
 KEPT_IN_BIN = timedelta(days=30)
-
-
-class Issued(Exception):
-    """A job that has an issued design cannot be deleted."""
 
 
 class StaleJob(Stale):
@@ -72,7 +69,7 @@ def put_in_bin(job: Job) -> None:
     """
     hold(job)
     if Issue.objects.filter(job=job).exists():
-        raise Issued("A design of this job was issued, so the job cannot be deleted. Archive it.")
+        raise Refused("A design of this job was issued, so the job cannot be deleted. Archive it.")
     now = timezone.now()
     Job.objects.filter(pk=job.pk).update(binned_at=now)
     Job.everything.filter(workspace=job.workspace_id, binned_at__lt=now - KEPT_IN_BIN).delete()

@@ -12,16 +12,13 @@ from django.utils import timezone
 from ..records.firm import Membership, Workspace
 from ..records.job import STATES, Job
 from ..records.log import JobLog
+from .refused import Refused
 
 MOST = 500  # jobs at once
 ACTS = ("state", "technician", "archive")
 VIEWS, NAME = 20, 40  # views of a person, letters of a view's name
 #: what of an address a view keeps
 ASKED = ("search", "state", "show", "sort")
-
-
-class NotAtOnce(Exception):
-    """What cannot be done of many jobs; its text is meant for the person."""
 
 
 class Done(NamedTuple):
@@ -33,41 +30,41 @@ class Done(NamedTuple):
 
 @transaction.atomic
 def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) -> Done:
-    """Set the state or the technician of jobs of a firm, or archive them; those of another firm, or gone, are none of them. Raises NotAtOnce."""
+    """Set the state or the technician of jobs of a firm, or archive them; those of another firm, or gone, are none of them. Raises Refused."""
     pks = list(dict.fromkeys(chosen))
     if not pks:
-        raise NotAtOnce("Choose the jobs first.")
+        raise Refused("Choose the jobs first.")
     if len(pks) > MOST:
-        raise NotAtOnce(f"Choose at most {MOST} jobs at once.")
+        raise Refused(f"Choose at most {MOST} jobs at once.")
     jobs = Job.objects.filter(workspace=workspace, pk__in=pks).order_by("pk")
     held = list(jobs.select_for_update().values_list("pk", flat=True))
     if act == "state":
         if value not in STATES:
-            raise NotAtOnce("Choose a state.")
+            raise Refused("Choose a state.")
         changed = Job.objects.filter(pk__in=held).exclude(state=value).update(state=value)
         return Done(changed, 0)
     if act == "technician":
         member = Membership.objects.filter(workspace=workspace, user__username=value).first()
         if value and member is None:
-            raise NotAtOnce(f"{value} is not a member of the company.")
+            raise Refused(f"{value} is not a member of the company.")
         logs = JobLog.objects.filter(job__in=held)
         changed = logs.update(technician=None if member is None else member.user_id)
         return Done(changed, len(held) - changed)
     if act == "archive":
         return Done(Job.objects.filter(pk__in=held, archived_at=None).update(archived_at=timezone.now()), 0)
-    raise NotAtOnce("This action is not known.")
+    raise Refused("This action is not known.")
 
 
 @transaction.atomic
 def keep_view(member: Membership, name: str, asked: dict[str, str]) -> None:
-    """Keep what a list was asked for under a name; one of the same name is replaced. Raises NotAtOnce."""
+    """Keep what a list was asked for under a name; one of the same name is replaced. Raises Refused."""
     name = " ".join(name.split())
     if not name or len(name) > NAME:
-        raise NotAtOnce(f"Enter a name of at most {NAME} letters.")
+        raise Refused(f"Enter a name of at most {NAME} letters.")
     held = Membership.objects.select_for_update().get(pk=member.pk)
     views = [each for each in held.views if each["name"] != name]
     if len(views) >= VIEWS:
-        raise NotAtOnce(f"{VIEWS} views are kept. Remove one first.")
+        raise Refused(f"{VIEWS} views are kept. Remove one first.")
     query = urlencode({key: asked[key][:120] for key in ASKED if asked.get(key)})
     Membership.objects.filter(pk=member.pk).update(views=[*views, {"name": name, "query": query}])
 

@@ -16,24 +16,17 @@ from django.utils import timezone
 
 from ..records.firm import ROLES, Invitation, Membership, Workspace
 from ..records.log import CalendarLink, Device, OwnerLink
+from .refused import Refused
 from .roles import OWNER
 
 OPEN_FOR = dt.timedelta(days=7)
-
-
-class NotDone(Exception):
-    """What cannot be done of people. field: beside which it is told, empty for the whole."""
-
-    def __init__(self, words: str, field: str = "") -> None:
-        super().__init__(words)
-        self.field = field
 
 
 @transaction.atomic
 def invite(workspace: Workspace, role: str, email: str, user: Any) -> str:
     """A link that makes somebody a member, once, within seven days; the secret is shown now and never again."""
     if role not in ROLES:
-        raise NotDone("Choose a role.", "role")
+        raise Refused("Choose a role.", "role")
     secret = secrets.token_urlsafe(24)
     ends = timezone.now() + OPEN_FOR
     Invitation.objects.create(workspace=workspace, role=role, email=email.strip()[:254], digest=digest_of(secret), made_by=user, ends_at=ends)
@@ -58,38 +51,38 @@ def withdraw(workspace: Workspace, pk: int) -> None:
 
 @transaction.atomic
 def take(secret: str, user: Any) -> Membership:
-    """Make a person who is logged in a member by an invitation; it is used up. Raises NotDone."""
+    """Make a person who is logged in a member by an invitation; it is used up. Raises Refused."""
     held = invitation(secret)
     used = Invitation.objects.filter(digest=digest_of(secret), taken_at=None, ends_at__gt=timezone.now()).update(taken_at=timezone.now())
     if held is None or not used:
-        raise NotDone("This invitation was used already or has ended. Get a new one from the company.")
+        raise Refused("This invitation was used already or has ended. Get a new one from the company.")
     if held.email and user.email and held.email.lower() != user.email.lower():
-        raise NotDone(f"This invitation is for {held.email}. Log in with that address, or get a new one.")
+        raise Refused(f"This invitation is for {held.email}. Log in with that address, or get a new one.")
     member, made = Membership.objects.get_or_create(workspace=held.workspace, user=user, defaults={"role": held.role})
     if not made:
-        raise NotDone(f"You are a member of {held.workspace.name} already.")
+        raise Refused(f"You are a member of {held.workspace.name} already.")
     return member
 
 
 @transaction.atomic
 def join(secret: str, name: str, password: str) -> Membership:
-    """A new person, made a member by an invitation. Raises NotDone, beside the field."""
+    """A new person, made a member by an invitation. Raises Refused, beside the field."""
     held = invitation(secret)
     if held is None:
-        raise NotDone("This invitation was used already or has ended. Get a new one from the company.")
+        raise Refused("This invitation was used already or has ended. Get a new one from the company.")
     users = get_user_model()
     name = name.strip()
     if users.objects.filter(username__iexact=name).exists():
-        raise NotDone("This name is taken. Choose another, or log in first and open the link again.", "username")
+        raise Refused("This name is taken. Choose another, or log in first and open the link again.", "username")
     user = users(username=name, email=held.email)
     try:
         user.clean_fields(exclude=["password"])
     except ValidationError as error:
-        raise NotDone(" ".join(error.messages), "username") from None
+        raise Refused(" ".join(error.messages), "username") from None
     try:
         validate_password(password, user)
     except ValidationError as error:
-        raise NotDone(" ".join(error.messages), "password") from None
+        raise Refused(" ".join(error.messages), "password") from None
     user.set_password(password)
     user.save()
     return take(secret, user)
@@ -97,9 +90,9 @@ def join(secret: str, name: str, password: str) -> Membership:
 
 @transaction.atomic
 def set_role(workspace: Workspace, pk: int, role: str) -> Membership:
-    """Give a member another role. Raises NotDone for the last owner, Membership.DoesNotExist."""
+    """Give a member another role. Raises Refused for the last owner, Membership.DoesNotExist."""
     if role not in ROLES:
-        raise NotDone("Choose a role.", "role")
+        raise Refused("Choose a role.", "role")
     member = _held(workspace, pk)
     if member.role == OWNER and role != OWNER:
         _not_the_last(workspace, member)
@@ -110,7 +103,7 @@ def set_role(workspace: Workspace, pk: int, role: str) -> Membership:
 
 @transaction.atomic
 def remove(workspace: Workspace, pk: int) -> Membership:
-    """End a membership: sessions, calendar addresses, devices and links of that person end at once. Raises NotDone for the last owner."""
+    """End a membership: sessions, calendar addresses, devices and links of that person end at once. Raises Refused for the last owner."""
     member = _held(workspace, pk)
     if member.role == OWNER:
         _not_the_last(workspace, member)
@@ -138,4 +131,4 @@ def _held(workspace: Workspace, pk: int) -> Membership:
 
 def _not_the_last(workspace: Workspace, member: Membership) -> None:
     if not Membership.objects.filter(workspace=workspace, role=OWNER).exclude(pk=member.pk).exists():
-        raise NotDone("This is the last owner of the company. Make somebody else an owner first.")
+        raise Refused("This is the last owner of the company. Make somebody else an owner first.")

@@ -9,13 +9,10 @@ from django.db import transaction
 from ..records.customer import SiteFile
 from ..records.job import Job
 from .jobs import hold
+from .refused import Refused
 
 MOST = 60  # of a job
 LARGEST = 10_000_000  # bytes of a document
-
-
-class NotAdded(Exception):
-    """What is not kept; its text is meant for the person."""
 
 
 def is_document(raw: bytes) -> bool:
@@ -25,13 +22,13 @@ def is_document(raw: bytes) -> bool:
 
 @transaction.atomic
 def add(job: Job, name: str, kind: str, content: bytes, user: Any) -> SiteFile:
-    """Keep a photo, scaled already, or a document. Raises NotAdded."""
+    """Keep a photo, scaled already, or a document. Raises Refused."""
     name = " ".join(name.split())[:120] or kind
     if len(content) > LARGEST:
-        raise NotAdded(f"This file is larger than {LARGEST // 1_000_000} MB.")
+        raise Refused(f"This file is larger than {LARGEST // 1_000_000} MB.")
     hold(job)
     if SiteFile.objects.filter(job=job).count() >= MOST:
-        raise NotAdded(f"{MOST} files of a job are kept. Delete one first.")
+        raise Refused(f"{MOST} files of a job are kept. Delete one first.")
     return SiteFile.objects.create(job=job, name=name, kind=kind, content=content, size=len(content), by_name=user.get_username())
 
 

@@ -23,6 +23,7 @@ from ..records.train import Revision, TrainOption
 from ..request import whole
 from ..stale import Stale
 from .jobs import hold, touch
+from .refused import Refused
 
 Stages = list[dict[str, Any]]
 
@@ -35,12 +36,12 @@ class StaleTrain(Stale):
         self.option = option
 
 
-class Refused(Exception):
+class EditRefused(Refused):
     """An edit that cannot be done: the field it concerns ("" for the whole) and the reason."""
 
     def __init__(self, field: str, reason: str) -> None:
-        super().__init__(reason)
-        self.field, self.reason = field, reason
+        super().__init__(reason, field)
+        self.reason = reason
 
 
 LETTERS = ("A", "B", "C")
@@ -48,9 +49,9 @@ LONGEST_VALUE, LONGEST_REASON = 120, 300  # characters
 
 
 def no_longer(text: str, most: int, field: str) -> str:
-    """The text itself. Raises Refused beside the field where it is longer than is kept; nothing is cut short without a word."""
+    """The text itself. Raises EditRefused beside the field where it is longer than is kept; nothing is cut short without a word."""
     if len(text) > most:
-        raise Refused(field, f"This is {len(text)} characters long; at most {most} are kept. Shorten it.")
+        raise EditRefused(field, f"This is {len(text)} characters long; at most {most} are kept. Shorten it.")
     return text
 
 
@@ -68,11 +69,11 @@ def option_of(job: Job, letter: str = "") -> TrainOption:
 
 @transaction.atomic
 def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> TrainOption:
-    """A new option of a job that starts with these stages. Raises Refused where all three letters are taken."""
+    """A new option of a job that starts with these stages. Raises EditRefused where all three letters are taken."""
     taken = set(TrainOption.objects.select_for_update().filter(job=job).values_list("letter", flat=True))
     letter = next((letter for letter in LETTERS if letter not in taken), None)
     if letter is None:
-        raise Refused("", "A job can have three options. Delete one first.")
+        raise EditRefused("", "A job can have three options. Delete one first.")
     if stages is not None:
         _readable(stages)
     option = TrainOption.objects.create(job=job, letter=letter, updated_by_id=user.pk)
@@ -83,9 +84,9 @@ def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> Tra
 @transaction.atomic
 @transaction.atomic
 def drop_option(job: Job, option: TrainOption, version: int, seen: int | None, user: Any) -> None:
-    """Drop an option as it was seen. Raises Refused for the one that the job follows, Stale where job or option were changed since."""
+    """Drop an option as it was seen. Raises EditRefused for the one that the job follows, Stale where job or option were changed since."""
     if option.letter == job.option:
-        raise Refused("", "The job uses this option. Choose another first.")
+        raise EditRefused("", "The job uses this option. Choose another first.")
     touch(job, version, user)
     claim(option, -1 if seen is None else seen, user)
     option.delete()
@@ -113,11 +114,11 @@ def shown_stages(job: Job) -> Stages | None:
 
 
 def place_of(stages: Stages, stage_id: str) -> int:
-    """Where a stage stands. Raises Refused where it is gone."""
+    """Where a stage stands. Raises EditRefused where it is gone."""
     for i, stage in enumerate(stages):
         if stage.get("id") == stage_id:
             return i
-    raise Refused("", "This stage is no longer in the train.")
+    raise EditRefused("", "This stage is no longer in the train.")
 
 
 def named(stages: Stages) -> Stages:
@@ -141,7 +142,7 @@ def move(stages: Stages, stage_id: str, to: int) -> tuple[Stages, str, str]:
     here = place_of(stages, stage_id)
     to = max(0, min(to, len(stages) - 1))
     if to == here:
-        raise Refused("", "It is already there.")
+        raise EditRefused("", "It is already there.")
     after = copy.deepcopy(stages)
     after.insert(to, after.pop(here))
     return after, f"moved {title(stages[here])} {'later' if to > here else 'earlier'}", stage_id
@@ -150,9 +151,9 @@ def move(stages: Stages, stage_id: str, to: int) -> tuple[Stages, str, str]:
 def add(stages: Stages, kind: str, after_id: str) -> tuple[Stages, str, str]:
     """Add a stage of a kind after another, or at the end."""
     if kind not in ROOMS:
-        raise Refused("kind", "Choose a treatment from the list.")
+        raise EditRefused("kind", "Choose a treatment from the list.")
     if len(stages) >= MOST_STAGES:
-        raise Refused("kind", f"A train can have at most {MOST_STAGES} stages.")
+        raise EditRefused("kind", f"A train can have at most {MOST_STAGES} stages.")
     at = place_of(stages, after_id) + 1 if after_id else len(stages)
     after = named([*copy.deepcopy(stages[:at]), {"kind": kind}, *copy.deepcopy(stages[at:])])
     return after, f"added {ROOMS[kind].title.lower()}", after[at]["id"]
@@ -162,7 +163,7 @@ def exchange(stages: Stages, stage_id: str, kind: str) -> tuple[Stages, str, str
     """Put another kind of treatment in a stage's place."""
     here = place_of(stages, stage_id)
     if kind not in ROOMS:
-        raise Refused("kind", "Choose a treatment from the list.")
+        raise EditRefused("kind", "Choose a treatment from the list.")
     after = copy.deepcopy(stages)
     gone = after[here]
     after[here] = {"kind": kind}
@@ -178,12 +179,12 @@ def remove(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
 
 
 def set_key(stages: Stages, stage_id: str, name: str, text: str, system: str) -> tuple[Stages, str, str]:
-    """Fix a size or choice of a stage; a bare number takes the job's unit, an empty text leaves it to be sized. Raises Refused beside the field."""
+    """Fix a size or choice of a stage; a bare number takes the job's unit, an empty text leaves it to be sized. Raises EditRefused beside the field."""
     here = place_of(stages, stage_id)
     kind = stages[here]["kind"]
     spec = stage_fields(kind).get(name)
     if spec is None or name in ("id", "install", "feed_limits"):
-        raise Refused(name, "This stage has no such choice.")
+        raise EditRefused(name, "This stage has no such choice.")
     after = copy.deepcopy(stages)
     text = text.strip()
     if not text:
@@ -197,7 +198,7 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str, system: str) ->
     faults: list[Fault] = []
     if spec.read(raw, "", faults) is BAD or faults:
         message = faults[0].message
-        raise Refused(name, message[0].upper() + message[1:] + ".")
+        raise EditRefused(name, message[0].upper() + message[1:] + ".")
     after[here][name] = raw
     return after, f"set {name.replace('_', ' ')} of {title(stages[here])} to {text}", stage_id
 
@@ -205,12 +206,12 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str, system: str) ->
 def set_feed_limit(stages: Stages, stage_id: str, analyte: str, end: str, text: str, reason: str) -> tuple[Stages, str, str]:
     """Put a feed limit of the designer's own in place of ours (end: low or high); an empty text goes back to ours.
 
-    Raises Refused beside the field.
+    Raises EditRefused beside the field.
     """
     here = place_of(stages, stage_id)
     field = f"takes-{analyte}-{end}"
     if end not in ("low", "high"):
-        raise Refused("", "This action is not known.")
+        raise EditRefused("", "This action is not known.")
     after = copy.deepcopy(stages)
     held = dict(after[here].get("feed_limits") or {})
     row = {name: value for name, value in (held.pop(analyte, None) or {}).items() if name != end}
@@ -221,7 +222,7 @@ def set_feed_limit(stages: Stages, stage_id: str, analyte: str, end: str, text: 
         faults: list[Fault] = []
         OwnFeedLimits().read({analyte: row}, "", faults)
         if faults:
-            raise Refused("" if faults[0].path == f".{analyte}" else field, sentence(faults[0].message))
+            raise EditRefused("" if faults[0].path == f".{analyte}" else field, sentence(faults[0].message))
         held[analyte] = row
     after[here]["feed_limits"] = held
     if not held:
@@ -256,11 +257,11 @@ def save(option: TrainOption, version: int, user: Any, change: Callable[[], tupl
 
 @transaction.atomic
 def step(option: TrainOption, version: int, user: Any, by: int) -> str:
-    """Undo (-1) or redo (+1). Raises Refused where there is nothing to, StaleTrain where the train moved on."""
+    """Undo (-1) or redo (+1). Raises EditRefused where there is nothing to, StaleTrain where the train moved on."""
     to = option.at + by
     revision = option.revisions.filter(number=to).first()
     if revision is None:
-        raise Refused("", "There is nothing to undo." if by < 0 else "There is nothing to redo.")
+        raise EditRefused("", "There is nothing to undo." if by < 0 else "There is nothing to redo.")
     summary = revision_of(option).summary if by < 0 else revision.summary
     claim(option, version, user)
     TrainOption.objects.filter(pk=option.pk).update(at=to)

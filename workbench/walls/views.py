@@ -31,7 +31,7 @@ from ..request import Request
 from ..usecases import trains
 from ..usecases.access import job_for, on_post
 from ..usecases.train_merging import on_top, stages_at
-from ..usecases.trains import Refused, StaleTrain
+from ..usecases.trains import EditRefused, StaleTrain
 from ..usecases.waivers import accept
 from . import services
 from .forms import WallForm
@@ -124,7 +124,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
                 f"the unit again if you still need to."
             },
         )
-    except (Refused, BadDocument) as error:
+    except (EditRefused, BadDocument) as error:
         status, more = 422, {"problem": getattr(error, "reason", "This is not a position.")}
     if not request.htmx and status == 200:
         return redirect(f"{reverse('wall', args=[pk])}?stage={selected}")
@@ -155,7 +155,7 @@ def _apply(request: Request, job: Job, option: TrainOption, version: int, select
     elif action in ("release", "release_all"):
         after, summary, _ = services.released(stages, selected if action == "release" else "")
     else:
-        raise Refused("", "This move is not known.")
+        raise EditRefused("", "This move is not known.")
     return trains.save(option, version, request.user, lambda: (after, summary))
 
 
@@ -163,9 +163,9 @@ def _number(request: Request, name: str) -> float:
     try:
         value = float(request.POST.get(name, ""))
     except ValueError:
-        raise Refused("", "This is not a position on the wall.") from None
+        raise EditRefused("", "This is not a position on the wall.") from None
     if value != value:
-        raise Refused("", "This is not a position on the wall.")
+        raise EditRefused("", "This is not a position on the wall.")
     return value
 
 

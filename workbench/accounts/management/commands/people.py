@@ -14,6 +14,7 @@ from django.db import transaction
 
 from workbench.records.firm import Membership, Workspace
 from workbench.usecases import people
+from workbench.usecases.refused import Refused
 
 
 class Command(BaseCommand):
@@ -68,7 +69,7 @@ class Command(BaseCommand):
         member = self._member(name, options["firm"])
         try:
             people.set_role(member.workspace, member.pk, options["role"])
-        except people.NotDone as error:
+        except Refused as error:
             raise CommandError(str(error)) from None
         self.stdout.write(f"{name} is now {options['role']} of {member.workspace.name}.")
 
@@ -76,7 +77,7 @@ class Command(BaseCommand):
         member = self._member(name, options["firm"])
         try:
             people.remove(member.workspace, member.pk)
-        except people.NotDone as error:
+        except Refused as error:
             raise CommandError(str(error)) from None
         self.stdout.write(f"{name} is no longer a member of {member.workspace.name}.")
 
