@@ -21,6 +21,7 @@ from intake.pictures import NoPhoto, photo
 from treatment.evidence.symptoms import observed
 from treatment.job.facts import OBSERVATIONS
 from treatment.operation.entry.line import LogLine
+from treatment.operation.entry.log_table import ORDERS, Understood, choices, understood, words_of
 from treatment.operation.maintenance.upkeep import upkeep
 
 from ..pages.attached import attached_json
@@ -38,7 +39,6 @@ from .entering import entered
 from .labels import labels
 from .page import EXAMPLES, context_of, preview
 from .redesign import open_redesign
-from .table import ORDERS, Understood, choices, understood, words_of
 
 #: entries that are read to say what is expected of what is being typed
 STROKE = 300

@@ -8,11 +8,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from treatment.language.errors import NotUnderstood
-from treatment.language.log_keys import SOURCE, TAP, log_key
-from treatment.language.tables import table
-from treatment.operation.entry.line import LogLine
-from treatment.operation.entry.naming import fold
+from ...language.errors import NotUnderstood
+from ...language.log_keys import SOURCE, TAP, log_key
+from ...language.tables import table
+from .line import LogLine
+from .naming import fold
 
 MOST = 5000
 #: columns of a table
@@ -20,24 +20,6 @@ COLUMNS = 100
 DAY, NOTE = "date", "note"
 #: how a column of days may be ordered where its days do not tell
 ORDERS = {"day": "day first (14/03/2026)", "month": "month first (03/14/2026)"}
-NOTE_WORDS = ("note", "notes", "comment", "comments", "remark", "remarks", "bemerkung", "notiz")
-#: analytes that are offered by name; any other is taken where its heading names it
-USUAL = (
-    "ph",
-    "hardness",
-    "iron",
-    "manganese",
-    "free_chlorine",
-    "total_chlorine",
-    "tds",
-    "turbidity",
-    "nitrate",
-    "hydrogen_sulfide",
-    "uvt",
-    "temperature",
-    "total_coliform",
-)
-DATE_WORDS = ("date", "day", "on", "datum", "when")
 _FORMS = ("%Y-%m-%d", "%d.%m.%Y", "%d %b %Y", "%d %B %Y", "%Y/%m/%d")
 _SLASHED = re.compile(r"^(\d{1,2})\s?[/-]\s?(\d{1,2})\s?[/-]\s?(\d{4}|\d{2})$")
 
@@ -81,7 +63,7 @@ def understood(
     head = [cell.strip() for cell in cells[0]]
     if max(len(row) for row in cells) > COLUMNS:
         return Understood((), (), (), f"This has more than {COLUMNS} columns; remove the columns you do not need.")
-    day = next((i for i, key in chosen.items() if key == DAY), next((i for i, name in enumerate(head) if fold(name) in DATE_WORDS), None))
+    day = next((i for i, key in chosen.items() if key == DAY), next((i for i, name in enumerate(head) if fold(name) in _words(DAY)), None))
     columns = [(name, DAY if i == day else _given(chosen[i], ids) if i in chosen else _key(name, line)) for i, name in enumerate(head)]
     days = [row[day] for row in cells[1:] if day is not None and day < len(row)]
     order = order if order in ORDERS else order_of(days)
@@ -111,7 +93,7 @@ def _body(columns: Sequence[tuple[str, str]], row: Sequence[str], ids: Sequence[
         if key in ("", DAY) or not cell.strip():
             continue
         if key == NOTE:
-            notes.append(cell.strip() if fold(name) in NOTE_WORDS else f"{name}: {cell.strip()}")
+            notes.append(cell.strip() if fold(name) in _words(NOTE) else f"{name}: {cell.strip()}")
             continue
         known = log_key(key, ids)
         text = known.typed(_with_unit(name, cell.strip()), system)
@@ -135,13 +117,18 @@ def _given(key: str, ids: Sequence[str]) -> str:
 
 def choices(line: LogLine) -> list[tuple[str, list[tuple[str, str]]]]:
     """What a column may be, key and words, by place: the house, source, tap, each unit."""
-    rows = table("log")
+    rows, usual = table("log"), table("log")["columns"]["usual"]
     found = [("House", [log_key(what, line.ids) for what in rows["whole"]])]
-    found += [(place.capitalize(), [log_key(f"{place}.{what}", line.ids) for what in (*rows[place], *USUAL)]) for place in (SOURCE, TAP)]
+    found += [(place.capitalize(), [log_key(f"{place}.{what}", line.ids) for what in (*rows[place], *usual)]) for place in (SOURCE, TAP)]
     for stage in line.names.stages:
-        waters = [log_key(f"{stage.id}.{what}_{side}", line.ids) for what in USUAL for side in ("in", "out")]
+        waters = [log_key(f"{stage.id}.{what}_{side}", line.ids) for what in usual for side in ("in", "out")]
         found.append((line.names.called(stage.id), [*line.names.own_of(stage.id), *waters]))
     return [(place, [(key.key, f"{place}: {key.words}") for key in keys]) for place, keys in found]
+
+
+def _words(what: str) -> list[str]:
+    """The headings of a column of days, or of notes."""
+    return list(table("log")["columns"][what])
 
 
 def words_of(key: str, line: LogLine) -> str:
@@ -155,7 +142,7 @@ def words_of(key: str, line: LogLine) -> str:
 def _key(name: str, line: LogLine) -> str:
     """The key of a heading: as a log names it, or in words; what stands in brackets is its unit."""
     plain = re.sub(r"[\[(].*?[\])]", "", name).strip()
-    if fold(plain) in NOTE_WORDS:
+    if fold(plain) in _words(NOTE):
         return NOTE
     found = line.read(f"{plain} 1")
     if len(found) == 1 and found[0].key:
