@@ -123,7 +123,7 @@ def _one(request: HttpRequest, job: Job, held: Issue, status: int = 200, **more:
     printed = dict(IssuePaper.objects.filter(issue=held).values_list("name", "pages"))
     papers = [(name, TITLES[name], range(1, printed.get(name, 0) + 1)) for name in PAPERS if name != "proposal" or job.sees_money]
     state = how_far(held) if len(printed) < len(PAPERS) else ""
-    today = issues.changed_since(held, design_of(job, shown_stages(job))) if "today" in request.GET and job.sees_money else None
+    today = issues.changed_since(held) if "today" in request.GET and job.sees_money else None
     context = {
         "job": job, "steps": steps(job, ""), "issue": held, "papers": papers, "events": held.events.all(), "links": held.links.filter(ended_at=None), "kinds": (*KINDS, issues.LOG),
         "today": today, "compared": today is not None, "state": state, "printed": len(printed), "of": len(PAPERS),

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.core.paginator import Page, Paginator
 from django.db import IntegrityError, transaction
-from django.db.models import Exists, F, OuterRef, Q, Subquery
+from django.db.models import Exists, F, OuterRef, Q, QuerySet, Subquery
 from django.utils import timezone
 
 from treatment import ENGINE
@@ -50,10 +50,14 @@ def listed(workspace: Workspace, words: str, page: str, shelf: str = "active", s
     if shelf != "bin":
         jobs = jobs.filter(archived_at__isnull=shelf != "archived")
     same = Job.objects.filter(workspace=workspace, name=OuterRef("name")).exclude(pk=OuterRef("pk")).order_by()
+    jobs = with_figures(jobs.annotate(twins=Exists(same))).order_by(*SORTS[sort][1])
+    return Paginator(jobs.select_related("updated_by", "log", "customer", "place"), PER_PAGE).get_page(page)
+
+
+def with_figures(jobs: QuerySet[Job]) -> QuerySet[Any]:
+    """Jobs with what their figures stand on, and those that are kept."""
     stock = CatalogueVersion.objects.filter(catalogue=OuterRef("catalogue")).order_by("-number").values("number")[:1]
-    jobs = jobs.annotate(twins=Exists(same), stock=Subquery(stock)).order_by(*SORTS[sort][1])
-    jobs = jobs.select_related("survey", "updated_by", "figures", "log", "customer", "place").prefetch_related("options")
-    return Paginator(jobs, PER_PAGE).get_page(page)
+    return jobs.annotate(stock=Subquery(stock)).select_related("survey", "figures").prefetch_related("options")
 
 
 def figures_of(jobs: list[Job], seconds: float = AT_ONCE) -> tuple[dict[int, JobFigures | None], bool]:

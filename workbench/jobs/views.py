@@ -25,9 +25,9 @@ from ..pages.steps import steps
 from ..pages.survey_step import survey_step
 from ..records.firm import Membership
 from ..records.job import STATES, Job, Survey
-from ..repository.door import design_of, job_document, store
+from ..repository import results
+from ..repository.door import job_document, store
 from ..repository.due import due_counts
-from ..repository.remembered import of_firm
 from ..request import Request
 from ..usecases.access import ask, job_for, membership, without_money
 from ..usecases.books import refreshed, stale_logs
@@ -279,7 +279,7 @@ def job_with_reports(request: Request, pk: int) -> HttpResponse:
 @require_GET
 def design_export(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
-    document = _seen(job, of_firm(job.workspace_id).document(design_of(job, shown_stages(job))))
+    document = _seen(job, results.document_of(job, shown_stages(job)))
     response = JsonResponse(document, json_dumps_params={"indent": 1, "ensure_ascii": False})
     response["Content-Disposition"] = f'attachment; filename="{_slug(job.name)}.design.json"'
     return response

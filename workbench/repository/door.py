@@ -5,7 +5,6 @@ from __future__ import annotations
 import copy
 import datetime as dt
 import json
-import time
 from typing import Any
 
 from django.db import transaction
@@ -17,7 +16,6 @@ from treatment.job_file import FORMAT, read_job, read_train
 from treatment.job_file import Job as CoreJob
 from treatment.language.quantity import canonical_unit
 from treatment.language.spec import Measure
-from treatment.studies.next_tests import Asking
 
 from ..records.catalogue import Catalogue
 from ..records.firm import Workspace
@@ -26,7 +24,7 @@ from ..records.sample import Reading, Sample
 from ..records.train import Revision, TrainOption
 from .catalogues import document_of
 from .places import COLUMNS, MEASURED, put, take
-from .remembered import Test, as_told, of_firm
+from .remembered import of_firm
 
 
 def job_document(job: Job, train: list[dict[str, Any]] | None) -> dict[str, Any]:
@@ -107,16 +105,6 @@ def design_of(job: Job, train: list[dict[str, Any]] | None) -> Design:
     document["samples"] = document["samples"] or [{"readings": {}}]
     worked = of_firm(job.workspace_id).design(json.dumps(document, sort_keys=True), dt.date.today().isoformat())
     return worked if train is None else worked.with_train(read_train(train))
-
-
-def worth_testing(job: Job, seconds: float) -> tuple[list[Test], Asking]:
-    """Which test next, in words, the most telling first, worked out for so long and at least a step; and what is left to do."""
-    asked, until = of_firm(job.workspace_id).asking(design_of(job, None)), time.monotonic() + seconds
-    while asked.left:
-        asked.step()
-        if time.monotonic() > until:
-            break
-    return as_told(asked), asked
 
 
 @transaction.atomic

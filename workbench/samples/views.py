@@ -22,7 +22,8 @@ from treatment.language.reading import doubt
 from ..pages.steps import steps
 from ..records.job import Job
 from ..records.sample import Sample
-from ..repository.door import design_of, worth_testing
+from ..repository.door import design_of
+from ..repository.results import tests_next as which_tests
 from ..request import Request
 from ..usecases.access import job_for, on_post
 from ..usecases.jobs import hold, note_seen
@@ -108,8 +109,7 @@ def tests_next(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk)
     if not request.htmx:
         return redirect("water", pk)
-    tests, asked = worth_testing(job, STEP_S)
-    return render(request, "samples/_next_tests.html", {"tests": tests, "asked": asked, "looked_at": asked.values - asked.left, "job": job})
+    return render(request, "samples/_next_tests.html", {"asked": which_tests(job, STEP_S), "job": job})
 
 
 @require_POST

@@ -85,7 +85,7 @@ class Issuing(IssuedCase):
     def test_a_later_engine_names_the_difference(self) -> None:
         held = self.issue()
         of_firm.cache_clear()  # another process, later
-        with mock.patch("treatment.papers.design_file.ENGINE", "99.1"):
+        with mock.patch("treatment.papers.design_file.ENGINE", "99.1"), mock.patch("workbench.repository.results.ENGINE", "99.1"):
             page = read(self.client.get(f"/jobs/{self.job.pk}/issued/{held.pk}/", {"today": "1"}))
         self.assertIn("99.1", page)
         self.assertIn("rules", page)

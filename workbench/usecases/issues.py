@@ -19,8 +19,8 @@ from treatment.papers.issue import IssueChange, canonical, changes, checksum, fr
 from ..records.firm import Membership
 from ..records.issue import KINDS, Issue, IssueEvent, IssueLink, LinkOpening
 from ..records.job import STATES, Job, advance
+from ..repository import results
 from ..repository.door import job_document
-from ..repository.remembered import of_firm
 from .doors import new_owner_link
 from .jobs import hold
 from .refused import Refused
@@ -40,9 +40,10 @@ def open_dangers(design: Design) -> list[str]:
     return [finding.message for finding in design.chosen.findings if finding.severity == "danger"]
 
 
-def freeze(job: Job, design: Design, papers: dict[str, Any]) -> dict[str, Any]:
+def freeze(job: Job, papers: dict[str, Any]) -> dict[str, Any]:
     """What would be frozen of a job now. papers: what is printed besides."""
-    return frozen(job_document(job, shown_stages(job)), of_firm(job.workspace_id).document(design), papers)
+    stages = shown_stages(job)
+    return frozen(job_document(job, stages), results.document_of(job, stages), papers)
 
 
 @transaction.atomic
@@ -57,7 +58,7 @@ def issue(job: Job, design: Design, to: str, reason: str, papers: dict[str, Any]
         raise Refused("A danger is open. Give the reason for issuing it all the same; it is printed on every paper.", "reason")
     hold(job)  # two who issue at once get two letters
     number = Issue.objects.filter(job=job).count()
-    whole = freeze(job, design, papers | {"to": to, "reason": reason})
+    whole = freeze(job, papers | {"to": to, "reason": reason})
     made = Issue.objects.create(
         job=job, number=number, revision=letter(number), to=to, reason=reason, frozen=canonical(whole).decode(), sha256=checksum(whole), engine=whole["engine"],
         issued_at=timezone.now(), issued_by=user, by_name=user.get_username(),
@@ -78,10 +79,10 @@ def document_of(held: Issue) -> dict[str, Any]:
     return found
 
 
-def changed_since(held: Issue, design: Design) -> list[IssueChange]:
+def changed_since(held: Issue) -> list[IssueChange]:
     """What today's engine would make another, and why."""
     then = document_of(held)
-    return changes(then, freeze(held.job, design, then["papers"]))
+    return changes(then, freeze(held.job, then["papers"]))
 
 
 @transaction.atomic
