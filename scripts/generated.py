@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import json
 import sys
 from pathlib import Path
+
+from babel.messages.mofile import write_mo
+from babel.messages.pofile import read_po
 
 ROOT = Path(__file__).resolve().parents[1]
 sys.path.insert(0, str(ROOT))
@@ -16,6 +20,7 @@ from treatment.commissioning.record import record_schema  # noqa: E402
 from treatment.job.catalogue import catalogue_schema  # noqa: E402
 from treatment.job_file import job_schema  # noqa: E402
 from treatment.language.figure import source  # noqa: E402
+from treatment.language.messages import FOLDER  # noqa: E402
 from treatment.operation.diagnosis.diagnosis import diagnosis_schema  # noqa: E402
 from treatment.operation.maintenance.log import log_schema  # noqa: E402
 from treatment.papers.design_schema import design_schema  # noqa: E402
@@ -39,8 +44,23 @@ def rules_page() -> str:
     return "\n".join(lines) + "\n"
 
 
-def generated() -> dict[Path, str]:
+def compiled(messages: Path) -> bytes:
+    """A message file as it is read at run time."""
+    with messages.open(encoding="utf-8") as file:
+        catalog = read_po(file)
+    out = io.BytesIO()
+    write_mo(out, catalog)
+    return out.getvalue()
+
+
+def generated() -> dict[Path, bytes]:
     """Path -> what it should hold."""
+    whole: dict[Path, bytes] = {path: text.encode() for path, text in documents().items()}
+    return whole | {path.with_suffix(".mo"): compiled(path) for path in sorted(FOLDER.rglob("*.po"))}
+
+
+def documents() -> dict[Path, str]:
+    """Documents made from the code."""
     formats = ROOT / "docs" / "formats"
     return {
         formats / "cairn-commissioning-1.schema.json": json.dumps(record_schema(), ensure_ascii=False, indent=1) + "\n",

@@ -4,4 +4,4 @@ from generated import generated
 
 for path, text in generated().items():
     path.parent.mkdir(parents=True, exist_ok=True)
-    path.write_text(text)
+    path.write_bytes(text)

@@ -9,9 +9,12 @@ from contextvars import ContextVar
 from django.http import HttpRequest, HttpResponse
 from django.utils.dateformat import format as written_as
 
+from treatment.language.messages import messages_in
 from treatment.language.spelling import spelled_page
+from treatment.language.translated import translated
 
 _STANDARD: ContextVar[str] = ContextVar("standard", default="")
+_LANGUAGE: ContextVar[str] = ContextVar("language", default="en")
 #: ways of writing a day or a time -> how people of the United States write it
 OF_THE_US = {
     "j M Y": "M j, Y", "j F Y": "F j, Y", "j M": "M j", "j M Y, H:i": "M j, Y, g:i A", "j F Y, H:i": "F j, Y, g:i A", "j M, H:i": "M j, g:i A",
@@ -20,9 +23,10 @@ OF_THE_US = {
 }  # fmt: skip
 
 
-def read_by(standard: str) -> None:
-    """What is shown from here on is read by people of this limit set."""
+def read_by(standard: str, language: str = "en") -> None:
+    """What is shown from here on is read by people of this limit set, in this language."""
     _STANDARD.set(standard)
+    _LANGUAGE.set(language)
 
 
 def written(moment: dt.date | dt.datetime | None, way: str) -> str:
@@ -43,13 +47,16 @@ class Spelling:
         response = self.get_response(request)
         if not response.streaming and response.get("Content-Type", "").startswith("text/html"):
             page = response.content.decode(response.charset)
-            if (other := spelled_page(page, _STANDARD.get())) is not page:
+            if (other := as_read(page, _LANGUAGE.get())) is not page:
                 response.content = other.encode(response.charset)
                 if response.has_header("Content-Length"):
                     response["Content-Length"] = str(len(response.content))
         return response
 
 
-def spelled_paper(page: str) -> str:
-    """A paper in the spelling of who reads it."""
-    return spelled_page(page, _STANDARD.get())
+def as_read(page: str, language: str = "en") -> str:
+    """A page or a paper in the language, or the spelling, of who reads it."""
+    say = messages_in(language)
+    if say is None:
+        return spelled_page(page, _STANDARD.get())
+    return translated(page, say).replace('<html lang="en"', f'<html lang="{language}"', 1)

@@ -15,7 +15,7 @@ import { keysOff, near, say, switchKeys, typing } from "./page.js";
 document.addEventListener("keydown", (e) => {
   const help = document.getElementById("keys");
   if (e.defaultPrevented || e.ctrlKey || e.metaKey || e.altKey || typing(e) || keysOff()) return;
-  if (e.key === "?") {
+  if (e.key === "?" && help) {
     e.preventDefault();
     if (help.open) help.close(); else help.showModal();
     return;

@@ -15,6 +15,13 @@ def _row(unit: str, system: str) -> tuple[str, float, float, int]:
     return row[0], float(row[1]), float(row[2]), int(row[3])
 
 
+@cache
+def units() -> frozenset[str]:
+    """Every unit that people read."""
+    shown = table("display")
+    return frozenset(str(row[0]) for part in ("us", "metric", "both") for row in shown[part].values())
+
+
 def unit_text(unit: str, system: str) -> str:
     """The name of the unit a person reads."""
     return _row(unit, system)[0]

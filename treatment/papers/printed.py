@@ -196,7 +196,7 @@ def book(frozen: Mapping[str, Any]) -> PaperText:
         _listed("What is on your wall", (f"{each['name']}: {each['purpose']}." for each in design["train"])),
         PaperBlock("drawing", "The wall", name="wall"),
         *_valves(papers),
-        PaperBlock("table", "What to do, and when", rows=(("Task", "Who", "How often", "How"), *_calendar(design))),
+        PaperBlock("table", "What to do, and when", rows=(("Task", "Who", "How often", "How"), *_calendar(design)), name="calendar"),
         _listed("Signs that something is wrong", list(signs)[:SHOWN]),
         _listed("For your safety", (caution for stage in design["train"] for caution in stage["cautions"])),
         PaperBlock("log", "Your log", rows=(("Date", "What you saw, read or did", "Who"), *((("",) * 3,) * LOG_LINES))),

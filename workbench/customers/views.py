@@ -10,6 +10,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from treatment.language.messages import LANGUAGES
+
 from ..pages.steps import steps
 from ..records.customer import Customer
 from ..records.job import Job
@@ -48,7 +50,11 @@ def _of_job(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> H
     typed, faults = more.pop("typed", None) or customers.told_of(job), more.pop("faults", {})
     rows = [(name, words, typed.get(name, ""), faults.get(name, ""), name in LONG, record) for name, (record, _, words) in FIELDS.items()]
     known = Customer.objects.filter(workspace=job.workspace_id).order_by("name").values_list("name", flat=True)[:200]
-    return render(request, "customers/job.html", {"job": job, "steps": steps(job, "site"), "rows": rows, "known": known} | more, status=status)
+    context = {
+        "job": job, "steps": steps(job, "site"), "rows": rows, "known": known, "languages": LANGUAGES.items(), "language": typed.get("language", job.language),
+        "language_problem": faults.get("language", ""),
+    }  # fmt: skip
+    return render(request, "customers/job.html", context | more, status=status)
 
 
 @require_GET

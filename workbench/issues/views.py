@@ -72,7 +72,7 @@ def _printed_besides(job: Job, design: Design) -> dict[str, Any]:
         options.append({"letter": option.letter, "names": names, "first": money["first"]["value"], "yearly": money["yearly"]["value"]})
     place = {"name": job.place.name, "address": job.place.address} if job.place else None
     return {
-        "place": place, "firm": job.workspace.name,
+        "place": place, "firm": job.workspace.name, "language": job.language,
         "mark": job.workspace.mark, "train": pictures.train, "wall": pictures.wall, "wall_scale": pictures.scale, "bypass": pictures.bypass, "shut": pictures.shut,
         "options": options if len(options) > 1 else [],
     }  # fmt: skip
@@ -183,7 +183,7 @@ def _link(request: HttpRequest, secret: str) -> IssueLink | HttpResponse:
     found = issues.link_of(secret)
     if found is None:
         raise Http404
-    read_by(found.issue.job.standard)
+    read_by(found.issue.job.standard, issues.language_of(found.issue))
     return found
 
 

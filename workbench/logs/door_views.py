@@ -116,7 +116,7 @@ def _door(secret: str) -> Door:
     link = doors.owner_link(secret)
     if link is None:
         raise Http404
-    read_by(link.log.job.standard)
+    read_by(link.log.job.standard, link.log.job.language)
     return Door(link, secret)
 
 

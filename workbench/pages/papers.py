@@ -8,13 +8,16 @@ import io
 from django.db import IntegrityError, transaction
 from django.template.loader import render_to_string
 
+from treatment.language.messages import messages_in
 from treatment.papers.printed import PAPERS, SAFETY
 
-from ..readers import read_by, spelled_paper
+from ..readers import as_read, read_by
 from ..records.issue import Issue, IssuePaper
-from ..usecases.issues import document_of
+from ..usecases.issues import document_of, language_of
 from .printing import pdf
 
+#: papers that an owner reads
+OWNERS = ("proposal", "book", "labels")
 #: how wide a page is shown small [px]
 WIDE = 440
 
@@ -40,9 +43,12 @@ def page_of(held: Issue, name: str) -> str:
     read_by(whole["design"]["job"]["standard"])
     context = {
         "paper": PAPERS[name](whole), "frozen": whole, "revision": held.revision, "issued_at": held.issued_at, "sum": held.sha256[:8], "engine": held.engine,
-        "safety": SAFETY, "size": "letter" if whole["design"]["job"]["units"] == "us" else "A4", "drawings": whole["papers"],
+        "safety": SAFETY, "size": "letter" if whole["design"]["job"]["units"] == "us" else "A4", "drawings": whole["papers"], "to_scale": name == "pack",
     }  # fmt: skip
-    return spelled_paper(render_to_string("issues/paper.html", context))
+    language = language_of(held) if name in OWNERS else "en"
+    say = messages_in(language) or str
+    context["page_words"] = say("Page"), say("of")
+    return as_read(render_to_string("issues/paper.html", context), language)
 
 
 def pages_of(content: bytes) -> int:

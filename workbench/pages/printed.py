@@ -11,7 +11,7 @@ from django.http import HttpRequest, HttpResponse
 from django.template.loader import render_to_string
 
 from ..error_views import told
-from ..readers import spelled_paper
+from ..readers import as_read
 from ..records.job import Job, KeptPaper
 from .attached import attached
 from .printing import Busy, pdf
@@ -24,7 +24,7 @@ KEPT, LARGEST = 8, 8_000_000
 
 def printed(request: HttpRequest, template: str, context: dict[str, Any], job: Job, name: str) -> HttpResponse:
     """A template as PDF, or the page that says that others are being printed."""
-    page = spelled_paper(render_to_string(template, context))
+    page = as_read(render_to_string(template, context))
     key = hashlib.sha256(f"{PRINT} {page}".encode()).hexdigest()
     held = KeptPaper.objects.filter(job=job, key=key).values_list("content", flat=True).first()
     if held is not None:

@@ -7,6 +7,7 @@ from django.db import models
 from django.db.models import Q
 
 from treatment.job.facts import STANDARDS
+from treatment.language.messages import LANGUAGES
 
 from .history import kept
 
@@ -27,7 +28,7 @@ class Standing(models.Manager["Job"]):
         return super().get_queryset().filter(binned_at=None)
 
 
-@kept("name", "standard", "units", "option", "state", "customer", "place", "catalogue", "archived_at", "binned_at")
+@kept("name", "standard", "units", "option", "state", "language", "customer", "place", "catalogue", "archived_at", "binned_at")
 class Job(models.Model):
     """A site to be treated. ``version`` counts saves: a stale save is refused.
 
@@ -44,6 +45,8 @@ class Job(models.Model):
     #: the train option that the job follows
     option = models.CharField(max_length=1, default="A")
     state = models.CharField(max_length=10, default="asked")
+    #: what the owner reads: of their papers and pages
+    language = models.CharField(max_length=5, default="en")
     customer = models.ForeignKey("customers.Customer", null=True, blank=True, on_delete=models.SET_NULL, related_name="jobs")
     place = models.ForeignKey("customers.Place", null=True, blank=True, on_delete=models.SET_NULL, related_name="jobs")
     #: the firm's catalogue that its equipment is chosen from; none for generic sizes
@@ -67,6 +70,7 @@ class Job(models.Model):
             models.CheckConstraint(condition=Q(units__in=["us", "metric"]), name="job_units_known"),
             models.CheckConstraint(condition=~Q(name=""), name="job_named"),
             models.CheckConstraint(condition=Q(option__in=["A", "B", "C"]), name="job_option_known"),
+            models.CheckConstraint(condition=Q(language__in=list(LANGUAGES)), name="job_language_known"),
         ]
         indexes = [
             models.Index(fields=["workspace", "-updated_at", "id"], name="job_list_order"),

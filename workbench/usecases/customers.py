@@ -8,6 +8,8 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Q
 
+from treatment.language.messages import LANGUAGES
+
 from ..records.customer import Customer, Place
 from ..records.firm import Workspace
 from ..records.job import Job
@@ -44,14 +46,17 @@ def keep(job: Job, typed: Mapping[str, str], version: int, user: Any) -> None:
         faults["customer"] = "Enter the customer's name."
     if told["email"] and ("@" not in told["email"] or " " in told["email"]):
         faults["email"] = "Enter a mail address, for example mara@valley.example."
+    language = str(typed.get("language", job.language))
+    if language not in LANGUAGES:
+        faults["language"] = "Choose a language."
     if faults:
         raise Refused(faults)
     hold(job)
     touch(job, version, user)
     customer = _customer(job, {column: told[name] for name, (record, column, _) in FIELDS.items() if record == "customer"})
     place = _place(job, {column: told[name] for name, (record, column, _) in FIELDS.items() if record == "place"})
-    Job.objects.filter(pk=job.pk).update(customer=customer, place=place)
-    job.customer, job.place = customer, place
+    Job.objects.filter(pk=job.pk).update(customer=customer, place=place, language=language)
+    job.customer, job.place, job.language = customer, place, language
 
 
 def _customer(job: Job, told: dict[str, str]) -> Customer | None:

@@ -79,6 +79,11 @@ def document_of(held: Issue) -> dict[str, Any]:
     return found
 
 
+def language_of(held: Issue) -> str:
+    """The language in which an owner reads an issue; English for one of before there was a choice."""
+    return str(document_of(held)["papers"].get("language", "en"))
+
+
 def changed_since(held: Issue) -> list[IssueChange]:
     """What today's engine would make another, and why."""
     then = document_of(held)
