@@ -25,7 +25,7 @@ LOG_LINES = 20  # empty lines of an owner's log
 @dataclass(frozen=True, slots=True)
 class PaperBlock:
     """A part of a paper. kind: text, list, table, log, drawing, steps, labels or signature; heading: may be empty; rows: of a table, its head first;
-    lines of a drawing stand above it.
+    lines of a drawing stand above it; name: of a drawing or of a table of its own look; own: columns in the company's words.
     """
 
     kind: str
@@ -33,6 +33,7 @@ class PaperBlock:
     lines: tuple[str, ...] = ()
     rows: tuple[tuple[str, ...], ...] = ()
     name: str = ""
+    own: tuple[str, ...] = ()
 
     @property
     def headed(self) -> list[list[tuple[str, str]]]:
@@ -159,9 +160,13 @@ def _bring(design: Mapping[str, Any], system: str) -> Iterator[tuple[str, ...]]:
     yield ("What", "Quantity", "For", "Code")
     for row in design["materials"]:
         if row["group"] != "consumables":
-            amount = row["quantity"]
-            said = f"{amount['value']:g}" if amount["unit"] == "each" else show(amount["value"], amount["unit"], system)
-            yield row["what"], said, row["note"], row.get("code", "")
+            yield row["what"], _quantity(row, system), row["note"], row.get("code", "")
+
+
+def _quantity(row: Mapping[str, Any], system: str) -> str:
+    """How much of a material: counted, or measured in the job's units."""
+    amount = row["quantity"]
+    return f"{amount['value']:g}" if amount["unit"] in ("each", "bag") else show(amount["value"], amount["unit"], system)
 
 
 def _settings(design: Mapping[str, Any], system: str) -> Iterator[tuple[str, ...]]:
@@ -189,7 +194,7 @@ def _steps(design: Mapping[str, Any]) -> Iterator[PaperBlock]:
 # --- book and labels ----------------------------------------------------------------------------------------------------
 def book(frozen: Mapping[str, Any]) -> PaperText:
     """What an owner keeps: what stands on the wall, what to do when, signs that something is wrong, whom to call."""
-    design, papers = frozen["design"], frozen["papers"]
+    design, papers, system = frozen["design"], frozen["papers"], frozen["design"]["job"]["units"]
     signs = dict.fromkeys(step["bad_sign"] for step in design["commissioning"]["steps"] if step["bad_sign"] and step["stage"])
     return PaperText("Owner's book", _kept((
         PaperBlock("text", "", (f"Keep this book beside the equipment. If something is wrong, call {papers['firm']}.",)),
@@ -197,10 +202,28 @@ def book(frozen: Mapping[str, Any]) -> PaperText:
         PaperBlock("drawing", "The wall", name="wall"),
         *_valves(papers),
         PaperBlock("table", "What to do, and when", rows=(("Task", "Who", "How often", "How"), *_calendar(design)), name="calendar"),
+        PaperBlock("table", "What you need in a year", rows=tuple(_supplies(design, system))),
+        PaperBlock("table", "Codes, to order parts", rows=tuple(_codes(design, system)), own=("Part", "Code")),
         _listed("Signs that something is wrong", list(signs)[:SHOWN]),
         _listed("For your safety", (caution for stage in design["train"] for caution in stage["cautions"])),
         PaperBlock("log", "Your log", rows=(("Date", "What you saw, read or did", "Who"), *((("",) * 3,) * LOG_LINES))),
     )))  # fmt: skip
+
+
+def _supplies(design: Mapping[str, Any], system: str) -> Iterator[tuple[str, ...]]:
+    """What is used up in a year: how much of it, and for which unit or in which bags."""
+    yield ("What", "In a year", "For")
+    for row in design["materials"]:
+        if row["group"] == "consumables" and not row.get("code"):  # what has a code is among those, by its own name
+            yield row["what"], _quantity(row, system), row["note"]
+
+
+def _codes(design: Mapping[str, Any], system: str) -> Iterator[tuple[str, ...]]:
+    """What the company's catalog has a code for, and how much of it a year takes."""
+    yield ("Part", "For", "Code", "In a year")
+    for row in design["materials"]:
+        if row.get("code"):
+            yield row["what"], row["note"], row["code"], _quantity(row, system) if row["group"] == "consumables" else ""
 
 
 def _valves(papers: Mapping[str, Any]) -> Iterator[PaperBlock]:
