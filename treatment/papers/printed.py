@@ -59,7 +59,9 @@ def _kept(blocks: Iterable[PaperBlock]) -> tuple[PaperBlock, ...]:
 
 
 def _amount(name: str, value: float, system: str) -> str:
-    """An amount of an analyte, with its unit."""
+    """An amount of an analyte, with its unit; microbes that are only known to be there, or not, in a word."""
+    if analytes()[name].is_microbe and value <= 1:
+        return "present" if value > 0 else "none found"
     return show_amount(value, analytes()[name].shown_unit, system)
 
 
@@ -100,7 +102,8 @@ def _need(need: Mapping[str, Any], system: str) -> str:
     name, found, limit = need["goal"], need["value"], need["limit"]
     told = analytes()[name].name if name in analytes() else name.replace("_", " ")
     value = "" if found is None or found.get("value") is None else f" is {_amount(name, found['value'], system)}"
-    most = "" if limit is None or limit.get("value") is None else f"; the limit is {_amount(name, limit['value'], system)}"
+    bare = name in analytes() and analytes()[name].is_microbe  # their limit is none, which the reason says
+    most = "" if bare or limit is None or limit.get("value") is None else f"; the limit is {_amount(name, limit['value'], system)}"
     health = " This is a health limit." if need["health"] else ""
     return f"{sentence(told)}{value}{most}: {need['why']}.{health}"
 
@@ -120,6 +123,8 @@ def _money(costs: Mapping[str, Any]) -> Iterator[str]:
     yield f"To begin with: {_sum(first['value'])}{unit}."
     yield f"In a year: {_sum(yearly['value'])}{unit}, between {_sum(yearly['low'])} and {_sum(yearly['high'])}{unit} as you use less or more water."
     yield f"Over {costs['years']} years: {_sum(total['value'])}{unit}."
+    if not unit:
+        yield "The company has not set a currency: the amounts are bare numbers."
     if costs["sample_prices"]:
         yield "Some of these are sample prices, made up; they are not an offer."
 

@@ -69,6 +69,13 @@ class Issuing(IssuedCase):
         self.assertEqual(self.client.post(f"/jobs/{self.job.pk}/issued/", REASON).status_code, 422, "and for whom it is")
         self.assertIn("boils its water", " ".join(self.text(self.issue(), "proposal").split()))
 
+    def test_no_figure_that_nobody_measured(self) -> None:
+        """Bacteria that were only found are present, not 1 CFU; money of a company without a currency says so; codes where the catalog has them."""
+        proposal = " ".join(self.text(self.issue(), "proposal").split())
+        self.assertIn("Total coliform is present: must be absent from drinking water. This is a health limit.", proposal)
+        self.assertNotIn("1 CFU", proposal)
+        self.assertIn("has not set a currency", proposal)
+
     def test_the_job_changes_the_issue_does_not(self) -> None:
         """Issue, change, reprint: the same bytes of the document, the same text of the papers; today's design beside it says what changed."""
         held = self.issue()

@@ -42,7 +42,7 @@ class Command(BaseCommand):
 
     @transaction.atomic
     def handle(self, *args: Any, **options: Any) -> None:
-        workspace, _ = Workspace.objects.get_or_create(name="Larkfell Water Design", defaults={"owner_links": True})
+        workspace, _ = Workspace.objects.get_or_create(name="Larkfell Water Design", defaults={"owner_links": True, "currency": "LFC"})
         user, made = get_user_model().objects.get_or_create(username="demo")
         if made:
             user.set_password("larkfell-demo")
