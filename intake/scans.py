@@ -20,6 +20,7 @@ from typing import Any
 from treatment.evidence.reports.sheets import SheetLine, TextSheet, plain
 from treatment.language.tables import table
 
+from .columns import WHOLE, Block, blocks
 from .limits import MOST_CELLS, MOST_LETTERS, Blank, Unreadable
 
 MOST_SCANNED = 3  # pages of a file
@@ -27,6 +28,7 @@ SHOWN = 1400  # px, width of a page as it is shown beside what was read
 ENLARGED = (300, 450)  # dpi at which a page is read
 PAGE_IN = (8.3, 11.7)  # in, the sides of a page
 LANGUAGES = {"english": "eng", "german": "deu", "french": "fra", "spanish": "spa", "dutch": "nld"}
+PARTS, LIGHT = 7, 225  # of a piece of a rule, each darker than this
 UNITS = 612.0  # width of a page in the points that text pages are measured in
 _GAP = 0.9  # of the height of the letters: a wider gap parts two cells
 _NOISE = re.compile(r"^[_—|‘’'`~«»=\-]+(?=[\w<>.])|(?<=[\w%])[_|‘’'`~«»°]+$")
@@ -143,12 +145,26 @@ def _without_rules(page: Picture) -> Picture:
             return ImageChops.offset(mask, step, 0) if on == (along == 0) else ImageChops.offset(mask, 0, step)
 
         thin = ImageChops.darker(moved(light, beside, False), moved(light, -beside, False))
+        thin = ImageChops.darker(thin, _unbroken(page, size, along))
         sure, maybe = ImageChops.darker(dark, thin), ImageChops.darker(weak, thin)
         long = ImageChops.darker(sure, ImageChops.lighter(moved(sure, 1, True), moved(sure, -1, True)))  # of two pieces at least
         ends = ImageChops.lighter(moved(long, 1, True), moved(long, -1, True))
         rules = ImageChops.lighter(long, ImageChops.darker(maybe, ends))
         clean.paste(255, mask=rules.resize(page.size, Image.Resampling.NEAREST).filter(ImageFilter.MaxFilter(5)))
     return clean
+
+
+def _unbroken(page: Picture, size: tuple[int, int], along: int) -> Picture:
+    """Where a page has no light within a piece of a rule, along or across, so that letters below each other are none: a mask of this size."""
+    from PIL import Image, ImageChops
+
+    fine = page.resize((size[0] * PARTS, size[1]) if along == 0 else (size[0], size[1] * PARTS), Image.Resampling.BOX)
+    lightest = fine
+    for step in range(1, PARTS // 2 + 1):
+        for shift in (step, -step):
+            lightest = ImageChops.lighter(lightest, ImageChops.offset(fine, *((shift, 0) if along == 0 else (0, shift))))
+    whole: Picture = lightest.resize(size, Image.Resampling.NEAREST).point(lambda value: 255 if value < LIGHT else 0)
+    return whole
 
 
 def _turned(image: Picture) -> float:
@@ -166,21 +182,25 @@ def _turned(image: Picture) -> float:
     return max((best + k / 10 for k in range(-4, 5)), key=sharp)
 
 
-def _enlarged(page: Picture, dpi: int) -> bytes:
-    """A page as the reader of letters takes it, at a resolution."""
+def _enlarged(page: Picture, dpi: int, block: Block = WHOLE) -> bytes:
+    """A block of a page as the reader of letters takes it, at a resolution."""
     from PIL import Image
 
     width = _wanted(page, dpi)
+    height = max(round(page.height * width / page.width), 1)
+    left, top, right, bottom = block
+    size = max(round((right - left) * width), 1), max(round((bottom - top) * height), 1)
+    box = (left * page.width, top * page.height, right * page.width, bottom * page.height)
     out = io.BytesIO()
-    page.resize((width, max(round(page.height * width / page.width), 1)), Image.Resampling.BICUBIC).save(out, "PPM")
+    page.resize(size, Image.Resampling.BICUBIC, box=box).save(out, "PPM")
     return out.getvalue()
 
 
-def _told(page: Picture, dpi: int, languages: str, kind: str) -> str:
-    """What the reader of letters prints of a page. Raises Unreadable."""
+def _told(page: Picture, dpi: int, languages: str, kind: str, block: Block = WHOLE) -> str:
+    """What the reader of letters prints of a block of a page. Raises Unreadable."""
     try:
         done = subprocess.run(
-            ["tesseract", "stdin", "stdout", "--psm", "6", "--dpi", str(dpi), "-l", languages, *([kind] if kind else [])], input=_enlarged(page, dpi),
+            ["tesseract", "stdin", "stdout", "--psm", "6", "--dpi", str(dpi), "-l", languages, *([kind] if kind else [])], input=_enlarged(page, dpi, block),
             capture_output=True, timeout=_WALL_S, check=False, env={**os.environ, "OMP_THREAD_LIMIT": "1"},
         )  # fmt: skip
     except subprocess.TimeoutExpired:
@@ -205,16 +225,18 @@ def _words(page: Picture, dpi: int, languages: str) -> list[list[dict[str, Any]]
     lines: dict[tuple[str, ...], list[dict[str, Any]]] = {}
     width = _wanted(page, dpi)
     height = max(round(page.height * width / page.width), 1)
-    for row in _told(page, dpi, languages, "tsv").splitlines()[1:]:
-        parts = row.split("\t")
-        if len(parts) < 12 or parts[0] != "5" or float(parts[10]) < 0:
-            continue
-        text = _NOISE.sub("", parts[11].strip())
-        if not re.search(r"[\w<>]", text):
-            continue
-        left, top, wide, high = (int(part) for part in parts[6:10])
-        word = {"text": text, "x0": left / width, "x1": (left + wide) / width, "top": top / height, "bottom": (top + high) / height}
-        lines.setdefault(tuple(parts[2:5]), []).append(word)
+    for block in blocks(page):
+        for row in _told(page, dpi, languages, "tsv", block).splitlines()[1:]:
+            parts = row.split("\t")
+            if len(parts) < 12 or parts[0] != "5" or float(parts[10]) < 0:
+                continue
+            text = _NOISE.sub("", parts[11].strip())
+            if not re.search(r"[\w<>]", text):
+                continue
+            left, top, wide, high = (int(part) for part in parts[6:10])
+            x, y = left / width + block[0], top / height + block[1]
+            word = {"text": text, "x0": x, "x1": x + wide / width, "top": y, "bottom": y + high / height}
+            lines.setdefault((str(block), *parts[2:5]), []).append(word)
     return list(lines.values())
 
 
