@@ -15,6 +15,8 @@ keepalive = 5
 """Seconds for the head of a request to come, and for a connection to lie idle."""
 loglevel = "warning"
 
+#: seconds that a worker works out what was looked at last before it serves
+WARM_S = float(os.environ.get("CAIRN_WARM_S", "4"))
 #: the worker of the task queue that the demonstration starts beside itself; elsewhere it is a service of its own (``./cairn worker``)
 beside: list[subprocess.Popen[bytes]] = []
 
@@ -23,6 +25,20 @@ def _beside_us() -> None:
     """The process ends when ours does, however that comes about, and whoever asks for a page goes first."""
     os.nice(10)
     ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
+def post_worker_init(worker: Any) -> None:
+    """A worker works out what was looked at last before it serves; where that fails it serves all the same."""
+    from django.db import connections
+
+    from workbench.usecases.warming import warm
+
+    try:
+        warm(WARM_S)
+    except Exception as error:
+        worker.log.warning("nothing was worked out before serving: %s", error)
+    finally:
+        connections.close_all()
 
 
 def when_ready(server: Any) -> None:

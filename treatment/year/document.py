@@ -12,7 +12,7 @@ from ..language.schema import array, obj
 from ..planning.evaluated import EvaluatedTrain
 from .against import against_design
 from .asked import YearAsked
-from .figures import Came, YearTotal
+from .figures import Came, YearTotal, came_of
 from .machine import Machine
 from .notices import moment, notices
 from .scenarios import Scenario
@@ -33,7 +33,7 @@ def lived(variant: EvaluatedTrain, asked: YearAsked) -> Lived:
     """Run a year as asked, and what it is held against."""
 
     def run(scenarios: tuple[Scenario, ...]) -> Came:
-        return Came(Machine(variant, asked.start, asked.days, asked.seed, scenarios, asked.begin, asked.daily).run())
+        return came_of(Machine(variant, asked.start, asked.days, asked.seed, scenarios, asked.begin, asked.daily))
 
     came = run(asked.scenarios)
     if not asked.scenarios:

@@ -14,7 +14,7 @@ from ..language.display import show, show_minutes
 from ..language.tables import table
 from ..planning.evaluated import EvaluatedTrain
 from ..train.treatment import StageRun
-from .figures import Came
+from .figures import Came, came_of
 from .machine import Machine
 from .scenarios import Scenario, read_scenarios
 
@@ -120,7 +120,7 @@ def _harder(share: float | None, start: dt.date) -> tuple[Scenario, ...]:
 
 
 def _year(variant: EvaluatedTrain, scenarios: tuple[Scenario, ...], start: dt.date) -> Came:
-    return Came(Machine(variant, start, DAYS, 1, scenarios).run())
+    return came_of(Machine(variant, start, DAYS, 1, scenarios))
 
 
 def _told(came: Came, system: str) -> Iterator[tuple[str, str]]:

@@ -14,6 +14,8 @@ class Result(models.Model):
     job = models.ForeignKey("jobs.Job", on_delete=models.CASCADE, related_name="results")
     kind = models.CharField(max_length=10)
     key = models.CharField(max_length=64)
+    #: of the core that made it
+    core = models.CharField(max_length=64, default="")
     #: JSON as text, so that the same bytes come out
     content = models.TextField()
     made_at = models.DateTimeField()

@@ -28,8 +28,10 @@ from treatment.year.asked import YearAsked
 from treatment.year.document import Lived, lived
 from treatment.year.what_if import WhatIfYear
 
-FIRMS, DESIGNS, LOGS, DOCUMENTS, YEARS, FIELDS = 16, 24, 4, 2, 3, 4
-"""How many firms a process remembers, and how many designs, logs, whole documents, years and fields of choices of each; those looked at longest ago go first."""
+FIRMS, DESIGNS, LOGS, DOCUMENTS, FIELDS = 16, 24, 8, 2, 4
+"""How many firms a process remembers, and how many designs, logs, whole documents and fields of choices of each; those looked at longest ago go first."""
+#: years of all firms that a process remembers: one weighs some 7 MB
+YEARS = 12
 
 
 class Test(NamedTuple):
@@ -61,9 +63,7 @@ class Remembered:
         self.design: Callable[[str, str], Design] = lru_cache(DESIGNS)(_design)
         self.asking: Callable[[Design], Asking] = lru_cache(DESIGNS)(Asking)
         self._document: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], dict[str, Any]] = lru_cache(DOCUMENTS)(_document)
-        self._lived: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, YearAsked], Lived] = lru_cache(YEARS)(_lived)
         self._choosing: Callable[[DesignBasis, tuple[Stage[Any], ...] | None], Choosing] = lru_cache(FIELDS)(_choosing)
-        self._what_if: Callable[[DesignBasis, tuple[Stage[Any], ...] | None, dt.date], WhatIfYear] = lru_cache(YEARS)(_what_if)
         self._priced: OrderedDict[Any, tuple[Facts, Priced]] = OrderedDict()
         self._logs: OrderedDict[int, ReadLog] = OrderedDict()
 
@@ -73,7 +73,7 @@ class Remembered:
 
     def lived(self, design: Design, asked: YearAsked) -> Lived:
         """A year of a design's train."""
-        return self._lived(design.ground, design.job.train, asked)
+        return _lived(design.ground, design.job.train, asked)
 
     def priced(self, variant: EvaluatedTrain) -> Priced:
         """What a train costs; the last few are remembered, by what decides them."""
@@ -87,7 +87,7 @@ class Remembered:
 
     def what_if(self, design: Design, start: dt.date) -> WhatIfYear:
         """What may be asked of a design's train in a year."""
-        return self._what_if(design.ground, design.job.train, start)
+        return _what_if(design.ground, design.job.train, start)
 
     def choosing(self, design: Design) -> Choosing:
         """The field of choices of a design, as far as it is worked out."""
@@ -124,10 +124,12 @@ def _choosing(ground: DesignBasis, train: tuple[Stage[Any], ...] | None) -> Choo
     return Choosing(Design(Job(ground.facts, train), ground))
 
 
+@lru_cache(YEARS)
 def _what_if(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, start: dt.date) -> WhatIfYear:
     return WhatIfYear(Design(Job(ground.facts, train), ground), start)
 
 
+@lru_cache(YEARS)
 def _lived(ground: DesignBasis, train: tuple[Stage[Any], ...] | None, asked: YearAsked) -> Lived:
     return lived(Design(Job(ground.facts, train), ground).chosen, asked)
 

@@ -49,7 +49,7 @@ class TestsNext(NamedTuple):
 
 
 @lru_cache(1)
-def _core() -> str:
+def core() -> str:
     """The core as it stands in its files, code and tables: a mended rule never shows what it said before."""
     root, whole = Path(treatment.__file__).parent, hashlib.sha256()
     for path in sorted(path for path in root.rglob("*") if path.suffix in (".py", ".toml") and "tests" not in path.parts):
@@ -59,7 +59,7 @@ def _core() -> str:
 
 def key_of(job: Job, stages: Stages) -> str:
     """What results of a job with this train stand on: its whole document, the engine, the day."""
-    whole = [KEPT, ENGINE, _core(), dt.date.today().isoformat(), job_document(job, stages)]
+    whole = [KEPT, ENGINE, core(), dt.date.today().isoformat(), job_document(job, stages)]
     return hashlib.sha256(json.dumps(whole, sort_keys=True).encode()).hexdigest()
 
 
@@ -99,16 +99,16 @@ def refresh(job: Job, stages: Stages) -> None:
         document_of(job, stages)
     except Exception:
         held = set(Result.objects.filter(job=job).values_list("kind", flat=True))
-        Result.objects.bulk_create(Result(job=job, kind=kind, key="", content="null", made_at=now) for kind in KINDS if kind not in held)
+        Result.objects.bulk_create(Result(job=job, kind=kind, key="", content="null", made_at=now, core=core()) for kind in KINDS if kind not in held)
         raise
     finally:
-        Result.objects.filter(job=job).update(made_at=now)
+        Result.objects.filter(job=job).update(made_at=now, core=core())
 
 
 def outdated() -> list[int]:
-    """Jobs that changed lately, or on whose results a new day began, the newest change first: their numbers."""
+    """Jobs that changed lately, or on whose results a new day began, or which another core made, the newest change first: their numbers."""
     now = timezone.now()
-    good = Result.objects.filter(job=OuterRef("pk"), made_at__gte=OuterRef("updated_at"), made_at__date=timezone.localdate())
+    good = Result.objects.filter(job=OuterRef("pk"), made_at__gte=OuterRef("updated_at"), made_at__date=timezone.localdate(), core=core())
     train = TrainOption.objects.filter(
         job=OuterRef("pk"), updated_at__gt=Subquery(Result.objects.filter(job=OuterRef("job")).order_by("made_at").values("made_at")[:1])
     )
@@ -126,9 +126,11 @@ def _held(job: Job, kind: str, key: str) -> Any:
 
 def _keep(job: Job, kind: str, key: str, content: Any) -> None:
     """Keep a result; of a job that was deleted meanwhile nothing is kept."""
-    row = Result(job=job, kind=kind, key=key, content=json.dumps(content, ensure_ascii=False), made_at=timezone.now())
+    row = Result(job=job, kind=kind, key=key, content=json.dumps(content, ensure_ascii=False), made_at=timezone.now(), core=core())
     try:
         with transaction.atomic():
-            Result.objects.bulk_create([row], update_conflicts=True, unique_fields=["job", "kind"], update_fields=["key", "content", "made_at"])
+            Result.objects.bulk_create(
+                [row], update_conflicts=True, unique_fields=["job", "kind"], update_fields=["key", "content", "made_at", "core"]
+            )
     except IntegrityError:
         return

@@ -90,6 +90,11 @@ class Followed(WorkbenchTestCase):
         Result.objects.update(made_at=timezone.now() - dt.timedelta(days=1))
         Job.objects.update(updated_at=timezone.now() - dt.timedelta(days=2))
         self.assertEqual(results.outdated(), [self.job.pk])
+        follow()
+        with mock.patch.object(results, "core", lambda: "another"):
+            self.assertEqual(results.outdated(), [self.job.pk])
+        self.assertEqual(results.outdated(), [])
+        Result.objects.all().delete()
         Job.objects.update(updated_at=timezone.now() - dt.timedelta(days=results.LATELY + 1))
         self.assertEqual(results.outdated(), [])
 
