@@ -8,7 +8,8 @@ from typing import Any, ClassVar
 
 from django.contrib.auth import get_user_model
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
-from django.test import TestCase, tag
+from django.db import connection
+from django.test import TestCase, TransactionTestCase, tag
 from playwright.sync_api import Page, expect, sync_playwright
 
 from treatment.tests.example import job as job_document
@@ -53,6 +54,15 @@ class WorkbenchTestCase(TestCase):
 
     def setUp(self) -> None:
         self.client.force_login(self.designer)
+
+
+class QueueTestCase(TransactionTestCase):
+    """Tests with committed changes and the queue of tasks, which is emptied behind each."""
+
+    def _fixture_teardown(self) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute("truncate procrastinate_jobs, procrastinate_workers, procrastinate_periodic_defers restart identity cascade")
+        super()._fixture_teardown()
 
 
 def has_focus(page: Page, id: str) -> None:

@@ -6,9 +6,9 @@ import datetime as dt
 import json
 from unittest import mock
 
-from django.test import TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 from structlog.testing import capture_logs
 
 from treatment.studies.next_tests import Asking
@@ -16,11 +16,12 @@ from workbench.jobs.tasks import follow, work_out
 from workbench.records.job import Job, JobFigures
 from workbench.records.result import Result
 from workbench.repository import results
+from workbench.repository.door import store
 from workbench.repository.remembered import of_firm
 from workbench.usecases.jobs import bump
 from workbench.usecases.trains import shown_stages
 
-from .base import WorkbenchTestCase, read
+from .base import QueueTestCase, WorkbenchTestCase, job_document, people, read
 
 
 class Kept(WorkbenchTestCase):
@@ -117,16 +118,9 @@ class Followed(WorkbenchTestCase):
             self.assertIn(self.job.name, read(self.client.get(reverse("jobs"))))
 
 
-class Passes(TransactionTestCase):
+class Passes(QueueTestCase):
     def test_a_pass_ends_and_the_next_takes_up_the_rest(self) -> None:
         """With no time at all nothing is worked out, and another pass waits; twice asked, one waits."""
-        from procrastinate.contrib.django.models import ProcrastinateJob
-
-        from treatment.tests.example import job as job_document
-        from workbench.repository.door import store
-
-        from .base import people
-
         workspace, designer, _, _ = people()
         store(job_document(), workspace, designer)
         with mock.patch("workbench.jobs.tasks.PASS_S", -1):
@@ -134,10 +128,3 @@ class Passes(TransactionTestCase):
             follow()
         self.assertEqual(ProcrastinateJob.objects.filter(task_name="results.follow", status="todo").count(), 1)
         self.assertFalse(Result.objects.exists())
-
-    def _fixture_teardown(self) -> None:
-        from django.db import connection
-
-        with connection.cursor() as cursor:
-            cursor.execute("truncate procrastinate_jobs, procrastinate_workers, procrastinate_periodic_defers restart identity cascade")
-        super()._fixture_teardown()

@@ -8,7 +8,7 @@ from typing import Any
 from unittest import mock
 
 from django.db import connection
-from django.test import Client, TransactionTestCase
+from django.test import Client
 from django.urls import reverse
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
@@ -20,7 +20,7 @@ from workbench.jobs.tasks import TIMES, take_up_again
 from workbench.records.issue import Issue, IssuePaper
 from workbench.repository.door import store
 
-from .base import WorkbenchTestCase, job_document, people, read
+from .base import QueueTestCase, WorkbenchTestCase, job_document, people, read
 
 
 def issued(client: Client, job: Any) -> Issue:
@@ -86,13 +86,8 @@ class TakenUp(WorkbenchTestCase):
         self.assertEqual(done, [("again", 1), ("failed", TIMES)])
 
 
-class Worker(TransactionTestCase):
+class Worker(QueueTestCase):
     """A worker as it runs beside the pages, with a connection of its own."""
-
-    def _fixture_teardown(self) -> None:
-        with connection.cursor() as cursor:
-            cursor.execute("truncate procrastinate_jobs, procrastinate_workers, procrastinate_periodic_defers restart identity cascade")
-        super()._fixture_teardown()
 
     def test_it_prints_what_was_issued(self) -> None:
         """One pass of a real worker: all papers are there, the task is done."""
