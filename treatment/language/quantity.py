@@ -19,7 +19,8 @@ _THOUSANDS = re.compile(r"^[+-]?[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?$")
 _FEET_AND_INCHES = re.compile(
     r"^\s*(?P<feet>\d{1,4})\s*(?:ft|feet|foot|'|′|’)\s*(?P<inches>\d{1,2}(?:[.,]\d+)?(?:\s+\d+/\d+)?|\d+/\d+)\s*(?:in|inch|inches|\"|″|”|'')?\s*$"
 )
-_ABOUT = re.compile(
+#: words before a number that is not exact
+ABOUT = re.compile(
     r"^\s*(?:about|approx(?:imately|\.)?|around|roughly|circa|ca\.?|c\.|some|nearly|almost|say|~|≈|etwa|rund|environ|aprox\.?|ongeveer)\s*(?=[\d.,½¼¾⅓⅔⅛⅜⅝⅞])",
     re.IGNORECASE,
 )
@@ -146,7 +147,7 @@ def as_said(text: str) -> str:
     >>> as_said("about 8 gpm"), as_said("2½ in")
     ('8 gpm', '2 1/2 in')
     """
-    bare = _ABOUT.sub("", text)
+    bare = ABOUT.sub("", text)
     if not any(part in bare for part in _PARTS):
         return bare
     return re.sub(r"(\d?)\s*([½¼¾⅓⅔⅛⅜⅝⅞])", lambda met: f"{met[1]} {_PARTS[met[2]]}".strip(), bare)

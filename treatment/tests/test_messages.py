@@ -66,6 +66,7 @@ def of_tables() -> Iterator[str]:
     yield from (row["name"] for row in table("media").values() if isinstance(row, dict) and "min_bed" in row)
     yield from map(observed, OBSERVATIONS)
     yield from SAFETY
+    yield from (row["words"] for row in table("report_words")["dangerous"].values())
 
 
 def templates() -> Iterator[tuple[str, str]]:

@@ -48,7 +48,8 @@ def once(rows: list[ReportRow]) -> None:
             for row in several[1:]:
                 row.status, row.reading, row.why = "aside", None, "the same again"
             continue
-        firm = [row for row in several if row.status == "sure"] or several
+        read = ("sure", "check") if analyte.is_microbe else ("sure",)  # of microbes none that was read is passed over
+        firm = [row for row in several if row.status in read] or several
         taken = min(firm, key=lambda row: _low(row.reading)) if analyte.adverse == "low" else max(firm, key=lambda row: _high(row.reading))
         taken.status = "check" if taken.status == "sure" else taken.status
         taken.why = "; ".join(filter(None, (taken.why, f"{analyte.name} is in the report twice: the worst case is used")))

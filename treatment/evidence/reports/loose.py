@@ -16,6 +16,7 @@ from .sheets import SheetLine
 _DOTS = r"(?:[.·…_]|\s[.·…_](?!\d))"
 _SPLIT = re.compile(_DOTS + r"{3,}\s*|\s{2,}|\t+|\s*:\s+|(?<=[A-Za-z)])\s*=\s*")
 _LEADER = re.compile(r"\s*" + _DOTS + r"{4,}\s*")
+_SHORT_LEADER = re.compile(_LEADER.pattern + r"|\s+[.·…_]{2,3}(?=\s)\s*")
 #: a name with a number right behind it
 _STUCK = re.compile(r"^(?P<name>.*[^\s\d.,<>≤≥]) +(?P<value>[<>≤≥]? ?\d[\d.,]*)$")
 _LABEL = re.compile(r"^\s*([A-Za-zÀ-ÿ][A-Za-zÀ-ÿ /.-]{1,24}?)\s*:\s+(\S.*)$")
@@ -82,11 +83,16 @@ def sentence(line: SheetLine) -> list[LineEntry]:
 
 def unled(lines: Sequence[SheetLine]) -> Sequence[SheetLine]:
     """Lines with dotted leaders as a table, where a heading has them, too; as they are elsewhere."""
-    parted = [_LEADER.split(line.cells[0].strip()) if len(line.filled) == 1 and line.cells[0] else [] for line in lines]
+    parted = [_led(line.cells[0].strip()) if len(line.filled) == 1 and line.cells[0] else [] for line in lines]
     headed = any(len(cells) > 1 and len({role for cell in cells if (role := heading(cell).role)}) > 1 for cells in parted)
     if not headed:
         return lines
     return [SheetLine(line.at, tuple(cells)) if len(cells) > 1 else line for line, cells in zip(lines, parted, strict=True)]
+
+
+def _led(text: str) -> list[str]:
+    """The cells of a line with leaders; where it has a long one, the short ones behind it (`` .. ``) part cells, too."""
+    return [cell.strip() for cell in (_SHORT_LEADER if _LEADER.search(text) else _LEADER).split(text)]
 
 
 def labelled(lines: Sequence[SheetLine]) -> Sequence[SheetLine]:

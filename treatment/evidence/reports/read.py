@@ -19,7 +19,7 @@ from .numbers import decimal_mark
 from .report import Report, ReportRow, ReportSample
 from .results import Judged, Printed, is_mark, is_year, judge, looks_like_result
 from .sheets import SheetLine, TextSheet, plain
-from .told import by_method, facts_table, is_facts, is_identifier, labels_of, phase_of_rows, title_of, unit_of_all
+from .told import by_method, facts_table, is_facts, is_identifier, labels_of, phase_of_rows, title_of, unit_of_all, unit_of_section
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
 _PLACE = re.compile(
@@ -75,7 +75,7 @@ class _Walk:
         """Read a sheet; what its head says of the sample holds for what stands in it."""
         self.layout: Layout | None = None
         self.here = ReportSample(self.cover.taken_on, self.cover.point, self.cover.label)
-        self.block, self.phase, self.unit = f"{sheet.name}:0", "", ""
+        self.block, self.phase, self.unit, self.section = f"{sheet.name}:0", "", "", ""
         self.begun = False
         above: tuple[str, ...] = ()
         over: SheetLine | None = None
@@ -191,6 +191,8 @@ class _Walk:
         if unit := unit_of_all(line):
             self.unit = unit
             return True
+        if (section := unit_of_section(line)) is not None:
+            self.section = section
         phase = phase_of_rows(line)
         self.phase = self.phase if phase is None else phase
         return bool(phase)
@@ -369,8 +371,9 @@ class _Walk:
         if not meant.how and is_identifier(label):
             return
         self.rows_under += 1
-        if not shown.unit and self.unit and not meant.unit and meant.analyte and meant.analyte.factor_for(self.unit):
-            shown = _with_unit(shown, self.unit)
+        if not shown.unit and not meant.unit and meant.analyte:
+            told = (unit for unit in (self.section, self.unit) if unit and meant.analyte.factor_for(unit))
+            shown = _with_unit(shown, unit) if (unit := next(told, "")) else shown
         judged = self._remembered(label, shown) or judge(meant, shown, self.mark)
         analyte = meant.analyte if judged.reading is None else analytes()[judged.reading.analyte]
         why = "; ".join(dict.fromkeys(judged.why))

@@ -8,6 +8,7 @@ from functools import cache
 
 from ...language.analytes import Analyte
 from ...language.errors import NotUnderstood
+from ...language.quantity import ABOUT
 from ...language.reading import Reading, parse_reading
 from ...language.tables import table
 from .headings import is_unit
@@ -268,7 +269,10 @@ class _ResultRow:
 
     def _value(self, text: str, cleaned: str, marked: str) -> tuple[str, str]:
         """A number with its sign, unit and flags."""
-        match = _VALUE.match(cleaned)
+        exact = ABOUT.sub("", cleaned)
+        if exact != cleaned:
+            self.doubts.append("printed as about so much")
+        match = _VALUE.match(exact)
         if not match:
             raise NotUnderstood(text, f"“{text[:40]}” is not a readable result")
         value = self._plain(match["a"])

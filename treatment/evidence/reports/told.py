@@ -19,6 +19,8 @@ _METALS = {"metals", "metal", "metalle", "metaux"}
 
 
 #: the method of a table, in its title
+#: a unit in brackets at the end of a title
+_IN_BRACKETS = re.compile(r"[(\[](?:in |en )?(?P<unit>[^()\[\]]{1,20})[)\]]\s*:?$")
 _BY_METHOD = re.compile(
     r"\b(?:by|per|method|methode|nach|selon|segun|según|volgens)\s+(?:EPA\s+|SM\s+|ISO\s+|DIN\s+|EN\s+)*\d{3,5}(?:\.\d+)?\b", re.IGNORECASE
 )
@@ -116,6 +118,16 @@ def unit_of_all(line: SheetLine) -> str:
         return ""
     words = text[match.start("unit") :].split("  ")[0].split()
     return next((unit for n in (2, 1) if is_unit(unit := " ".join(words[:n]).strip(".,;()"))), "")
+
+
+def unit_of_section(line: SheetLine) -> str | None:
+    """The unit that the title of some rows gives them (``Metals (mg/L)``), nothing for a title without one; None where a line is no title."""
+    if len(line.filled) != 1 or not title_of(line):
+        return None
+    match = _IN_BRACKETS.search(line.filled[0].strip())
+    told = match["unit"].strip() if match else ""
+    counted = re.sub(r"^(?:per|je|pro|par|por)\s+|^/\s*", "CFU/", told)
+    return next((unit for unit in (told, counted) if is_unit(unit)), "")
 
 
 def phase_of_rows(line: SheetLine) -> str | None:
