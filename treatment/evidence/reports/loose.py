@@ -22,6 +22,7 @@ _STUCK = re.compile(r"^(?P<name>.*[^\s\d.,<>≤≥]) +(?P<value>[<>≤≥]? ?\d[
 _LABEL = re.compile(r"^\s*([A-Za-zÀ-ÿ][A-Za-zÀ-ÿ /.-]{1,24}?)\s*:\s+(\S.*)$")
 #: a limit in brackets behind a result
 _LIMIT = re.compile(r"^\((?:limit|mcl|max\.?|grenzwert|limite|norm|standard)?\s*:?\s*(\d[\d.,]*(?:\s*[-–]\s*\d[\d.,]*)?[^()]*)\)$", re.IGNORECASE)
+_NAMED_LIMIT = re.compile(r"^\((?:limit|mcl|max\.?|grenzwert|gw|limite|norm|norme|standard)\b[^()]*\d[^()]*\)$", re.IGNORECASE)
 _BETWEEN = re.compile(
     r"^(?P<name>.*?[A-Za-zÀ-ÿ)\]₂₃₄*²⁺+][.:]?)\s+(?P<value>(?:[<>≤≥]\s*)?-?\d.*|present|absent|absence|presence|nd|n\.d\.|tntc|not detected|negative|positive|detected)$",
     re.IGNORECASE,
@@ -49,7 +50,7 @@ def rows_beside(line: SheetLine) -> list[SheetLine]:
 
 def loose_row(line: SheetLine, phase: str, strict: bool) -> Loose | None:
     """The row that a line without a heading is; None where it is none. strict: only names we know surely."""
-    cells = [part.strip() for cell in line.filled for part in _SPLIT.split(cell) if part and part.strip()]
+    cells = [part.strip() for cell in line.filled for piece in _SPLIT.split(cell) if piece for part in _limit_apart(piece) if part.strip()]
     cells = [piece for cell in cells for piece in name_and_value(cell)]
     start = next(
         (k for k, cell in enumerate(cells) if not looks_like_result(cell) and meaning(cell, phase).how and (not is_unit(cell) or not k)), None
@@ -71,6 +72,12 @@ def loose_row(line: SheetLine, phase: str, strict: bool) -> Loose | None:
     unit = next((cell for cell in rest[k + 1 : k + 2] if is_unit(cell)), "") or (rest[k - 1] if k and is_unit(rest[k - 1]) else "")
     values = sum(any(letter.isdigit() for letter in rest[j]) for j in numbers)
     return Loose(label, Printed(result=rest[k], mark=mark, unit=unit, crowd=values, limit=limit))
+
+
+def _limit_apart(cell: str) -> list[str]:
+    """A cell whose limit stands in brackets behind its result, as two."""
+    head, bracket, rest = cell.rstrip().rpartition("(")
+    return [head, bracket + rest] if head.strip() and _NAMED_LIMIT.match(bracket + rest) else [cell]
 
 
 def sentence(line: SheetLine) -> list[LineEntry]:

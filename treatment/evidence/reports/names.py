@@ -40,6 +40,8 @@ _CHARGE = re.compile(r"^((?!Fe)[A-Z][A-Za-z]?(?:[A-Z][a-z]?\d?|\d(?=[A-Z+-]))*\d
 _AT = re.compile(r"\s*(?:\b(?:bei|at|a|à|bij)|@)?\s*\d{1,2}(?:[.,]\d)?\s*[°º]\s*C$", re.IGNORECASE)
 #: the symbol of what is meant, behind the name: ``Lead as Pb``
 _SYMBOL = re.compile(r"\s+(?:as|als|en|como)\s+([A-Z][a-z]?)$")
+#: the number of a row that stands close before its name
+_COUNTED = re.compile(r"^\d{1,3}[.)]?\s+(?=[^\W\d])")
 _NUMBERED = re.compile(r"^\s*(?:\(?\d{1,3}[.)]|[a-z]\))\s+(?=[A-Za-zÀ-ÿ])")
 _PRESENCE = re.compile(r"[\s,(\[]+(?:p\s?/\s?a|a\s?/\s?p|presence\s?/\s?absence|present\s?/\s?absent)\s*[)\]]?\s*$", re.IGNORECASE)
 _TIMES = re.compile(r"\b\d+\s*(?:h|hr|hrs|hours?|d|days?|std|tage)\b|(?<![\d.,])(?:20|22|30|35|36|37)\s*°?\s*C\b", re.IGNORECASE)
@@ -121,6 +123,8 @@ def meaning(label: str, phase: str = "") -> Meaning:
     said = words_of(bare)
     here = next((_phases()[word] for word in said if word in _phases()), "") or phase
     found = _found(text, bare, here)
+    if found.how != "sure" and (numbered := _COUNTED.match(text)) and (named := meaning(text[numbered.end() :], phase)).how == "sure":
+        return named  # “4 Trübung”: the number of a row
     if not found.how and "-" in bare:
         found = _found(text, bare.replace("-", " "), here)
     if not found.how and basis and (as_named := _found(text, whole, here)).how:  # “Free Cl2”: the formula is part of the name

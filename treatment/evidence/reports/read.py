@@ -266,11 +266,15 @@ class _Walk:
                 role = "sampled"  # days that stand under the samples' names
             if not role:
                 continue
+            before: ReportSample | None = None
             for column in part.columns:
                 value = cells[column.result] if 0 <= column.result < len(cells) else ""
                 sample = self._sample(f"{column.result}", column.label)
                 if role == "sampled":
                     sample.taken_on = day(value, self.first) or sample.taken_on
+                    if before is not None and not sample.label:  # one name over several days
+                        sample.label, sample.point = before.label, sample.point or before.point
+                    before = sample
                 elif value:
                     sample.label, sample.point = value[:120], point_of(value) or sample.point
             told = True

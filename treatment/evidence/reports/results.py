@@ -41,7 +41,7 @@ _OF_VOLUME = re.compile(r"\s*(?:/|per|in|pro|par)\s*\d*\s*m?l$")
 _AT_20 = re.compile(r"(?<!\d)20\s*[°º]?\s*C", re.IGNORECASE)
 #: a unit with something in brackets behind it
 _ASIDE = re.compile(r"^(?P<unit>[^()]+?)\s*\((?P<told>[^()]+)\)$")
-_ONE_IN = re.compile(r"^1\s*/\s*100\s*ml$", re.IGNORECASE)
+_ONE_IN = re.compile(r"^1\s*/\s*(?P<volume>100|250|)\s*ml$", re.IGNORECASE)
 _FAR = 10.0  # beyond the plausible range by this factor, a number is asked about
 
 
@@ -345,7 +345,7 @@ class _ResultRow:
     def _read(self, body: str, unit: str) -> Reading:
         """The reading, once the unit and its basis are known."""
         analyte, basis = self.analyte, self.meaning.basis
-        unit = _ONE_IN.sub("/100mL", unit) if analyte.is_microbe else unit  # “0 1/100 ml” is no hundredth
+        unit = _ONE_IN.sub(lambda found: f"/{found['volume']}mL", unit) if analyte.is_microbe else unit  # “0 1/100 ml” is no hundredth
         if analyte.key == "ph" and unit and analyte.factor_for(unit) is None:
             unit = ""
         own_unit = (

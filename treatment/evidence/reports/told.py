@@ -43,11 +43,15 @@ def labels_of(line: SheetLine, is_row: bool) -> list[tuple[str, str]]:
     if not is_row and not any(role == "label" for role, _ in found):  # “Sample B - softened”, without a colon
         all_named = [match["rest"] for cell in cells if (match := _NUMBERED.match(cell)) and match["rest"].strip(" -–:,(")]
         named = all_named[0] if len(all_named) == 1 else ""  # several stand over columns of their own
-        if named and (found or len(cells) == 1):
+        beside = [cell for cell in cells if not _NUMBERED.match(cell)]
+        if named and (found or all(_DAY.fullmatch(cell) for cell in beside)):
             found.insert(0, ("label", named.strip(" -–:,(")))
+            found += [("sampled", cell) for cell in beside if _DAY.fullmatch(cell)]
     return found
 
 
+#: a day that stands by itself
+_DAY = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{2,4}|\d{1,2}[. -]\w{3,9}\.?[ -]\d{4}")
 _NUMBERED = re.compile(
     r"^(?:sample|probe|echantillon|muestra|monster)(?![a-z])\s*(?:no\.?|nr\.?|n°|#)?\s*(?P<rest>[a-z]?\d{0,6}[a-z]?(?:\s*[-–:,(]\s*.*)?)$",
     re.IGNORECASE,
