@@ -23,6 +23,8 @@ _LABEL = re.compile(r"^\s*([A-Za-zÀ-ÿ][A-Za-zÀ-ÿ /.-]{1,24}?)\s*:\s+(\S.*)$"
 #: a limit in brackets behind a result
 _LIMIT = re.compile(r"^\((?:limit|mcl|max\.?|grenzwert|limite|norm|standard)?\s*:?\s*(\d[\d.,]*(?:\s*[-–]\s*\d[\d.,]*)?[^()]*)\)$", re.IGNORECASE)
 _NAMED_LIMIT = re.compile(r"^\((?:limit|mcl|max\.?|grenzwert|gw|limite|norm|norme|standard)\b[^()]*\d[^()]*\)$", re.IGNORECASE)
+#: a name that ends in the temperature it holds at
+_AT_DEGREES = re.compile(r"(?:@|\b(?:bei|at|à|a|bij))\s*2[05]\s*°?\s*C$")
 _BETWEEN = re.compile(
     r"^(?P<name>.*?[A-Za-zÀ-ÿ)\]₂₃₄*²⁺+][.:]?)\s+(?P<value>(?:[<>≤≥]\s*)?-?\d.*|present|absent|absence|presence|nd|n\.d\.|tntc|not detected|negative|positive|detected)$",
     re.IGNORECASE,
@@ -78,6 +80,14 @@ def _limit_apart(cell: str) -> list[str]:
     """A cell whose limit stands in brackets behind its result, as two."""
     head, bracket, rest = cell.rstrip().rpartition("(")
     return [head, bracket + rest] if head.strip() and _NAMED_LIMIT.match(bracket + rest) else [cell]
+
+
+def unread(line: SheetLine) -> Loose | None:
+    """A line that names one of ours before a colon and says more of it than a result, with a number in it: to be asked, not lost; else None."""
+    label, colon, said = line.filled[0].partition(":") if len(line.filled) == 1 else ("", "", "")
+    if not colon or meaning(label).how != "sure" or not any(letter.isdigit() for letter in said):
+        return None
+    return Loose(label.strip(), Printed(result=said.strip()))
 
 
 def sentence(line: SheetLine) -> list[LineEntry]:
@@ -136,7 +146,7 @@ def unstuck(line: SheetLine, cells: list[str], name: int, result: int) -> list[s
 
 def name_and_value(cell: str) -> list[str]:
     """A cell that holds name and value: ``Iron 2.4 mg/L``."""
-    match = _BETWEEN.match(cell)
+    match = None if _AT_DEGREES.search(cell) else _BETWEEN.match(cell)
     if match and meaning(match["name"]).how and meaning(cell).how != "sure":
         return [match["name"], match["value"]]
     return [cell]

@@ -13,7 +13,7 @@ from .dates import day, day_first
 from .flags import apply, flag_in, legend_of
 from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, beside, layout_at, phase_in, titles_over
-from .loose import labelled, loose_row, name_and_value, rows_beside, sentence, unled, unstuck
+from .loose import labelled, loose_row, name_and_value, rows_beside, sentence, unled, unread, unstuck
 from .names import Meaning, danger_of, meaning
 from .numbers import decimal_mark
 from .report import Report, ReportRow, ReportSample
@@ -96,7 +96,7 @@ class _Walk:
                 if not line.filled:
                     above, over, i = (), None, i + 1
                     continue
-            found = None if self._fits(line) or is_facts(line) else layout_at(lines, i, above)
+            found = None if self._fits(line) or is_facts(line) or self._heads_nothing(lines, i) else layout_at(lines, i, above)
             if found is not None:
                 self.layout, self.phase = found, ""
                 self._begin(
@@ -118,6 +118,15 @@ class _Walk:
             above, over, i = (line.cells if not line.spans else ()), line, i + 1
         if not self.begun:
             self.cover = self.here
+
+    @staticmethod
+    def _heads_nothing(lines: Sequence[SheetLine], i: int) -> bool:
+        """Whether a line of two cells that says nothing of results has no row of ours below it: a title, or a fact, and no heading."""
+        cells = lines[i].filled
+        roles = {heading(cell).role for cell in cells}
+        if len(cells) != 2 or not roles <= {"", "name", "point", "sample", "sampled"} or "" not in roles:
+            return False
+        return not any(meaning(line.filled[0]).how for line in lines[i + 1 : i + 4] if line.filled)
 
     def _begin(self, title: str) -> None:
         """Another table begins. title: what stands over it, as far as it may be a sample's name."""
@@ -365,7 +374,7 @@ class _Walk:
                 self.cut = self.cuts[k]
                 if row := loose_row(part, self.phase, strict):
                     self._keep(self._sample(), line.at, row.label, row.shown)
-        elif row := loose_row(line, self.phase, strict):
+        elif row := loose_row(line, self.phase, strict) or unread(line):
             self._keep(self._sample(), line.at, row.label, row.shown)
 
     def _keep(self, sample: ReportSample, at: str, label: str, shown: Printed, phase: str = "", remark: str = "") -> None:

@@ -37,7 +37,7 @@ def labels_of(line: SheetLine, is_row: bool) -> list[tuple[str, str]]:
             continue
         value = value.strip() or (cells[k + 1] if k + 1 < len(cells) else "")
         next_label = ":" in value and about(value.partition(":")[0])
-        loose = role != "sampled" and looks_like_result(value) and not colon and len(cells) > 2
+        loose = role != "sampled" and looks_like_result(value) and not colon and len(cells) > 2 and not _NUMBER_OF_SAMPLE.fullmatch(value)
         if value and not next_label and not loose:
             found.append((role, value))
     if not is_row and not any(role == "label" for role, _ in found):  # “Sample B - softened”, without a colon
@@ -50,6 +50,8 @@ def labels_of(line: SheetLine, is_row: bool) -> list[tuple[str, str]]:
     return found
 
 
+#: the number of a sample: two hyphens in it, or a letter at its end
+_NUMBER_OF_SAMPLE = re.compile(r"\w+-\w+-\w+|\d+-?\d*[A-Z]")
 #: a day that stands by itself
 _DAY = re.compile(r"\d{1,4}[-./]\d{1,2}[-./]\d{2,4}|\d{1,2}[. -]\w{3,9}\.?[ -]\d{4}")
 _NUMBERED = re.compile(
