@@ -355,6 +355,9 @@ class _ResultRow:
             else ""
         )
         unit = unit or own_unit
+        if not unit and analyte.unit != "pH" and (beside := self._unit_of_limit()):
+            unit = beside
+            self.doubts.append(f"its unit is that of the limit beside it, {beside}")
         if unit and plain(unit) in ("p/a", "presence/absence", "absent/present") and analyte.is_microbe:
             unit = analyte.unit
         if basis and unit and basis in analyte.basis and not self._says(unit):
@@ -362,9 +365,9 @@ class _ResultRow:
         if not unit and analyte.unit != "pH":
             if not analyte.bare or (analyte.ambiguous_basis and not basis):
                 raise NotUnderstood(body, f"no unit is printed; {analyte.name} needs one, such as {analyte.accepted_units()[0]}")
-            unit = analyte.bare
+            unit = f"{analyte.bare} as {basis}" if basis in analyte.basis and basis.lower() not in analyte.bare.lower() else analyte.bare
             if not (analyte.is_microbe and self.row.headed and body in ("0", "<1")):
-                self.doubts.append(f"no unit is printed: read as {analyte.bare}")
+                self.doubts.append(f"no unit is printed: read as {unit}")
         if unit and analyte.factor_for(unit) is None and not (analyte.dimension == "hardness" and is_unit(unit)):
             raise NotUnderstood(body, f"“{unit}” is not a unit of {analyte.said}")
         if analyte.ambiguous_basis and not self._says(unit) and not self._amount(unit):
@@ -377,6 +380,12 @@ class _ResultRow:
         if reading.note:
             self.doubts.append(reading.note)
         return reading
+
+    def _unit_of_limit(self) -> str:
+        """The unit that stands with the limit of a row that has none of its own; empty where there is none."""
+        found = re.search(rf"(?:{NUMBER})\s*(?P<unit>[^\d\s(.,–-].*)$", self.row.limit.strip())
+        unit = found["unit"].strip(" ()") if found else ""
+        return unit if unit and self.analyte.factor_for(unit) and is_unit(unit) else ""
 
     def _says(self, unit: str) -> str:
         """The basis that a unit says."""

@@ -19,8 +19,8 @@ _METALS = {"metals", "metal", "metalle", "metaux"}
 
 
 #: the method of a table, in its title
-#: a unit in brackets at the end of a title
-_IN_BRACKETS = re.compile(r"[(\[](?:in |en )?(?P<unit>[^()\[\]]{1,20})[)\]]\s*:?$")
+#: a unit at the end of a title, in brackets or behind a comma
+_IN_BRACKETS = re.compile(r"(?:[(\[](?:in |en )?(?P<unit>[^()\[\]]{1,20})[)\]]|,\s+(?:in |en )?(?P<behind>[^,()\[\]]{1,14}))\s*:?$")
 _BY_METHOD = re.compile(
     r"\b(?:by|per|method|methode|nach|selon|segun|según|volgens)\s+(?:EPA\s+|SM\s+|ISO\s+|DIN\s+|EN\s+)*\d{3,5}(?:\.\d+)?\b", re.IGNORECASE
 )
@@ -131,7 +131,7 @@ def unit_of_section(line: SheetLine) -> str | None:
     if len(line.filled) != 1 or not title_of(line):
         return None
     match = _IN_BRACKETS.search(line.filled[0].strip())
-    told = match["unit"].strip() if match else ""
+    told = (match["unit"] or match["behind"]).strip() if match else ""
     counted = re.sub(r"^(?:per|je|pro|par|por)\s+|^/\s*", "CFU/", told)
     return next((unit for unit in (told, counted) if is_unit(unit)), "")
 
