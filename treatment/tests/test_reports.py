@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from ..evidence.own_table import SAMPLE_COLUMNS, own_samples
 from ..evidence.reports.dates import day, day_first
 from ..evidence.reports.headings import heading
-from ..evidence.reports.names import meaning
+from ..evidence.reports.names import danger_of, meaning
 from ..evidence.reports.numbers import number
 from ..evidence.reports.read import MOST_ROWS, layout_of, read_sheets, sheets_of
 from ..evidence.reports.report import Report, ReportRow
@@ -41,6 +41,42 @@ def told(row: ReportRow) -> tuple[str, str | None, float | None, float | None]:
 
 
 class Layouts(TestCase):
+    def test_names_that_hold_one_of_ours_and_are_another(self) -> None:
+        """A chloride of an organic substance is no chloride, an isotope no element, bacteria of iron no iron; dangerous names say what they are."""
+        for name in (
+            "Chlorure de vinyle",
+            "Methylene chloride",
+            "Lead-210",
+            "Potassium-40",
+            "Tetraethyl lead",
+            "Sodium hypochlorite",
+            "Non-coliforms",
+            "Atrazine déséthyl",
+        ):
+            self.assertIsNone(meaning(name).analyte, name)
+        wanted = {
+            "Total iron bacteria": "iron_bacteria",
+            "Uranium-238": "uranium",
+            "Radium-226": "radium",
+            "Summe PFAS-20": "pfas",
+            "4 Trübung": "turbidity",
+            "TTHMs (ppb)": "trihalomethanes",
+        }
+        for name, key in wanted.items():
+            self.assertEqual(getattr(meaning(name).analyte, "key", None), key, name)
+        dangers = {
+            "Microcystin-LR": "a toxin",
+            "Asbestos": "a fiber",
+            "Norovirus": "a microbe",
+            "Hexavalent Cr": "a metal",
+            "Diesel range organics": "a solvent or fuel",
+            "Pb-210": "radioactivity",
+        }
+        for name, words in dangers.items():
+            self.assertEqual(danger_of(name), words, name)
+        for name in ("Phosphate", "Methane", "Strontium", "Appearance"):
+            self.assertEqual(danger_of(name), "", name)
+
     def test_results_with_marks_and_limits_of_the_method(self) -> None:
         """Row numbers, limits and dates are no results; ND stands below its reporting limit, U below its own value, J is an estimate.
 

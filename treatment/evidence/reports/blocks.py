@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 from ...language.reading import Reading
-from .headings import point_of
+from .headings import about, point_of
 from .report import ReportRow, ReportSample
 
 ROUNDING = 0.02  # share by which one result in two units differs
@@ -17,6 +17,8 @@ def apart(sample: ReportSample, titles: Sequence[str], names_a_sample: Callable[
     found = [replace(sample, rows=[])]
     for cut in dict.fromkeys(row.cut for row in sample.rows):
         rows, title = [row for row in sample.rows if row.cut == cut], titles[cut]
+        head, _, told = title.partition(":")
+        title = told.strip() if told.strip() and about(head) else title
         keys = {row.analyte.key for row in rows if row.analyte}
         again = keys & {row.analyte.key for row in found[-1].rows if row.analyte}
         named = bool(title) and names_a_sample(title)

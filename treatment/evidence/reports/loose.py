@@ -85,7 +85,7 @@ def _limit_apart(cell: str) -> list[str]:
 def unread(line: SheetLine) -> Loose | None:
     """A line that names one of ours before a colon and says more of it than a result, with a number in it: to be asked, not lost; else None."""
     label, colon, said = line.filled[0].partition(":") if len(line.filled) == 1 else ("", "", "")
-    if not colon or meaning(label).how != "sure" or not any(letter.isdigit() for letter in said):
+    if not colon or not meaning(label).analyte or not any(letter.isdigit() for letter in said):
         return None
     return Loose(label.strip(), Printed(result=said.strip()))
 

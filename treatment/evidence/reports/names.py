@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 
@@ -40,6 +41,10 @@ _CHARGE = re.compile(r"^((?!Fe)[A-Z][A-Za-z]?(?:[A-Z][a-z]?\d?|\d(?=[A-Z+-]))*\d
 _AT = re.compile(r"\s*(?:\b(?:bei|at|a|à|bij)|@)?\s*\d{1,2}(?:[.,]\d)?\s*[°º]\s*C$", re.IGNORECASE)
 #: the symbol of what is meant, behind the name: ``Lead as Pb``
 _SYMBOL = re.compile(r"\s+(?:as|als|en|como)\s+([A-Z][a-z]?)$")
+#: what is no longer the thing that is named with it
+_BACTERIA = {"bacteria", "bacterium", "bakterien", "bacteries", "bacterias", "bacterien"}
+_ORGANIC = re.compile(r"vin[iy]l|meth?yl|metil|eth?yl|etil|propyl|butyl|phenyl|fenil|hypochlor|hipoclor")
+_ISOTOPE, _ACTIVE = re.compile(r"[A-Za-z]\s?-\s?\d{2,3}$"), ("radium", "radon", "uranium", "gross_alpha", "gross_beta", "pfas")
 #: the number of a row that stands close before its name
 _COUNTED = re.compile(r"^\d{1,3}[.)]?\s+(?=[^\W\d])")
 _NUMBERED = re.compile(r"^\s*(?:\(?\d{1,3}[.)]|[a-z]\))\s+(?=[A-Za-zÀ-ÿ])")
@@ -135,6 +140,8 @@ def meaning(label: str, phase: str = "") -> Meaning:
         found = named if _names().get(of[1].lower()) == named.analyte.key else found
     if found.how != "sure" and (agreed := _in_two_languages(whole, here)) is not None:
         found = agreed
+    if found.analyte is not None and (other := _another(found, said, text)) is not None:
+        return other
     if found.analyte is not None and not found.analyte.is_microbe and _PRESENCE.search(label):  # conductivity is neither present nor absent
         coli = words_of(bare) == ("ec",)
         found = (
@@ -149,6 +156,21 @@ def meaning(label: str, phase: str = "") -> Meaning:
     if found.analyte is not None and not basis:
         basis = _own_basis(found.analyte, text)
     return _of_phase(replace(found, basis=basis, unit=unit, phase=here))
+
+
+def _another(found: Meaning, said: Sequence[str], text: str) -> Meaning | None:
+    """What a name really is that has one of ours in it: bacteria of iron, a chloride of an organic substance, an isotope; None where it is ours."""
+    analyte = found.analyte
+    assert analyte is not None
+    if not analyte.is_microbe and set(said) & _BACTERIA:
+        own = _found(text, " ".join(word for word in said if word not in ("total", "gesamt", "totales", "totaux")), "")
+        return own if own.analyte is not None and own.analyte.is_microbe else Meaning(None, "ask", "which bacteria is not told")
+    if found.how != "check":
+        return None
+    if _ORGANIC.search(plain(text)) or plain(text).startswith("non"):
+        return Meaning(None, "", "")
+    isotope = analyte.key not in _ACTIVE and _ISOTOPE.search(text)
+    return Meaning(None, "aside", "one isotope, not the element") if isotope else None
 
 
 def _in_two_languages(text: str, phase: str) -> Meaning | None:

@@ -59,6 +59,10 @@ def _words(layout: Layout) -> str:
     return " | ".join(fold(cell) for cell in layout.words)[:300]
 
 
+#: the number of a sample before its name
+_ORDINAL = re.compile(r"^\d{1,3}\s*[:.)–]\s+(?=[^\W\d])")
+
+
 class _Walk:
     def __init__(self, mark: str, first: bool | None, known: dict[str, list[str]]) -> None:
         self.mark, self.first, self.known = mark, first, known
@@ -216,6 +220,8 @@ class _Walk:
             return
         if self.begun and other[role]:
             self.here, self.block, self.begun, self.phase = ReportSample(), f"{sheet}:{line.at}", False, ""
+        if role == "label":
+            value = _ORDINAL.sub("", value) or value
         if role == "sampled":
             self.here.taken_on = day(value, self.first) or self.here.taken_on
         elif role == "point":
