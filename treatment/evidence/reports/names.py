@@ -164,7 +164,7 @@ def _another(found: Meaning, said: Sequence[str], text: str) -> Meaning | None:
     assert analyte is not None
     if not analyte.is_microbe and set(said) & _BACTERIA:
         own = _found(text, " ".join(word for word in said if word not in ("total", "gesamt", "totales", "totaux")), "")
-        return own if own.analyte is not None and own.analyte.is_microbe else Meaning(None, "ask", "which bacteria is not told")
+        return own if own.analyte is not None and own.analyte.is_microbe else Meaning(None, "ask", "the report does not say which bacteria")
     if found.how != "check":
         return None
     if _ORGANIC.search(plain(text)) or plain(text).startswith("non"):
