@@ -90,6 +90,34 @@ class Read(TestCase):
 MONTHLY = range(30, 400, 30)
 
 
+class LongAgo(Read):
+    """A log that fell silent does not make what stood in it last well again; what could have been seen again and was not is forgotten."""
+
+    def setUp(self) -> None:
+        self.well = variant_of(WELL)
+        self.microbes = [
+            {"on": day(30), "readings": {"tap.total_coliform": "absent"}},
+            {"on": day(60), "readings": {"tap.total_coliform": "present"}},
+        ]
+
+    def test_a_positive_sample_stands_until_another(self) -> None:
+        """Two years later without a sample, even with hardness tested each month: still a danger. An absent sample ends it."""
+        self.assertIn("microbes-returned", self.causes(self.well, self.microbes, 800))
+        tested = every(range(90, 790, 30), tap__hardness="0.3 gpg")
+        self.assertIn("microbes-returned", self.causes(self.well, self.microbes + tested, 800))
+        self.assertNotIn(
+            "microbes-returned", self.causes(self.well, [*self.microbes, {"on": day(700), "readings": {"tap.total_coliform": "absent"}}], 800)
+        )
+
+    def test_a_metal_read_long_ago_is_forgotten_after_chances_to_test_it(self) -> None:
+        """Lead of 20 µg/L at the tap 500 days ago: told while the tap was tested twice since, not after a third test that left it out."""
+        lead = [{"on": day(60), "readings": {"tap.lead": "20 ug/L"}}]
+        twice, thrice = (lead + every(range(300, 300 + 30 * count, 30), tap__iron="0.02 mg/L") for count in (2, 3))
+        self.assertIn("health-limit/lead", self.causes(self.well, lead, 560))
+        self.assertIn("health-limit/lead", self.causes(self.well, twice, 560))
+        self.assertNotIn("health-limit/lead", self.causes(self.well, thrice, 560))
+
+
 class OfSofteners(Read):
     def setUp(self) -> None:
         self.well = variant_of(WELL)

@@ -9,13 +9,10 @@ from ...language.analytes import analytes
 from ...language.display import show
 from ...language.prose import sentence
 from ...language.series_key import SeriesKey
-from ...language.tables import Rows
 from ...train.treatment import StageRun
 from .cause import BOIL, Cause
 from .data_quality import COUNTED, DataQuality
 from .waters import ALONE, DRINK, health_limit
-
-_MARKS = Rows("upkeep", "marks")
 
 
 def no_longer(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
@@ -41,10 +38,11 @@ def _own(look: DataQuality, key: str) -> str:
 
 def _no_longer(look: DataQuality, stage: StageRun[Any], name: str, key: str) -> Cause | None:
     row, point = analytes()[name], look.readings.last(key)
-    if point is None or (look.as_of - point[0]).days > _MARKS["stale"] or row.adverse == "low":
+    limit = health_limit(look, name)
+    if point is None or row.adverse == "low" or not look.readings.speaks(key, point[0], look.as_of, grave=limit is not None and point[1] > limit):
         return None
     came, left = stage.water_in.value(name), stage.water_out.value(name)
-    band, limit = look.bands.band(key), health_limit(look, name)
+    band = look.bands.band(key)
     if came - left <= look.bands.tells(key, came) or band is None or band.high is None or point[1] <= band.high:
         return None
     system = look.variant.audit.facts.job.units
@@ -73,7 +71,7 @@ def unexplained(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
         series, mark, points = look.readings.series(key), look.bands.mark(key), look.readings.lately(key)
         if mark is None or series.what in COUNTED or len(points) < 2 or series.place not in look.ids or series.place in units or key in explained:
             continue
-        if (look.as_of - points[-1][0]).days > _MARKS["stale"]:
+        if not look.readings.speaks(key, points[-1][0], look.as_of):
             continue
         if all((value > mark.value) == mark.above and value != mark.value for _, value in points[-2:]):
             system = look.variant.audit.facts.job.units

@@ -76,7 +76,12 @@ def beyond_health(look: DataQuality) -> Iterator[Cause]:
             continue
         for key in (f"{TAP}.{name}", *(f"{id}.{name}_out" for id in last)):
             point, band = look.readings.last(key), look.bands.band(key)
-            if point is None or (look.as_of - point[0]).days > _MARKS["stale"] or point[1] <= limit or (band is not None and band.holds(point[1])):
+            if (
+                point is None
+                or not look.readings.speaks(key, point[0], look.as_of, grave=True)
+                or point[1] <= limit
+                or (band is not None and band.holds(point[1]))
+            ):
                 continue
             place = "at a tap" if key.startswith(TAP) else "after the train"
             told = f"{row.said} {show(point[1], row.shown_unit, system)} {place} on {point[0]}, the health limit is {show(limit, row.shown_unit, system)}"

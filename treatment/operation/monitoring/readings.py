@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Any
 
+from ...language.analytes import analytes
+from ...language.series_key import SeriesKey
 from ...language.tables import Rows
 from ...train.treatment import StageRun
 from ..maintenance.log import Log
@@ -63,6 +65,23 @@ class Readings:
         found = self.since(key)
         return found[-1] if found else None
 
+    def speaks(self, key: str, day: dt.date, as_of: dt.date, grave: bool = False) -> bool:
+        """Whether a reading of a day still says something of today.
+
+        grave: of what endangers, as microbes do; that speaks for as long as there were few chances to see otherwise, however long ago it was: a
+        log that fell silent never makes such water well again.
+        """
+        lasting = (grave or _kind(key) == "microbes") and self.chances(key, day) < _MARKS["chances"]
+        return bool((as_of - day).days <= _MARKS["stale"] or lasting)
+
+    def chances(self, key: str, day: dt.date) -> int:
+        """On how many later days something of its kind was read at its place: microbes by a sample for microbes, another analyte by any test, a gauge by any."""
+        place, kind = SeriesKey.of(key).place, _kind(key)
+        later = {
+            on for other, points in self.by_key.items() if SeriesKey.of(other).place == place and _kind(other) == kind for on, _ in points if on > day
+        }
+        return len(later)
+
     def lately(self, key: str) -> list[Point]:
         """Readings since the last service, of the last year or so where there are enough: years that were fine do not hide what moves now."""
         points = self.since(key)
@@ -77,6 +96,12 @@ class Readings:
     def usual(self) -> dict[str, float]:
         """The middle size of each series' values."""
         return {key: sorted(abs(value) for _, value in points)[len(points) // 2] for key, points in self.by_key.items() if points}
+
+
+def _kind(key: str) -> str:
+    """What has to be tested for a series to be seen again."""
+    analyte = analytes().get(SeriesKey.of(key).what)
+    return "gauge" if analyte is None else "microbes" if analyte.is_microbe else "analyte"
 
 
 def worked_out(raw: Mapping[str, list[Point]], stages: Sequence[StageRun[Any]]) -> dict[str, list[Point]]:

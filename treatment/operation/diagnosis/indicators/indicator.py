@@ -81,7 +81,7 @@ class Indicators:
     def fresh(self, key: str) -> Point | None:
         """The newest reading that still says something."""
         point = self.readings.last(key)
-        return point if point is not None and self.today(point[0]) else None
+        return point if point is not None and self.readings.speaks(key, point[0], self.look.as_of) else None
 
     def current(self, key: str) -> list[Point]:
         """Readings since the last service, where the newest still says something."""
