@@ -17,6 +17,7 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET, require_http_methods
 
 from treatment.design import Design
+from treatment.language.messages import LANGUAGES
 from treatment.papers.issue import canonical
 from treatment.papers.printed import PAPERS
 
@@ -83,6 +84,7 @@ def _shelf(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Ht
     context = {
         "job": job, "steps": steps(job, ""), "issued": job.issues.all(), "states": STATES, "dangers": issues.open_dangers(design),
         "whole": design.samples_given and bool(design.chosen.run.stages), "typed": {"to": job.customer.name if job.customer else "", "reason": ""},
+        "language": LANGUAGES[job.language],
     }  # fmt: skip
     return render(request, "issues/shelf.html", context | more, status=status)
 
