@@ -65,7 +65,7 @@ def loose_row(line: SheetLine, phase: str, strict: bool) -> Loose | None:
     told = [k for k, cell in enumerate(rest) if k and _LIMIT.match(cell)]
     limit = _LIMIT.sub(r"\1", rest[told[0]]).strip() if told else ""
     rest = rest[: told[0]] if told else rest
-    numbers = [k for k, cell in enumerate(rest) if looks_like_result(cell)]
+    numbers = [k for k, cell in enumerate(rest) if looks_like_result(cell) and not is_unit(cell)]
     numbers = [k for k in numbers if not is_year(rest[k])] or numbers
     if not numbers or numbers[0] > 2:
         return None

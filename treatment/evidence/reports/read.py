@@ -11,6 +11,7 @@ from ...language.errors import NotUnderstood
 from .blocks import apart, once
 from .dates import day, day_first
 from .flags import apply, flag_in, legend_of
+from .groups import ungrouped
 from .headings import about, heading, is_unit, parted, point_of
 from .layouts import Layout, Long, SampleColumn, Wide, aligned, beside, layout_at, phase_in, titles_over
 from .loose import labelled, loose_row, name_and_value, rows_beside, sentence, unled, unread, unstuck
@@ -23,7 +24,7 @@ from .told import by_method, facts_table, is_facts, is_identifier, labels_of, ph
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
 _PLACE = re.compile(
-    r"\b(?:after|before|behind|inlet|outlet|softened|filtered|house|barn|garden|upstairs|main|cold|hot|warm|kalt|froid|chaud|froide|chaude|fria|caliente|koud|nach|vor|hinter|apres|avant|despues|antes|na|voor|maison|haus|casa|huis)\b"
+    r"\b(?:after|before|behind|inlet|outlet|softened|filtered|house|barn|garden|upstairs|main|cold|hot|warm|tank|cistern|reservoir|vessel|zisterne|behalter|citerne|reservoir|deposito|cisterna|kalt|froid|chaud|froide|chaude|fria|caliente|koud|nach|vor|hinter|apres|avant|despues|antes|na|voor|maison|haus|casa|huis)\b"
 )
 
 
@@ -83,7 +84,7 @@ class _Walk:
         self.begun = False
         above: tuple[str, ...] = ()
         over: SheetLine | None = None
-        lines, i = labelled(unled(sheet.lines)), 0
+        lines, i = labelled(ungrouped(unled(sheet.lines))), 0
         while i < len(lines):
             line = lines[i]
             if not line.filled:

@@ -355,6 +355,9 @@ class _ResultRow:
             else ""
         )
         unit = unit or own_unit
+        head, _, last = unit.rpartition(" ")
+        if head and analyte.factor_for(unit) is None and analyte.factor_for(head) and last.replace(".", "").replace(",", "").isdigit():
+            unit = head  # the limit beside it was set close
         if not unit and analyte.unit != "pH" and (beside := self._unit_of_limit()):
             unit = beside
             self.doubts.append(f"its unit is that of the limit beside it, {beside}")
