@@ -275,7 +275,12 @@ def _long(lines: Sequence[SheetLine], after: int, line: SheetLine, said: list[He
     told = any(cell.endswith(":") for cell in line.cells)
     # nothing stands over the names, but over what is beside them
     unheaded = not line.cells[0] and (bool(roles - {""}) or sum(_holds_results(lines, after, k, line) for k in range(1, len(said))) > 1)
-    if not names and not told and (unheaded or said[0].role in ("sample", "point", "number", "cas")) and _names_below(lines, after, line):
+    if (
+        not names
+        and not told
+        and (unheaded or said[0].role in ("sample", "point", "number", "cas") or about(line.cells[0]) == "label")
+        and _names_below(lines, after, line)
+    ):
         names = [0]
     if not names:
         listed = "price" in roles and len(line.filled) > 1

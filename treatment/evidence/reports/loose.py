@@ -83,9 +83,11 @@ def _limit_apart(cell: str) -> list[str]:
 
 
 def unread(line: SheetLine) -> Loose | None:
-    """A line that names one of ours before a colon and says more of it than a result, with a number in it: to be asked, not lost; else None."""
+    """A line that names one of ours before a colon and says more of it than a result, a number or whether it is there: to be asked, not lost."""
     label, colon, said = line.filled[0].partition(":") if len(line.filled) == 1 else ("", "", "")
-    if not colon or not meaning(label).analyte or not any(letter.isdigit() for letter in said):
+    analyte = meaning(label).analyte
+    there = analyte is not None and analyte.is_microbe and any(looks_like_result(word) for word in re.split(r"[,;.\s]+", said) if word)
+    if not colon or analyte is None or not (there or any(letter.isdigit() for letter in said)):
         return None
     return Loose(label.strip(), Printed(result=said.strip()))
 

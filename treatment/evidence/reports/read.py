@@ -64,6 +64,11 @@ def _words(layout: Layout) -> str:
 _ORDINAL = re.compile(r"^\d{1,3}\s*[:.)–]\s+(?=[^\W\d])")
 
 
+def _lettered(name: str) -> bool:
+    """Whether a sample's name says more than a number does."""
+    return any(letter.isalpha() for letter in name)
+
+
 class _Walk:
     def __init__(self, mark: str, first: bool | None, known: dict[str, list[str]]) -> None:
         self.mark, self.first, self.known = mark, first, known
@@ -79,6 +84,7 @@ class _Walk:
     def sheet(self, sheet: TextSheet) -> None:
         """Read a sheet; what its head says of the sample holds for what stands in it."""
         self.layout: Layout | None = None
+        self.told = set[int]()  # columns of which a row told a sample's name, number or day
         self.here = ReportSample(self.cover.taken_on, self.cover.point, self.cover.label)
         self.block, self.phase, self.unit, self.section = f"{sheet.name}:0", "", "", ""
         self.begun = False
@@ -103,7 +109,7 @@ class _Walk:
                     continue
             found = None if self._fits(line) or is_facts(line) or self._heads_nothing(lines, i) else layout_at(lines, i, above)
             if found is not None:
-                self.layout, self.phase = found, ""
+                self.layout, self.phase, self.told = found, "", set()
                 self._begin(
                     next((found.words[part.name] for part in found.parts if isinstance(part, Long) and not heading(found.words[part.name]).role), "")
                 )
@@ -227,7 +233,7 @@ class _Walk:
             self.here.taken_on = day(value, self.first) or self.here.taken_on
         elif role == "point":
             self.here.point = point_of(value) or self.here.point
-            if not any(letter.isalpha() for letter in self.here.label):  # a number says less than a place
+            if not _lettered(self.here.label):
                 self.here.label = value[:120]
         else:
             self.here.taken_on = self.here.taken_on or day(value, self.first)
@@ -286,13 +292,17 @@ class _Walk:
             for column in part.columns:
                 value = cells[column.result] if 0 <= column.result < len(cells) else ""
                 sample = self._sample(f"{column.result}", column.label)
+                if value:
+                    self.told.add(column.result)
                 if role == "sampled":
                     sample.taken_on = day(value, self.first) or sample.taken_on
                     if before is not None and not sample.label:  # one name over several days
                         sample.label, sample.point = before.label, sample.point or before.point
                     before = sample
                 elif value:
-                    sample.label, sample.point = value[:120], point_of(value) or sample.point
+                    sample.point = point_of(value) or sample.point
+                    if _lettered(value) or not _lettered(sample.label):
+                        sample.label = value[:120]
             told = True
         return told
 
@@ -326,7 +336,7 @@ class _Walk:
                 result=result, mark=cell(column.qualifier), unit=unit, reporting=cell(column.reporting) or cell(part.at.get("reporting")),
                 detection=cell(column.detection) or cell(part.at.get("detection")),
                 limit=cell(part.at.get("limit")) or cell(part.at.get("limit_too")), headed=True,
-                taken_for=column.label if column.label and not self._names_a_sample(column.label) else "",
+                taken_for="" if column.result in self.told or self._names_a_sample(column.label) else column.label,
                 low=ranges["low"], high=ranges["high"], range=ranges["range"], average=ranges["average"], percentile=ranges["percentile"],
             )  # fmt: skip
             phase = column.phase or phase_in(cell(part.at.get("fraction")))
