@@ -6,12 +6,19 @@ our own static files.
 
 from __future__ import annotations
 
+import re
 import sys
 from typing import Any
 
 from intake.beside import ROOT, Beside, NoTurn, TookTooLong
 
 PRINTER = Beside("workbench.pages.printing", wait_s=60, wall_s=60)
+
+
+#: what is no running text: tags, and what drawings, styles and the title hold
+_APART = re.compile(r"(<(?P<apart>svg|style|title)\b.*?</(?P=apart)>|<!--.*?-->|<[^>]*>)", re.DOTALL)
+#: a unit a line must not end in the middle of, such as mg/L
+_UNIT = re.compile(r"(?<![\w/])[^\W\d_]{1,4}/[^\W\d_]{1,4}[²³]?(?![\w/])")
 
 
 class Busy(Exception):
@@ -27,6 +34,15 @@ def pdf(html: str) -> bytes:
     if done.returncode or not done.stdout.startswith(b"%PDF"):
         raise RuntimeError("no PDF was made")
     return done.stdout
+
+
+def unbroken(html: str) -> str:
+    """A page whose units stay on one line: “mg/” never ends one with “L” on the next. What is read out of the text stays as it was."""
+    pieces, last = [], 0
+    for apart in _APART.finditer(html):
+        pieces += [_UNIT.sub(r'<span style="white-space: nowrap">\g<0></span>', html[last : apart.start()]), apart.group()]
+        last = apart.end()
+    return "".join([*pieces, html[last:]])
 
 
 def main() -> None:
@@ -46,7 +62,7 @@ def main() -> None:
                 raise ValueError(f"not one of our files: {url}")
             return URLFetcherResponse(url, body=path.read_bytes())
 
-    html = sys.stdin.buffer.read().decode()
+    html = unbroken(sys.stdin.buffer.read().decode())
     sys.stdout.buffer.write(HTML(string=html, base_url="http://ours/", url_fetcher=Own()).write_pdf(pdf_variant="pdf/ua-1"))
 
 

@@ -14,6 +14,7 @@ from django.utils import timezone
 from pypdfium2 import PdfDocument
 
 from treatment.papers.issue import canonical, checksum
+from workbench.pages.printing import pdf
 from workbench.records.firm import Membership
 from workbench.records.issue import Issue, IssueLink, IssuePaper, LinkOpening
 from workbench.records.job import Job
@@ -75,6 +76,16 @@ class Issuing(IssuedCase):
         self.assertIn("Total coliform is present: must be absent from drinking water. This is a health limit.", proposal)
         self.assertNotIn("1 CFU", proposal)
         self.assertIn("has not set a currency", proposal)
+
+    def test_no_line_ends_within_a_unit(self) -> None:
+        held = self.issue()
+        lines = [line.strip() for name in ("proposal", "book", "pack") for line in self.text(held, name).splitlines()]
+        self.assertIn("mg/L", " ".join(lines))
+        self.assertEqual([line for line in lines if re.search(r"(mg|µg|gal|CFU|L)/$", line)], [])
+        words = "".join(f'<p title="mg/L" style="width: {width}mm">iron 2.4 mg/L</p>' for width in range(8, 30))
+        printed = PdfDocument(pdf(f"<html lang='en'><title>mg/L</title><p>{words}</html>"))
+        text = "\n".join(page.get_textpage().get_text_range() for page in printed)
+        self.assertEqual(text.count("mg/L"), 22, "whole, whatever the width")
 
     def test_the_job_changes_the_issue_does_not(self) -> None:
         """Issue, change, reprint: the same bytes of the document, the same text of the papers; today's design beside it says what changed."""
