@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ..operation.maintenance.upkeep import Task, upkeep
@@ -36,11 +36,13 @@ class InPlainWords:
 def in_plain_words(variant: EvaluatedTrain, found: Priced | None, system: str) -> InPlainWords:
     """Say what a train does, asks and costs, and where it falls short, from its own stages, tasks, costs and findings. found: None for no money."""
     tasks = sorted(upkeep(variant), key=days_of)
+    stages = variant.run.stages
+    names = {id(stage): name for stage, name in zip(stages, unit_names([stage.name for stage in stages]), strict=True)}
     grave = [each for each in variant.findings if each.severity != "advice"]
     return InPlainWords(
-        tuple(f"{stage.name}: {said}." for stage in variant.run.stages if (said := stage.room.does(stage.water_in, stage.water_out, system))),
-        _once(_asked(task) for task in tasks if task.row.who == "owner"),
-        _once(_asked(task) for task in tasks if task.row.who != "owner"),
+        tuple(f"{stage.name}: {said}." for stage in stages if (said := stage.room.does(stage.water_in, stage.water_out, system))),
+        _once(_asked(task, names) for task in tasks if task.row.who == "owner"),
+        _once(_asked(task, names) for task in tasks if task.row.who != "owner"),
         () if found is None else tuple(_costs(found)),
         tuple(each.message for each in grave if not each.waived),
         tuple(f"{each.message} Accepted: {each.waived}" for each in grave if each.waived),
@@ -51,8 +53,26 @@ def _once(lines: Iterable[str]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(lines))
 
 
-def _asked(task: Task) -> str:
-    return f"{task.row.task}: {often(days_of(task))}."
+def _asked(task: Task, names: Mapping[int, str]) -> str:
+    return f"{task_of(task.row.task, names[id(task.stage)] if task.stage else None)}: {often(days_of(task))}."
+
+
+def unit_names(names: Sequence[str]) -> list[str]:
+    """The names of a train's units, told apart by the place on their labels where two have one. names: as the water takes them.
+
+    >>> unit_names(["Sediment filter", "Softener", "Sediment filter"])
+    ['Sediment filter, unit 1 of 3', 'Softener', 'Sediment filter, unit 3 of 3']
+    """
+    return [f"{name}, unit {place} of {len(names)}" if names.count(name) > 1 else name for place, name in enumerate(names, 1)]
+
+
+def task_of(task: str, name: str | None) -> str:
+    """A task with the unit it is for: a house may have two that take salt. name: of the unit; None for the house.
+
+    >>> task_of("Add salt", "Softener"), task_of("Have the water tested", None)
+    ('Add salt (Softener)', 'Have the water tested')
+    """
+    return f"{task} ({name})" if name else task
 
 
 def _costs(found: Priced) -> Iterator[str]:
