@@ -19,26 +19,10 @@ ROOM = 200_000  # characters that are kept
 SVG = "http://www.w3.org/2000/svg"
 LINK = "{http://www.w3.org/1999/xlink}href"
 #: what is kept of a drawing; everything else falls out, with what stands in it
-SHAPES = frozenset(
-    (
-        "svg",
-        "g",
-        "path",
-        "rect",
-        "circle",
-        "ellipse",
-        "line",
-        "polyline",
-        "polygon",
-        "defs",
-        "linearGradient",
-        "radialGradient",
-        "stop",
-        "clipPath",
-        "title",
-        "desc",
-    )
-)
+SHAPES = frozenset((
+    "svg", "g", "path", "rect", "circle", "ellipse", "line", "polyline", "polygon", "defs", "linearGradient", "radialGradient", "stop", "clipPath",
+    "title", "desc",
+))  # fmt: skip
 ATTRIBUTES = frozenset((
     "viewBox", "width", "height", "x", "y", "x1", "y1", "x2", "y2", "cx", "cy", "r", "rx", "ry", "fx", "fy", "d", "points", "transform", "id",
     "fill", "fill-opacity", "fill-rule", "clip-rule", "clip-path", "stroke", "stroke-width", "stroke-linecap", "stroke-linejoin", "stroke-opacity",

@@ -1,4 +1,4 @@
-"""Refused designs of a job: issue one, look at one, its papers and links; and what a link shows without an account."""
+"""Issued designs of a job: issue one, look at one, its papers and links; and what a link shows without an account."""
 
 from __future__ import annotations
 

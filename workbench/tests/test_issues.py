@@ -1,4 +1,4 @@
-"""Refused designs in the workbench: frozen for ever, answered once, shown by links, printed from the frozen document."""
+"""Issued designs in the workbench: frozen for ever, answered once, shown by links, printed from the frozen document."""
 
 from __future__ import annotations
 

@@ -185,24 +185,34 @@ class TheCommand(TestCase):
         self.assertEqual(done.stdout, "")
 
 
+def fresh_database(case: TransactionTestCase, ending: str) -> dict[str, str]:
+    """An empty database beside the test's own, gone when the test is over: the environment of commands that work on it."""
+    held = connection.settings_dict
+    name = f"{held['NAME']}_{ending}"
+
+    def dropped() -> None:
+        with connection.cursor() as cursor:
+            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
+
+    dropped()
+    with connection.cursor() as cursor:
+        cursor.execute(f'CREATE DATABASE "{name}"')
+    case.addCleanup(dropped)
+    kept = {key: value for key, value in os.environ.items() if not key.startswith(("PG", "CAIRN_"))}
+    return kept | {f"PG{key}": str(held[key]) for key in ("HOST", "PORT", "USER") if held[key]} | {"PGDATABASE": name}
+
+
 class TheInstallation(TransactionTestCase):
     """As the handbook says: tables, a firm, its first person, the server; and a backup of this very database."""
 
     def test_from_nothing_to_a_first_log_in(self) -> None:
-        name = f"{connection.settings_dict['NAME']}_fresh"
-        with connection.cursor() as cursor:
-            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
-            cursor.execute(f'CREATE DATABASE "{name}"')
-        self.addCleanup(self.dropped, name)
-        held = connection.settings_dict
-        environment = {key: value for key, value in os.environ.items() if not key.startswith(("PG", "CAIRN_"))} | {
+        environment = fresh_database(self, "fresh") | {
             "CAIRN_MODE": "production",
             "CAIRN_SECRET_KEY": "abcdefghijklmnopqrstuvwxyz0123456789-ABCDEFGHIJKLMNO",
             "CAIRN_HOSTS": "water.example",
             "CAIRN_WORKERS": "1",
-            **{f"PG{key}": str(held[at]) for key, at in (("HOST", "HOST"), ("PORT", "PORT"), ("USER", "USER")) if held[at]},
-            "PGDATABASE": name,
         }
+        name = environment["PGDATABASE"]
 
         def run(*arguments: str, typed: str = "") -> str:
             done = subprocess.run(
@@ -254,28 +264,13 @@ class TheInstallation(TransactionTestCase):
             finally:
                 line.close()
 
-    @staticmethod
-    def dropped(name: str) -> None:
-        with connection.cursor() as cursor:
-            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
-
 
 class AnOlderBackup(TransactionTestCase):
     """A backup made before there were roles, customers, issued designs and a history: nobody's data is left behind."""
 
     def test_the_same_documents_and_doors(self) -> None:
         """Restored and brought to this version: the same job, log, checklist and samples of all eight jobs; owner, calendar and device still get in."""
-        name = f"{connection.settings_dict['NAME']}_older"
-        with connection.cursor() as cursor:
-            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
-            cursor.execute(f'CREATE DATABASE "{name}"')
-        self.addCleanup(TheInstallation.dropped, name)
-        held = connection.settings_dict
-        environment = {key: value for key, value in os.environ.items() if not key.startswith(("PG", "CAIRN_"))} | {
-            "CAIRN_MODE": "test",
-            **{f"PG{key}": str(held[at]) for key, at in (("HOST", "HOST"), ("PORT", "PORT"), ("USER", "USER")) if held[at]},
-            "PGDATABASE": name,
-        }
+        environment = fresh_database(self, "older") | {"CAIRN_MODE": "test"}
 
         def run(*arguments: str) -> str:
             done = subprocess.run(

@@ -29,6 +29,7 @@ from ..repository.remembered import of_firm
 from ..request import Request
 from ..usecases import trains as services
 from ..usecases.access import job_for
+from ..usecases.refused import Refused
 
 #: seconds that one request works at a field: no one else of the process waits longer
 SLICE = 0.35
@@ -139,6 +140,6 @@ def choice_take(request: Request, pk: int) -> HttpResponse:
     base = next(each for each in field.points if each.id == field.proposal)
     try:
         made = services.open_option(job, as_typed(point.train), _told(point, base, job.units), request.user)
-    except services.EditRefused as refused:
-        return _page(request, job, 422, problem=refused.reason)
+    except Refused as refused:
+        return _page(request, job, 422, problem=str(refused))
     return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")

@@ -30,6 +30,7 @@ from ..request import Request, number, version_of
 from ..usecases import trains as services
 from ..usecases.access import job_for, on_post
 from ..usecases.jobs import StaleJob, set_entry
+from ..usecases.refused import Refused
 from .panel import EventForm, LimitForm, PanelForm, WorkingForm, add_event, drop_event, events_told, own_values
 
 
@@ -82,7 +83,7 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
         if act == "take":
             others, place = alternatives(design_of(job, None)), number(request, "number")
             if place is None or place >= len(others):
-                raise services.EditRefused("", "This alternative is no longer offered; the job has changed.")
+                raise Refused("This alternative is no longer offered; the job has changed.")
             other = others[place]
             made = services.open_option(job, written(other.variant.train), other.title, request.user)
             return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
@@ -91,9 +92,9 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
         elif act == "drop":
             services.drop_option(job, option, version_of(request), number(request, "seen"), request.user)
         else:
-            raise services.EditRefused("", "This action is not known.")
-    except services.EditRefused as refused:
-        return _options(request, job_for(request, pk), 422, problem=refused.reason)
+            raise Refused("This action is not known.")
+    except Refused as refused:
+        return _options(request, job_for(request, pk), 422, problem=str(refused))
     except (StaleJob, services.StaleTrain):
         problem = "This job was changed by someone else or in another window since you opened it. The current version is below; your change was not applied."
         return _options(request, job_for(request, pk), 409, problem=problem)

@@ -28,8 +28,9 @@ from ..repository.door import design_of
 from ..request import Request, whole
 from ..usecases import trains as services
 from ..usecases.access import job_for
+from ..usecases.refused import Refused
 from ..usecases.train_merging import on_top, stages_at
-from ..usecases.trains import LETTERS, EditRefused, StaleTrain
+from ..usecases.trains import LETTERS, StaleTrain
 from ..usecases.waivers import accept
 from .sheet import sheet
 
@@ -103,12 +104,12 @@ def edit(request: Request, pk: int) -> HttpResponse:
                 "words": _words(wanted),
             }
         }
-    except EditRefused as refused:
+    except Refused as refused:
         status = 422
         more = {
             "refused": {
                 "field": refused.field,
-                "reason": refused.reason,
+                "reason": str(refused),
                 "typed": request.POST.get("value", ""),
                 "typed_reason": request.POST.get("reason", ""),
                 "general": refused.field in ("", "kind"),
@@ -162,7 +163,7 @@ def _change(request: Request, job: Job, action: str, stages: services.Stages, se
     if action == "takes":
         text, reason = request.POST.get("value", ""), request.POST.get("reason", "")
         return services.set_feed_limit(stages, selected, request.POST.get("analyte", ""), request.POST.get("end", ""), text, reason)
-    raise EditRefused("", "This action is not known.")
+    raise Refused("This action is not known.")
 
 
 def _words(wanted: dict[str, str]) -> str:

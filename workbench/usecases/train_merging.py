@@ -15,7 +15,8 @@ from ..records.job import Job
 from ..records.train import Revision, TrainOption
 from ..repository.door import design_of
 from ..request import whole
-from .trains import EditRefused, Stages, StaleTrain, named, revision_of
+from .refused import Refused
+from .trains import Stages, StaleTrain, named, revision_of
 
 Made = TypeVar("Made")
 #: what an edit of a unit on the wall changes
@@ -28,10 +29,10 @@ def stages_at(job: Job, revision: Revision) -> Stages:
 
 
 def on_top(job: Job, option: TrainOption, asked: Mapping[str, str], act: Callable[[Job, TrainOption, int], Made]) -> Made:
-    """Carry out an edit; where others changed other things of the train since it was shown, on top of that. Raises EditRefused, StaleTrain."""
+    """Carry out an edit; where others changed other things of the train since it was shown, on top of that. Raises Refused, StaleTrain."""
     version = whole(asked.get("version", ""))
     if version is None:
-        raise EditRefused("", "This page is out of date. Reload it.")
+        raise Refused("This page is out of date. Reload it.")
     try:
         return act(job, option, version)
     except StaleTrain as stale:

@@ -36,22 +36,14 @@ class StaleTrain(Stale):
         self.option = option
 
 
-class EditRefused(Refused):
-    """An edit that cannot be done: the field it concerns ("" for the whole) and the reason."""
-
-    def __init__(self, field: str, reason: str) -> None:
-        super().__init__(reason, field)
-        self.reason = reason
-
-
 LETTERS = ("A", "B", "C")
 LONGEST_VALUE, LONGEST_REASON = 120, 300  # characters
 
 
 def no_longer(text: str, most: int, field: str) -> str:
-    """The text itself. Raises EditRefused beside the field where it is longer than is kept; nothing is cut short without a word."""
+    """The text itself. Raises Refused beside the field where it is longer than is kept; nothing is cut short without a word."""
     if len(text) > most:
-        raise EditRefused(field, f"This is {len(text)} characters long; at most {most} are kept. Shorten it.")
+        raise Refused(f"This is {len(text)} characters long; at most {most} are kept. Shorten it.", field)
     return text
 
 
@@ -69,11 +61,11 @@ def option_of(job: Job, letter: str = "") -> TrainOption:
 
 @transaction.atomic
 def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> TrainOption:
-    """A new option of a job that starts with these stages. Raises EditRefused where all three letters are taken."""
+    """A new option of a job that starts with these stages. Raises Refused where all three letters are taken."""
     taken = set(TrainOption.objects.select_for_update().filter(job=job).values_list("letter", flat=True))
     letter = next((letter for letter in LETTERS if letter not in taken), None)
     if letter is None:
-        raise EditRefused("", "A job can have three options. Delete one first.")
+        raise Refused("A job can have three options. Delete one first.")
     if stages is not None:
         _readable(stages)
     option = TrainOption.objects.create(job=job, letter=letter, updated_by_id=user.pk)
@@ -82,11 +74,10 @@ def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> Tra
 
 
 @transaction.atomic
-@transaction.atomic
 def drop_option(job: Job, option: TrainOption, version: int, seen: int | None, user: Any) -> None:
-    """Drop an option as it was seen. Raises EditRefused for the one that the job follows, Stale where job or option were changed since."""
+    """Drop an option as it was seen. Raises Refused for the one that the job follows, Stale where job or option were changed since."""
     if option.letter == job.option:
-        raise EditRefused("", "The job uses this option. Choose another first.")
+        raise Refused("The job uses this option. Choose another first.")
     touch(job, version, user)
     claim(option, -1 if seen is None else seen, user)
     option.delete()
@@ -114,11 +105,11 @@ def shown_stages(job: Job) -> Stages | None:
 
 
 def place_of(stages: Stages, stage_id: str) -> int:
-    """Where a stage stands. Raises EditRefused where it is gone."""
+    """Where a stage stands. Raises Refused where it is gone."""
     for i, stage in enumerate(stages):
         if stage.get("id") == stage_id:
             return i
-    raise EditRefused("", "This stage is no longer in the train.")
+    raise Refused("This stage is no longer in the train.")
 
 
 def named(stages: Stages) -> Stages:
@@ -142,7 +133,7 @@ def move(stages: Stages, stage_id: str, to: int) -> tuple[Stages, str, str]:
     here = place_of(stages, stage_id)
     to = max(0, min(to, len(stages) - 1))
     if to == here:
-        raise EditRefused("", "It is already there.")
+        raise Refused("It is already there.")
     after = copy.deepcopy(stages)
     after.insert(to, after.pop(here))
     return after, f"moved {title(stages[here])} {'later' if to > here else 'earlier'}", stage_id
@@ -151,9 +142,9 @@ def move(stages: Stages, stage_id: str, to: int) -> tuple[Stages, str, str]:
 def add(stages: Stages, kind: str, after_id: str) -> tuple[Stages, str, str]:
     """Add a stage of a kind after another, or at the end."""
     if kind not in ROOMS:
-        raise EditRefused("kind", "Choose a treatment from the list.")
+        raise Refused("Choose a treatment from the list.", "kind")
     if len(stages) >= MOST_STAGES:
-        raise EditRefused("kind", f"A train can have at most {MOST_STAGES} stages.")
+        raise Refused(f"A train can have at most {MOST_STAGES} stages.", "kind")
     at = place_of(stages, after_id) + 1 if after_id else len(stages)
     after = named([*copy.deepcopy(stages[:at]), {"kind": kind}, *copy.deepcopy(stages[at:])])
     return after, f"added {ROOMS[kind].title.lower()}", after[at]["id"]
@@ -163,7 +154,7 @@ def exchange(stages: Stages, stage_id: str, kind: str) -> tuple[Stages, str, str
     """Put another kind of treatment in a stage's place."""
     here = place_of(stages, stage_id)
     if kind not in ROOMS:
-        raise EditRefused("kind", "Choose a treatment from the list.")
+        raise Refused("Choose a treatment from the list.", "kind")
     after = copy.deepcopy(stages)
     gone = after[here]
     after[here] = {"kind": kind}
@@ -179,12 +170,12 @@ def remove(stages: Stages, stage_id: str) -> tuple[Stages, str, str]:
 
 
 def set_key(stages: Stages, stage_id: str, name: str, text: str, system: str) -> tuple[Stages, str, str]:
-    """Fix a size or choice of a stage; a bare number takes the job's unit, an empty text leaves it to be sized. Raises EditRefused beside the field."""
+    """Fix a size or choice of a stage; a bare number takes the job's unit, an empty text leaves it to be sized. Raises Refused beside the field."""
     here = place_of(stages, stage_id)
     kind = stages[here]["kind"]
     spec = stage_fields(kind).get(name)
     if spec is None or name in ("id", "install", "feed_limits"):
-        raise EditRefused(name, "This stage has no such choice.")
+        raise Refused("This stage has no such choice.", name)
     after = copy.deepcopy(stages)
     text = text.strip()
     if not text:
@@ -198,7 +189,7 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str, system: str) ->
     faults: list[Fault] = []
     if spec.read(raw, "", faults) is BAD or faults:
         message = faults[0].message
-        raise EditRefused(name, message[0].upper() + message[1:] + ".")
+        raise Refused(message[0].upper() + message[1:] + ".", name)
     after[here][name] = raw
     return after, f"set {name.replace('_', ' ')} of {title(stages[here])} to {text}", stage_id
 
@@ -206,12 +197,12 @@ def set_key(stages: Stages, stage_id: str, name: str, text: str, system: str) ->
 def set_feed_limit(stages: Stages, stage_id: str, analyte: str, end: str, text: str, reason: str) -> tuple[Stages, str, str]:
     """Put a feed limit of the designer's own in place of ours (end: low or high); an empty text goes back to ours.
 
-    Raises EditRefused beside the field.
+    Raises Refused beside the field.
     """
     here = place_of(stages, stage_id)
     field = f"takes-{analyte}-{end}"
     if end not in ("low", "high"):
-        raise EditRefused("", "This action is not known.")
+        raise Refused("This action is not known.")
     after = copy.deepcopy(stages)
     held = dict(after[here].get("feed_limits") or {})
     row = {name: value for name, value in (held.pop(analyte, None) or {}).items() if name != end}
@@ -222,7 +213,7 @@ def set_feed_limit(stages: Stages, stage_id: str, analyte: str, end: str, text: 
         faults: list[Fault] = []
         OwnFeedLimits().read({analyte: row}, "", faults)
         if faults:
-            raise EditRefused("" if faults[0].path == f".{analyte}" else field, sentence(faults[0].message))
+            raise Refused(sentence(faults[0].message), "" if faults[0].path == f".{analyte}" else field)
         held[analyte] = row
     after[here]["feed_limits"] = held
     if not held:
@@ -257,11 +248,11 @@ def save(option: TrainOption, version: int, user: Any, change: Callable[[], tupl
 
 @transaction.atomic
 def step(option: TrainOption, version: int, user: Any, by: int) -> str:
-    """Undo (-1) or redo (+1). Raises EditRefused where there is nothing to, StaleTrain where the train moved on."""
+    """Undo (-1) or redo (+1). Raises Refused where there is nothing to, StaleTrain where the train moved on."""
     to = option.at + by
     revision = option.revisions.filter(number=to).first()
     if revision is None:
-        raise EditRefused("", "There is nothing to undo." if by < 0 else "There is nothing to redo.")
+        raise Refused("There is nothing to undo." if by < 0 else "There is nothing to redo.")
     summary = revision_of(option).summary if by < 0 else revision.summary
     claim(option, version, user)
     TrainOption.objects.filter(pk=option.pk).update(at=to)

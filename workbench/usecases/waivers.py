@@ -15,21 +15,22 @@ from ..fields import sentence
 from ..records.job import Job
 from ..records.train import TrainOption
 from .jobs import locked, set_part
-from .trains import LONGEST_REASON, EditRefused, claim, no_longer
+from .refused import Refused
+from .trains import LONGEST_REASON, claim, no_longer
 
 
 @transaction.atomic
 def accept(job: Job, option: TrainOption, version: int, asked: Mapping[str, str], user: Any) -> str:
-    """Accept a finding with a reason (action ``waive``), or take that back (``unwaive``); what was done, in words. Raises EditRefused, StaleTrain."""
+    """Accept a finding with a reason (action ``waive``), or take that back (``unwaive``); what was done, in words. Raises Refused, StaleTrain."""
     claim(option, version, user)
     rule, stage, reason = asked.get("rule", ""), asked.get("on", ""), " ".join(asked.get("reason", "").split())
     kept = [row for row in locked(job).rest.get("waivers", []) if (row.get("rule"), row.get("stage", "")) != (rule, stage)]
     if asked.get("action") == "waive":
         if not reason:
-            raise EditRefused("", "Give the reason for accepting this finding; it is printed beside it in every paper.")
+            raise Refused("Give the reason for accepting this finding; it is printed beside it in every paper.")
         kept.append({"rule": rule[:80], "stage": stage[:40], "reason": no_longer(reason, LONGEST_REASON, "")})
     faults: list[Fault] = []
     if Waivers().read(kept, "", faults) is BAD or faults:
-        raise EditRefused("", sentence(faults[0].message))
+        raise Refused(sentence(faults[0].message))
     set_part(job, "waivers", kept, user)
     return "accepted a finding" if reason else "withdrew an acceptance"

@@ -8,7 +8,8 @@ from typing import Any
 from treatment.wall.parts import Wall
 from treatment.wall.placing import drawn_to, snapped
 
-from ..usecases.trains import EditRefused, Stages, place_of, title
+from ..usecases.refused import Refused
+from ..usecases.trains import Stages, place_of, title
 
 STEP = 50.0  # mm an arrow key moves
 FARTHEST = 60000.0
@@ -19,13 +20,13 @@ def drop(stages: Stages, wall: Wall, stage_id: str, x: float, foot: float | None
     _reachable(x, foot)
     unit = next((each for each in wall.units if each.id == stage_id), None)
     if unit is None:
-        raise EditRefused("", "This unit is no longer on the wall.")
+        raise Refused("This unit is no longer on the wall.")
     return put_at(stages, stage_id, *drawn_to(wall, unit, x, foot))
 
 
 def _reachable(x: float, foot: float | None) -> None:
     if not (-FARTHEST < x < FARTHEST and (foot is None or -FARTHEST < foot < FARTHEST)):
-        raise EditRefused("", "This is not a position on the wall.")
+        raise Refused("This is not a position on the wall.")
 
 
 def put_at(stages: Stages, stage_id: str, x: float, foot: float | None) -> tuple[Stages, str, str]:
@@ -42,16 +43,16 @@ def nudge(stages: Stages, wall: Wall, stage_id: str, right: float, up: float) ->
     """A unit moved by some steps from where it stands now."""
     unit = next((each for each in wall.units if each.id == stage_id), None)
     if unit is None:
-        raise EditRefused("", "This unit is no longer on the wall.")
+        raise Refused("This unit is no longer on the wall.")
     foot = unit.outline.z + up * STEP if up or unit.outline.z > 0 else None
     return put_at(stages, stage_id, snapped(unit.outline.x + right * STEP), snapped(foot) if foot is not None else None)
 
 
 def turned(stages: Stages, wall: Wall, stage_id: str) -> tuple[Stages, str, str]:
-    """A lamp laid on its side, or stood up again. Raises EditRefused for what does not turn."""
+    """A lamp laid on its side, or stood up again. Raises Refused for what does not turn."""
     unit = next((each for each in wall.units if each.id == stage_id), None)
     if unit is None or not unit.turns:
-        raise EditRefused("", "Only a UV unit can be mounted horizontally.")
+        raise Refused("Only a UV unit can be mounted horizontally.")
     here = place_of(stages, stage_id)
     after = copy.deepcopy(stages)
     after[here].setdefault("install", {})["orientation"] = "vertical" if unit.lies else "horizontal"

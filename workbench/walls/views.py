@@ -30,8 +30,9 @@ from ..repository.door import design_of
 from ..request import Request
 from ..usecases import trains
 from ..usecases.access import job_for, on_post
+from ..usecases.refused import Refused
 from ..usecases.train_merging import on_top, stages_at
-from ..usecases.trains import EditRefused, StaleTrain
+from ..usecases.trains import StaleTrain
 from ..usecases.waivers import accept
 from . import services
 from .forms import WallForm
@@ -124,8 +125,8 @@ def edit(request: Request, pk: int) -> HttpResponse:
                 f"the unit again if you still need to."
             },
         )
-    except (EditRefused, BadDocument) as error:
-        status, more = 422, {"problem": getattr(error, "reason", "This is not a position.")}
+    except (Refused, BadDocument) as error:
+        status, more = 422, {"problem": str(error) if isinstance(error, Refused) else "This is not a position."}
     if not request.htmx and status == 200:
         return redirect(f"{reverse('wall', args=[pk])}?stage={selected}")
     job = job_for(request, pk)
@@ -155,7 +156,7 @@ def _apply(request: Request, job: Job, option: TrainOption, version: int, select
     elif action in ("release", "release_all"):
         after, summary, _ = services.released(stages, selected if action == "release" else "")
     else:
-        raise EditRefused("", "This move is not known.")
+        raise Refused("This move is not known.")
     return trains.save(option, version, request.user, lambda: (after, summary))
 
 
@@ -163,9 +164,9 @@ def _number(request: Request, name: str) -> float:
     try:
         value = float(request.POST.get(name, ""))
     except ValueError:
-        raise EditRefused("", "This is not a position on the wall.") from None
+        raise Refused("This is not a position on the wall.") from None
     if value != value:
-        raise EditRefused("", "This is not a position on the wall.")
+        raise Refused("This is not a position on the wall.")
     return value
 
 

@@ -24,7 +24,7 @@ from .told import by_method, facts_table, is_facts, is_identifier, labels_of, ph
 
 MOST_ROWS, MOST_GUESSED = 20_000, 400
 _PLACE = re.compile(
-    r"\b(?:after|before|behind|inlet|outlet|softened|filtered|house|barn|garden|upstairs|main|cold|hot|warm|tank|cistern|reservoir|vessel|zisterne|behalter|citerne|reservoir|deposito|cisterna|kalt|froid|chaud|froide|chaude|fria|caliente|koud|nach|vor|hinter|apres|avant|despues|antes|na|voor|maison|haus|casa|huis)\b"
+    r"\b(?:after|before|behind|inlet|outlet|softened|filtered|house|barn|garden|upstairs|main|cold|hot|warm|tank|cistern|reservoir|vessel|zisterne|behalter|citerne|deposito|cisterna|kalt|froid|chaud|froide|chaude|fria|caliente|koud|nach|vor|hinter|apres|avant|despues|antes|na|voor|maison|haus|casa|huis)\b"
 )
 
 

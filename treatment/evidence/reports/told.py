@@ -18,9 +18,9 @@ _ALL_IN = re.compile(
 _METALS = {"metals", "metal", "metalle", "metaux"}
 
 
-#: the method of a table, in its title
 #: a unit at the end of a title, in brackets or behind a comma
 _IN_BRACKETS = re.compile(r"(?:[(\[](?:in |en )?(?P<unit>[^()\[\]]{1,20})[)\]]|,\s+(?:in |en )?(?P<behind>[^,()\[\]]{1,14}))\s*:?$")
+#: the method of a table, in its title
 _BY_METHOD = re.compile(
     r"\b(?:by|per|method|methode|nach|selon|segun|según|volgens)\s+(?:EPA\s+|SM\s+|ISO\s+|DIN\s+|EN\s+)*\d{3,5}(?:\.\d+)?\b", re.IGNORECASE
 )
