@@ -1,4 +1,4 @@
-"""How the train is built in: bypasses, drains, room, frost, and what a lamp asks of its place.
+"""How the train is built in: bypasses, drains, room, frost.
 
 What a job does not say is unknown: it is asked for elsewhere, never accused here.
 """
@@ -14,10 +14,7 @@ from ..house.pipes import INCH
 from ..job.facts import OBSTRUCTION_WORDS
 from ..language.tables import table
 from ..train.drains import air_gap_wanted, bore_wanted, drain_of, drain_rule
-from ..train.keys import BypassGroup, Install, PipeEnd
 from ..train.treatment import StageRun
-
-METAL = ("copper", "stainless")
 
 
 def _marks() -> dict[str, float]:
@@ -33,91 +30,15 @@ def no_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
                   "Fit a three-valve bypass, or the control valve's own.", (stage.kind,))  # fmt: skip
 
 
-def open_to_all(install: Install) -> bool:
-    """Whether it has a bypass that anybody can open: one of its own, or one it shares, that is not said to be locked."""
-    return install.bypass is True or isinstance(install.bypass, BypassGroup)
-
-
-@rule("uv-bypass", "place train", "install.bypass", on="uv")
-def uv_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """A bypass round the lamp that anybody can open."""
-    if stage.keys.install and open_to_all(stage.keys.install):
-        severity = "danger" if audit.microbes_present else "fault"
-        yield Hit(
-            severity,
-            "The bypass around the UV unit is not locked: if it is opened, untreated water reaches the taps.",
-            "Lock or tag it shut. Disinfect the pipe after every use.",
-        )
-
-
 @rule("barrier-bypass", "place train", "install.bypass", on="*")
 def barrier_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """An open way round an element that holds microbes."""
-    if stage.disinfects and stage.kind != "uv" and stage.keys.install and open_to_all(stage.keys.install):
+    if stage.disinfects and stage.room.way != "uv" and stage.keys.install and stage.keys.install.open_way_round:
         yield Hit(
             "danger" if audit.microbes_present else "fault",
             f"The bypass around the {stage.said} is not locked: if it is opened, untreated water reaches the taps.",
             "Lock or tag it shut. Disinfect the pipe after every use.",
         )
-
-
-@rule("uv-plastic", "place train", "install.lit", on="uv")
-def uv_plastic(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """Plastic pipe where the lamp shines into it."""
-    install, least = stage.keys.install, _marks()["uv_metal_m"]
-    if install is None:
-        return
-    ends = ((install.pipe_in, "inlet"), (install.pipe_out, "outlet"))
-    for (end, words), lit in zip(ends, stage.room.lit_ends(stage.keys), strict=True):
-        if lit and _too_little_metal(end, least):
-            metal = end.metal_length if end and end.metal_length is not None else 0.0
-            yield Hit("fault", f"At the {words} only the first {audit.show(metal * 1000, 'mm')} are metal; UV light makes the plastic after it brittle, and it cracks.",
-                      f"Use copper or stainless steel for {audit.show(least * 1000, 'mm')} from the port, or as the manufacturer says.")  # fmt: skip
-
-
-def _too_little_metal(end: PipeEnd | None, least: float) -> bool:
-    if end is None or end.material is None:
-        return False
-    if end.material in METAL and end.metal_length is None:
-        return False
-    return (end.metal_length or 0.0) < least - 1e-9
-
-
-@rule("uv-clearance", "place train", "install.lamp", on="uv")
-def uv_clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """No room to pull the lamp straight out."""
-    install, needed = stage.keys.install, stage.sizing.params["chamber_length"]
-    if install is None:
-        return
-    free = install.clearance_above if install.orientation != "horizontal" else install.clearance_front
-    if free is not None and free < needed - 1e-9:
-        yield Hit("fault", f"{audit.show(free * 1000, 'mm')} of clear space at the end of the UV unit; its lamp is {audit.show(needed * 1000, 'mm')} long and comes straight out.",
-                  "Lower it, turn it on its side, or move it.")  # fmt: skip
-
-
-@rule("uv-orientation", "place train", "install.lamp", on="uv")
-def uv_orientation(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """A lamp hung upside down."""
-    if stage.keys.install and stage.keys.install.orientation == "upside_down":
-        yield Hit(
-            "fault",
-            "The UV unit is mounted with its connection down: water drips into it, and air collects at the sleeve.",
-            "Turn the connection up, or mount the unit horizontally.",
-        )
-
-
-@rule("uv-ballast", "place train", "install.lamp", on="uv")
-def uv_ballast(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """The ballast hangs below the water connections."""
-    if stage.keys.install and stage.keys.install.ballast == "below":
-        yield Hit("fault", "The ballast is mounted below the water connections: every drop runs into it.", "Mount it above them, in a dry place.")
-
-
-@rule("uv-drip-loop", "place train", "install.lamp", on="uv")
-def uv_drip_loop(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """The lamp's cable has no drip loop."""
-    if stage.keys.install and stage.keys.install.drip_loop is False:
-        yield Hit("caution", "The power cord runs straight down into the plug: water follows it.", "Form a drip loop below the plug.")
 
 
 @rule("unprotected-outlet", "place", "install.outlet", on="*")
@@ -132,19 +53,6 @@ def unprotected_outlet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
             f"The {stage.said} is near water on an outlet without GFCI/RCD protection.",
             "Have a licensed electrician fit a protected outlet before it is plugged in.",
         )
-
-
-@rule("uv-warm", "place", "install.idle", on="uv")
-def uv_warm(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """The lamp warms the water standing in it."""
-    power = stage.keys.lamp_power
-    if power is None or stage.sizing.params.get("lamp") == "flow_switched":
-        return
-    litres = 3.14159 * (0.04**2) * stage.sizing.params["chamber_length"] * 1000
-    warmed = power * 3600 / (4190 * litres)
-    if warmed > _marks()["uv_warm_c"]:
-        yield Hit("advice", f"With no water running, {power:.0f} W warm the {audit.show(litres, 'L')} in the chamber by about {audit.show_rise(warmed)} in an hour.",
-                  "Fit a cool-down valve. A flow-switched lamp also avoids it, but loses the guarantee of a warm lamp.")  # fmt: skip
 
 
 @rule("drain-missing", "place train", "install.drain", on="*")

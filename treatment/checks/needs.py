@@ -273,6 +273,6 @@ def iron_bacteria_first(audit: Audit) -> Iterator[Hit]:
     treats = [stage for stage in audit.run.stages if not (stage.room.pumps or stage.room.reduces or stage.room.serves or stage.room.stores)]
     while treats and treats[0].room.holds_particles and treats[0].sizing.bed is None:  # a screen or a cartridge is flushed or changed
         treats = treats[1:]
-    if audit.run.raw.value("iron_bacteria") > 0 and treats and treats[0].kind != "chemical_feed":
+    if audit.run.raw.value("iron_bacteria") > 0 and treats and not treats[0].room.uses_chemical:
         yield Hit("fault", "Iron bacteria were found, and nothing disinfects the water before the beds: slime will foul them.",
                   "Shock-chlorinate the well, and feed chlorine with contact time before the beds.")  # fmt: skip

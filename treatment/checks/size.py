@@ -7,9 +7,7 @@ from typing import Any
 
 from ..audit.audit import Audit, clock, without
 from ..audit.rules import Hit, rule
-from ..chemistry.water import OPEN_TO_AIR
 from ..house.hydraulics import GPM
-from ..language.analytes import MICROBES
 from ..train.treatment import StageRun
 from ..treatments.sediment import solids
 
@@ -25,20 +23,6 @@ def unneeded(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         return
     yield Hit("caution", f"{stage.name} is not needed for this water and these preferences: every need and feed limit is met without it.",
               "Remove it: each stage costs pressure, space and upkeep.", (stage.kind,))  # fmt: skip
-
-
-@rule("unneeded/<kind>", "train", "safety.short", on="uv")
-def unneeded_uv(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
-    """A lamp on a town supply in which no microbes were found."""
-    tested = any(audit.evidence.measured(name) for name in MICROBES)
-    stood = stage.water_in.value(OPEN_TO_AIR) > 0
-    if audit.facts.source.kind == "town" and tested and not audit.microbes_present and not stood:
-        yield Hit(
-            "caution",
-            "The public supply was tested and no bacteria were found: the UV unit is not needed.",
-            "Remove it, or keep it as a barrier and give the reason.",
-            ("uv",),
-        )
 
 
 @rule("service-flow/<kind>", "train", "beds.media", on="*")

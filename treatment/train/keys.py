@@ -66,6 +66,11 @@ class Install:
     branch: str | None = key(Choice(("outdoor", "drinking_tap", "main")))
     at: UnitSpot | None = key(Record(UnitSpot), None, "its place on the wall; if not given, it is placed automatically")
 
+    @property
+    def open_way_round(self) -> bool:
+        """Whether it has a bypass that anybody can open: one of its own, or one it shares, that is not said to be locked."""
+        return self.bypass is True or isinstance(self.bypass, BypassGroup)
+
 
 @dataclass(frozen=True, slots=True)
 class StageKeys:
