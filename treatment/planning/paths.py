@@ -156,11 +156,12 @@ class Terms:
     """What a train is composed by, beside its job's facts.
 
     avoid: kinds, media or forms not to be used; extra: blocks to try beside the rooms' own; ways: of holding microbes, the
-    preferred first, in place of the job's school; other: an alternative to a train that works, not looked for so far and given
-    up where nothing works.
+    preferred first, in place of the job's school; must: whether one of the extra blocks has to stand in the train; other: an
+    alternative to a train that works, not looked for so far and given up where nothing works.
     """
 
     avoid: frozenset[str] = frozenset()
     extra: tuple[Block, ...] = ()
     ways: tuple[str, ...] = ()
+    must: bool = False
     other: bool = False

@@ -131,12 +131,16 @@ class Planner:
         while at > 0:
             at -= 1
             other = (*train[:at], *train[at + 1 :])
-            if train[at].room.serves or not other or self._purposeful(train, at):
+            if train[at].room.serves or not other or self._purposeful(train, at) or self._asked_for(train[at]):
                 continue
             run = self.search.runner.run(name_stages(other), raw, raw)
             if all(need.met_by(run.finished, run.tap) for need in self.search.needs) and (left := self._against(other)) <= told:
                 train, told, at = other, left, len(other)  # what served it may be idle now
         return train
+
+    def _asked_for(self, stage: AnyStage) -> bool:
+        """Whether the train was to be made with it."""
+        return self.terms.must and any(stage in block.own for block in self.terms.extra)
 
     def _purposeful(self, train: tuple[AnyStage, ...], at: int) -> bool:
         """Whether a stage is there for something that no need shows."""

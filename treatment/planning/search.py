@@ -28,6 +28,8 @@ from .paths import AnyStage, AskedFor, Block, Node, Offer, Path, PathStep, Remem
 
 #: what a lamp, chlorine or a barrier is there for
 _ALIVE = frozenset({*MICROBES, OPEN_TO_AIR})
+#: what a train leaves open where none of the blocks stands in it that it is to be made with
+_OFFERED = "offered"
 #: what a companion before a stage may hold: seen only where it is tried
 _STRAINED_OUT = frozenset({"turbidity", "tss", "ferric_iron"})
 
@@ -37,16 +39,18 @@ class Search:
 
     def __init__(self, duty: Duty, raw: Water, needs: Iterable[Need], runner: Runner, terms: Terms, remembered: Remembered):
         self.duty, self.raw, self.runner, self.avoid, self.extra, other = duty, raw, runner, terms.avoid, terms.extra, terms.other
-        self.brief = other
+        self.brief, self.must = other, terms.must
         self.needs = [*needs, *_standing(duty)]
         ways = terms.ways or (duty.facts.schools.disinfection,)
         self.ways = (*ways, *(way for way in table("planning")["disinfection"] if way not in ways))
         self.row = table("planning")["price"]
         self.rooms = [room for room in ROOMS.values() if room.offers and room.kind not in self.avoid]
         self.at_tap = frozenset(need.goal for need in self.needs if need.tap)
+        #: kinds that come once, and come with the blocks the train is to be made with
+        self._kept = frozenset(stage.kind for block in self.extra for stage in block.own if not stage.room.repeats) if self.must else frozenset()
         self._tapped = frozenset(goal for goal in self.at_tap if any(goal in room.answers for room in self.rooms))
         self._steps, self._limits, self._all_offers = remembered.steps, remembered.limits, remembered.offers
-        self._left: dict[tuple[Water, Water | None], tuple[frozenset[str], tuple[int, int, int]]] = {}
+        self._left: dict[tuple[Water, Water | None, bool], tuple[frozenset[str], tuple[int, int, int]]] = {}
         self._offers: dict[tuple[str, Water, int], list[Offer]] = {}
         self._bounds: dict[frozenset[str], float] = {}
         self._answers: dict[str, dict[str, float]] = {}
@@ -123,12 +127,14 @@ class Search:
 
     def _leaves(self, path: Path) -> tuple[frozenset[str], tuple[int, int, int]]:
         """The needs a path leaves open; and how many: of microbes alive, of health, in all. Remembered."""
-        known = (path.water, path.tap)
+        lacks = self.must and not any(set(block.own) <= set(path.stages) for block in self.extra)
+        known = (path.water, path.tap, lacks)
         found = self._left.get(known)
         if found is None:
             left = [need for need in self.needs if not need.met_by(path.water, path.tap)]
             alive = sum(need.goal in MICROBES or need.goal == OPEN_TO_AIR for need in left)
-            found = self._left[known] = frozenset(need.goal for need in left), (alive, sum(need.health for need in left), len(left))
+            goals = frozenset((*(need.goal for need in left), *((_OFFERED,) if lacks else ())))
+            found = self._left[known] = goals, (alive, sum(need.health for need in left), len(left) + lacks)
         return found
 
     def _look_behind(self, node: Node, goals: Set[str]) -> None:
@@ -230,6 +236,8 @@ class Search:
     def _answering(self, goal: str) -> dict[str, float]:
         """The treatments that may answer a need, each with the least it costs."""
         found = self._answers.get(goal)
+        if found is None and goal == _OFFERED:
+            found = self._answers[goal] = {_OFFERED: min(block.weighs for block in self.extra)}
         if found is None:
             stage, wishes = float(self.row["stage"]), self.duty.facts.wishes
             found = self._answers[goal] = {
@@ -238,6 +246,8 @@ class Search:
                 for room in self.rooms
                 if goal in room.puts_right and not (wishes.no_power and room.way == "uv")
             }  # fmt: skip
+            if self.must and any(goal in stage.room.puts_right for block in self.extra for stage in block.own):
+                found |= self._answering(_OFFERED)
         return found
 
     def _rungs(self, way: str) -> float:
@@ -291,7 +301,8 @@ class Search:
                 for block, helps in self._by(room, path.water, path.duty):
                     yield block, helps, self._least(path, block)
         for block in self.extra:
-            yield block, block.helps(path.water), self._least(path, block)
+            helps = block.helps(path.water)
+            yield block, helps | {_OFFERED} if self.must else helps, self._least(path, block)
 
     def _by(self, room: Treatment[Any], water: Water, duty: Duty) -> list[Offer]:
         """What one treatment offers to a water, of what may be used; remembered."""
@@ -418,7 +429,8 @@ class Search:
         if breach.limit.severity == "advice":
             return 0.0
         if breach.limit.severity == "caution":
-            return float(row["caution"] + (0.0 if breach.assumed else min(row["slope"] * breach.excess, row["caution_most"])))
+            slope = row["slopes"].get(breach.limit.analyte, row["slope"])
+            return float(row["caution"] + (0.0 if breach.assumed else min(slope * breach.excess, row["caution_most"])))
         return float(row["fault"] + row["slope"] * min(breach.excess, 100.0))
 
     def _departs(self, before: Water, after: Water, block: Block) -> float:
@@ -429,6 +441,8 @@ class Search:
 
     def _forbidden(self, path: Path, block: Block) -> bool:
         """A treatment comes once, unless it may repeat in another form; some never follow others; nothing but a tap follows the end."""
+        if self._kept and block not in self.extra and any(stage.kind in self._kept for stage in block.own) and _OFFERED in self._open(path):
+            return True
         for stage in block.own:
             if (stage in path.stages) if stage.room.repeats else (stage.kind in path.kinds):
                 return True

@@ -29,7 +29,8 @@ def alternatives(design: Design) -> list[Alternative]:
     found: list[Alternative] = []
     for fork in _forks(design.proposal):
         other = _by_school(design, dict(fork.schools)) if fork.schools else design
-        terms = Terms(fork.avoid | fork.lacks, (Block(fork.offer),) if fork.offer else (), fork.ways, other=design.plan.complete)
+        blocks = tuple(Block(offer) for offer in fork.offers)
+        terms = Terms(fork.avoid | fork.lacks, blocks, fork.ways, bool(blocks), other=design.plan.complete)
         plan = other.ground.planned(terms)
         if not plan.train or not fork.true_of(_held(plan.train)):
             continue
@@ -44,7 +45,7 @@ def alternatives(design: Design) -> list[Alternative]:
 def _forks(proposal: EvaluatedTrain) -> list[Fork]:
     """The forks this train stands at, as its rooms declare them, each once."""
     kinds = frozenset(stage.kind for stage in proposal.train)
-    found = [fork for stage in proposal.train for fork in stage.room.forks(stage.keys, kinds)]
+    found = [fork for stage in proposal.run.stages for fork in stage.room.forks(stage, kinds)]
     return sorted(dict.fromkeys(found), key=lambda fork: fork.order)
 
 

@@ -87,3 +87,64 @@ class Chlorine(TestCase):
         self.assertGreaterEqual(stage.figures["pump_rate"].value, 1.0)
         self.assertLess(stage.sizing.params["solution_strength"], 0.055)
         self.assertAlmostEqual(stage.figures["strokes"].value * 0.6, stage.figures["pump_rate"].value, places=9)
+
+
+class Organics(TestCase):
+    """What is brown or full of organic carbon is treated as such where nobody tested for tannin."""
+
+    brown = HARD_ONLY | {"hardness": "5 gpg", "colour": "40 mg/L Pt-Co"}
+    full = HARD_ONLY | {"hardness": "5 gpg", "toc": "7 mg/L", "total_coliform": "present"}
+
+    def test_color_asks_for_the_exchanger(self) -> None:
+        """Color of 40 stands for 40 × 0.2 = 8 mg/L of tannin: at 4 × 60 gal (908.5 L) a day that is 7.27 g of it; 15 % of the color is left."""
+        plan = worked(job({"wishes": {"soft_water": False}}, readings=self.brown)).proposal
+        (stage,) = [each for each in plan.run.stages if each.kind == "anion_exchange"]
+        load = stage.figures["days_between_regenerations"].working[0]
+        self.assertAlmostEqual(load.value, 8 * 908.5 / 1000, delta=0.01)
+        self.assertAlmostEqual(plan.run.finished.value("colour"), 6.0, delta=0.01)
+        self.assertNotIn("unmet/colour", ids(plan.findings))
+
+    def test_a_little_color_does_not(self) -> None:
+        plan = worked(job({"wishes": {"soft_water": False}}, readings=self.brown | {"colour": "12 mg/L Pt-Co"})).proposal
+        self.assertNotIn("anion_exchange", [each.kind for each in plan.run.stages])
+
+    def test_chlorine_waits_for_the_organics_to_be_out(self) -> None:
+        """7 mg/L is more than the 4 that chlorine is fed into; behind the exchanger 3.5 are left, with the caution."""
+        done = worked(job({"wishes": {"soft_water": False}, "schools": {"disinfection": "chlorine"}}, readings=self.full))
+        kinds = [each.kind for each in done.proposal.run.stages]
+        self.assertLess(kinds.index("anion_exchange"), kinds.index("chemical_feed"))
+        (told,) = [each for each in done.proposal.findings if each.rule == "feed-limit/chemical_feed/toc"]
+        self.assertEqual(told.severity, "caution")
+        bare = worked(job(readings=self.full, train=[fed("chlorine", residual="0.5 mg/L"), {"kind": "retention_tank"}])).chosen
+        (told,) = [each for each in bare.findings if each.rule == "feed-limit/chemical_feed/toc"]
+        self.assertEqual(told.severity, "fault")
+
+    def test_what_was_not_tested_stays_unknown(self) -> None:
+        """The exchanger does not write a tannin of nothing where nobody tested for it."""
+        plan = worked(job({"wishes": {"soft_water": False}}, readings=self.brown)).proposal
+        self.assertIsNone(plan.run.finished.get("tannin"))
+
+
+class MuchCarbonDioxide(TestCase):
+    """0.88 × alkalinity × 10^(6.35 to 6.5 − pH) of free carbon dioxide, each mg of which dissolves 2.27 mg of calcite."""
+
+    def of(self, ph: str, alkalinity: str, **wishes: bool) -> Any:
+        readings = HARD_ONLY | {"hardness": "7 gpg", "ph": ph, "alkalinity": alkalinity}
+        return worked(job({"wishes": {"soft_water": False} | wishes}, readings=readings)).proposal
+
+    def test_it_is_stripped_first(self) -> None:
+        """pH 6.2, alkalinity 160: 0.88 × 160 × 10^0.26 is over 250 mg/L, 600 mg/L of hardness; nothing dissolves calcite in that."""
+        plan = self.of("6.2", "160 mg/L as CaCO3")
+        self.assertEqual(plan.run.stages[0].kind, "aeration")
+        self.assertAlmostEqual(plan.run.finished.hardness, 120, delta=2)
+
+    def test_a_little_more_than_usual_is_told(self) -> None:
+        """pH 6.2, alkalinity 70: about 115 mg/L; calcite stays, and its hardness is told. At 40 (65 mg/L) nothing is."""
+        self.assertIn("feed-limit/neutralizer/carbon_dioxide", ids(self.of("6.2", "70 mg/L as CaCO3").findings))
+        self.assertNotIn("feed-limit/neutralizer/carbon_dioxide", ids(self.of("6.2", "40 mg/L as CaCO3").findings))
+
+    def test_without_power_nothing_strips_it(self) -> None:
+        """Then calcite it is, with what it does said."""
+        plan = self.of("6.2", "160 mg/L as CaCO3", no_power=True)
+        (told,) = [each for each in plan.findings if each.rule == "feed-limit/neutralizer/carbon_dioxide"]
+        self.assertEqual(told.severity, "caution")

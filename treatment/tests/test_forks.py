@@ -7,6 +7,7 @@ from unittest import TestCase
 
 from ..design import Design
 from ..evidence.symptoms import causes
+from ..studies.alternatives import alternatives
 from ..studies.next_tests import next_tests
 from ..train.treatment import StageRun
 from .example import HARD_ONLY, ids, job, worked
@@ -635,3 +636,30 @@ class NextTests(TestCase):
         self.assertIn("dissolved_oxygen", asked)
         for test in next_tests(design):
             self.assertTrue(test.decides)
+
+
+class OtherSchools(TestCase):
+    """An alternative is what its title says: where a school brings stages in one piece, that piece stands in the train."""
+
+    def titled(self, readings: dict[str, str | None]) -> dict[str, list[str]]:
+        found = alternatives(well(readings, wishes={"soft_water": False}))
+        return {each.title: [f"{s.kind}/{s.keys.chemical}" if s.kind == "chemical_feed" else s.kind for s in each.variant.train] for each in found}
+
+    def test_chlorine_before_greensand_is_fed(self) -> None:
+        """6 mg/L of iron: greensand alone would do with its permanganate; the other school feeds chlorine before it, with carbon behind."""
+        train = self.titled({"iron": "6 mg/L", "ferrous_iron": "6 mg/L"})["Chlorine feed, contact and greensand"]
+        self.assertEqual(train[:4], ["chemical_feed/chlorine", "retention_tank", "oxidizing_filter", "carbon"])
+
+    def test_peroxide_is_offered_against_sulfide(self) -> None:
+        """4 mg/L of sulfide: peroxide, its tank and catalytic carbon; against iron alone nobody proposes it."""
+        title = "Peroxide feed, contact and catalytic carbon"
+        train = self.titled({"hydrogen_sulfide": "4 mg/L"})[title]
+        self.assertEqual(train[0], "chemical_feed/peroxide")
+        self.assertEqual(train[-1], "carbon")
+        self.assertNotIn(title, self.titled({"iron": "6 mg/L", "ferrous_iron": "6 mg/L"}))
+
+    def test_aeration_where_much_carbon_dioxide_meets_calcite(self) -> None:
+        """pH 6.2 with alkalinity 80 is about 130 mg/L: calcite with its caution, and the school that strips it first."""
+        title = "Aeration instead of calcite alone"
+        self.assertIn("aeration", self.titled({"ph": "6.2", "alkalinity": "80 mg/L as CaCO3"})[title])
+        self.assertNotIn(title, self.titled({"ph": "6.2", "alkalinity": "40 mg/L as CaCO3"}))

@@ -94,7 +94,7 @@ class ComposedTrains(TestCase):
         """Neutralizer, iron filter and softener could stand otherwise here: the order of the trade is proposed."""
         sulfide = HARD_ONLY | {"hydrogen_sulfide": "0.8 mg/L", "ph": "7.4", "hardness": "20 gpg", "alkalinity": "200 mg/L as CaCO3"}
         self.assertEqual([stage.kind for stage in worked(job(readings=sulfide)).proposal.run.stages], ["oxidizing_filter", "softener"])
-        acid = sulfide | {"ph": "5.3", "alkalinity": "60 mg/L as CaCO3"}
+        acid = sulfide | {"ph": "5.8", "alkalinity": "30 mg/L as CaCO3"}
         self.assertEqual([stage.kind for stage in worked(job(readings=acid)).proposal.run.stages], ["neutralizer", "oxidizing_filter", "softener"])
 
     def test_meeting_a_health_need_comes_before_any_fault(self) -> None:

@@ -92,7 +92,7 @@ class WithoutADrain(TestCase):
     def test_forms_that_need_none(self) -> None:
         """Scale control and not a softener, up-flow calcite, an oxidising cartridge in its set, up-flow carbon."""
         self.assertEqual(self.proposed(), ["scale_control"])
-        self.assertEqual(self.proposed(hardness="3 gpg", ph="6.2"), ["neutralizer"])
+        self.assertEqual(self.proposed(hardness="3 gpg", ph="6.2", alkalinity="40 mg/L as CaCO3"), ["neutralizer"])
         self.assertEqual(self.proposed(hardness="3 gpg", hydrogen_sulfide="0.4 mg/L"), ["carbon"])
 
     def test_what_needs_one_anyway_says_so(self) -> None:

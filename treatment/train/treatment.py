@@ -71,16 +71,16 @@ class Purchase:
 
 @dataclass(frozen=True, slots=True)
 class Fork:
-    """Where practitioners differ about a stage: the other way's title, what is then avoided, stages to offer, schools to follow.
+    """Where practitioners differ about a stage: the other way's title, what is then avoided, stages to come in one piece, schools.
 
-    order: forks asked first. ways: of holding microbes, the preferred first. has, lacks: kinds, media or chemicals that a
-    train must and must not hold to be what the title says.
+    order: forks asked first. offers: runs of stages, one of which is to be in the train. ways: of holding microbes, the
+    preferred first. has, lacks: kinds, media or chemicals that a train must and must not hold to be what the title says.
     """
 
     title: str
     order: int
     avoid: frozenset[str] = frozenset()
-    offer: tuple[Stage[Any], ...] = ()
+    offers: tuple[tuple[Stage[Any], ...], ...] = ()
     schools: tuple[tuple[str, str], ...] = ()
     ways: tuple[str, ...] = ()
     has: frozenset[str] = frozenset()
@@ -388,7 +388,7 @@ class Treatment(Generic[K]):
         """Where practitioners disagree about this stage: our default and the others."""
         return []
 
-    def forks(self, keys: K, others: frozenset[str]) -> list[Fork]:
+    def forks(self, stage: StageRun[K], others: frozenset[str]) -> list[Fork]:
         """The other ways of other schools where this stage stands; others: the kinds in the train."""
         return []
 

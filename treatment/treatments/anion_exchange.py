@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
@@ -13,6 +14,8 @@ from ..house.beds import FT3, bed_figures
 from ..house.duty import Duty
 from ..house.hydraulics import GPM
 from ..job.feed_limits import FeedLimit
+from ..job.limits import strictest
+from ..language.analytes import analytes
 from ..language.figure import Figure, Line, figure, source, work
 from ..language.spec import Choice, key
 from ..language.tables import table
@@ -29,6 +32,17 @@ class AnionExchangeKeys(BedKeys):
 
 def target_of(keys: AnionExchangeKeys) -> str:
     return keys.target or "nitrate"
+
+
+def organics(water: Water, row: Mapping[str, Any]) -> tuple[str, float]:
+    """What tells of the organic matter in a water, and how many mg of tannin a unit of it stands for.
+
+    Tannin where it was found; else organic carbon or color, whichever tells of more: all three by how much they darken water.
+    """
+    stands_for: Mapping[str, float] = row["organics"]
+    if water.value("tannin") > row["tannin_wanted"]:
+        return "tannin", stands_for["tannin"]
+    return max(stands_for.items(), key=lambda each: water.value(each[0]) * each[1])
 
 
 class AnionExchange(Treatment[AnionExchangeKeys]):
@@ -72,7 +86,12 @@ class AnionExchange(Treatment[AnionExchangeKeys]):
             day = work("load a day", "(nitrate ÷ M_N + share × 2 × sulfate ÷ M_SO4) × daily ÷ 1000", "eq", "anion.capacity",
                        nitrate=(water.value("nitrate"), "mg/L N"), share=(row["sulfate_share"], ""), sulfate=(water.value("sulfate"), "mg/L"), daily=daily)  # fmt: skip
             return day, row["nitrate_eq_l"], float(row["interval_nitrate"])
-        day = work("load a day", "tannin × daily ÷ 1000", "g", "anion.capacity", tannin=(water.value("tannin"), "mg/L"), daily=daily)
+        told, stands_for = organics(water, row)
+        if told == "tannin":
+            day = work("load a day", "tannin × daily ÷ 1000", "g", "anion.capacity", tannin=(water.value("tannin"), "mg/L"), daily=daily)
+        else:
+            day = work("load a day", "organics × as_tannin × daily ÷ 1000", "g", "anion.organics",
+                       organics=(water.value(told), analytes()[told].unit), as_tannin=(stands_for, ""), daily=daily)  # fmt: skip
         return day, row["tannin_g_l"], float(row["interval_tannin"])
 
     def size(self, keys: AnionExchangeKeys, water: Water, duty: Duty) -> Sizing:
@@ -118,8 +137,8 @@ class AnionExchange(Treatment[AnionExchangeKeys]):
             sulfate = water.value("sulfate") * row["sulfate_share"]
             added = (gone / N_NITRATE + 2 * sulfate / SO4) * CL
             return water.with_(nitrate=water.value("nitrate") - gone, sulfate=water.value("sulfate") - sulfate, chloride=chloride + added)
-        changes = {"tannin": water.value("tannin") * row["tannin_left"], "chloride": chloride + row["chloride_added"]}
-        for name, left in (("colour", row["colour_left"]), ("toc", row["toc_left"])):
+        changes = {"chloride": chloride + row["chloride_added"]}
+        for name, left in (("tannin", row["tannin_left"]), ("colour", row["colour_left"]), ("toc", row["toc_left"])):
             if water.get(name) is not None:
                 changes[name] = water.value(name) * left
         if water.measured_uvt:
@@ -130,7 +149,7 @@ class AnionExchange(Treatment[AnionExchangeKeys]):
         """Resin that loads by equivalents of nitrate and sulfate, or by grams of tannin."""
         figures, row = stage.figures, stage.duty.rows["anion_exchange"]
         nitrate = (("nitrate", 1 / N_NITRATE), ("sulfate", row["sulfate_share"] * 2 / SO4))
-        counted = Counted(nitrate if target_of(stage.keys) == "nitrate" else (("tannin", 1.0),))
+        counted = Counted(nitrate if target_of(stage.keys) == "nitrate" else (organics(stage.water_in, row),))
         load, per_litre, aim = self._load(stage.keys, stage.water_in, stage.duty)
         how = Regeneration(
             capacity=per_litre * stage.sizing.vessels.total_volume, reserve=load.value, setting=load.value / stage.duty.daily, raw_share=1.0, every=aim,
@@ -149,7 +168,11 @@ class AnionExchange(Treatment[AnionExchangeKeys]):
     def candidates(self, water: Water, duty: Duty) -> list[AnionExchangeKeys]:
         if duty.facts.wishes.no_salt or duty.facts.wishes.no_power:
             return []
-        return [AnionExchangeKeys(target="tannin")] if water.value("tannin") > duty.rows["anion_exchange"]["tannin_wanted"] else []
+        colour = strictest(duty.facts.job.standard, "colour", duty.facts.as_of)
+        brown = colour is not None and water.value("colour") > colour.high
+        organic = water.value("toc") > duty.rows["chemical_feed"]["toc_max"]
+        tannin = water.value("tannin") > duty.rows["anion_exchange"]["tannin_wanted"]
+        return [AnionExchangeKeys(target="tannin")] if tannin or brown or organic else []
 
     def schools(self, keys: AnionExchangeKeys, water: Water, system: str) -> list[str]:
         if target_of(keys) == "nitrate":
@@ -157,8 +180,10 @@ class AnionExchange(Treatment[AnionExchangeKeys]):
         return ["Resin for tannin after softener and iron removal (default); others oxidize or coagulate it."]
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:
-        name = "tannin" if after.value("tannin") < before.value("tannin") else "nitrate"
-        return f"exchanges {name} for chloride"
+        if after.value("tannin") < before.value("tannin"):
+            return "exchanges tannin for chloride"
+        organic = any(after.value(name) < before.value(name) for name in ("toc", "colour"))
+        return f"exchanges {'organic matter' if organic else 'nitrate'} for chloride"
 
     def buys(self, keys: AnionExchangeKeys, sizing: Sizing) -> list[Purchase]:
         return [salt_bought(sizing.figures["salt_per_year"].value)]

@@ -118,9 +118,13 @@ class ChemicalFeed(Treatment[ChemicalFeedKeys]):
         if chemical_of(keys) != "chlorine":
             return []
         row, cited = duty.rows["chemical_feed"], source("feed.organics")
-        because = "chlorine in organic matter forms trihalomethanes and is used up: remove the organic matter first, by resin or carbon, and test for trihalomethanes"
+        because = (
+            "chlorine in organic matter forms trihalomethanes and is used up: remove the organic matter first with a tannin exchanger "
+            "(carbon holds part of it, for a short time), and test for trihalomethanes"
+        )
         return [
             FeedLimit("toc", None, row["toc_max"], cited, because, "caution"),
+            FeedLimit("toc", None, row["toc_most"], cited, because),
             FeedLimit("tannin", None, row["tannin_max"], cited, because, "caution"),
         ]
 

@@ -25,7 +25,7 @@ from .carbon import CARBON, CarbonKeys
 from .cartridges import HOUSING, cartridge_wanted, changes, housings, rated, smallest
 from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
 from .retention_tank import RETENTION_TANK, RetentionTankKeys
-from .sediment import FINE
+from .sediment import FINE, SEDIMENT, SedimentKeys
 
 MEDIA = ("air_charged", "coated_oxygen", "greensand", "manganese_dioxide", "cartridge")
 BEDS = ("coated_silica", "oxygen_medium", "manganese_dioxide")
@@ -390,8 +390,8 @@ class OxidizingFilter(Treatment[OxidizingFilterKeys]):
             "Above 10 mg/L of iron, or iron bacteria: chlorine feed, contact and greensand or manganese dioxide (default); others aerate and filter.",
         ]
 
-    def forks(self, keys: OxidizingFilterKeys, others: frozenset[str]) -> list[Fork]:
-        found = [Fork("Without an oxidizing cartridge", 6, avoid=frozenset({"cartridge"}))] if is_cartridge(keys) else []
+    def forks(self, stage: StageRun[OxidizingFilterKeys], others: frozenset[str]) -> list[Fork]:
+        found = [Fork("Without an oxidizing cartridge", 6, avoid=frozenset({"cartridge"}))] if is_cartridge(stage.keys) else []
         if CHEMICAL_FEED.kind in others:
             return found
         fed = (
@@ -402,20 +402,24 @@ class OxidizingFilter(Treatment[OxidizingFilterKeys]):
             Stage(CHEMICAL_FEED, ChemicalFeedKeys(chemical="peroxide")), Stage(RETENTION_TANK, RetentionTankKeys()),
             Stage(CARBON, CarbonKeys(medium="catalytic")),
         )  # fmt: skip
+        rusty = (*peroxide[:2], Stage(SEDIMENT, SedimentKeys(form="backwashing")), *peroxide[2:])  # what it makes of a little iron is caught
+        if stage.water_in.value("hydrogen_sulfide") > stage.duty.rows["carbon"]["sulfide_noticed"]:
+            found.append(
+                Fork(
+                    "Peroxide feed, contact and catalytic carbon",
+                    2,
+                    avoid=frozenset({self.kind}),
+                    offers=(peroxide, rusty),
+                    has=frozenset({"peroxide", "catalytic"}),
+                )
+            )
         return [
             Fork(
                 "Chlorine feed, contact and greensand",
                 2,
-                offer=fed,
+                offers=(fed,),
                 lacks=frozenset({"air_charged", "cartridge"}),
                 has=frozenset({"chlorine", "greensand"}),
-            ),
-            Fork(
-                "Peroxide feed, contact and catalytic carbon",
-                2,
-                avoid=frozenset({self.kind}),
-                offer=peroxide,
-                has=frozenset({"peroxide", "catalytic"}),
             ),
             *found,
         ]

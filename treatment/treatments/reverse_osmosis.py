@@ -366,14 +366,14 @@ class ReverseOsmosis(Treatment[ReverseOsmosisKeys]):
             "Antiscalant or a softener before it (default); claims for catalytic bars have no accepted evidence.",
         ]
 
-    def forks(self, keys: ReverseOsmosisKeys, others: frozenset[str]) -> list[Fork]:
+    def forks(self, stage: StageRun[ReverseOsmosisKeys], others: frozenset[str]) -> list[Fork]:
         exchange = Stage(ANION_EXCHANGE, AnionExchangeKeys(target="nitrate"))
         return [
             Fork(
                 "Nitrate exchange for the whole house instead of a membrane at the tap",
                 5,
                 avoid=frozenset({self.kind}),
-                offer=(exchange,),
+                offers=((exchange,),),
                 has=frozenset({ANION_EXCHANGE.kind}),
             )
         ]

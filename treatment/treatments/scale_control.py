@@ -108,7 +108,7 @@ class ScaleControl(Treatment[ScaleControlKeys]):
             f"the tank; local rules decide.",
         ]
 
-    def forks(self, keys: ScaleControlKeys, others: frozenset[str]) -> list[Fork]:
+    def forks(self, stage: StageRun[ScaleControlKeys], others: frozenset[str]) -> list[Fork]:
         return [
             Fork(
                 "A softener instead of scale control",

@@ -407,7 +407,7 @@ class Softener(Treatment[SoftenerKeys]):
         )
         return said
 
-    def forks(self, keys: SoftenerKeys, others: frozenset[str]) -> list[Fork]:
+    def forks(self, stage: StageRun[SoftenerKeys], others: frozenset[str]) -> list[Fork]:
         return [
             Fork(
                 "Scale control instead of a softener",

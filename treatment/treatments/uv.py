@@ -319,7 +319,7 @@ class Uv(Treatment[UvKeys]):
             "UV (default): no residual, no effect on particles; others use chlorine with contact time, or ceramic and ultrafiltration elements, which do not remove viruses."
         ]
 
-    def forks(self, keys: UvKeys, others: frozenset[str]) -> list[Fork]:
+    def forks(self, stage: StageRun[UvKeys], others: frozenset[str]) -> list[Fork]:
         return [
             Fork("Barrier filter instead of UV", 3, ways=("barrier",), has=frozenset({"barrier_filter"}), lacks=frozenset({self.kind})),
             Fork(
@@ -327,7 +327,7 @@ class Uv(Treatment[UvKeys]):
                 3,
                 ways=("chlorine",),
                 has=frozenset({"chlorine", "retention_tank"}),
-                lacks=frozenset({self.kind}),
+                lacks=frozenset({self.kind, "barrier_filter"}),
             ),
         ]
 
