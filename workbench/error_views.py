@@ -18,6 +18,7 @@ WORDS = {
     404: ("Page not found", "This address does not exist, the job was deleted, or it belongs to another company."),
     409: ("Someone else saved first", "Your change was not saved. Reload the page and make it again."),
     413: ("This is too large", "Nothing was saved. A job file or a report is far smaller; choose another file."),
+    422: ("This was not done", "Nothing was changed."),
     429: ("Too many requests", "Nothing was done. Wait a minute, then try again."),
     503: ("The server is busy", "Nothing is lost. Try again in a moment."),
     500: ("Something went wrong on our side", "This change was not saved; earlier changes are safe."),

@@ -7,10 +7,9 @@ from typing import Any
 
 from django import forms
 
+from treatment.language.prose import full_sentence as sentence
 
-def sentence(message: str) -> str:
-    """A refusal as a sentence beside a field."""
-    return message[0].upper() + message[1:] + ("" if message.endswith((".", ")")) else ".")
+__all__ = ["offer", "sentence"]
 
 
 def offer(field: forms.Field, choices: Iterable[Any]) -> None:

@@ -22,7 +22,7 @@ from psycopg.errors import DeadlockDetected, LockNotAvailable, SerializationFail
 from treatment.language.spec import UNFIT
 
 from .error_views import away, told
-from .stale import Stale
+from .outcome import Gone, Late, Refused
 
 #: addresses that are open to who has no log-in, and the most that is read there [bytes]
 DOORS, LONGEST = ("/house/", "/devices/", "/calendar/"), 20_000
@@ -75,12 +75,14 @@ class RequestLog:
         """A change on something that somebody else changed, or took away, is refused with a page that says so."""
         if isinstance(exception, IntegrityError):
             log.warning("refused by the database", error=type(exception).__name__)
-        if isinstance(exception, ObjectDoesNotExist):  # taken away between two looks at it
+        if isinstance(exception, ObjectDoesNotExist | Gone):  # taken away between two looks at it
             return told(request, 404)
         if isinstance(exception, OperationalError) and isinstance(exception.__cause__, DeadlockDetected | SerializationFailure | LockNotAvailable):
             log.warning("two at once", error=type(exception.__cause__).__name__)
             return told(request, 409)
-        return told(request, 409) if isinstance(exception, Stale | IntegrityError) else None
+        if isinstance(exception, Refused):
+            return told(request, 409) if isinstance(exception, Late) else told(request, 422, str(exception))
+        return told(request, 409) if isinstance(exception, IntegrityError) else None
 
 
 class OnceMore:

@@ -7,6 +7,8 @@ import math
 from django.http import HttpRequest
 from django_htmx.middleware import HtmxDetails
 
+from .outcome import Gone, Late, Refused
+
 
 class Request(HttpRequest):
     """A request of the workbench. htmx: true where a part of a page is asked for, not the page."""
@@ -31,6 +33,13 @@ def decimal(text: str | None) -> float | None:
     except ValueError:
         return None
     return value if math.isfinite(value) else None
+
+
+def status_of(no: Refused) -> int:
+    """The status a page answers a no with that it shows itself. What is gone has a page of its own: raised again."""
+    if isinstance(no, Gone):
+        raise no
+    return 409 if isinstance(no, Late) else 422
 
 
 def version_of(request: HttpRequest) -> int:

@@ -54,6 +54,15 @@ def listed(words: Iterable[str]) -> str:
     return f"{', '.join(first)} and {last}" if first else last
 
 
+def full_sentence(message: str) -> str:
+    """A refusal as a sentence with its stop.
+
+    >>> full_sentence("expected a length"), full_sentence("Enter a date.")
+    ('Expected a length.', 'Enter a date.')
+    """
+    return message[0].upper() + message[1:] + ("" if message.endswith((".", ")")) else ".")
+
+
 def sentence(words: str) -> str:
     """Words as a sentence begins with them: pH stays pH.
 

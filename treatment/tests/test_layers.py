@@ -23,8 +23,8 @@ assert checks and treatments  # they register their rules
 CORE = Path(__file__).resolve().parents[1]
 #: lower layers first: a module imports from its own layer or from those before it
 LAYERS = (
-    "language", "chemistry", "job", "evidence", "house", "train", "audit", "wall", "treatments", "checks", "job_file", "planning", "design", "drawing", "studies", "commissioning",
-    "operation", "papers", "cli", "commission", "diagnose", "choices", "year",
+    "language", "chemistry", "job", "evidence", "house", "train", "audit", "wall", "treatments", "checks", "job_file", "editing", "planning", "design", "drawing", "studies",
+    "commissioning", "operation", "papers", "demonstration", "cli", "commission", "diagnose", "choices", "year",
 )  # fmt: skip
 
 

@@ -11,11 +11,11 @@ from django.urls import reverse
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_http_methods, require_POST
 
+from ..outcome import Refused
 from ..records.firm import ROLES, Membership
-from ..request import number
+from ..request import number, status_of
 from ..usecases import people
 from ..usecases.access import FIRM, ask, membership
-from ..usecases.refused import Refused
 from ..usecases.roles import ACTS, may
 
 
@@ -31,7 +31,7 @@ def shelf(request: HttpRequest) -> HttpResponse:
     except Membership.DoesNotExist:
         raise Http404 from None
     except Refused as error:
-        return _page(request, member, 422, problem=str(error), field=error.field)
+        return _page(request, member, status_of(error), problem=str(error), field=error.field)
     if isinstance(made, str):  # shown now, and never again
         return _page(request, member, invited=request.build_absolute_uri(reverse("join", args=[made])))
     return redirect("people" if Membership.objects.filter(pk=member.pk).exists() else "login")
@@ -82,7 +82,7 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
             member = people.join(secret, request.POST.get("username", ""), request.POST.get("password", ""))
             perform_login(request, member.user, email_verification="none")
     except Refused as error:
-        return _joining(request, 422, held=held, problem=str(error), field=error.field, typed=request.POST.get("username", ""))
+        return _joining(request, status_of(error), held=held, problem=str(error), field=error.field, typed=request.POST.get("username", ""))
     request.session[FIRM] = member.workspace_id
     messages.success(request, f"Welcome to {member.workspace.name}.")
     return redirect("jobs")

@@ -7,21 +7,21 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
-from django.shortcuts import get_object_or_404
 
 from treatment.job.catalogue import read_catalogue
 from treatment.job.catalogue_table import ReadRow, Role, faults_of, heading_at, roles_of, row_of, rows_read
 
+from ..outcome import Refused, one_of
 from ..records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
 from ..records.firm import Workspace
 from ..records.job import Job
-from ..repository.catalogues import OtherCurrency, document_of, same_currency
+from ..repository.catalogues import document_of, same_currency
 from ..usecases.jobs import hold, touch
 
 
 @transaction.atomic
 def made(workspace: Workspace, name: str, currency: str, items: list[dict[str, Any]], user: Any, summary: str) -> Catalogue:
-    """A new catalogue. Raises OtherCurrency."""
+    """A new catalogue. Raises Refused."""
     same_currency(workspace, currency)
     catalogue = Catalogue.objects.create(workspace=workspace, name=name)
     CatalogueVersion.objects.create(catalogue=catalogue, number=1, currency=currency, items=items, summary=summary, made_by=user)
@@ -86,9 +86,9 @@ def change(workspace: Workspace, pk: int, version: int, rows: Sequence[ItemChang
 
     A row that both changed is refused beside itself; nothing is kept where any row is refused.
     """
-    catalogue = get_object_or_404(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
+    catalogue = one_of(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
     now = {item["code"]: item for item in document_of(catalogue)["items"]}
-    shown = get_object_or_404(CatalogueVersion, catalogue=catalogue, number=version)
+    shown = one_of(CatalogueVersion, catalogue=catalogue, number=version)
     before = {item["code"]: item for item in shown.items}
     found = Changed()
     told: list[tuple[str, ItemChange]] = []
@@ -134,18 +134,18 @@ def _said(item: dict[str, Any] | None) -> str:
 
 @transaction.atomic
 def replace(workspace: Workspace, pk: int, document: dict[str, Any], user: Any) -> Catalogue:
-    """A whole ``cairn-catalogue/1`` file as the newest version. Raises BadDocument, OtherCurrency."""
+    """A whole ``cairn-catalogue/1`` file as the newest version. Raises BadDocument, Refused."""
     read_catalogue(document)
-    catalogue = get_object_or_404(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
+    catalogue = one_of(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
     if document["currency"].strip() != document_of(catalogue)["currency"]:
-        raise OtherCurrency(f"This catalog is in {document_of(catalogue)['currency']}; the file is in {document['currency']}.")
+        raise Refused(f"This catalog is in {document_of(catalogue)['currency']}; the file is in {document['currency']}.", "currency")
     _next(catalogue, document["items"], user, f"replaced by a file, {len(document['items'])} items")
     return catalogue
 
 
 def retire(workspace: Workspace, pk: int, on: bool) -> Catalogue:
     """Stop offering a catalogue, or offer it again; jobs that use it keep it. One that no job uses is deleted."""
-    catalogue = get_object_or_404(Catalogue, workspace=workspace, pk=pk)
+    catalogue = one_of(Catalogue, workspace=workspace, pk=pk)
     if on and not Job.everything.filter(catalogue=catalogue).exists():
         catalogue.delete()
         return catalogue
@@ -155,9 +155,9 @@ def retire(workspace: Workspace, pk: int, on: bool) -> Catalogue:
 
 @transaction.atomic
 def choose(job: Job, pk: int | None, version: int, user: Any) -> None:
-    """Build a job of a catalogue of its own company, or of generic sizes. Raises Stale, OtherCurrency, Http404."""
+    """Build a job of a catalogue of its own company, or of generic sizes. Raises Late, Refused, Gone."""
     hold(job)
-    catalogue = None if pk is None else get_object_or_404(Catalogue, workspace=job.workspace, pk=pk)
+    catalogue = None if pk is None else one_of(Catalogue, workspace=job.workspace, pk=pk)
     if catalogue is not None:
         same_currency(job.workspace, document_of(catalogue)["currency"])
     touch(job, version, user)

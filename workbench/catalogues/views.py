@@ -24,11 +24,11 @@ from treatment.job_file import decoded
 from treatment.language.errors import BadDocument
 
 from ..fields import sentence
+from ..outcome import Gone, Late, Refused
 from ..records.catalogue import Catalogue, CatalogueSheet
-from ..repository.catalogues import OtherCurrency, document_of, same_currency
-from ..request import number, version_of
+from ..repository.catalogues import document_of, same_currency
+from ..request import number, status_of, version_of
 from ..safe_cells import safe_cell
-from ..stale import Stale
 from ..usecases.access import ask, job_for, membership
 from . import services
 from .services import ItemChange
@@ -61,8 +61,8 @@ def shelf(request: HttpRequest) -> HttpResponse:
         rows = rows_apart(content)[: MOST_ITEMS + 100] if content else []
         if not content:
             return redirect("catalogue", services.made(member.workspace, name, currency, [], request.user, "begun").pk)
-    except (Unreadable, OtherCurrency) as error:
-        field = "currency" if isinstance(error, OtherCurrency) else "file"
+    except (Unreadable, Refused) as error:
+        field = "currency" if isinstance(error, Refused) else "file"
         return _shelf(request, member.workspace, 422, problems={field: str(error)}, typed={"name": name, "currency": currency})
     return redirect("catalogue-sheet", services.read_sheet(member.workspace, rows, name, currency, None).pk)
 
@@ -76,8 +76,8 @@ def _from_json(request: HttpRequest, workspace: Any, content: bytes) -> HttpResp
     except BadDocument as error:
         told = "; ".join(f"{fault.path.removeprefix('$.')}: {fault.message}" for fault in error.faults[:6])
         return _shelf(request, workspace, 422, problems={"file": f"{told}."})
-    except OtherCurrency as error:
-        return _shelf(request, workspace, 422, problems={"file": str(error)})
+    except Refused as error:
+        return _shelf(request, workspace, status_of(error), problems={"file": str(error)})
     return redirect("catalogue", kept.pk)
 
 
@@ -235,7 +235,7 @@ def send(request: HttpRequest, pk: int) -> HttpResponse:
         return _table(
             request, catalogue, 422, problem="; ".join(f"{fault.path.removeprefix('$.')}: {fault.message}" for fault in error.faults[:6]) + "."
         )
-    except (Unreadable, OtherCurrency) as error:
+    except (Unreadable, Refused) as error:
         return _table(request, catalogue, 422, problem=str(error))
     currency = document_of(catalogue)["currency"]
     return redirect("catalogue-sheet", services.read_sheet(member.workspace, rows, catalogue.name, currency, catalogue).pk)
@@ -290,8 +290,10 @@ def choose(request: HttpRequest, pk: int) -> HttpResponse:
     job = job_for(request, pk, act="money.change")
     try:
         services.choose(job, number(request, "catalogue"), version_of(request), request.user)
-    except Stale:
+    except Late:
         messages.error(request, "Someone else changed this job since you opened it, so the catalog was not changed. Choose again.")
-    except OtherCurrency as error:
+    except Gone:
+        raise
+    except Refused as error:
         messages.error(request, str(error))
     return redirect("materials", pk)

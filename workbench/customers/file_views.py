@@ -9,13 +9,13 @@ from django.views.decorators.http import require_http_methods, require_safe
 
 from intake.pictures import NoPhoto, photo
 
+from ..outcome import Refused
 from ..pages.steps import steps
 from ..records.customer import SiteFile
 from ..records.job import Job
 from ..request import number
 from ..usecases import site_files
 from ..usecases.access import job_for, membership, on_post
-from ..usecases.refused import Refused
 from ..usecases.roles import may
 from ..usecases.site_files import LARGEST
 

@@ -12,15 +12,14 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from treatment.language.messages import LANGUAGES
 
+from ..outcome import Late, Refused
 from ..pages.steps import steps
 from ..records.customer import Customer
 from ..records.job import Job
-from ..request import version_of
+from ..request import status_of, version_of
 from ..usecases import customers
 from ..usecases.access import ask, job_for, membership, on_post
 from ..usecases.customers import FIELDS, LONG
-from ..usecases.jobs import StaleJob
-from ..usecases.refused import Refused
 from ..usecases.roles import may
 
 
@@ -32,16 +31,16 @@ def of_job(request: HttpRequest, pk: int) -> HttpResponse:
         return _of_job(request, job)
     try:
         customers.keep(job, request.POST.dict(), version_of(request), request.user)
-    except Refused as error:
-        return _of_job(request, job, 422, typed=request.POST, faults=error.fields)
-    except StaleJob as stale:
+    except Late as late:
         return _of_job(
             request,
-            stale.job,
+            late.stands,
             409,
             typed=request.POST,
             problem="Someone else changed this job since you opened it. Save again to keep what you typed.",
         )
+    except Refused as error:
+        return _of_job(request, job, status_of(error), typed=request.POST, faults=error.fields)
     messages.success(request, "Saved.")
     return redirect("site", pk)
 

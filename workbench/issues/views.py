@@ -22,6 +22,7 @@ from treatment.papers.issue import canonical
 from treatment.papers.printed import PAPERS
 
 from ..error_views import told
+from ..outcome import Refused
 from ..pages.drawings import drawn
 from ..pages.papers import paper_of, picture_of
 from ..pages.printing import Busy
@@ -31,10 +32,9 @@ from ..records.issue import KINDS, Issue, IssueLink, IssuePaper
 from ..records.job import STATES, Job
 from ..repository.door import design_of
 from ..repository.remembered import of_firm
-from ..request import number
+from ..request import number, status_of
 from ..usecases import issues
 from ..usecases.access import job_for, on_post
-from ..usecases.refused import Refused
 from ..usecases.trains import revision_of, shown_stages
 from .tasks import how_far, print_papers
 
@@ -56,7 +56,7 @@ def shelf(request: HttpRequest, pk: int) -> HttpResponse:
         made = issues.issue(job, design, request.POST.get("to", ""), request.POST.get("reason", ""), _printed_besides(job, design), request.user)
     except Refused as error:
         typed = {"to": request.POST.get("to", ""), "reason": request.POST.get("reason", "")}
-        return _shelf(request, job, 422, problem=str(error), field=error.field, typed=typed)
+        return _shelf(request, job, status_of(error), problem=str(error), field=error.field, typed=typed)
     print_papers.defer(issue=made.pk)
     messages.success(request, f"Revision {made.revision} was issued.")
     return redirect("issue", pk, made.pk)
@@ -102,7 +102,7 @@ def one(request: HttpRequest, pk: int, issue: int) -> HttpResponse:
     try:
         made = _act(request, held)
     except Refused as error:
-        return _one(request, job, held, 422, problem=str(error), field=error.field)
+        return _one(request, job, held, status_of(error), problem=str(error), field=error.field)
     if made:  # shown now, and never again
         return _one(request, job, held, address=request.build_absolute_uri(made))
     return redirect("issue", pk, issue)
@@ -205,7 +205,7 @@ def link(request: HttpRequest, secret: str) -> HttpResponse:
     try:
         issues.answer(found.issue, request.POST.get("act", "") if request.POST.get("act") != "withdraw" else "", typed["name"], typed["note"])
     except Refused as error:
-        return _shown(request, found, secret, 422, problem=str(error), field=error.field, typed=typed)
+        return _shown(request, found, secret, status_of(error), problem=str(error), field=error.field, typed=typed)
     return redirect("link", secret)
 
 

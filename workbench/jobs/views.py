@@ -20,6 +20,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from treatment.job_file import loads
 from treatment.language.errors import BadDocument
 
+from ..outcome import Refused
 from ..pages.attached import attached
 from ..pages.steps import steps
 from ..pages.survey_step import survey_step
@@ -34,7 +35,6 @@ from ..usecases.books import refreshed, stale_logs
 from ..usecases.defaults import remember, start_of
 from ..usecases.jobs import KEPT_IN_BIN, archive, bump, put_back, put_in_bin
 from ..usecases.many import ASKED, change, drop_view, keep_view
-from ..usecases.refused import Refused
 from ..usecases.roles import may
 from ..usecases.trains import open_option, shown_stages
 from ..usecases.vials import vials

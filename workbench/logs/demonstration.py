@@ -1,15 +1,13 @@
-"""The demonstration's logs: years of readings with stories to find. Written by a fixed seed, counted back from today."""
+"""The demonstration's logs, by the stories of the core; who looks after its houses, and its simulated meter."""
 
 from __future__ import annotations
 
 import datetime as dt
-import random
-from collections.abc import Callable
 from typing import Any
 
 from django.utils import timezone
 
-from treatment.operation.maintenance.upkeep import upkeep
+from treatment.demonstration import Story, log_document
 
 from ..records.job import Job
 from ..records.log import Device, JobLog, LogEntry, OwnerLink
@@ -19,34 +17,18 @@ from ..usecases.books import opened, remember
 from ..usecases.doors import hashed
 from ..usecases.trains import shown_stages
 
-Entries = list[tuple[int, dict[str, Any]]]
 
-
-def kept(job: Job, user: Any, years: float, story: Callable[[Job, int, random.Random], Entries], seed: int) -> None:
-    """The log of a job: a story told in entries of day numbers since its start."""
-    days = round(years * 365)
-    start = timezone.localdate() - dt.timedelta(days=days)
-    log = JobLog.objects.create(job=job, started_on=start)
-    told = story(job, days, random.Random(seed))
-    rows = sorted([*told, *looked_after(job, days, {body.get("did", "") for _, body in told})], key=lambda row: row[0])
+def kept(job: Job, user: Any, story: Story) -> None:
+    """The log of a job, as its story tells it."""
+    document = log_document(story, design_of(job, shown_stages(job)).chosen, timezone.localdate())
+    log = JobLog.objects.create(job=job, started_on=dt.date.fromisoformat(document["started_on"]))
     LogEntry.objects.bulk_create(
-        LogEntry(log=log, on=start + dt.timedelta(days=day), body=body, key=f"demo-{number}", by=user, by_name=user.get_username())
-        for number, (day, body) in enumerate(rows)
-        if day <= days
+        LogEntry(log=log, on=dt.date.fromisoformat(body.pop("on")), body=body, key=f"demo-{number}", by=user, by_name=user.get_username())
+        for number, body in enumerate(document["entries"])
     )
     book = opened(job)
     if book is not None:
         remember(book)
-
-
-def looked_after(job: Job, days: int, told: set[str]) -> Entries:
-    """What is done as it is due, beside the story."""
-    found: Entries = []
-    for task in upkeep(design_of(job, shown_stages(job)).chosen):
-        every = task.every if task.unit == "day" else 365.0
-        if task.id not in told and not task.id.endswith(("/lamp", "/microbes")) and every >= 25:
-            found += [(round(every * number * 0.97), {"did": task.id}) for number in range(1, int(days / every) + 1)]
-    return found
 
 
 def looked_after_by(job: Job, username: str, area: str, user: Any) -> None:
@@ -59,66 +41,3 @@ def meter(job: Job, user: Any) -> None:
     """A log that a simulated meter may fill: ``./cairn simulate http://127.0.0.1:8000 larkfell-demo-meter``."""
     log = JobLog.objects.create(job=job, started_on=timezone.localdate() - dt.timedelta(days=30))
     Device.objects.create(log=log, name="simulated meter", token_hash=hashed("larkfell-demo-meter"), by=user)
-
-
-def farm(job: Job, days: int, pick: random.Random) -> Entries:
-    """A softener whose capacity sinks over the last year, since the iron filter lets iron through; all else is as designed."""
-    found: Entries = []
-    for month in range(1, days // 30 + 1):
-        day = 30 * month
-        late = max(0, day - (days - 400)) / 400
-        found.append((day, {"readings": {
-            "softener.hardness_out": f"{0.3 + 4.5 * late + pick.uniform(0, 0.2):.1f} gpg", "softener.iron_in": f"{0.04 + 0.7 * min(2 * late, 1):.2f} mg/L",
-            "neutralizer.ph_out": f"{7.1 + pick.uniform(-0.1, 0.1):.1f}", "oxidizing_filter.iron_out": f"{0.04 + 0.7 * min(2 * late, 1):.2f} mg/L",
-            "sediment.pressure_in": "46 psi", "sediment.pressure_out": f"{44 - 0.8 * (month % 6) - pick.uniform(0, 0.3):.1f} psi",
-            "uv.lamp_hours": 720 * (month % 12 or 12), "uv.intensity": f"{98 - 2 * (month % 12):.0f} %", "meter": f"{round(day * 205 + pick.uniform(0, 60))} gal",
-            "softener.salt_level": f"{10 + 4 * (month % 3)} in", "softener.regenerations": 6 * month,
-        }}))  # fmt: skip
-        found.append((day + 2, {"did": "softener/salt", "amount": f"{pick.choice([40, 40, 80])} lb"}))
-        if month % 6 == 0:
-            found.append((day + 1, {"did": "sediment/cartridge"}))
-        if month % 12 == 0:
-            found += [(day + 1, {"did": "uv/lamp"}), (day + 3, {"readings": {"tap.total_coliform": "absent", "tap.e_coli": "absent"}})]
-        if month % 14 == 0:
-            found.append((day, {"did": "neutralizer/medium", "amount": "90 lb"}))
-    found.append((days - 20, {"seen": ["orange_stains"], "note": "In the laundry sink."}))
-    found.append((days // 2, {"readings": {"softener.hardness_out": "14 gpg"}, "note": "Strip out of date?"}))
-    return found
-
-
-def bothy(job: Job, days: int, pick: random.Random) -> Entries:
-    """A cartridge at a peaty spring that dies earlier each year; the water is turbid each spring, and was before."""
-    found: Entries = []
-    run = design_of(job, shown_stages(job)).chosen.run
-    stone = next(stage for stage in run.stages if stage.kind == "neutralizer")
-    day, life = 0, 62.0
-    while day < days:
-        day += round(life)
-        life = max(life * 0.95, 18.0)
-        found.append((day, {"did": "sediment/cartridge", "note": pick.choice(["", "Brown through and through.", "Stained inside."])}))
-    for month in range(1, days // 30 + 1):
-        at = 30 * month
-        found.append((at, {"readings": {f"{stone.id}.ph_out": f"{stone.water_out.ph + pick.uniform(-0.1, 0.1):.1f}", "anion_exchange.salt_level": f"{12 + 3 * (month % 2)} in",
-                                        "uv.lamp_hours": 720 * (month % 12 or 12), "meter": f"{at * 235} L"}}))  # fmt: skip
-        if month % 12 == 0:
-            found += [(at + 1, {"did": "uv/lamp"}), (at + 2, {"readings": {"tap.total_coliform": "absent", "tap.e_coli": "absent"}})]
-        found += [(at - 10, {"did": "anion_exchange/salt", "amount": "40 kg"}), (at + 4, {"did": "anion_exchange/salt", "amount": "40 kg"})]
-        found.append((at + 4, {"did": "softener/salt", "amount": "25 kg"}))
-        if month % 4 == 0:
-            found.append((at + 1, {"did": "neutralizer/medium", "amount": f"{stone.figures['media_per_year'].value / 3:.0f} kg"}))
-    return found
-
-
-def house(job: Job, days: int, pick: random.Random) -> Entries:
-    """A lamp that was changed once and then forgotten; its counter says so."""
-    found: Entries = []
-    for month in range(1, days // 30 + 1):
-        at = 30 * month
-        hours = 720 * month if month < 12 else 720 * (month - 11)
-        found.append((at, {"readings": {"uv.lamp_hours": hours, "uv.intensity": f"{max(99 - hours / 300, 55):.0f} %", "neutralizer.ph_out": f"{8.5 + pick.uniform(-0.2, 0.2):.1f}",
-                                        "sediment.pressure_in": "3.5 bar", "sediment.pressure_out": f"{3.4 - 0.03 * (month % 6):.2f} bar"}}))  # fmt: skip
-        if month == 11:
-            found.append((at + 1, {"did": "uv/lamp"}))
-        if month % 6 == 0:
-            found.append((at + 1, {"did": "sediment/cartridge"}))
-    return found

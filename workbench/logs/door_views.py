@@ -18,14 +18,14 @@ from django.views.decorators.http import require_GET, require_POST
 from treatment.language.spec import holds_unfit
 from treatment.operation.entry.line import LogLine
 
+from ..outcome import Refused
 from ..readers import read_by
 from ..records.log import OwnerLink
-from ..request import Request, number
+from ..request import Request, number, status_of
 from ..usecases import books as services
 from ..usecases import doors
 from ..usecases.access import job_for
 from ..usecases.books import Book
-from ..usecases.refused import Refused
 from .entering import entered
 from .page import EXAMPLES, due_rows, entries_of
 from .views import day_of, kept_words, logbook_page
@@ -76,7 +76,7 @@ def device_door(request: HttpRequest) -> HttpResponse:
     try:
         made = services.add(found.log.job, [(on, {"readings": readings})], None, f"d{found.pk}-{key}" if key else "", by=f"device {found.name}")
     except Refused as error:
-        return JsonResponse({"problem": str(error)}, status=422)
+        return JsonResponse({"problem": str(error)}, status=status_of(error))
     return JsonResponse({"status": "kept" if made else "again"})
 
 
@@ -91,7 +91,7 @@ def owner(request: Request, pk: int) -> HttpResponse:
     try:
         _, secret = doors.new_owner_link(job, request.user)
     except Refused as error:
-        return logbook_page(request, job, 422, owner_problem=str(error))
+        return logbook_page(request, job, status_of(error), owner_problem=str(error))
     return logbook_page(request, job, secret_address=reverse("house", args=[secret]), secret_of="the owner")
 
 
@@ -197,6 +197,6 @@ def _keep(
     try:
         made = services.add(book.job, entries, None, f"o{door.link.pk}-{request.POST.get('key', '')[:40]}", by=OWNER)
     except Refused as error:
-        return _house(request, door, book, 422, problem=str(error), **shown)
+        return _house(request, door, book, status_of(error), problem=str(error), **shown)
     messages.success(request, kept_words(f"Saved: {words}.", len(made), len(entries)))
     return redirect("house", door.secret)

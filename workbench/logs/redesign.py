@@ -9,8 +9,8 @@ from treatment.job_file import written
 from treatment.operation.diagnosis.redesign import Redesign, redesign
 from treatment.studies.compare import differs
 
+from ..outcome import Refused
 from ..usecases.books import Book
-from ..usecases.refused import Refused
 from ..usecases.trains import open_option
 
 

@@ -24,17 +24,17 @@ from treatment.operation.entry.line import LogLine
 from treatment.operation.entry.log_table import ORDERS, Understood, choices, understood, words_of
 from treatment.operation.maintenance.upkeep import upkeep
 
+from ..outcome import Refused
 from ..pages.attached import attached_json
 from ..pages.printed import printed
 from ..pages.steps import steps
 from ..records.job import Job
 from ..records.log import LogPhoto
 from ..repository.door import design_of
-from ..request import Request
+from ..request import Request, status_of
 from ..usecases import books as services
 from ..usecases import trains
 from ..usecases.access import job_for, on_post
-from ..usecases.refused import Refused
 from .entering import entered
 from .labels import labels
 from .page import EXAMPLES, context_of, preview
@@ -113,7 +113,7 @@ def entry(request: Request, pk: int) -> HttpResponse:
     try:
         made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], small)
     except Refused as error:
-        return logbook_page(request, job, 422, typed=typed, line_problem=str(error), **shown)
+        return logbook_page(request, job, status_of(error), typed=typed, line_problem=str(error), **shown)
     if form.left:
         kept = f"Saved: {form.words}."
         return logbook_page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
@@ -183,7 +183,7 @@ def say(request: Request, pk: int) -> HttpResponse:
         return logbook_page(
             request,
             job,
-            422,
+            status_of(error),
             cause_problem=str(error),
             cause_of=f"{post.get('cause', '')} {post.get('stage', '')}".strip(),
             cause_reason=post.get("reason", ""),
@@ -219,7 +219,7 @@ def table(request: Request, pk: int) -> HttpResponse:
     try:
         kept = services.add_table(job, found.rows, request.user) if found.rows else 0
     except Refused as error:
-        return render(request, "logs/table.html", context | _table(job, found, rows_typed) | {"problem": str(error)}, status=422)
+        return render(request, "logs/table.html", context | _table(job, found, rows_typed) | {"problem": str(error)}, status=status_of(error))
     if not found.bad:
         messages.success(request, _rows_kept(kept, len(found.rows)))
         return redirect("logbook", pk)
@@ -319,7 +319,7 @@ def redesign(request: Request, pk: int) -> HttpResponse:
     try:
         letter = open_redesign(book, request.user)
     except Refused as error:
-        return logbook_page(request, job, 422, redesign_problem=str(error))
+        return logbook_page(request, job, status_of(error), redesign_problem=str(error))
     messages.success(request, f"Opened as option {letter}, beside the current one.")
     return redirect("options", pk)
 
@@ -334,7 +334,7 @@ def look_after(request: Request, pk: int) -> HttpResponse:
         services.look_after(job, post.get("technician", ""), post.get("area", ""), shown)
     except Refused as error:
         typed = {"technician_shown": post.get("technician", ""), "area_shown": post.get("area", "")}
-        return logbook_page(request, job, 409 if isinstance(error, services.LateHouse) else 422, technician_problem=str(error), **typed)
+        return logbook_page(request, job, status_of(error), technician_problem=str(error), **typed)
     return redirect(reverse("logbook", args=[pk]) + "#tools")
 
 

@@ -22,10 +22,11 @@ from treatment.language.quantity import canonical_unit
 from treatment.language.spec import BAD, Choice, Flag, ListOf, Measure, Number, Spec
 
 from ..fields import sentence
+from ..outcome import Late
 from ..records.job import Job, Survey
 from ..repository.door import job_document
 from ..repository.places import COLUMNS, held, put, take
-from ..usecases.jobs import StaleJob, touch
+from ..usecases.jobs import touch
 from .merging import merged
 
 #: how often a merge is tried anew where somebody saved in between
@@ -182,7 +183,7 @@ class DocumentForm(forms.Form):
     def save(self, user: Any) -> None:
         """Keep what was said and is sound; a bad field never keeps the others.
 
-        Raises Stale where somebody saved the job since the form was shown; nothing is written then.
+        Raises Late where somebody saved the job since the form was shown; nothing is written then.
         """
         touch(self.job, self.cleaned_data["version"], user)
         self.apply(self.job.survey)
@@ -256,12 +257,12 @@ def kept_whole(form_class: Callable[..., Form], data: Any, job: Job, user: Any) 
                 read_job(job_document(form.job, None))
     except BadDocument:
         return Outcome(form, None, 422)
-    except StaleJob as stale:
+    except Late as late:
         data = data.copy()
-        data["version"] = str(stale.job.version)
-        again = form_class(data, job=stale.job)
+        data["version"] = str(late.stands.version)
+        again = form_class(data, job=late.stands)
         again.is_valid()
-        return Outcome(again, stale.job, 409)
+        return Outcome(again, late.stands, 409)
     if not whole:  # the fields that were refused keep what was typed, on the version that the others made
         again = data.copy()
         again["version"] = str(form.job.version)

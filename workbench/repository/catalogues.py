@@ -8,6 +8,7 @@ from typing import Any
 
 from treatment.job.catalogue import FORMAT
 
+from ..outcome import Refused
 from ..records.catalogue import Catalogue, CatalogueVersion
 from ..records.firm import Workspace
 
@@ -23,15 +24,11 @@ def _document(pk: int, number: int, name: str) -> dict[str, Any]:
     return {"format": FORMAT, "name": name, "version": str(number), "currency": version.currency, "items": version.items}
 
 
-class OtherCurrency(Exception):
-    """A catalogue in one currency and a company, or its jobs, in another."""
-
-
 def same_currency(workspace: Workspace, currency: str) -> None:
-    """Raises OtherCurrency where the company's prices are in another currency than a catalogue."""
+    """Raises Refused where the company's prices are in another currency than a catalogue."""
     own = workspace.currency.strip()
     if own and own != currency:
-        raise OtherCurrency(f"Your company's currency is {own}. A catalog in {currency} cannot be used beside its prices.")
+        raise Refused(f"Your company's currency is {own}. A catalog in {currency} cannot be used beside its prices.", "currency")
 
 
 def in_another(workspace: Workspace, currency: str) -> list[Catalogue]:

@@ -12,11 +12,11 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from treatment.evidence.kits import kit_from, kits
 
+from ..outcome import Late, Refused
 from ..records.sample import FirmKit
-from ..request import Request, whole
+from ..request import Request, status_of, whole
 from ..usecases.access import ask, membership
-from ..usecases.firm_kits import TIMES, TOLD_BY, Late, changed, copied, fields_of
-from ..usecases.refused import Refused
+from ..usecases.firm_kits import TIMES, TOLD_BY, changed, copied, fields_of
 
 
 @require_GET
@@ -60,10 +60,15 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
     try:
         kept = changed(member.workspace, pk, whole(request.POST.get("version", "")) or 0, request.POST)
     except Late as late:
-        fresh = {"name": late.data.get("name", ""), "blind": late.data.get("blind", ""), "rows": _rows(held, late.data, late.fields)}
+        fresh = {"name": late.stands.get("name", ""), "blind": late.stands.get("blind", ""), "rows": _rows(held, late.stands, late.fields)}
         return render(request, "samples/firm_kit.html", context | fresh | {"faults": late.fields}, status=409)
     except Refused as error:
-        return render(request, "samples/firm_kit.html", typed | {"faults": error.fields, "rows": _rows(held, request.POST, error.fields)}, status=422)
+        return render(
+            request,
+            "samples/firm_kit.html",
+            typed | {"faults": error.fields, "rows": _rows(held, request.POST, error.fields)},
+            status=status_of(error),
+        )
     if kept is None:
         return render(request, "samples/firm_kit.html", typed | {"stale": True}, status=409)
     messages.success(request, f"{kept.name} was saved.")

@@ -20,12 +20,13 @@ from treatment.evidence.verdict import unmarked, verdicts
 from treatment.language.analytes import analytes
 from treatment.language.tables import table
 
+from ..outcome import Late
 from ..pages.steps import steps
 from ..records.job import Job
 from ..repository.door import design_of
 from ..request import version_of
 from ..usecases.access import job_for
-from ..usecases.jobs import StaleJob, set_entry
+from ..usecases.jobs import set_entry
 from ..usecases.trains import shown_stages
 from .basis import BasisForm, ValueForm
 
@@ -86,8 +87,8 @@ def basis(request: HttpRequest, pk: int) -> HttpResponse:
         return _over_time(request, job, 422, form)
     try:
         set_entry(job, form.PART, form.key, form.row, request.user, version_of(request))
-    except StaleJob as stale:
-        return _over_time(request, stale.job, 409, form, stale=stale.job)
+    except Late as late:
+        return _over_time(request, late.stands, 409, form, stale=late.stands)
     return redirect(f"{request.path.removesuffix('basis/')}history/#{form.cleaned_data['analyte']}")
 
 
@@ -100,6 +101,6 @@ def value(request: HttpRequest, pk: int) -> HttpResponse:
         return _over_time(request, job, 422, value_form=form)
     try:
         set_entry(job, form.PART, form.key, form.row, request.user, version_of(request))
-    except StaleJob as stale:
-        return _over_time(request, stale.job, 409, value_form=form, stale=stale.job)
+    except Late as late:
+        return _over_time(request, late.stands, 409, value_form=form, stale=late.stands)
     return redirect("water-history", pk)

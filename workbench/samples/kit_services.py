@@ -8,7 +8,6 @@ from math import ceil
 from typing import Any
 
 from django.db import transaction
-from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from treatment.evidence.kits import Kit, KitTest, Outcome, in_time, observed, outcome_readings, pad_reading, phase, times
@@ -17,12 +16,12 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
+from ..outcome import Refused, one_of
 from ..records.job import Job, Survey, advance
 from ..records.sample import KitRun, KitSession, Reading, Sample
 from ..repository.door import reading_row
 from ..usecases.firm_kits import kits_of
 from ..usecases.jobs import bump, hold
-from ..usecases.refused import Refused
 
 READ_LATE = "read late: the color is no longer reliable"
 
@@ -93,7 +92,7 @@ def answer(session: KitSession, test: KitTest, data: Any, user: Any) -> None:
     """Keep what was seen or measured. Raises Refused; nothing is kept then."""
     now = timezone.now()
     hold(session.job)  # answers come one after the other
-    session = get_object_or_404(KitSession.objects.select_related("job"), pk=session.pk)
+    session = one_of(KitSession.objects.select_related("job"), pk=session.pk)
     run, _ = KitRun.objects.get_or_create(session=session, test=test.key, defaults={"started_at": now})
     late = test.timed and phase(test, (now - run.started_at).total_seconds())[0] == "late"
     readings, said, outcomes = _understood(test, data)

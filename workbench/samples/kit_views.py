@@ -13,13 +13,13 @@ from django.views.decorators.http import require_GET, require_POST
 from treatment.evidence.kits import KitTest
 from treatment.language.analytes import analytes
 
+from ..outcome import Refused
 from ..pages.steps import steps
 from ..records.job import Job
 from ..records.sample import KitSession
 from ..request import Request
 from ..usecases.access import job_for
 from ..usecases.firm_kits import kits_of, offered
-from ..usecases.refused import Refused
 from . import kit_services
 from .forms import POINTS
 

@@ -8,7 +8,6 @@ from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
-from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from intake.apart import Read, as_stored
@@ -19,6 +18,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
+from ..outcome import one_of
 from ..records.job import Job, advance
 from ..records.sample import Reading, ReportFile, ReportLayout, ReportPage, Sample
 from ..repository.door import reading_row, store_sample
@@ -56,7 +56,7 @@ def keep_readings(job: Job, sample: Sample, entries: Iterable[LineEntry], user: 
     """Keep what was understood of a line, one reading of each analyte; what that replaced is told."""
     readings = [entry.reading for entry in entries if entry.reading is not None]
     hold(job)  # one at a time: a sample holds one reading of each analyte
-    get_object_or_404(Sample, pk=sample.pk)
+    one_of(Sample, pk=sample.pk)
     stood = {reading.analyte: reading.typed for reading in sample.readings.all()}
     for reading in readings:
         Reading.objects.filter(sample=sample, analyte=reading.analyte).delete()

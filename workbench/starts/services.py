@@ -23,11 +23,11 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import log_key
 from treatment.language.reading import parse_reading
 
+from ..outcome import Late
 from ..records.job import Job, advance
 from ..records.run import StartEvent, StartPhoto, StartRun
 from ..records.sample import Sample
 from ..repository.door import design_of
-from ..stale import Stale
 from ..usecases import trains
 from ..usecases.jobs import hold
 
@@ -63,10 +63,6 @@ class Taken:
     words: str = ""
     refusal: Refusal | None = None
     clock_s: int = 0
-
-
-class StalePlan(Stale):
-    """Somebody else moved a visit meanwhile."""
 
 
 def run_of(job: Job) -> StartRun | None:
@@ -210,11 +206,11 @@ def new_key() -> str:
 
 @transaction.atomic
 def plan(job: Job, version: int, user: Any, start: dt.datetime | None = None, moved: tuple[int, float | None] | None = None) -> StartRun:
-    """Set when the first visit begins, or move one; minutes None: back to where it was. Raises StalePlan."""
+    """Set when the first visit begins, or move one; minutes None: back to where it was. Raises Late."""
     hold(job)
     row, _ = StartRun.objects.select_for_update().get_or_create(job=job)
     if row.version != version:
-        raise StalePlan
+        raise Late(row)
     if start is not None:
         row.start, row.moved = start, {} if row.start != start else row.moved
     if moved is not None:

@@ -21,6 +21,7 @@ from treatment.commissioning.record import record
 from treatment.commissioning.visits import minute_of
 from treatment.papers.design_file import STANDING_CAUTION
 
+from ..outcome import Late
 from ..pages.attached import attached, attached_json
 from ..pages.printed import printed
 from ..pages.steps import steps
@@ -30,7 +31,7 @@ from ..request import Request, version_of, whole
 from ..usecases.access import job_for
 from . import services
 from .page import calendar_of, context_of, first_day, said
-from .services import StalePlan, Taken, Told
+from .services import Taken, Told
 
 
 def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
@@ -136,7 +137,7 @@ def plan(request: Request, pk: int) -> HttpResponse:
         else:
             minute = minute_of(when, first_day(services.run_of(job))) if when else None
             services.plan(job, version_of(request), request.user, moved=(number, minute))
-    except StalePlan:
+    except Late:
         stands = services.run_of(job)
         who = stands.updated_by if stands is not None else None
         words = f"{who or 'Somebody'} changed the plan since you opened it; it is shown below. Enter your time again if you still need it."

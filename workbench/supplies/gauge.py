@@ -16,9 +16,9 @@ from treatment.language.measures import completed
 from treatment.language.quantity import parse_quantity
 
 from ..fields import sentence
+from ..outcome import Refused
 from ..records.job import Job, PressureReading
 from ..usecases.jobs import touch
-from ..usecases.refused import Refused
 
 PERIODS = (("now", "just now"), ("day", "by day"), ("night", "at night"))
 
@@ -46,7 +46,7 @@ def span_of(job: Job) -> PressureSpan | None:
 
 @transaction.atomic
 def use(job: Job, span: PressureSpan, version: int, user: Any) -> None:
-    """Write what was read as the pressures of the supply; what was not read stays. Raises Stale."""
+    """Write what was read as the pressures of the supply; what was not read stays. Raises Late."""
     touch(job, version, user)
     survey = job.survey
     for name, value in (("pressure_low_kpa", span.low), ("pressure_high_kpa", span.high), ("night_pressure_kpa", span.night)):

@@ -16,9 +16,9 @@ from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
 from ..fields import sentence
+from ..outcome import Refused
 from ..records.job import Job, SupplyRun
 from ..usecases.jobs import touch
-from ..usecases.refused import Refused
 
 #: what each tap of a test says, in order; the last one ends the run
 TAPS = {
@@ -105,7 +105,7 @@ def measure(job: Job, number: int, text: str) -> None:
 
 @transaction.atomic
 def use(job: Job, spread: MeasuredSpread, version: int, user: Any) -> None:
-    """Write the mean as the flow of the supply. Raises Stale."""
+    """Write the mean as the flow of the supply. Raises Late."""
     touch(job, version, user)
     survey = job.survey
     survey.flow_l_min = spread.mean.value

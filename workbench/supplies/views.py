@@ -7,15 +7,14 @@ from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from ..outcome import Late, Refused
 from ..pages.answers import answered, saved
 from ..pages.steps import steps
 from ..pages.survey_step import survey_step
 from ..records.job import Job
 from ..repository.door import design_of
-from ..request import Request, number
+from ..request import Request, number, status_of
 from ..usecases.access import job_for, on_post
-from ..usecases.jobs import StaleJob
-from ..usecases.refused import Refused
 from ..usecases.trains import shown_stages
 from . import gauge, services
 from .context import supply_context, what_if_of
@@ -65,12 +64,10 @@ def measure(request: Request, pk: int) -> HttpResponse:
             if done or not request.htmx:
                 return redirect(done or "measure", pk)
             typed = ""
-        except (Refused, StaleJob) as error:
-            problem, status = (
-                (str(error), 422)
-                if isinstance(error, Refused)
-                else ("Someone changed this job since you opened it. Check it, then use the mean again.", 409)
-            )
+        except Late:
+            problem, status = "Someone changed this job since you opened it. Check it, then use the mean again.", 409
+        except Refused as error:
+            problem, status = str(error), status_of(error)
     job = job_for(request, pk)
     now = timezone.now()
     rows = services.rows_of(job, now)

@@ -14,7 +14,7 @@ from django.urls import get_resolver, reverse
 
 from vivid_cairn.log import logging_of
 from workbench.jobs import views as jobs
-from workbench.usecases.jobs import StaleJob
+from workbench.outcome import Late
 
 from .base import WorkbenchTestCase, people, read
 
@@ -47,7 +47,7 @@ class Pages(WorkbenchTestCase):
 
     def test_a_change_that_came_too_late(self) -> None:
         """409: where a page does not show both states itself, it is told all the same."""
-        with mock.patch("workbench.samples.services.add_sample", side_effect=StaleJob(self.job)):
+        with mock.patch("workbench.samples.services.add_sample", side_effect=Late(self.job)):
             self.assert_ours(self.client.post(reverse("sample-new", args=[self.job.pk])), 409, "Someone else saved first")
 
     def test_our_own_failure(self) -> None:

@@ -12,7 +12,7 @@ from workbench.records.job import SupplyRun
 from workbench.supplies.gauge import note
 from workbench.supplies.services import averaged, rows_of, tap
 
-from ..usecases.refused import Refused
+from ..outcome import Refused
 from .base import WorkbenchTestCase
 
 GPM = unit_named("gpm", "flow").factor

@@ -21,15 +21,15 @@ from treatment.language.display import show
 from treatment.language.memory import uncollected
 from treatment.studies.compare import outlines
 
+from ..outcome import Refused
 from ..pages.attached import attached_json
 from ..pages.steps import steps
 from ..records.job import Job
 from ..repository.door import design_of
 from ..repository.remembered import of_firm
-from ..request import Request
+from ..request import Request, status_of
 from ..usecases import trains as services
 from ..usecases.access import job_for
-from ..usecases.refused import Refused
 
 #: seconds that one request works at a field: no one else of the process waits longer
 SLICE = 0.35
@@ -141,5 +141,5 @@ def choice_take(request: Request, pk: int) -> HttpResponse:
     try:
         made = services.open_option(job, as_typed(point.train), _told(point, base, job.units), request.user)
     except Refused as refused:
-        return _page(request, job, 422, problem=str(refused))
+        return _page(request, job, status_of(refused), problem=str(refused))
     return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")

@@ -20,17 +20,17 @@ from treatment.studies.alternatives import alternatives
 from treatment.studies.compare import ComparedRow, compare, outlines
 from treatment.studies.shelf import shelf
 
+from ..outcome import Late, Refused
 from ..pages.answers import answered, saved
 from ..pages.document_form import EntryForm
 from ..pages.steps import steps
 from ..records.job import Job
 from ..repository.door import design_of
 from ..repository.remembered import of_firm
-from ..request import Request, number, version_of
+from ..request import Request, number, status_of, version_of
 from ..usecases import trains as services
 from ..usecases.access import job_for, on_post
-from ..usecases.jobs import StaleJob, set_entry
-from ..usecases.refused import Refused
+from ..usecases.jobs import set_entry
 from .panel import EventForm, LimitForm, PanelForm, WorkingForm, add_event, drop_event, events_told, own_values
 
 
@@ -93,11 +93,11 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
             services.drop_option(job, option, version_of(request), number(request, "seen"), request.user)
         else:
             raise Refused("This action is not known.")
-    except Refused as refused:
-        return _options(request, job_for(request, pk), 422, problem=str(refused))
-    except (StaleJob, services.StaleTrain):
+    except Late:
         problem = "This job was changed by someone else or in another window since you opened it. The current version is below; your change was not applied."
         return _options(request, job_for(request, pk), 409, problem=problem)
+    except Refused as refused:
+        return _options(request, job_for(request, pk), status_of(refused), problem=str(refused))
     return redirect("options", pk)
 
 
@@ -163,8 +163,8 @@ def _own(request: HttpRequest, pk: int, shown_as: str, form: EntryForm) -> HttpR
     key, row = (form.key, form.row) if back is None else (back, None)
     try:
         set_entry(job, form.PART, key, row, request.user, version_of(request))
-    except StaleJob as stale:
-        return _panel(request, stale.job, 409, stale=stale.job, **({shown_as: form} if back is None else {}))
+    except Late as late:
+        return _panel(request, late.stands, 409, stale=late.stands, **({shown_as: form} if back is None else {}))
     return redirect("panel", pk)
 
 
@@ -187,8 +187,8 @@ def panel_event(request: HttpRequest, pk: int) -> HttpResponse:
             add_event(job, form.row, request.user, version_of(request))
         else:
             drop_event(job, back, request.user, version_of(request))
-    except StaleJob as stale:
-        return _panel(request, stale.job, 409, stale=stale.job, **({"event_form": form} if back is None else {}))
+    except Late as late:
+        return _panel(request, late.stands, 409, stale=late.stands, **({"event_form": form} if back is None else {}))
     return redirect("panel", pk)
 
 

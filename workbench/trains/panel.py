@@ -114,7 +114,7 @@ class EventForm(EntryForm):
 
 @transaction.atomic
 def add_event(job: Job, row: dict[str, Any], user: Any, version: int) -> None:
-    """A use more, in place of one of the same name. Raises Stale where ``version`` is no longer the newest."""
+    """A use more, in place of one of the same name. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
     kept = [each for each in events_of(locked(job)) if each.get("name") != row["name"]]
     set_part(job, "building", job.survey.rest.get("building", {}) | {"events": [*kept, row]}, user)
@@ -122,7 +122,7 @@ def add_event(job: Job, row: dict[str, Any], user: Any, version: int) -> None:
 
 @transaction.atomic
 def drop_event(job: Job, name: str, user: Any, version: int) -> None:
-    """A use less. Raises Stale where ``version`` is no longer the newest."""
+    """A use less. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
     survey = locked(job)
     kept = [each for each in events_of(survey) if each.get("name") != name]

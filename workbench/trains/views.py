@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from django.http import HttpResponse
@@ -14,23 +15,24 @@ from treatment.design import Design
 from treatment.drawing.train.told import told
 from treatment.drawing.train.view import draw_train, marked_column
 from treatment.drawing.wall.compose import compose
-from treatment.job_file import written
+from treatment.editing.edit import Edit
+from treatment.editing.train import Add, Exchange, Move, Remove, SetFeedLimit, SetKey, Shift
 from treatment.language.errors import BadDocument
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.planning.evaluated import EvaluatedTrain
 from treatment.studies.repair import repair
 from treatment.treatments import ROOMS
 
+from ..outcome import Done, Late, Refused
+from ..pages.seen import seen_of
 from ..pages.steps import steps
 from ..records.job import Job
 from ..records.train import TrainOption
 from ..repository.door import design_of
-from ..request import Request, whole
+from ..request import Request, status_of, whole
 from ..usecases import trains as services
 from ..usecases.access import job_for
-from ..usecases.refused import Refused
-from ..usecases.train_merging import on_top, stages_at
-from ..usecases.trains import LETTERS, StaleTrain
+from ..usecases.trains import LETTERS
 from ..usecases.waivers import accept
 from .sheet import sheet
 
@@ -90,10 +92,10 @@ def edit(request: Request, pk: int) -> HttpResponse:
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}
     try:
-        summary, selected = on_top(job, option, request.POST.dict(), lambda job, on, version: _apply(request, job, on, version, selected))
-        more = {"said": summary}
-    except StaleTrain as stale:
-        option, status = stale.option, 409
+        done = _apply(request, job, option, selected)
+        more, selected = {"said": done.words}, done.stage
+    except Late as late:
+        option, status = late.stands, 409
         wanted = {name: str(value) for name, value in request.POST.items() if name not in ("csrfmiddlewaretoken", "version", "shown")}
         more = {
             "stale": {
@@ -105,7 +107,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
             }
         }
     except Refused as refused:
-        status = 422
+        status = status_of(refused)
         more = {
             "refused": {
                 "field": refused.field,
@@ -125,44 +127,38 @@ def edit(request: Request, pk: int) -> HttpResponse:
     return render(request, template, context | ({} if request.htmx else {"steps": steps(job, "train")}), status=status)
 
 
-def _apply(request: Request, job: Job, option: TrainOption, version: int, selected: str) -> tuple[str, str]:
-    """Carry out what a form asks for: the summary, and the stage to select."""
-    action = request.POST.get("action", "")
+def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> Done:
+    """Carry out what a form asks for."""
+    action, user, seen = request.POST.get("action", ""), request.user, seen_of(request)
     if action in ("undo", "redo"):
-        return services.step(option, version, request.user, -1 if action == "undo" else 1), selected
+        return replace(services.step(option, seen.version, user, -1 if action == "undo" else 1), stage=selected)
     if action == "restore":
-        return services.save(option, version, request.user, lambda: (None, "used the proposed train")), ""
+        return services.restore(option, seen.version, user)
     if action in ("waive", "unwaive"):
-        return accept(job, option, version, request.POST.dict(), request.user), selected
-    stages = stages_at(job, services.revision_of(option))
+        return replace(accept(job, option, seen.version, request.POST.dict(), user), stage=selected)
     if action == "mend":
-        mended = repair(design_of(job, stages))
-        after = written(mended.variant.train, stages)
-        return services.save(option, version, request.user, lambda: (after, "fixed: " + "; ".join(mended.changes))), ""
-    after, summary, selected = _change(request, job, action, stages, selected)
-    return services.save(option, version, request.user, lambda: (after, summary)), selected
+        return services.mend(job, option, seen.version, user)
+    return services.edit(job, option, seen, user, lambda job: _asked(request, job, action, selected))
 
 
-def _change(request: Request, job: Job, action: str, stages: services.Stages, selected: str) -> tuple[services.Stages, str, str]:
-    if action == "earlier":
-        return services.move(stages, selected, services.place_of(stages, selected) - 1)
-    if action == "later":
-        return services.move(stages, selected, services.place_of(stages, selected) + 1)
+def _asked(request: Request, job: Job, action: str, selected: str) -> Edit:
+    """The edit that a form asks for. Raises Refused."""
+    post = request.POST
+    if action in ("earlier", "later"):
+        return Shift(selected, -1 if action == "earlier" else 1)
     if action == "move":
-        to = whole(request.POST.get("to", ""))
-        return services.move(stages, selected, -1 if to is None else to)
+        to = whole(post.get("to", ""))
+        return Move(selected, -1 if to is None else to)
     if action == "add":
-        return services.add(stages, request.POST.get("kind", ""), selected)
+        return Add(selected, post.get("kind", ""))
     if action == "replace":
-        return services.exchange(stages, selected, request.POST.get("kind", ""))
+        return Exchange(selected, post.get("kind", ""))
     if action == "remove":
-        return services.remove(stages, selected)
+        return Remove(selected)
     if action == "set":
-        key = request.POST.get("key", "")
-        return services.set_key(stages, selected, key, services.no_longer(request.POST.get("value", ""), services.LONGEST_VALUE, key), job.units)
+        return SetKey(selected, post.get("key", ""), post.get("value", ""), job.units)
     if action == "takes":
-        text, reason = request.POST.get("value", ""), request.POST.get("reason", "")
-        return services.set_feed_limit(stages, selected, request.POST.get("analyte", ""), request.POST.get("end", ""), text, reason)
+        return SetFeedLimit(selected, post.get("analyte", ""), post.get("end", ""), post.get("value", ""), post.get("reason", ""))
     raise Refused("This action is not known.")
 
 

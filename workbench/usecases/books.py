@@ -35,6 +35,7 @@ from treatment.operation.maintenance.upkeep import Task, upkeep
 from treatment.operation.maintenance.use import question
 
 from ..merging import late_words, settle
+from ..outcome import Late, Refused
 from ..records.firm import Membership, Workspace
 from ..records.job import Job, advance
 from ..records.log import CauseNote, JobLog, LogEntry, LogPhoto
@@ -42,7 +43,6 @@ from ..repository.door import design_of
 from ..repository.remembered import ReadLog, of_firm
 from . import trains
 from .jobs import hold
-from .refused import Refused
 from .thinning import DEVICE, thin
 
 #: entries that are read of a log, the newest
@@ -58,10 +58,6 @@ EARLIEST = dt.date(1980, 1, 1)
 OF_A_TABLE = "table-"
 #: where a fault of an entry stands in its document
 _PLACE = re.compile(r"^\$\.entries\[\d+\]\.?")
-
-
-class LateHouse(Refused):
-    """Somebody else changed the same of who looks after a house since it was shown."""
 
 
 @dataclass
@@ -428,7 +424,7 @@ def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) 
 def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None = None) -> None:
     """Who looks after a house, nobody where the name is empty, and its area. shown: name and area as the page had them.
 
-    What only somebody else changed since stays. Raises Refused for a name that is not of the firm, LateHouse for what both changed.
+    What only somebody else changed since stays. Raises Refused for a name that is not of the firm, Late for what both changed.
     """
     log = JobLog.objects.select_for_update(of=("self",)).select_related("technician").filter(job=job).first()
     if log is None:
@@ -438,7 +434,7 @@ def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None
         stands = {"technician": log.technician.username if log.technician else "", "area": log.area}
         asked, conflicts = settle(dict(zip(asked, shown, strict=True)), asked, stands)
         if conflicts:
-            raise LateHouse(late_words(next(iter(conflicts.values())) or "nothing"))
+            raise Late(words=late_words(next(iter(conflicts.values())) or "nothing"))
     member = Membership.objects.select_related("user").filter(workspace=job.workspace, user__username=asked["technician"]).first()
     if asked["technician"] and member is None:
         raise Refused("Choose a person in this company.")

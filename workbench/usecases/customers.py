@@ -10,11 +10,11 @@ from django.db.models import Q
 
 from treatment.language.messages import LANGUAGES
 
+from ..outcome import Refused
 from ..records.customer import Customer, Place
 from ..records.firm import Workspace
 from ..records.job import Job
 from .jobs import hold, touch
-from .refused import Refused
 
 #: field of the page -> record, its field, how it is called
 FIELDS = {
@@ -34,7 +34,7 @@ def told_of(job: Job) -> dict[str, str]:
 
 @transaction.atomic
 def keep(job: Job, typed: Mapping[str, str], version: int, user: Any) -> None:
-    """Keep who and where. A name that the firm knows already is that customer. Raises Refused beside the fields, Stale."""
+    """Keep who and where. A name that the firm knows already is that customer. Raises Refused beside the fields, Late."""
     told = {name: str(typed.get(name, "")).strip() for name in FIELDS}
     faults = {}
     for name, (_, column, words) in FIELDS.items():

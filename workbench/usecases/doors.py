@@ -9,11 +9,11 @@ from typing import Any, TypeVar
 from django.db import transaction
 from django.utils import timezone
 
+from ..outcome import Refused
 from ..records.firm import Membership, Workspace
 from ..records.job import Job
 from ..records.log import CalendarLink, Device, OwnerLink, Sender
 from .books import log_of, started
-from .refused import Refused
 from .roles import ACTS
 
 #: entries that may come by one door in a minute

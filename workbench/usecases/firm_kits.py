@@ -7,29 +7,20 @@ from collections.abc import Mapping
 from typing import Any
 
 from django.db import transaction
-from django.shortcuts import get_object_or_404
 
 from treatment.evidence.kits import Kit, chart_read, chart_text, in_time, kit_from, kits, row_of
 from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 
 from ..merging import late_words, settle
+from ..outcome import Late, Refused, one_of
 from ..records.firm import Workspace
 from ..records.sample import FirmKit
-from .refused import Refused
 
 TOLD_BY = "Your company's own chart"
 LONGEST_S = 7 * 86400.0
 #: seconds of a test: the field, what it is called
 TIMES = {"dip": "Dip", "wait": "Wait before reading", "window": "Time to read"}
-
-
-class Late(Refused):
-    """Somebody else changed the same fields since the page showed them. data: what was typed, on top of what stands."""
-
-    def __init__(self, fields: dict[str, str], data: dict[str, str]) -> None:
-        super().__init__(fields)
-        self.data = data
 
 
 def kits_of(workspace: int) -> dict[str, Kit]:
@@ -79,7 +70,7 @@ def _on_top(kit: FirmKit, data: Mapping[str, Any]) -> dict[str, str] | None:
     late = {name: late_words(f"“{value or 'nothing'}”") for name, value in conflicts.items()}
     typed |= {name: stands.get(name, "") for name, value in kept.items() if value != sent[name] and name not in conflicts}
     if late:
-        raise Late(late, typed)
+        raise Late(typed, late)
     return typed
 
 
@@ -89,7 +80,7 @@ def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]
 
     Raises Refused, and Late where both changed the same fields; nothing is kept then.
     """
-    kit = get_object_or_404(FirmKit.objects.select_for_update(), workspace=workspace, pk=pk)
+    kit = one_of(FirmKit.objects.select_for_update(), workspace=workspace, pk=pk)
     if kit.version != version:
         merged = _on_top(kit, data)
         if merged is None:

@@ -10,12 +10,12 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import F
-from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from treatment.design import Design
 from treatment.papers.issue import IssueChange, canonical, changes, checksum, frozen, letter
 
+from ..outcome import Refused, one_of
 from ..records.firm import Membership
 from ..records.issue import KINDS, Issue, IssueEvent, IssueLink, LinkOpening
 from ..records.job import STATES, Job, advance
@@ -23,7 +23,6 @@ from ..repository import results
 from ..repository.door import job_document
 from .doors import new_owner_link
 from .jobs import hold
-from .refused import Refused
 from .trains import shown_stages
 
 OPENINGS = 60  # of links, in a minute, from one address
@@ -183,5 +182,5 @@ def may_open(address: str) -> bool:
 
 
 def issue_for(job: Job, pk: int) -> Issue:
-    """An issue of a job. Raises Http404."""
-    return get_object_or_404(Issue.objects.select_related("job__workspace"), job=job, pk=pk)
+    """An issue of a job. Raises Gone."""
+    return one_of(Issue.objects.select_related("job__workspace"), job=job, pk=pk)

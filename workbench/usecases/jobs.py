@@ -7,41 +7,31 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import F
-from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
+from ..outcome import Late, Refused, one_of
 from ..records.firm import Workspace
 from ..records.issue import Issue
 from ..records.job import Job, Survey
-from ..stale import Stale
-from .refused import Refused
 
 KEPT_IN_BIN = timedelta(days=30)
 
 
-class StaleJob(Stale):
-    """Somebody else saved since this form was shown. Carries the job as it stands now."""
-
-    def __init__(self, job: Job) -> None:
-        super().__init__("saved by someone else since you opened it")
-        self.job = job
-
-
 @transaction.atomic
 def touch(job: Job, version: int, user: Any) -> None:
-    """Claim the next version of a job. Raises Stale where ``version`` is no longer the newest, Http404 where the job is gone."""
+    """Claim the next version of a job. Raises Late (with the job) where ``version`` is no longer the newest, Gone."""
     updated = Job.objects.filter(pk=job.pk, version=version).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
     if not updated:
-        raise StaleJob(get_object_or_404(Job.objects.select_related("survey", "updated_by"), pk=job.pk))
+        raise Late(one_of(Job.objects.select_related("survey", "updated_by"), pk=job.pk))
     job.version = version + 1
 
 
 def hold(job: Job) -> Job:
     """The job's row, held until the transaction ends. Whoever changes a part of a job takes it first, so that nobody waits in a circle.
 
-    Raises Http404 where the job is gone.
+    Raises Gone.
     """
-    return get_object_or_404(Job.objects.select_for_update(), pk=job.pk)
+    return one_of(Job.objects.select_for_update(), pk=job.pk)
 
 
 @transaction.atomic
@@ -76,8 +66,8 @@ def put_in_bin(job: Job) -> None:
 
 
 def put_back(workspace: Workspace, pk: int) -> Job:
-    """A job out of the bin, as it was. Raises Http404 where it is not there."""
-    job = get_object_or_404(Job.everything.exclude(binned_at=None), workspace=workspace, pk=pk)
+    """A job out of the bin, as it was. Raises Gone."""
+    job = one_of(Job.everything.exclude(binned_at=None), workspace=workspace, pk=pk)
     Job.everything.filter(pk=job.pk).update(binned_at=None)
     return job
 
@@ -89,7 +79,7 @@ def archive(job: Job, done: bool) -> None:
 
 @transaction.atomic
 def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int) -> None:
-    """Put an entry of the job's own in place of ours, or take it back with None. Raises Stale where ``version`` is no longer the newest."""
+    """Put an entry of the job's own in place of ours, or take it back with None. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
     entries = {name: each for name, each in locked(job).rest.get(part, {}).items() if name != key}
     set_part(job, part, entries | ({key: row} if row else {}), user)

@@ -9,10 +9,10 @@ from urllib.parse import urlencode
 from django.db import transaction
 from django.utils import timezone
 
+from ..outcome import Refused
 from ..records.firm import Membership, Workspace
 from ..records.job import STATES, Job
 from ..records.log import JobLog
-from .refused import Refused
 
 MOST = 500  # jobs at once
 ACTS = ("state", "technician", "archive")

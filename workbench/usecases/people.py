@@ -14,9 +14,9 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.utils import timezone
 
+from ..outcome import Refused
 from ..records.firm import ROLES, Invitation, Membership, Workspace
 from ..records.log import CalendarLink, Device, OwnerLink
-from .refused import Refused
 from .roles import OWNER
 
 OPEN_FOR = dt.timedelta(days=7)

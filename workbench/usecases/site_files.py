@@ -6,10 +6,10 @@ from typing import Any
 
 from django.db import transaction
 
+from ..outcome import Refused
 from ..records.customer import SiteFile
 from ..records.job import Job
 from .jobs import hold
-from .refused import Refused
 
 MOST = 60  # of a job
 LARGEST = 10_000_000  # bytes of a document

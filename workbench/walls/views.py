@@ -14,33 +14,35 @@ from treatment.design import Design
 from treatment.drawing.wall.compose import compose
 from treatment.drawing.wall.legend import FRAME, legend
 from treatment.drawing.wall.view import WallView, papers, view
+from treatment.editing.edit import Edit
+from treatment.editing.wall import Drop, Nudge, Release, Turn
 from treatment.language.errors import BadDocument
 from treatment.language.tables import table
 from treatment.studies.supply import routed_loss
 from treatment.train.weights import loads, mains_volts, mass_of_all
 from treatment.wall.parts import STATES, Wall
 
+from ..outcome import Done, Late, Refused
 from ..pages.answers import answered, saved
 from ..pages.attached import attached
+from ..pages.seen import seen_of
 from ..pages.steps import steps
 from ..pages.svg_style import svg_style
 from ..records.job import Job
 from ..records.train import TrainOption
 from ..repository.door import design_of
-from ..request import Request
+from ..request import Request, status_of
 from ..usecases import trains
 from ..usecases.access import job_for, on_post
-from ..usecases.refused import Refused
-from ..usecases.train_merging import on_top, stages_at
-from ..usecases.trains import StaleTrain
 from ..usecases.waivers import accept
-from . import services
 from .forms import WallForm
 
 #: lengths of pipe that are told: words, and the roles that they are of
 LENGTHS = (
     ("water", ("main", "leg", "bypass", "tap", "raw")), ("metal at the lamp", ("metal",)), ("drain", ("drain",)), ("brine and overflow", ("brine", "overflow")),
 )  # fmt: skip
+#: an arrow key, and the steps right and up that it moves a unit
+STEPS = {"left": (-1, 0), "right": (1, 0), "up": (0, 1), "down": (0, -1)}
 
 
 def drawn(job: Job, states: dict[str, str] | None = None) -> tuple[Design, Wall, WallView]:
@@ -115,18 +117,19 @@ def edit(request: Request, pk: int) -> HttpResponse:
     selected, status = request.POST.get("stage", ""), 200
     more: dict[str, Any] = {}
     try:
-        more = {"said": on_top(job, option, request.POST.dict(), lambda job, on, version: _apply(request, job, on, version, selected))}
-    except StaleTrain as stale:
+        more = {"said": _apply(request, job, option, selected).words}
+    except Late as late:
         option, status, more = (
-            stale.option,
+            late.stands,
             409,
             {
-                "problem": f"{stale.option.updated_by or 'Someone else'} changed this train since you opened it. The current layout is below. Move "
+                "problem": f"{late.stands.updated_by or 'Someone else'} changed this train since you opened it. The current layout is below. Move "
                 f"the unit again if you still need to."
             },
         )
     except (Refused, BadDocument) as error:
-        status, more = 422, {"problem": str(error) if isinstance(error, Refused) else "This is not a position."}
+        status = status_of(error) if isinstance(error, Refused) else 422
+        more = {"problem": str(error) if isinstance(error, Refused) else "This is not a position."}
     if not request.htmx and status == 200:
         return redirect(f"{reverse('wall', args=[pk])}?stage={selected}")
     job = job_for(request, pk)
@@ -136,28 +139,26 @@ def edit(request: Request, pk: int) -> HttpResponse:
     return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)}, status=status)
 
 
-def _apply(request: Request, job: Job, option: TrainOption, version: int, selected: str) -> str:
-    action = request.POST.get("action", "")
+def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> Done:
+    """Carry out what a form asks for."""
+    action, user, seen = request.POST.get("action", ""), request.user, seen_of(request)
     if action in ("undo", "redo"):
-        return trains.step(option, version, request.user, -1 if action == "undo" else 1)
+        return trains.step(option, seen.version, user, -1 if action == "undo" else 1)
     if action in ("waive", "unwaive"):
-        return accept(job, option, version, request.POST.dict(), request.user)
-    stages = stages_at(job, trains.revision_of(option))
-    if action == "place":
-        _, here, _ = drawn(job)
-        after, summary, _ = services.drop(
-            stages, here, selected, _number(request, "x"), _number(request, "foot") if request.POST.get("foot") else None
-        )
-    elif action in ("left", "right", "up", "down"):
-        _, here, _ = drawn(job)
-        after, summary, _ = services.nudge(stages, here, selected, {"left": -1, "right": 1}.get(action, 0), {"down": -1, "up": 1}.get(action, 0))
-    elif action == "turn":
-        after, summary, _ = services.turned(stages, drawn(job)[1], selected)
-    elif action in ("release", "release_all"):
-        after, summary, _ = services.released(stages, selected if action == "release" else "")
-    else:
+        return accept(job, option, seen.version, request.POST.dict(), user)
+    return trains.edit(job, option, seen, user, lambda job: _asked(request, job, action, selected))
+
+
+def _asked(request: Request, job: Job, action: str, selected: str) -> Edit:
+    """The edit that a form asks for. Raises Refused."""
+    if action in ("release", "release_all"):
+        return Release(selected if action == "release" else "")
+    if action not in ("place", "turn", *STEPS):
         raise Refused("This move is not known.")
-    return trains.save(option, version, request.user, lambda: (after, summary))
+    here = drawn(job)[1]
+    if action == "place":
+        return Drop(selected, here, _number(request, "x"), _number(request, "foot") if request.POST.get("foot") else None)
+    return Turn(selected, here) if action == "turn" else Nudge(selected, here, *STEPS[action])
 
 
 def _number(request: Request, name: str) -> float:

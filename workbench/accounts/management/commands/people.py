@@ -12,9 +12,9 @@ from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
+from workbench.outcome import Refused
 from workbench.records.firm import Membership, Workspace
 from workbench.usecases import people
-from workbench.usecases.refused import Refused
 
 
 class Command(BaseCommand):

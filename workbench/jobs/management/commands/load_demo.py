@@ -10,6 +10,7 @@ from django.core.management.base import BaseCommand
 from django.db import transaction
 from django.utils import timezone
 
+from treatment.demonstration import STORIES
 from workbench.catalogues.services import made
 from workbench.logs import demonstration as logs
 from workbench.records.catalogue import Catalogue
@@ -22,8 +23,6 @@ from workbench.usecases.customers import keep
 
 RUNS = {"High Tarn Farm": demonstration.begun, "Mill Street 4": demonstration.soaking, "Becklow Guest House": demonstration.recorded}
 
-#: years of a log, its story, and the seed of its small differences
-LOGS = {"High Tarn Farm": (4.2, logs.farm, 1), "Peat Bothy": (2.6, logs.bothy, 2), "Becklow Guest House": (2.4, logs.house, 3)}
 #: jobs that are built of the company's stock list
 STOCKED = ("Mill Street 4", "Becklow Guest House")
 
@@ -60,8 +59,8 @@ class Command(BaseCommand):
                     keep(job, {"customer": who, "place": place, "address": address}, job.version, user)
                 if job.name == "The Old Smithy, as found":
                     _vial(job)
-                if job.name in LOGS:
-                    logs.kept(job, user, *LOGS[job.name])
+                if job.name in STORIES:
+                    logs.kept(job, user, STORIES[job.name])
                     logs.looked_after_by(job, *HOUSES[job.name], user)
                 if job.name == "Quarry Lane 9":
                     logs.meter(job, user)

@@ -1,0 +1,62 @@
+"""How a use case answers: done, with what was done in words; or refused, in words for the person, beside the field that caused it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from django.db.models import Manager, Model, QuerySet
+
+Found = TypeVar("Found", bound=Model)
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """What was done, in words. stage: of a train, the one to look at then."""
+
+    words: str
+    stage: str = ""
+
+
+class Refused(Exception):
+    """What is not done, and nothing was changed. words: said to the person, or field -> words for several at once; field: beside which,
+    empty for the whole. code: what kind of no it is.
+    """
+
+    code = "unfit"
+
+    def __init__(self, words: str | Mapping[str, str], field: str = "") -> None:
+        self.fields: dict[str, str] = ({field: words} if field else {}) if isinstance(words, str) else dict(words)
+        super().__init__(words if isinstance(words, str) else "; ".join(words.values()))
+        self.field = field
+
+
+class Late(Refused):
+    """Somebody else changed it since it was shown. stands: what stands now."""
+
+    code = "late"
+
+    def __init__(
+        self, stands: Any = None, words: str | Mapping[str, str] = "Someone else changed this since you opened it. Reload the page."
+    ) -> None:
+        super().__init__(words)
+        self.stands = stands
+
+
+class Gone(Refused):
+    """It is no longer there, or was never this company's."""
+
+    code = "gone"
+
+    def __init__(self, words: str = "This is no longer there.") -> None:
+        super().__init__(words)
+
+
+def one_of(where: QuerySet[Found] | Manager[Found] | type[Found], **which: Any) -> Found:
+    """The one record that is meant. Raises Gone where there is none."""
+    rows = where._default_manager.all() if isinstance(where, type) else where.all()
+    held = rows.filter(**which).first()
+    if held is None:
+        raise Gone
+    return held
