@@ -23,6 +23,7 @@ from treatment.language.spec import UNFIT
 
 from .error_views import away, told
 from .outcome import Gone, Late, Refused
+from .who import a_request
 
 #: addresses that are open to who has no log-in, and the most that is read there [bytes]
 DOORS, LONGEST = ("/house/", "/devices/", "/calendar/"), 20_000
@@ -55,7 +56,7 @@ class RequestLog:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         number, began = uuid.uuid4().hex[:12], time.perf_counter()
-        with structlog.contextvars.bound_contextvars(request_id=number):
+        with structlog.contextvars.bound_contextvars(request_id=number), a_request():
             response = self.get_response(request)
             match = request.resolver_match
             log.info(

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple, Protocol
 
 from ..language.figure import Line, stated, work
 from ..language.tables import table
+from .marks import marked
 
 
 class Shown(NamedTuple):
@@ -52,20 +53,15 @@ class LogOfStage(Protocol):
         ...
 
 
-def mark(name: str, unit: str) -> tuple[float, str]:
-    """A mark of ``data/upkeep.toml`` with its unit."""
-    return float(table("upkeep")["marks"][name]), unit
-
-
 def drop(clean: float) -> Shown:
     """A pressure drop: nothing to so much over the clean one. clean: kPa."""
     low = stated("least", "nothing", 0.0, "kPa", "upkeep.log")
-    return Shown(low, work("most", "clean + more", "kPa", "upkeep.log", clean=(clean, "kPa"), more=mark("drop", "kPa")))
+    return Shown(low, work("most", "clean + more", "kPa", "upkeep.log", clean=(clean, "kPa"), more=marked("bed", "drop")))
 
 
 def backwash(need: float) -> Shown:
     """Flow to the drain: at least what a bed needs, as a bucket tells it. need: L/min."""
-    return Shown(work("least", "need × share", "L/min", "upkeep.beds", need=(need, "L/min"), share=mark("backwash", "of it")), None)
+    return Shown(work("least", "need × share", "L/min", "upkeep.beds", need=(need, "L/min"), share=marked("bed", "backwash")), None)
 
 
 def lamp_hours(life: float) -> Shown:
@@ -76,11 +72,11 @@ def lamp_hours(life: float) -> Shown:
 def light(log: LogOfStage) -> Shown:
     """What a lamp of this age gives with a clean sleeve, less what a sensor tells apart, a few times over."""
     given = {
-        "new": mark("intensity_new", "%"), "old": mark("intensity_old", "%"), "age": (log.lamp_age, "hour"), "life": (log.lamp_life, "hour"),
-        "past": mark("lamp_past", "of its hours"), "times": mark("light_tells", "times"), "tells": (log.tells("intensity"), "%"),
+        "new": marked("uv", "intensity_new"), "old": marked("uv", "intensity_old"), "age": (log.lamp_age, "hour"), "life": (log.lamp_life, "hour"),
+        "past": marked("uv", "lamp_past"), "times": marked("uv", "light_tells"), "tells": (log.tells("intensity"), "%"),
     }  # fmt: skip
     low = work("least", "new − (new − old) × min(age ÷ life, past) − times × tells", "%", "upkeep.lamps", **given)
-    return Shown(low, work("most", "new + more", "%", "upkeep.lamps", new=given["new"], more=mark("intensity_more", "%")))
+    return Shown(low, work("most", "new + more", "%", "upkeep.lamps", new=given["new"], more=marked("uv", "intensity_more")))
 
 
 def passage(log: LogOfStage) -> Shown | None:
@@ -88,7 +84,7 @@ def passage(log: LogOfStage) -> Shown | None:
     first = log.first("passage")
     if first is None:
         return None
-    return Shown(None, work("most", "first × times", "1", "upkeep.membranes", first=(first[1], ""), times=mark("passage", "times")))
+    return Shown(None, work("most", "first × times", "1", "upkeep.membranes", first=(first[1], ""), times=marked("reverse_osmosis", "passage")))
 
 
 def normal_flow(log: LogOfStage) -> Shown | None:
@@ -96,12 +92,14 @@ def normal_flow(log: LogOfStage) -> Shown | None:
     first = log.first("normal_flow")
     if first is None:
         return None
-    return Shown(work("least", "first × fading", "L/min", "upkeep.membranes", first=(first[1], "L/min"), fading=mark("fading", "of it")), None)
+    return Shown(
+        work("least", "first × fading", "L/min", "upkeep.membranes", first=(first[1], "L/min"), fading=marked("reverse_osmosis", "fading")), None
+    )
 
 
 def permeate(rated: float, warm: Line) -> Shown:
     """Permeate at a temperature: at least what the membrane is rated for, less what it may fade. rated: L/day; warm: its share at that temperature."""
-    given = {"rated": (rated, "L/day"), "warm": (warm.value, ""), "fading": mark("fading", "of it")}
+    given = {"rated": (rated, "L/day"), "warm": (warm.value, ""), "fading": marked("reverse_osmosis", "fading")}
     return Shown(work("least", "rated × warm ÷ 1440 × fading", "L/min", "upkeep.membranes", **given), None, (warm,))
 
 

@@ -14,6 +14,7 @@ from ..chemistry.water import Water
 from ..language.figure import Figures, Line, stated, work
 from ..language.tables import table
 from . import monitored
+from .marks import mark
 from .monitored import LogOfStage, Shown, backwash, drop, lamp_hours, light
 
 State = Mapping[str, float]
@@ -639,6 +640,5 @@ class Burning(OverTime[S]):
 
 def light_of_age(hours: float, life: float) -> float:
     """A lamp's light beside that at the end of its hours, for which it is rated [-]: it falls in a straight line, on beyond its hours."""
-    marks: dict[str, Any] = table("upkeep")["marks"]
-    new, old, past = (float(marks[name]) for name in ("intensity_new", "intensity_old", "lamp_past"))
+    new, old, past = (mark("uv", name) for name in ("intensity_new", "intensity_old", "lamp_past"))
     return (new - (new - old) * min(hours / life, past)) / old if hours <= life * past else (new - (new - old) * past) / old

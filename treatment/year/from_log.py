@@ -10,12 +10,12 @@ from typing import Any
 
 from ..language.errors import BadDocument, Fault
 from ..language.figure import rounded
-from ..language.tables import table
 from ..operation.maintenance.log import Entry, Log, loads
 from ..operation.maintenance.upkeep import upkeep
 from ..operation.maintenance.use import Use
 from ..operation.monitoring.readings import worked_out
 from ..planning.evaluated import EvaluatedTrain
+from ..train.marks import mark
 from ..train.over_time import Stock, salt_of
 from .asked import YearAsked
 from .machine import Machine
@@ -95,7 +95,7 @@ def metered(variant: EvaluatedTrain, log: Log) -> float | None:
     away = {day for entry in log.entries if entry.away for day in _days(*entry.away)}
     litres = sum(each.daily * each.days for each in near)
     days = sum(each.days - sum(each.begin < day <= each.end for day in away) for each in near)
-    return litres / days if days >= table("upkeep")["marks"]["metered"] else None
+    return litres / days if days >= mark("meter", "metered") else None
 
 
 def _days(begin: dt.date, end: dt.date) -> Iterator[dt.date]:

@@ -60,7 +60,7 @@ def _page(request: HttpRequest, member: Membership, status: int = 200, **more: o
     context = {
         "firm": firm, "members": firm.memberships.select_related("user").order_by("pk"), "roles": ROLES, "me": member, "manages": may(member.role, "firm.manage"),
         "open": firm.invitations.filter(taken_at=None).select_related("made_by"),
-        "table": [(act.words, [role in act.roles for role in ROLES]) for act in ACTS.values()],
+        "table": [(act.words, [role in act.roles for role in ROLES]) for act in ACTS.values() if act.shown],
     }  # fmt: skip
     return render(request, "accounts/people.html", context | more, status=status)
 

@@ -21,6 +21,7 @@ from treatment.language.tables import table
 from ..fields import offer
 from ..records.firm import Membership, Workspace
 from ..repository.catalogues import in_another
+from ..usecases import firm as usecases
 from ..usecases.access import ask, membership
 from ..usecases.roles import may
 
@@ -109,8 +110,7 @@ def firm(request: HttpRequest) -> HttpResponse:
         form = FirmForm(request.POST, instance=Workspace.objects.select_for_update().get(pk=member.workspace.pk))
         form.fields["name"].disabled = not may(member.role, "firm.manage")
         if form.is_valid():
-            form.instance.chosen = True
-            form.save()
+            usecases.keep(form.instance)
             return redirect("jobs")
         if "was" in form.errors:
             data = request.POST.copy()
@@ -149,5 +149,5 @@ def firm_mark(request: HttpRequest) -> HttpResponse:
         kept = "" if request.POST.get("act") == "remove" else mark(upload.read(LARGEST + 1) if upload is not None else b"")
     except NoMark as error:
         return _firm(request, member, FirmForm(instance=member.workspace), 422, mark_problem=str(error))
-    Workspace.objects.filter(pk=member.workspace.pk).update(mark=kept)
+    usecases.set_mark(member.workspace, kept)
     return redirect("firm")

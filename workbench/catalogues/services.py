@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from django.db import transaction
-
 from treatment.job.catalogue import read_catalogue
 from treatment.job.catalogue_table import ReadRow, Role, faults_of, heading_at, roles_of, row_of, rows_read
 
@@ -16,10 +14,11 @@ from ..records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
 from ..records.firm import Workspace
 from ..records.job import Job
 from ..repository.catalogues import document_of, same_currency
+from ..usecases.acting import use_case
 from ..usecases.jobs import hold, touch
 
 
-@transaction.atomic
+@use_case("money.change")
 def made(workspace: Workspace, name: str, currency: str, items: list[dict[str, Any]], user: Any, summary: str) -> Catalogue:
     """A new catalogue. Raises Refused."""
     same_currency(workspace, currency)
@@ -28,6 +27,7 @@ def made(workspace: Workspace, name: str, currency: str, items: list[dict[str, A
     return catalogue
 
 
+@use_case("money.change", apart=True)
 def read_sheet(workspace: Workspace, rows: list[list[str]], name: str, currency: str, catalogue: Catalogue | None) -> CatalogueSheet:
     """Keep a table as it came, with what its columns seem to say."""
     at = heading_at(rows)
@@ -35,12 +35,19 @@ def read_sheet(workspace: Workspace, rows: list[list[str]], name: str, currency:
     return CatalogueSheet.objects.create(workspace=workspace, catalogue=catalogue, name=name, currency=currency, rows=rows, heading=at, roles=roles)
 
 
+@use_case("money.change")
+def map_columns(sheet: CatalogueSheet, roles: list[list[str]], kind: str) -> None:
+    """What somebody chose for the columns of a file: what each holds with its unit, and the kind of its items."""
+    sheet.roles, sheet.kind = roles, kind
+    sheet.save(update_fields=["roles", "kind"])
+
+
 def understood(sheet: CatalogueSheet) -> list[ReadRow]:
     """The rows of a table as its columns say now."""
     return rows_read(sheet.rows, [Role(name, unit) for name, unit in sheet.roles], sheet.heading + 1, sheet.kind)
 
 
-@transaction.atomic
+@use_case("money.change")
 def keep_sheet(sheet: CatalogueSheet, user: Any) -> Catalogue:
     """The rows that could be read become a catalogue, or the newest version of the one they were sent for; the table is done with."""
     items = [row.document for row in understood(sheet) if not row.faults]
@@ -80,7 +87,7 @@ class Changed:
     number: int | None = None
 
 
-@transaction.atomic
+@use_case("money.change")
 def change(workspace: Workspace, pk: int, version: int, rows: Sequence[ItemChange], user: Any) -> Changed:
     """Put typed rows in place of those that were shown, on top of what others changed since.
 
@@ -132,7 +139,7 @@ def _said(item: dict[str, Any] | None) -> str:
     return "it was deleted." if item is None else f"{item['what']}, {item['price']}."
 
 
-@transaction.atomic
+@use_case("money.change")
 def replace(workspace: Workspace, pk: int, document: dict[str, Any], user: Any) -> Catalogue:
     """A whole ``cairn-catalogue/1`` file as the newest version. Raises BadDocument, Refused."""
     read_catalogue(document)
@@ -143,6 +150,7 @@ def replace(workspace: Workspace, pk: int, document: dict[str, Any], user: Any) 
     return catalogue
 
 
+@use_case("money.change", apart=True)
 def retire(workspace: Workspace, pk: int, on: bool) -> Catalogue:
     """Stop offering a catalogue, or offer it again; jobs that use it keep it. One that no job uses is deleted."""
     catalogue = one_of(Catalogue, workspace=workspace, pk=pk)
@@ -153,7 +161,7 @@ def retire(workspace: Workspace, pk: int, on: bool) -> Catalogue:
     return catalogue
 
 
-@transaction.atomic
+@use_case("money.change")
 def choose(job: Job, pk: int | None, version: int, user: Any) -> None:
     """Build a job of a catalogue of its own company, or of generic sizes. Raises Late, Refused, Gone."""
     hold(job)

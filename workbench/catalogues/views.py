@@ -201,8 +201,7 @@ def _mapped(request: HttpRequest, held: CatalogueSheet) -> None:
     for place, (name, unit) in enumerate(held.roles):
         chosen = request.POST.get(f"role-{place}", name)
         roles.append([chosen if chosen in known and chosen not in {each[0] for each in roles} else "", unit])
-    held.roles, held.kind = roles, request.POST.get("kind", "") if request.POST.get("kind", "") in KINDS else ""
-    held.save(update_fields=["roles", "kind"])
+    services.map_columns(held, roles, request.POST.get("kind", "") if request.POST.get("kind", "") in KINDS else "")
 
 
 def _sheet(request: HttpRequest, held: CatalogueSheet, status: int = 200, **more: Any) -> HttpResponse:

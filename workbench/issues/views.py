@@ -36,6 +36,7 @@ from ..request import number, status_of
 from ..usecases import issues
 from ..usecases.access import job_for, on_post
 from ..usecases.trains import revision_of, shown_stages
+from ..who import LINK, acts_as
 from .tasks import how_far, print_papers
 
 #: how each paper is called
@@ -186,6 +187,7 @@ def _link(request: HttpRequest, secret: str) -> IssueLink | HttpResponse:
     if found is None:
         raise Http404
     read_by(found.issue.job.standard, issues.language_of(found.issue))
+    acts_as(LINK)
     return found
 
 

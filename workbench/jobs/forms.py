@@ -62,15 +62,13 @@ class SiteForm(DocumentForm):
             self.add_error("iron_adder", "Enter the amount of the fixed adder, as the manufacturer states it; without one iron counts as nothing.")
         return data
 
-    def apply(self, survey: Survey) -> None:
-        super().apply(survey)
-        for name in {"name", "standard"} & self.sound:
-            setattr(self.job, name, self.cleaned_data[name])
-        self.job.save(update_fields=["name", "standard"])
+    def apply(self, survey: Survey) -> dict[str, Any]:
+        told = super().apply(survey) | {name: self.cleaned_data[name] for name in ("name", "standard") if name in self.sound}
         if "observations" in self.sound:
             survey.observations = self.cleaned_data["observations"]
         counts = {fixture: self.cleaned_data[f"fixture_{fixture}"] for fixture in FIXTURES if f"fixture_{fixture}" in self.sound}
         survey.fixtures = {fixture: count for fixture, count in (survey.fixtures | counts).items() if count}
+        return told
 
 
 class NewJobForm(forms.Form):

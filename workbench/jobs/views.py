@@ -25,15 +25,15 @@ from ..pages.attached import attached
 from ..pages.steps import steps
 from ..pages.survey_step import survey_step
 from ..records.firm import Membership
-from ..records.job import STATES, Job, Survey
+from ..records.job import STATES, Job
 from ..repository import results
-from ..repository.door import job_document, store
+from ..repository.door import job_document
 from ..repository.due import due_counts
 from ..request import Request
 from ..usecases.access import ask, job_for, membership, without_money
 from ..usecases.books import refreshed, stale_logs
 from ..usecases.defaults import remember, start_of
-from ..usecases.jobs import KEPT_IN_BIN, archive, bump, put_back, put_in_bin
+from ..usecases.jobs import KEPT_IN_BIN, archive, begin, put_back, put_in_bin, show_in, take_in
 from ..usecases.many import ASKED, change, drop_view, keep_view
 from ..usecases.roles import may
 from ..usecases.trains import open_option, shown_stages
@@ -137,8 +137,7 @@ def job_new(request: Request) -> HttpResponse:
         return _list(request, member, form, 422)
     start = start_of(member, request.headers.get("Accept-Language", ""))
     name = form.cleaned_data["name"]
-    job = Job.objects.create(workspace=member.workspace, name=name, standard=start.standard, units=start.units, updated_by_id=request.user.pk)
-    Survey.objects.create(job=job)
+    job = begin(member.workspace, name, start.standard, start.units, request.user)
     begun = form.cleaned_data["start"]
     if begun == "existing":
         open_option(job, [], "an existing installation", request.user)
@@ -155,7 +154,7 @@ def job_duplicate(request: Request, pk: int) -> HttpResponse:
     if job.catalogue is not None:
         del document["catalogue"]  # the copy follows it, too
     try:
-        copy = store(document, job.workspace, request.user, job.catalogue)
+        copy = take_in(document, job.workspace, request.user, job.catalogue)
     except BadDocument as error:
         messages.error(request, f"This job cannot be duplicated: {error.faults[0].message}.")
         return redirect("site", pk)
@@ -207,7 +206,7 @@ def job_import(request: Request) -> HttpResponse:
     if not problem:
         try:
             loads(text)
-            job = store(json.loads(text), member.workspace, request.user)
+            job = take_in(json.loads(text), member.workspace, request.user)
             return redirect("train", job.pk)
         except BadDocument as error:
             faults = error.faults
@@ -232,8 +231,7 @@ def units(request: Request, pk: int) -> HttpResponse:
     job = job_for(request, pk, act="job.change")
     wanted = request.POST.get("units")
     if wanted in ("us", "metric"):
-        bump(job, request.user)
-        Job.objects.filter(pk=job.pk).update(units=wanted)
+        show_in(job, wanted, request.user)
         remember(membership(request), units=wanted)
     back = request.POST.get("back", "train")
     if back.startswith(f"/jobs/{pk}/"):

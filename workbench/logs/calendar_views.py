@@ -64,7 +64,7 @@ def link(request: Request) -> HttpResponse:
     asked = number(request, "job")
     job = job_for(request, asked, act="log.write") if asked is not None else None
     if (ended := number(request, "end")) is not None:
-        CalendarLink.objects.filter(workspace=member.workspace, pk=ended).delete()
+        doors.end_calendar_link(member.workspace, ended)
         return redirect(reverse("logbook", args=[job.pk]) + "#tools" if job else reverse("calendar"))
     name = request.POST.get("of", "")
     of = Membership.objects.select_related("user").filter(workspace=member.workspace, user__username=name).first() if name else None

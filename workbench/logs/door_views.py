@@ -26,6 +26,7 @@ from ..usecases import books as services
 from ..usecases import doors
 from ..usecases.access import job_for
 from ..usecases.books import Book
+from ..who import DEVICE, HOUSE, acts_as
 from .entering import entered
 from .page import EXAMPLES, due_rows, entries_of
 from .views import day_of, kept_words, logbook_page
@@ -41,9 +42,7 @@ def device(request: Request, pk: int) -> HttpResponse:
     """A device that may write readings: made, its token told once; or ended."""
     job = job_for(request, pk, act="link.make")
     if (ended := number(request, "end")) is not None:
-        log = services.log_of(job)
-        if log is not None:
-            log.devices.filter(pk=ended).delete()
+        doors.end_device(job, ended)
         return redirect(reverse("logbook", args=[pk]) + "#tools")
     made, token = doors.new_device(job, request.POST.get("name", ""), request.user)
     return logbook_page(request, job, token=token, token_of=made.name)
@@ -59,6 +58,7 @@ def device_door(request: HttpRequest) -> HttpResponse:
     found = doors.device_of(request.headers.get("Authorization", "").removeprefix("Bearer ").strip())
     if found is None:
         return JsonResponse({"problem": "this token is not known"}, status=401)
+    acts_as(DEVICE)
     if not doors.may_send(found):
         return JsonResponse({"problem": f"at most {doors.RATE} entries in a minute"}, status=429)
     if (request.content_type or "").startswith("multipart/"):
@@ -86,7 +86,7 @@ def owner(request: Request, pk: int) -> HttpResponse:
     """A private address for the owner of a house: made, or ended."""
     job = job_for(request, pk, act="link.make")
     if (ended := number(request, "end")) is not None:
-        OwnerLink.objects.filter(log__job=job, pk=ended).delete()
+        doors.end_owner_link(job, ended)
         return redirect(reverse("logbook", args=[pk]) + "#tools")
     try:
         _, secret = doors.new_owner_link(job, request.user)
@@ -116,6 +116,7 @@ def _door(secret: str) -> Door:
     link = doors.owner_link(secret)
     if link is None:
         raise Http404
+    acts_as(HOUSE)
     read_by(link.log.job.standard, link.log.job.language)
     return Door(link, secret)
 

@@ -10,6 +10,7 @@ from treatment.operation.diagnosis.redesign import Redesign, redesign
 from treatment.studies.compare import differs
 
 from ..outcome import Refused
+from ..usecases.acting import use_case
 from ..usecases.books import Book
 from ..usecases.trains import open_option
 
@@ -30,6 +31,7 @@ def redesigned(book: Book) -> Beside | None:
     return Beside(found, differs(book.design.chosen, found.variant, book.job.units))
 
 
+@use_case("job.change", apart=True)
 def open_redesign(book: Book, user: Any) -> str:
     """Open it as an option; its letter. Raises Refused where there is none, or no letter is free."""
     found = redesign(book.design, book.diagnosis)

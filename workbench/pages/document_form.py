@@ -26,7 +26,7 @@ from ..outcome import Late
 from ..records.job import Job, Survey
 from ..repository.door import job_document
 from ..repository.places import COLUMNS, held, put, take
-from ..usecases.jobs import touch
+from ..usecases.jobs import keep_survey
 from .merging import merged
 
 #: how often a merge is tried anew where somebody saved in between
@@ -179,21 +179,12 @@ class DocumentForm(forms.Form):
         """Fields that can be kept: those without a message beside them."""
         return frozenset(self.cleaned_data) - set(self.errors)
 
-    @transaction.atomic
-    def save(self, user: Any) -> None:
-        """Keep what was said and is sound; a bad field never keeps the others.
-
-        Raises Late where somebody saved the job since the form was shown; nothing is written then.
-        """
-        touch(self.job, self.cleaned_data["version"], user)
-        self.apply(self.job.survey)
-        self.job.survey.save()
-
-    def apply(self, survey: Survey) -> None:
-        """Write what was said to the survey."""
+    def apply(self, survey: Survey) -> dict[str, Any]:
+        """Write what was said and is sound to the survey, a bad field never keeping the others; what it says of the job itself."""
         for name, ask in self.FIELDS.items():
             if name in self.sound:
                 ask.keep(survey, self.cleaned_data[name], self.read.get(name))
+        return {}
 
 
 Form = TypeVar("Form", bound=DocumentForm)
@@ -252,7 +243,7 @@ def kept_whole(form_class: Callable[..., Form], data: Any, job: Job, user: Any) 
         return Outcome(form, None, 422)
     try:
         with transaction.atomic():
-            form.save(user)
+            keep_survey(form.job, form.cleaned_data["version"], user, form.apply)
             if not whole:  # part of a form must leave a job that can be read
                 read_job(job_document(form.job, None))
     except BadDocument:

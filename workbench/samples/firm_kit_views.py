@@ -16,7 +16,7 @@ from ..outcome import Late, Refused
 from ..records.sample import FirmKit
 from ..request import Request, status_of, whole
 from ..usecases.access import ask, membership
-from ..usecases.firm_kits import TIMES, TOLD_BY, changed, copied, fields_of
+from ..usecases.firm_kits import TIMES, TOLD_BY, changed, copied, fields_of, retire
 
 
 @require_GET
@@ -54,7 +54,7 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
         return render(request, "samples/firm_kit.html", context)
     ask(member, "money.change")
     if "retire" in request.POST:
-        FirmKit.objects.filter(pk=held.pk).update(retired=not held.retired)
+        retire(held)
         return redirect("firm-kits")
     typed = context | {"name": request.POST.get("name", ""), "blind": request.POST.get("blind", ""), "rows": _rows(held, request.POST)}
     try:

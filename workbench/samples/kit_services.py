@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from math import ceil
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
 from treatment.evidence.kits import Kit, KitTest, Outcome, in_time, observed, outcome_readings, pad_reading, phase, times
@@ -20,6 +19,7 @@ from ..outcome import Refused, one_of
 from ..records.job import Job, Survey, advance
 from ..records.sample import KitRun, KitSession, Reading, Sample
 from ..repository.door import reading_row
+from ..usecases.acting import use_case
 from ..usecases.firm_kits import kits_of
 from ..usecases.jobs import bump, hold
 
@@ -67,16 +67,18 @@ def _row(test: KitTest, run: KitRun | None, now: dt.datetime) -> TestRow:
     return TestRow(test, run, name, now + dt.timedelta(seconds=left), ceil(left))
 
 
+@use_case("job.change", apart=True)
 def open_session(job: Job, kit: Kit, point: str) -> KitSession:
     return KitSession.objects.create(job=job, kit=kit.key, point=point, started_at=timezone.now())
 
 
+@use_case("job.change", apart=True)
 def start(session: KitSession, test: KitTest) -> None:
     """Start the timer of a test; started twice (a second tap, a second phone), the first start counts."""
     KitRun.objects.get_or_create(session=session, test=test.key, defaults={"started_at": timezone.now()})
 
 
-@transaction.atomic
+@use_case("job.change")
 def again(session: KitSession, test: KitTest, user: Any) -> None:
     """Forget a test and what it said, to do it anew."""
     hold(session.job)
@@ -87,7 +89,7 @@ def again(session: KitSession, test: KitTest, user: Any) -> None:
     bump(session.job, user)
 
 
-@transaction.atomic
+@use_case("job.change")
 def answer(session: KitSession, test: KitTest, data: Any, user: Any) -> None:
     """Keep what was seen or measured. Raises Refused; nothing is kept then."""
     now = timezone.now()

@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
 from intake.apart import Read, as_stored
@@ -22,6 +21,7 @@ from ..outcome import one_of
 from ..records.job import Job, advance
 from ..records.sample import Reading, ReportFile, ReportLayout, ReportPage, Sample
 from ..repository.door import reading_row, store_sample
+from ..usecases.acting import use_case
 from ..usecases.jobs import bump, hold
 from .forms import SampleForm
 
@@ -41,7 +41,7 @@ class Replaced:
     now: str
 
 
-@transaction.atomic
+@use_case("job.change")
 def add_sample(job: Job, user: Any) -> Sample:
     """An empty sample."""
     hold(job)
@@ -51,7 +51,7 @@ def add_sample(job: Job, user: Any) -> Sample:
     return sample
 
 
-@transaction.atomic
+@use_case("job.change")
 def keep_readings(job: Job, sample: Sample, entries: Iterable[LineEntry], user: Any) -> list[Replaced]:
     """Keep what was understood of a line, one reading of each analyte; what that replaced is told."""
     readings = [entry.reading for entry in entries if entry.reading is not None]
@@ -70,14 +70,14 @@ def keep_readings(job: Job, sample: Sample, entries: Iterable[LineEntry], user: 
     ]
 
 
-@transaction.atomic
+@use_case("job.change")
 def keep_facts(job: Job, form: SampleForm, user: Any) -> None:
     """Keep when, where and how a sample was taken, from a valid form."""
     form.save()
     bump(job, user)
 
 
-@transaction.atomic
+@use_case("job.change")
 def drop_sample(job: Job, sample: Sample, user: Any) -> None:
     """Take a sample and its readings out."""
     hold(job)
@@ -85,7 +85,7 @@ def drop_sample(job: Job, sample: Sample, user: Any) -> None:
     bump(job, user)
 
 
-@transaction.atomic
+@use_case("job.change")
 def drop_reading(job: Job, sample: Sample, analyte: str, user: Any) -> None:
     """Take one reading out."""
     hold(job)
@@ -119,7 +119,7 @@ class TableTyped:
         return found
 
 
-@transaction.atomic
+@use_case("job.change")
 def keep_table(job: Job, sample: Sample, typed: Mapping[str, str], shown: Mapping[str, str], user: Any) -> dict[str, str]:
     """Keep a whole table of readings, or nothing: an emptied field takes its reading out. Returns what stands against it, by analyte."""
     hold(job)
@@ -136,7 +136,7 @@ def keep_table(job: Job, sample: Sample, typed: Mapping[str, str], shown: Mappin
     return {}
 
 
-@transaction.atomic
+@use_case("job.change")
 def keep_samples(job: Job, samples: Iterable[SampleFacts], user: Any) -> None:
     """Samples that came back from a table of our own."""
     for sample in samples:
@@ -144,7 +144,7 @@ def keep_samples(job: Job, samples: Iterable[SampleFacts], user: Any) -> None:
     bump(job, user)
 
 
-@transaction.atomic
+@use_case("job.change")
 def store_report(job: Job, name: str, content: bytes, read: Read, user: Any) -> ReportFile:
     """Keep a report as it was sent, with what it was read as; those that nobody made a sample of go after a while."""
     job.reports.filter(samples=None, sent_at__lt=timezone.now() - LEFT_LYING).delete()
@@ -154,7 +154,7 @@ def store_report(job: Job, name: str, content: bytes, read: Read, user: Any) -> 
     return stored
 
 
-@transaction.atomic
+@use_case("job.change")
 def keep_report(
     job: Job, form: SampleForm, readings: Iterable[CoreReading], aside: list[dict[str, str]], user: Any, report: ReportFile | None = None
 ) -> None:
@@ -166,7 +166,7 @@ def keep_report(
     bump(job, user)
 
 
-@transaction.atomic
+@use_case("job.change")
 def remember_layout(job: Job, header: str, taken: Iterable[tuple[str, str, str]]) -> None:
     """How this laboratory's rows (name, analyte or nothing, unit that had to be added) were taken, for its next report."""
     layout, _ = ReportLayout.objects.select_for_update().get_or_create(workspace_id=job.workspace_id, header=header)

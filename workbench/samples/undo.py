@@ -6,7 +6,6 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from django.db import transaction
 from django.urls import reverse
 
 from treatment.job.facts import SampleFacts
@@ -17,6 +16,7 @@ from ..readers import written
 from ..records.job import Job
 from ..records.sample import Sample
 from ..repository.door import sample_document, store_sample
+from ..usecases.acting import use_case
 from ..usecases.jobs import bump, hold
 
 MOST_ASIDE = 400
@@ -43,7 +43,7 @@ def of_sample(job: Job, sample: Sample) -> Undo:
     return Undo(f"The sample{day} with its readings", reverse("sample-restore", args=[job.pk]), {"kept": kept})
 
 
-@transaction.atomic
+@use_case("job.change")
 def put_back(job: Job, text: str, user: Any) -> None:
     """Store a sample that was taken out. Raises BadDocument where it was not sent completely."""
     try:

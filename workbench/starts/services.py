@@ -29,6 +29,7 @@ from ..records.run import StartEvent, StartPhoto, StartRun
 from ..records.sample import Sample
 from ..repository.door import design_of
 from ..usecases import trains
+from ..usecases.acting import use_case
 from ..usecases.jobs import hold
 
 #: how far a phone's clock may lie from ours before what it says is put right [s]
@@ -92,6 +93,7 @@ def state_of(job: Job, run: StartRun | None) -> tuple[Design, Run]:
     return design, Run(found, events_of(run), expected, run.begun_with if run else None)
 
 
+@use_case("run.write", apart=True)
 def take(job: Job, told: Told, user: Any, image: bytes | None = None) -> Taken:
     """Take one event. What was taken already is not taken twice; what does not fit is refused with the reason, and nothing is written."""
     small: Photo | None = None
@@ -204,7 +206,7 @@ def new_key() -> str:
     return secrets.token_hex(12)
 
 
-@transaction.atomic
+@use_case("run.write")
 def plan(job: Job, version: int, user: Any, start: dt.datetime | None = None, moved: tuple[int, float | None] | None = None) -> StartRun:
     """Set when the first visit begins, or move one; minutes None: back to where it was. Raises Late."""
     hold(job)

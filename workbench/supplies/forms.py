@@ -70,13 +70,13 @@ class PumpForm(DocumentForm):
             raise forms.ValidationError("Enter at least two points of the curve.")
         return points
 
-    def apply(self, survey: Survey) -> None:
-        super().apply(survey)
-        if "points" not in self.sound:
-            return
-        take(survey.rest, "supply.pump", "points")
-        if self.cleaned_data["points"]:
-            put(survey.rest, "supply.pump", "points", self.cleaned_data["points"])
+    def apply(self, survey: Survey) -> dict[str, Any]:
+        told = super().apply(survey)
+        if "points" in self.sound:
+            take(survey.rest, "supply.pump", "points")
+            if self.cleaned_data["points"]:
+                put(survey.rest, "supply.pump", "points", self.cleaned_data["points"])
+        return told
 
     def clean(self) -> dict[str, Any]:
         cleaned = super().clean() or {}

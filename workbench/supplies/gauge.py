@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime as dt
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
 from treatment.house.measuring import PressureSpan, is_night, pressure_span
@@ -18,11 +17,13 @@ from treatment.language.quantity import parse_quantity
 from ..fields import sentence
 from ..outcome import Refused
 from ..records.job import Job, PressureReading
+from ..usecases.acting import use_case
 from ..usecases.jobs import touch
 
 PERIODS = (("now", "just now"), ("day", "by day"), ("night", "at night"))
 
 
+@use_case("job.change", apart=True)
 def note(job: Job, text: str, period: str, now: dt.datetime) -> None:
     """Keep a gauge reading: taken now, or noted by somebody by day or at night. Raises Refused."""
     if period not in dict(PERIODS):
@@ -44,7 +45,7 @@ def span_of(job: Job) -> PressureSpan | None:
     return pressure_span(readings) if readings else None
 
 
-@transaction.atomic
+@use_case("job.change")
 def use(job: Job, span: PressureSpan, version: int, user: Any) -> None:
     """Write what was read as the pressures of the supply; what was not read stays. Raises Late."""
     touch(job, version, user)
@@ -54,3 +55,9 @@ def use(job: Job, span: PressureSpan, version: int, user: Any) -> None:
             setattr(survey, name, value)
             survey.typed = survey.typed | {name: show(value, "kPa", job.units)}
     survey.save(update_fields=["pressure_low_kpa", "pressure_high_kpa", "night_pressure_kpa", "typed"])
+
+
+@use_case("job.change", apart=True)
+def drop(job: Job, number: int) -> None:
+    """A reading of the gauge that does not count."""
+    job.pressure_readings.filter(pk=number).delete()

@@ -6,8 +6,6 @@ import datetime as dt
 from dataclasses import dataclass
 from typing import Any
 
-from django.db import transaction
-
 from treatment.house.measuring import MeasuredSpread, measured_flow
 from treatment.language.display import show
 from treatment.language.errors import NotUnderstood
@@ -18,6 +16,7 @@ from treatment.language.tables import table
 from ..fields import sentence
 from ..outcome import Refused
 from ..records.job import Job, SupplyRun
+from ..usecases.acting import use_case
 from ..usecases.jobs import touch
 
 #: what each tap of a test says, in order; the last one ends the run
@@ -68,7 +67,7 @@ def averaged(rows: list[RunRow]) -> MeasuredSpread | None:
     return measured_flow(done) if done else None
 
 
-@transaction.atomic
+@use_case("job.change")
 def tap(job: Job, kind: str, number: int | None, count: int, now: dt.datetime) -> None:
     """Begin a run, or mark the next tap of one. count: how many taps the page knew of, so that a double tap counts once."""
     if kind not in TAPS:
@@ -87,6 +86,7 @@ def tap(job: Job, kind: str, number: int | None, count: int, now: dt.datetime) -
     run.save(update_fields=["marks"])
 
 
+@use_case("job.change", apart=True)
 def measure(job: Job, number: int, text: str) -> None:
     """Keep the volume of a run."""
     run = job.supply_runs.filter(pk=number).first()
@@ -103,7 +103,7 @@ def measure(job: Job, number: int, text: str) -> None:
     run.save(update_fields=["volume_l", "typed"])
 
 
-@transaction.atomic
+@use_case("job.change")
 def use(job: Job, spread: MeasuredSpread, version: int, user: Any) -> None:
     """Write the mean as the flow of the supply. Raises Late."""
     touch(job, version, user)
@@ -111,3 +111,9 @@ def use(job: Job, spread: MeasuredSpread, version: int, user: Any) -> None:
     survey.flow_l_min = spread.mean.value
     survey.typed = survey.typed | {"flow_l_min": show(spread.mean.value, "L/min", job.units)}
     survey.save(update_fields=["flow_l_min", "typed"])
+
+
+@use_case("job.change", apart=True)
+def drop_run(job: Job, number: int) -> None:
+    """A run that does not count."""
+    job.supply_runs.filter(pk=number).delete()

@@ -92,11 +92,11 @@ def _act(request: Request, job: Job, run: int) -> str:
     elif action == "volume":
         services.measure(job, run, request.POST.get("volume", ""))
     elif action == "drop":
-        job.supply_runs.filter(pk=run).delete()
+        services.drop_run(job, run)
     elif action == "gauge":
         gauge.note(job, request.POST.get("pressure", ""), request.POST.get("period", ""), now)
     elif action == "drop_gauge":
-        job.pressure_readings.filter(pk=number(request, "reading") or 0).delete()
+        gauge.drop(job, number(request, "reading") or 0)
     elif action == "use_gauge":
         span = gauge.span_of(job)
         if span is None:

@@ -22,12 +22,18 @@ OF_THE_FIRM = ("jobs", "account", "firm", "prices", "catalogues", "people", "cus
 
 @dataclass
 class Form:
-    """address: as the form says it; method: get or post; fields: what each holds; buttons: name and value of those that have one."""
+    """address: as the form says it; method: get or post; fields: what each holds; buttons: name and value of those that have one; page: where it stands."""
 
     address: str
     method: str
     fields: dict[str, str] = field(default_factory=dict)
     buttons: list[tuple[str, str]] = field(default_factory=list)
+    page: str = ""
+
+    @property
+    def like(self) -> tuple[str, ...]:
+        """What a form that stands on many pages has in common: where it is sent, its fields, its act, its buttons."""
+        return self.name, *sorted(self.fields), self.fields.get("action", ""), *(f"{name}={value}" for name, value in self.buttons)
 
     @property
     def name(self) -> str:
@@ -60,7 +66,7 @@ class Forms(HTMLParser):
         if tag == "form":
             self.inside = True
             method = "post" if "hx-post" in at else at.get("method", "get").lower()
-            self.found.append(Form(at.get("action") or at.get("hx-post") or at.get("hx-get") or self.page, method))
+            self.found.append(Form(at.get("action") or at.get("hx-post") or at.get("hx-get") or self.page, method, page=self.page))
         elif not self.inside:
             return
         elif tag == "button" and name:
@@ -88,9 +94,10 @@ def pages_with_forms(client: Client, job: Job) -> Iterator[str]:
 
 def forms_shown(client: Client, job: Job) -> list[Form]:
     """Every form that changes something, of all pages."""
-    return [
-        form
-        for page in pages_with_forms(client, job)
-        for form in Forms(client.get(page).content.decode(), page).found
-        if form.method == "post" and form.name != "logout"
-    ]
+    return [form for page in pages_with_forms(client, job) for form in forms_of(client, page)]
+
+
+def forms_of(client: Client, page: str) -> list[Form]:
+    """The forms of one page that change something, as it stands now."""
+    found = Forms(client.get(page).content.decode(), page).found
+    return [form for form in found if form.method == "post" and form.name != "logout"]

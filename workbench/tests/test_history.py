@@ -6,12 +6,13 @@ from django.apps import apps
 from django.db import DatabaseError, transaction
 from django.test import Client
 
+from treatment.editing.train import Add
 from workbench.records.firm import Membership, Workspace
 from workbench.records.job import Job
 from workbench.records.sample import Reading, Sample
 from workbench.usecases.history import changes_of
 from workbench.usecases.jobs import note_seen
-from workbench.usecases.trains import option_of, save
+from workbench.usecases.trains import Seen, edit, option_of
 
 from .base import WorkbenchTestCase, read
 
@@ -32,7 +33,7 @@ class History(WorkbenchTestCase):
         note_seen(self.job, "white_crust", self.designer)
         Job.objects.filter(pk=self.job.pk).update(name="Renamed", state="offered")
         option = option_of(self.job)
-        save(option, option.version, self.designer, lambda: ([{"kind": "softener", "id": "s"}], "added softener"))
+        edit(self.job, option, Seen(option.version, 0), self.designer, lambda job: Add("", "softener"))
         self.assertIn("seen: white crust, soap scum, short heater life", self.words("survey"))
         self.assertIn("added softener", self.words("train"))
         self.assertTrue(any("name: Acid well → Renamed" in words for words in self.words("job")))

@@ -23,11 +23,11 @@ from openpyxl import Workbook
 from playwright.sync_api import expect
 
 from simulated import meter
+from treatment.demonstration import STORIES
 from treatment.operation.diagnosis.diagnosis import diagnosis_schema
 from treatment.operation.maintenance.log import log_schema
 from treatment.tests.example import job as job_document
 
-from ..jobs.management.commands.load_demo import LOGS
 from ..logs import demonstration
 from ..logs.page import EXAMPLES
 from ..records.job import Job
@@ -642,7 +642,7 @@ class Stories(WorkbenchTestCase):
             name = document["job"]["name"]
             if name in wanted:
                 job = store(document, self.workspace, self.designer)
-                demonstration.kept(job, self.designer, *LOGS[name])
+                demonstration.kept(job, self.designer, STORIES[name])
                 book = services.opened(job)
                 assert book is not None
                 self.assertEqual((services.standing(book)[0].id, book.gone), (wanted[name], []), name)

@@ -18,6 +18,7 @@ from workbench.records.job import Job
 from workbench.repository.door import design_of, job_document, store
 from workbench.supplies.forms import PumpForm
 from workbench.trains.panel import PanelForm
+from workbench.usecases.jobs import keep_survey
 from workbench.usecases.trains import shown_stages
 from workbench.walls.forms import WallForm
 
@@ -115,7 +116,7 @@ class PartsWithoutAColumn(WorkbenchTestCase):
             job = store(json.loads(json.dumps(ACID_WELL)), self.workspace, self.designer)
             form = form_class({"version": job.version} | values, job=job)
             self.assertTrue(form.is_valid(), form.errors)
-            form.save(self.designer)
+            keep_survey(form.job, form.cleaned_data["version"], self.designer, form.apply)
             job = Job.objects.select_related("survey").get(pk=job.pk)
             first = json.loads(json.dumps(job.survey.rest))
             read_job(job_document(job, None))
@@ -124,7 +125,7 @@ class PartsWithoutAColumn(WorkbenchTestCase):
                 self.assertEqual(str(shown.initial[name]).replace("; ", ", "), value, name)
             again = form_class({name: value for name, value in shown.initial.items() if value not in (None, False)}, job=job)
             self.assertTrue(again.is_valid(), again.errors)
-            again.save(self.designer)
+            keep_survey(again.job, again.cleaned_data["version"], self.designer, again.apply)
             self.assertEqual(Job.objects.get(pk=job.pk).survey.rest, first, form_class.__name__)
 
     def test_emptied_fields_leave_nothing_behind(self) -> None:
@@ -134,12 +135,12 @@ class PartsWithoutAColumn(WorkbenchTestCase):
             before = read_job(job_document(job, None)).facts
             form = form_class({"version": job.version} | values, job=job)
             form.is_valid()
-            form.save(self.designer)
+            keep_survey(form.job, form.cleaned_data["version"], self.designer, form.apply)
             job = Job.objects.select_related("survey").get(pk=job.pk)
             self.assertNotEqual(read_job(job_document(job, None)).facts, before)
             emptied = form_class({"version": job.version}, job=job)
             self.assertTrue(emptied.is_valid(), emptied.errors)
-            emptied.save(self.designer)
+            keep_survey(emptied.job, emptied.cleaned_data["version"], self.designer, emptied.apply)
             job = Job.objects.select_related("survey").get(pk=job.pk)
             after = read_job(job_document(job, None)).facts
             self.assertEqual(after.schools, before.schools)

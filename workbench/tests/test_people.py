@@ -103,7 +103,7 @@ class Roles(PeopleCase):
 
     def test_the_table_is_shown(self) -> None:
         page = read(self.client.get("/people/"))
-        for act in ACTS.values():
+        for act in (each for each in ACTS.values() if each.shown):
             self.assertIn(act.words.replace("'", "&#x27;"), page)
 
     def test_money_is_not_shown_to_all(self) -> None:

@@ -20,7 +20,7 @@ from ..repository.door import design_of, store
 from ..repository.door import job_document as document_of
 from ..usecases.trains import open_option, option_of, revision_of
 from .base import people
-from .forms_shown import Form, forms_shown
+from .forms_shown import Form, forms_of, forms_shown
 
 #: pages whose forms add something, or do what cannot collide, and why another's change is not lost by them
 NEVER_OVER = {
@@ -162,9 +162,9 @@ class StaleForms(TransactionTestCase):
     def test_of_two_at_the_same_moment_one_is_told(self) -> None:
         """Each form that carries a version, sent by two at once: never both kept."""
         client, decided = self.client_of(), 0
-        names = {form.name for form in forms_shown(client, self.job) if "version" in form.fields}
-        for name in sorted(names):
-            forms = [form for form in forms_shown(client, self.job) if form.name == name and "version" in form.fields]
+        pages = {form.name: form.page for form in reversed(forms_shown(client, self.job)) if "version" in form.fields}
+        for name, page in sorted(pages.items()):
+            forms = [form for form in forms_of(client, page) if form.name == name and "version" in form.fields]
             way = next((form, values) for form in forms for values in form.ways if values.get("act") not in ("copy", "take"))
             codes = self.two(*way)
             with self.subTest(name, codes=codes):

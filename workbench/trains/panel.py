@@ -8,7 +8,6 @@ from __future__ import annotations
 from typing import Any
 
 from django import forms
-from django.db import transaction
 
 from treatment.job.facts import OwnLimits, spec_at
 from treatment.job.working import OwnValues, WorkingValue, told, working_values
@@ -19,6 +18,7 @@ from treatment.language.measures import completed, example_for
 from ..fields import offer, sentence
 from ..pages.document_form import Ask, DocumentForm, EntryForm
 from ..records.job import Job, Survey
+from ..usecases.acting import use_case
 from ..usecases.jobs import locked, set_part, touch
 
 SCHOOL_WORDS = {
@@ -112,7 +112,7 @@ class EventForm(EntryForm):
         return cleaned
 
 
-@transaction.atomic
+@use_case("job.change")
 def add_event(job: Job, row: dict[str, Any], user: Any, version: int) -> None:
     """A use more, in place of one of the same name. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
@@ -120,7 +120,7 @@ def add_event(job: Job, row: dict[str, Any], user: Any, version: int) -> None:
     set_part(job, "building", job.survey.rest.get("building", {}) | {"events": [*kept, row]}, user)
 
 
-@transaction.atomic
+@use_case("job.change")
 def drop_event(job: Job, name: str, user: Any, version: int) -> None:
     """A use less. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)

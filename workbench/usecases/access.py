@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404
 from ..readers import read_by
 from ..records.firm import Membership
 from ..records.job import Job
+from ..who import acts_as
 from .roles import ACTS, may
 
 #: where a session keeps which of somebody's companies is open
@@ -25,6 +26,7 @@ def membership(request: HttpRequest) -> Membership:
     chosen = request.session.get(FIRM) if hasattr(request, "session") else None
     found = next((each for each in held if each.workspace_id == chosen), held[0])
     read_by(found.workspace.standard)
+    acts_as(found.role)
     return found
 
 

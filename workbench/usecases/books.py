@@ -42,6 +42,7 @@ from ..records.log import CauseNote, JobLog, LogEntry, LogPhoto
 from ..repository.door import design_of
 from ..repository.remembered import ReadLog, of_firm
 from . import trains
+from .acting import use_case
 from .jobs import hold
 from .thinning import DEVICE, thin
 
@@ -262,6 +263,7 @@ def asked_of_meter(job: Job, on: dt.date, bodies: Sequence[dict[str, Any]], sure
     return question(design_of(job, trains.shown_stages(job)).chosen, before, now)
 
 
+@use_case("log.write", apart=True)
 def add(
     job: Job,
     entries: Sequence[tuple[dt.date, dict[str, Any]]],
@@ -312,6 +314,7 @@ def _row(log: JobLog, on: dt.date, body: dict[str, Any], key: str, user: Any, by
     return LogEntry(log=log, on=on, body=body, key=key, by=user, by_name=by or user.get_username())
 
 
+@use_case("log.write", apart=True)
 def add_table(job: Job, rows: Sequence[tuple[dt.date, dict[str, Any]]], user: Any) -> int:
     """Keep the rows of a table; how many bring something that no table brought and that stands. Raises Refused, and keeps none then.
 
@@ -344,6 +347,7 @@ def add_table(job: Job, rows: Sequence[tuple[dt.date, dict[str, Any]]], user: An
     return len(made)
 
 
+@use_case("log.write", apart=True)
 def take_document(job: Job, text: str, user: Any) -> int:
     """Keep the entries of a ``cairn-log/1`` document; how many are new. Raises Refused, and keeps none then; sent twice it counts once."""
     design = design_of(job, trains.shown_stages(job))
@@ -372,6 +376,7 @@ def task_named(job: Job, id: str) -> str:
     return id if task is None else f"{task.row.task}, {task.stage.said}" if task.stage is not None else task.row.task
 
 
+@use_case("log.write", apart=True)
 def put_away(job: Job, pk: int, gone: bool) -> None:
     """Take an entry out, or put it back."""
     LogEntry.objects.filter(log__job=job, pk=pk).update(gone=gone)
@@ -400,6 +405,7 @@ def standing(book: Book) -> list[Cause]:
     return found
 
 
+@use_case("log.write", apart=True)
 def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) -> None:
     """Take a cause as so, or set it aside, with a reason. Raises Refused without one."""
     log = log_of(job)
@@ -420,7 +426,7 @@ def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) 
         remember(book)
 
 
-@transaction.atomic
+@use_case("job.change")
 def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None = None) -> None:
     """Who looks after a house, nobody where the name is empty, and its area. shown: name and area as the page had them.
 

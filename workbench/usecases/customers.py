@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from django.db import transaction
 from django.db.models import Q
 
 from treatment.language.messages import LANGUAGES
@@ -14,6 +13,7 @@ from ..outcome import Refused
 from ..records.customer import Customer, Place
 from ..records.firm import Workspace
 from ..records.job import Job
+from .acting import use_case
 from .jobs import hold, touch
 
 #: field of the page -> record, its field, how it is called
@@ -32,7 +32,7 @@ def told_of(job: Job) -> dict[str, str]:
     return {name: getattr(getattr(job, record), column, "") or "" if getattr(job, record) else "" for name, (record, column, _) in FIELDS.items()}
 
 
-@transaction.atomic
+@use_case("job.change")
 def keep(job: Job, typed: Mapping[str, str], version: int, user: Any) -> None:
     """Keep who and where. A name that the firm knows already is that customer. Raises Refused beside the fields, Late."""
     told = {name: str(typed.get(name, "")).strip() for name in FIELDS}
@@ -102,7 +102,7 @@ def taken_out(customer: Customer) -> dict[str, Any]:
     }  # fmt: skip
 
 
-@transaction.atomic
+@use_case("firm.manage")
 def remove(customer: Customer) -> None:
     """Forget a person: their record and the places of their jobs. The jobs stay, without a name or an address."""
     places = list(customer.jobs.values_list("place", flat=True))

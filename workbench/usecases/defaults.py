@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from django.db.models import F
 
 from ..records.firm import Membership
+from .acting import use_case
 
 EUROPE = (
     "de", "fr", "es", "nl", "it", "pt", "da", "sv", "fi", "pl", "cs", "sk", "hu", "ro", "bg", "el", "hr", "sl", "et", "lv", "lt", "mt", "ga", "ca", "eu",
@@ -50,6 +51,7 @@ def of_languages(told: str) -> tuple[str, str] | None:
     return None
 
 
+@use_case("job.see", apart=True)
 def remember(member: Membership, standard: str = "", units: str = "") -> None:
     """Keep a person's choice for their next job."""
     Membership.objects.filter(pk=member.pk).update(last_standard=standard or F("last_standard"), last_units=units or F("last_units"))

@@ -13,6 +13,7 @@ from ..outcome import Refused
 from ..records.firm import Membership, Workspace
 from ..records.job import Job
 from ..records.log import CalendarLink, Device, OwnerLink, Sender
+from .acting import use_case
 from .books import log_of, started
 from .roles import ACTS
 
@@ -43,6 +44,7 @@ def stands(sender: Sender, workspace: Workspace) -> bool:
     return Membership.objects.filter(workspace=workspace, user=sender.by_id, user__is_active=True, role__in=ACTS["log.write"].roles).exists()
 
 
+@use_case("link.make", apart=True)
 def new_device(job: Job, name: str, user: Any) -> tuple[Device, str]:
     """A device and its token, which is told this once."""
     log = log_of(job) or started(job, timezone.localdate())
@@ -56,6 +58,7 @@ def device_of(token: str) -> Device | None:
     return found if found is not None and found.log.job.binned_at is None and stands(found, found.log.job.workspace) else None
 
 
+@use_case("link.make", apart=True)
 def new_owner_link(job: Job, user: Any) -> tuple[OwnerLink, str]:
     """A private address of a house for its owner, and its secret, which is told this once. Raises Refused where the firm does not allow them."""
     if not job.workspace.owner_links:
@@ -72,6 +75,25 @@ def owner_link(secret: str) -> OwnerLink | None:
     return found if stands(found, found.log.job.workspace) else None
 
 
+@use_case("link.make", apart=True)
+def end_device(job: Job, pk: int) -> None:
+    """A device may write no more."""
+    Device.objects.filter(log__job=job, pk=pk).delete()
+
+
+@use_case("link.make", apart=True)
+def end_owner_link(job: Job, pk: int) -> None:
+    """An owner's address of a house opens no more."""
+    OwnerLink.objects.filter(log__job=job, pk=pk).delete()
+
+
+@use_case("log.write", apart=True)
+def end_calendar_link(workspace: Workspace, pk: int) -> None:
+    """An address of a calendar opens no more."""
+    CalendarLink.objects.filter(workspace=workspace, pk=pk).delete()
+
+
+@use_case("log.write", apart=True)
 def new_link(workspace: Workspace, job: Job | None, user: Any, technician: Any = None) -> tuple[CalendarLink, str]:
     """A private address of a calendar, of a job, of a technician's houses, or of the firm; and its secret, which is told this once."""
     secret = secrets.token_urlsafe(24)

@@ -6,8 +6,6 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
-from django.db import transaction
-
 from treatment.evidence.kits import Kit, chart_read, chart_text, in_time, kit_from, kits, row_of
 from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
@@ -16,6 +14,7 @@ from ..merging import late_words, settle
 from ..outcome import Late, Refused, one_of
 from ..records.firm import Workspace
 from ..records.sample import FirmKit
+from .acting import use_case
 
 TOLD_BY = "Your company's own chart"
 LONGEST_S = 7 * 86400.0
@@ -35,6 +34,7 @@ def offered(workspace: int) -> list[Kit]:
     return [*(kit_from(each.key, each.row, TOLD_BY) for each in own), *kits().values()]
 
 
+@use_case("money.change", apart=True)
 def copied(workspace: Workspace, base: str) -> FirmKit:
     """A copy of a shipped kit, to be changed. Raises KeyError where there is none."""
     row = row_of(base)
@@ -74,7 +74,7 @@ def _on_top(kit: FirmKit, data: Mapping[str, Any]) -> dict[str, str] | None:
     return typed
 
 
-@transaction.atomic
+@use_case("money.change")
 def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]) -> FirmKit | None:
     """Keep what was written of a kit, on top of what others changed since; None where the page does not say what it showed then.
 
@@ -128,3 +128,9 @@ def _pads(test: dict[str, Any], data: Mapping[str, Any], faults: dict[str, str])
     except NotUnderstood as error:
         faults[f"pads-{test['key']}"] = f"{error}."
         return {}
+
+
+@use_case("money.change", apart=True)
+def retire(kit: FirmKit) -> None:
+    """Stop offering a kit, or offer it again; what was read with it stays."""
+    FirmKit.objects.filter(pk=kit.pk).update(retired=not kit.retired)

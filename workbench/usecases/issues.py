@@ -8,7 +8,6 @@ import json
 import secrets
 from typing import Any
 
-from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
@@ -21,6 +20,7 @@ from ..records.issue import KINDS, Issue, IssueEvent, IssueLink, LinkOpening
 from ..records.job import STATES, Job, advance
 from ..repository import results
 from ..repository.door import job_document
+from .acting import needs, use_case
 from .doors import new_owner_link
 from .jobs import hold
 from .trains import shown_stages
@@ -45,7 +45,7 @@ def freeze(job: Job, papers: dict[str, Any]) -> dict[str, Any]:
     return frozen(job_document(job, stages), results.document_of(job, stages), papers)
 
 
-@transaction.atomic
+@use_case("job.change")
 def issue(job: Job, design: Design, to: str, reason: str, papers: dict[str, Any], user: Any) -> Issue:
     """Freeze a design under the next letter and offer it. Raises Refused, beside the field."""
     to, reason = " ".join(to.split()), " ".join(reason.split())
@@ -89,7 +89,7 @@ def changed_since(held: Issue) -> list[IssueChange]:
     return changes(then, freeze(held.job, then["papers"]))
 
 
-@transaction.atomic
+@use_case("offer.answer")
 def answer(held: Issue, what: str, by: str, note: str) -> Issue:
     """Accept, decline or withdraw an issue. The first answer stands. Raises Refused, beside the field."""
     if what not in ANSWERS:
@@ -124,11 +124,12 @@ def digest_of(secret: str) -> str:
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
-@transaction.atomic
+@use_case("link.run")
 def new_link(held: Issue, kind: str, days: int | None, user: Any) -> str:
     """The address of a link without an account, shown now and never again: to one paper of an issue, or to the log of the house. Raises Refused."""
     if kind not in (*KINDS, LOG):
         raise Refused("Choose what the link shows.", "kind")
+    needs("link.run" if kind == "run" else "link.make")
     if days is not None and not 1 <= days <= 730:
         raise Refused("Enter 1 to 730 days.", "days")
     if kind == LOG:
@@ -150,6 +151,7 @@ def _log_link(held: Issue, user: Any) -> str:
     return f"/house/{secret}/"
 
 
+@use_case("link.make", apart=True)
 def end_link(held: Issue, pk: int, user: Any) -> None:
     """End a link."""
     if IssueLink.objects.filter(issue=held, pk=pk, ended_at=None).update(ended_at=timezone.now()):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from datetime import timedelta
 from typing import Any
 
@@ -10,9 +11,12 @@ from django.db.models import F
 from django.utils import timezone
 
 from ..outcome import Late, Refused, one_of
+from ..records.catalogue import Catalogue
 from ..records.firm import Workspace
 from ..records.issue import Issue
 from ..records.job import Job, Survey
+from ..repository.door import store
+from .acting import use_case
 
 KEPT_IN_BIN = timedelta(days=30)
 
@@ -40,7 +44,43 @@ def bump(job: Job, user: Any) -> None:
     Job.objects.filter(pk=job.pk).update(version=F("version") + 1, updated_by=user.pk, updated_at=timezone.now())
 
 
-@transaction.atomic
+@use_case("job.change")
+def begin(workspace: Workspace, name: str, standard: str, units: str, user: Any) -> Job:
+    """An empty job."""
+    job = Job.objects.create(workspace=workspace, name=name, standard=standard, units=units, updated_by_id=user.pk)
+    Survey.objects.create(job=job)
+    return job
+
+
+@use_case("job.change")
+def take_in(document: dict[str, Any], workspace: Workspace, user: Any, catalogue: Catalogue | None = None) -> Job:
+    """A new job from a job document. Raises BadDocument with every fault; nothing is stored then."""
+    return store(document, workspace, user, catalogue)
+
+
+@use_case("job.change")
+def show_in(job: Job, units: str, user: Any) -> None:
+    """The units that a job is shown in."""
+    bump(job, user)
+    Job.objects.filter(pk=job.pk).update(units=units)
+
+
+@use_case("job.change")
+def keep_survey(job: Job, version: int, user: Any, write: Callable[[Survey], Mapping[str, Any]]) -> None:
+    """Keep what was told of a job on a form. write: puts it into the survey, and gives what it says of the job itself.
+
+    Raises Late where somebody saved the job since the form was shown; nothing is written then.
+    """
+    touch(job, version, user)
+    told = dict(write(job.survey))
+    if told:
+        for name, value in told.items():
+            setattr(job, name, value)
+        job.save(update_fields=list(told))
+    job.survey.save()
+
+
+@use_case("job.change")
 def note_seen(job: Job, observation: str, user: Any) -> None:
     """An observation more, beside those that were told."""
     hold(job)
@@ -51,7 +91,7 @@ def note_seen(job: Job, observation: str, user: Any) -> None:
         bump(job, user)
 
 
-@transaction.atomic
+@use_case("job.change")
 def put_in_bin(job: Job) -> None:
     """Take a job out of every list, door and calendar; it can be put back for a while. What was in the bin longer goes for good.
 
@@ -65,6 +105,7 @@ def put_in_bin(job: Job) -> None:
     Job.everything.filter(workspace=job.workspace_id, binned_at__lt=now - KEPT_IN_BIN).delete()
 
 
+@use_case("job.change", apart=True)
 def put_back(workspace: Workspace, pk: int) -> Job:
     """A job out of the bin, as it was. Raises Gone."""
     job = one_of(Job.everything.exclude(binned_at=None), workspace=workspace, pk=pk)
@@ -72,12 +113,13 @@ def put_back(workspace: Workspace, pk: int) -> Job:
     return job
 
 
+@use_case("job.change", apart=True)
 def archive(job: Job, done: bool) -> None:
     """Take a job out of the list that opens first, or put it back; everything else of it goes on."""
     Job.objects.filter(pk=job.pk).update(archived_at=timezone.now() if done else None)
 
 
-@transaction.atomic
+@use_case("job.change")
 def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int) -> None:
     """Put an entry of the job's own in place of ours, or take it back with None. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)

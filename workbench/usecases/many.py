@@ -6,13 +6,13 @@ from collections.abc import Iterable
 from typing import NamedTuple
 from urllib.parse import urlencode
 
-from django.db import transaction
 from django.utils import timezone
 
 from ..outcome import Refused
 from ..records.firm import Membership, Workspace
 from ..records.job import STATES, Job
 from ..records.log import JobLog
+from .acting import use_case
 
 MOST = 500  # jobs at once
 ACTS = ("state", "technician", "archive")
@@ -28,7 +28,7 @@ class Done(NamedTuple):
     left: int
 
 
-@transaction.atomic
+@use_case("job.change")
 def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) -> Done:
     """Set the state or the technician of jobs of a firm, or archive them; those of another firm, or gone, are none of them. Raises Refused."""
     pks = list(dict.fromkeys(chosen))
@@ -55,7 +55,7 @@ def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) ->
     raise Refused("This action is not known.")
 
 
-@transaction.atomic
+@use_case("job.see")
 def keep_view(member: Membership, name: str, asked: dict[str, str]) -> None:
     """Keep what a list was asked for under a name; one of the same name is replaced. Raises Refused."""
     name = " ".join(name.split())
@@ -69,7 +69,7 @@ def keep_view(member: Membership, name: str, asked: dict[str, str]) -> None:
     Membership.objects.filter(pk=member.pk).update(views=[*views, {"name": name, "query": query}])
 
 
-@transaction.atomic
+@use_case("job.see")
 def drop_view(member: Membership, name: str) -> None:
     """Remove a view; one that is gone already is no fault."""
     held = Membership.objects.select_for_update().get(pk=member.pk)

@@ -11,18 +11,18 @@ from django.contrib.auth import get_user_model
 from django.contrib.auth.password_validation import validate_password
 from django.contrib.sessions.models import Session
 from django.core.exceptions import ValidationError
-from django.db import transaction
 from django.utils import timezone
 
 from ..outcome import Refused
 from ..records.firm import ROLES, Invitation, Membership, Workspace
 from ..records.log import CalendarLink, Device, OwnerLink
+from .acting import use_case
 from .roles import OWNER
 
 OPEN_FOR = dt.timedelta(days=7)
 
 
-@transaction.atomic
+@use_case("firm.manage")
 def invite(workspace: Workspace, role: str, email: str, user: Any) -> str:
     """A link that makes somebody a member, once, within seven days; the secret is shown now and never again."""
     if role not in ROLES:
@@ -44,12 +44,13 @@ def invitation(secret: str) -> Invitation | None:
     return found.first()
 
 
+@use_case("firm.manage", apart=True)
 def withdraw(workspace: Workspace, pk: int) -> None:
     """End an invitation."""
     Invitation.objects.filter(workspace=workspace, pk=pk, taken_at=None).delete()
 
 
-@transaction.atomic
+@use_case("firm.join")
 def take(secret: str, user: Any) -> Membership:
     """Make a person who is logged in a member by an invitation; it is used up. Raises Refused."""
     held = invitation(secret)
@@ -64,7 +65,7 @@ def take(secret: str, user: Any) -> Membership:
     return member
 
 
-@transaction.atomic
+@use_case("firm.join")
 def join(secret: str, name: str, password: str) -> Membership:
     """A new person, made a member by an invitation. Raises Refused, beside the field."""
     held = invitation(secret)
@@ -88,7 +89,7 @@ def join(secret: str, name: str, password: str) -> Membership:
     return take(secret, user)
 
 
-@transaction.atomic
+@use_case("firm.manage")
 def set_role(workspace: Workspace, pk: int, role: str) -> Membership:
     """Give a member another role. Raises Refused for the last owner, Membership.DoesNotExist."""
     if role not in ROLES:
@@ -101,7 +102,7 @@ def set_role(workspace: Workspace, pk: int, role: str) -> Membership:
     return member
 
 
-@transaction.atomic
+@use_case("firm.manage")
 def remove(workspace: Workspace, pk: int) -> Membership:
     """End a membership: sessions, calendar addresses, devices and links of that person end at once. Raises Refused for the last owner."""
     member = _held(workspace, pk)

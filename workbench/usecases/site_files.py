@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
-
 from ..outcome import Refused
 from ..records.customer import SiteFile
 from ..records.job import Job
+from .acting import use_case
 from .jobs import hold
 
 MOST = 60  # of a job
@@ -20,7 +19,7 @@ def is_document(raw: bytes) -> bool:
     return raw[:1024].lstrip().startswith(b"%PDF-")
 
 
-@transaction.atomic
+@use_case("run.write")
 def add(job: Job, name: str, kind: str, content: bytes, user: Any) -> SiteFile:
     """Keep a photo, scaled already, or a document. Raises Refused."""
     name = " ".join(name.split())[:120] or kind
@@ -37,7 +36,7 @@ def files_of(job: Job) -> Any:
     return SiteFile.objects.filter(job=job).defer("content")
 
 
-@transaction.atomic
+@use_case("run.write")
 def remove(job: Job, pk: int) -> None:
     """Delete a file of a job; one that is gone already is no fault."""
     SiteFile.objects.filter(job=job, pk=pk).delete()

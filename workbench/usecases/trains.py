@@ -18,6 +18,7 @@ from ..outcome import Done, Late, Refused
 from ..records.job import Job, advance
 from ..records.train import Revision, TrainOption
 from ..repository.door import design_of
+from .acting import use_case
 from .jobs import hold, touch
 
 LETTERS = ("A", "B", "C")
@@ -42,7 +43,7 @@ def option_of(job: Job, letter: str = "") -> TrainOption:
     return option
 
 
-@transaction.atomic
+@use_case("job.change")
 def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> TrainOption:
     """A new option of a job that starts with these stages. Raises Refused where all three letters are taken."""
     taken = set(TrainOption.objects.select_for_update().filter(job=job).values_list("letter", flat=True))
@@ -56,7 +57,7 @@ def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> Tra
     return option
 
 
-@transaction.atomic
+@use_case("job.change")
 def drop_option(job: Job, option: TrainOption, version: int, seen: int | None, user: Any) -> None:
     """Drop an option as it was seen. Raises Refused for the one that the job follows, Late where job or option were changed since."""
     if option.letter == job.option:
@@ -66,7 +67,7 @@ def drop_option(job: Job, option: TrainOption, version: int, seen: int | None, u
     option.delete()
 
 
-@transaction.atomic
+@use_case("job.change")
 def follow(job: Job, option: TrainOption, version: int, user: Any) -> None:
     """Make an option the one that the job follows: its drawing, files and lists. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
@@ -92,6 +93,7 @@ def stages_at(job: Job, revision: Revision) -> Stages:
     return named(written(design_of(job, None).plan.train) if revision.stages is None else revision.stages)
 
 
+@use_case("job.change", apart=True)
 def edit(job: Job, option: TrainOption, seen: Seen, user: Any, asked: Callable[[Job], Edit]) -> Done:
     """Carry out an edit of a train. Where others changed other things of it since it was shown, it goes on top of that.
 
@@ -120,6 +122,7 @@ def _edit(job: Job, option: TrainOption, version: int, user: Any, wanted: Edit) 
     return Done(_save(option, version, user, after, words), stage)
 
 
+@use_case("job.change", apart=True)
 def mend(job: Job, option: TrainOption, version: int, user: Any) -> Done:
     """Fix the train as the core would, with as few changes as it takes. Raises Late."""
     stages = stages_at(job, revision_of(option))
@@ -127,6 +130,7 @@ def mend(job: Job, option: TrainOption, version: int, user: Any) -> Done:
     return Done(_save(option, version, user, written(mended.variant.train, stages), "fixed: " + "; ".join(mended.changes)))
 
 
+@use_case("job.change", apart=True)
 def restore(option: TrainOption, version: int, user: Any) -> Done:
     """Follow the proposal again. Raises Late."""
     return Done(_save(option, version, user, None, "used the proposed train"))
@@ -146,7 +150,7 @@ def _save(option: TrainOption, version: int, user: Any, stages: Stages | None, s
     return summary
 
 
-@transaction.atomic
+@use_case("job.change")
 def step(option: TrainOption, version: int, user: Any, by: int) -> Done:
     """Undo (-1) or redo (+1). Raises Refused where there is nothing to, Late where the train moved on."""
     to = option.at + by

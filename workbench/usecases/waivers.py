@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from django.db import transaction
-
 from treatment.editing.edit import LONGEST_REASON, NotDone, no_longer
 from treatment.job.facts import Waivers
 from treatment.language.errors import Fault
@@ -16,11 +14,12 @@ from ..fields import sentence
 from ..outcome import Done, Refused
 from ..records.job import Job
 from ..records.train import TrainOption
+from .acting import use_case
 from .jobs import locked, set_part
 from .trains import claim
 
 
-@transaction.atomic
+@use_case("job.change")
 def accept(job: Job, option: TrainOption, version: int, asked: Mapping[str, str], user: Any) -> Done:
     """Accept a finding with a reason (action ``waive``), or take that back (``unwaive``); what was done, in words. Raises Refused, Late."""
     claim(option, version, user)

@@ -33,6 +33,7 @@ from ..records.catalogue import Catalogue
 from ..records.firm import Workspace
 from ..records.job import Job
 from ..usecases.access import ask, job_for, membership
+from ..usecases.firm import set_prices
 from .exports import costs_csv, dxf, materials_csv, materials_xlsx
 from .views import drawn, states_of
 
@@ -202,7 +203,7 @@ def _keep_prices(
         )
     kept = workspace.rates if rates is None else {name: text.replace(",", ".") for name, text in rates.items() if text}
     own = {key: price for key, price in found.items() if price != price_keys()[key].sample}
-    Workspace.objects.filter(pk=workspace.pk).update(prices=own, rates=kept)
+    set_prices(workspace, own, kept)
     return redirect("prices")
 
 

@@ -11,8 +11,8 @@ from ...language.analytes import MICROBES
 from ...language.display import show, show_within
 from ...language.log_keys import LogKey
 from ...language.series_key import SeriesKey
-from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
+from ...train.marks import mark
 from ...train.treatment import StageRun
 from ..maintenance.due import Due
 from ..maintenance.log import Log
@@ -25,7 +25,6 @@ from ..monitoring.trend import Point, alone
 
 #: what is counted on and never falls, or is a level that is filled: no outliers are looked for there
 COUNTED = ("lamp_hours", "starts", "regenerations", "meter", "salt_level", "brine_level", "solution_level", "days_since_regeneration")
-_MARKS = Rows("upkeep", "marks")
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +49,7 @@ class DataQuality:
         self.stages: tuple[StageRun[Any], ...] = variant.run.stages
         self.ids = [stage.id for stage in self.stages]
         self.use = Use(variant, self.log)
-        self.marks, self.system = _MARKS, variant.audit.facts.job.units
+        self.system = variant.audit.facts.job.units
         self.doubted: list[Doubt] = []
         read = self._read()
         self.readings = self._believed(read, Bands(variant, tasks, read, as_of))
@@ -72,7 +71,7 @@ class DataQuality:
                 span = show_within(low, high, key.shown, self.system)
                 self.doubted.append(Doubt(on, key.key, f"{self._said(key.key, value)} is outside what is possible ({span})", impossible=True))
                 return False
-        if key.what == "intensity" and value > _MARKS["light_most"]:
+        if key.what == "intensity" and value > mark("uv", "light_most"):
             self.doubted.append(Doubt(on, key.key, f"{value:.0f}% is more than a new lamp gives", impossible=True))
             return False
         return True

@@ -10,13 +10,13 @@ from ...language.analytes import analytes
 from ...language.display import show
 from ...language.log_keys import TAP, log_key
 from ...language.prose import sentence
-from ...language.tables import Rows, table
+from ...language.tables import table
+from ...train.marks import mark
 from ..monitoring.band import Band
 from ..monitoring.trend import Point
 from .cause import Cause
 from .data_quality import DataQuality
 
-_MARKS = Rows("upkeep", "marks")
 DRINK = "Use other water for drinking and cooking until a laboratory sample is below the limit"
 #: what a cause that rests on one sign scores: that sign, beside what is assumed, and a second sample that is wanted
 ALONE = 2 / 3
@@ -133,4 +133,4 @@ def _before_too(points: list[Point], band: Band, above: bool) -> bool:
 def _near_in_year(one: dt.date, other: dt.date) -> bool:
     """Whether two days lie within six weeks of each other in the year."""
     apart = abs((one.timetuple().tm_yday - other.timetuple().tm_yday) % 365)
-    return min(apart, 365 - apart) <= int(_MARKS["near"])
+    return min(apart, 365 - apart) <= int(mark("log", "near"))

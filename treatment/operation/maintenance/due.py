@@ -13,12 +13,12 @@ from ...language.display import show
 from ...language.interface import word
 from ...language.tables import Rows, table
 from ...planning.evaluated import EvaluatedTrain
+from ...train.marks import mark
 from .log import MICROBES, TELLING, Log
 from .upkeep import DAY, HOUR, Task
 from .use import Use
 
 _TABLE = Rows("upkeep")
-_MARKS = Rows("upkeep", "marks")
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,7 +163,7 @@ def _by_fills(task: Task, log: Log, use: Use) -> Interval | None:
     span = (fills[-1][0] - fills[0][0]).days
     if len(fills) >= 3 and span >= 14:
         seen = sum(amount for _, amount in fills[:-1]) / span
-        if planned / _MARKS["far"] < seen < planned * _MARKS["far"]:
+        if planned / mark("log", "far") < seen < planned * mark("log", "far"):
             rate, learned = seen, True
     days = fills[-1][1] / rate
     filled, monthly, by_design = (show(mass, "kg", use.system) for mass in (fills[-1][1], rate * 30, planned * 30))
@@ -183,7 +183,7 @@ def _lives(task: Task, log: Log) -> Interval | None:
     if len(lives) < 2:
         return None
     usual = float(statistics.median(lives[-3:]))
-    if not task.every / _MARKS["far"] < usual:
+    if not task.every / mark("log", "far") < usual:
         return None
     return Interval(
         usual,
@@ -200,7 +200,7 @@ def _faster(found: Interval, log: Log, use: Use, last: dt.date) -> Interval:
     if before is None or since is None or before <= 0 or since <= 0:
         return found
     times = since / before
-    if abs(times - 1) < _MARKS["use_moved"]:
+    if abs(times - 1) < mark("house", "use_moved"):
         return found
     words = f"the meter says {use.said(since)} since, {use.said(before)} before; {found.why}"
     return Interval(found.days / times, found.low / times, found.high / times, found.basis, words)

@@ -8,11 +8,9 @@ from functools import cached_property
 from itertools import pairwise
 
 from ...language.display import show
-from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
+from ...train.marks import mark
 from .log import Log
-
-_MARKS = Rows("upkeep", "marks")
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,13 +61,13 @@ class Use:
         last = self.stretches[-1].end
         near = [each for each in self.stretches if (last - each.begin).days <= 366]
         days = sum(each.days for each in near)
-        return sum(each.daily * each.days for each in near) / days if days >= _MARKS["metered"] else None
+        return sum(each.daily * each.days for each in near) / days if days >= mark("meter", "metered") else None
 
     def between(self, begin: dt.date, end: dt.date | None) -> float | None:
         """What the house used a day between two days, by the stretches that lie within; None where they are too short to tell [L/day]."""
         inside = [each for each in self.stretches if each.begin >= begin and (end is None or each.end <= end)]
         days = sum(each.days for each in inside)
-        return sum(each.daily * each.days for each in inside) / days if days >= _MARKS["metered"] else None
+        return sum(each.daily * each.days for each in inside) / days if days >= mark("meter", "metered") else None
 
     def ratio_since(self, begin: dt.date) -> float | None:
         """What is used of what the design has since a day, where that was metered long enough; else of the last year."""
@@ -97,7 +95,7 @@ def question(variant: EvaluatedTrain, before: tuple[dt.date, float], now: tuple[
     if stands < stood:
         return f"{show(stands, 'L', system)} is less than the {show(stood, 'L', system)} of {then}. Is a digit wrong, or was the meter replaced?"
     daily = (stands - stood) / max((on - then).days, 1)
-    most = min(_MARKS["meter_most"] * duty.daily, duty.supply.flow * 1440) if duty.supply.flow else _MARKS["meter_most"] * duty.daily
+    most = min(mark("meter", "meter_most") * duty.daily, duty.supply.flow * 1440) if duty.supply.flow else mark("meter", "meter_most") * duty.daily
     if duty.daily <= 0 or daily <= most:
         return ""
     return (

@@ -14,6 +14,7 @@ from ...language.log_keys import SOURCE, TAP
 from ...language.series_key import SeriesKey
 from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
+from ...train.marks import mark
 from ...train.runner import Walk
 from ...train.treatment import StageRun
 from ..maintenance.upkeep import Task
@@ -23,7 +24,6 @@ from .series import METER
 from .state import SeriesState
 
 _TABLE = Rows("upkeep")
-_MARKS = Rows("upkeep", "marks")
 
 
 class Bands:
@@ -70,7 +70,7 @@ class Bands:
         what, band = SeriesKey.of(key).name, self.band(key)
         called = _TABLE["called"]
         if what in called["own"]:
-            return Mark(_MARKS[what], self.readings.series(key).unit, False)
+            return Mark(mark(called["own"][what], what), self.readings.series(key).unit, False)
         if band is None or key == METER:
             return None
         kept_up = band.low is not None and band.low > 0 and what in called["residual"]
@@ -105,7 +105,7 @@ class Bands:
         """The train run on the raw water as it was read on a day or shortly before; None where it was not."""
         read = {}
         for name, points in self.raw.items():
-            near = [value for day, value in points if 0 <= (on - day).days <= _MARKS["near"]]
+            near = [value for day, value in points if 0 <= (on - day).days <= mark("log", "near")]
             if near:
                 read[name] = near[-1]
         if not read:
@@ -175,11 +175,11 @@ class Bands:
                 work("most", "end + gauge", "kPa", "upkeep.log", end=(high, "kPa"), gauge=gauge),
             )
         if what == "flow":
-            share = (_MARKS["pressure_lost"], "of it")
+            share = (mark("pump", "pressure_lost"), "of it")
             return least(work("least", "given × share", "L/min", "upkeep.log", given=(supply.flow, "L/min"), share=share))
         return None
 
     def _use(self) -> Band:
         daily = (self.daily, "L/day")
-        low = work("least", "daily × least", "L/day", "upkeep.use", daily=daily, least=(_MARKS["less_use"], "of it"))
-        return between(low, work("most", "daily × most", "L/day", "upkeep.use", daily=daily, most=(_MARKS["more_use"], "of it")))
+        low = work("least", "daily × least", "L/day", "upkeep.use", daily=daily, least=(mark("house", "less_use"), "of it"))
+        return between(low, work("most", "daily × most", "L/day", "upkeep.use", daily=daily, most=(mark("house", "more_use"), "of it")))

@@ -9,14 +9,13 @@ from typing import Any
 
 from ...language.analytes import analytes
 from ...language.series_key import SeriesKey
-from ...language.tables import Rows
+from ...train.marks import mark
 from ...train.treatment import StageRun
 from ..maintenance.log import Log
 from .series import Series, series
 from .trend import Point, Trend, trend
 
 #: days of which a trend is taken, where they hold four readings
-_MARKS = Rows("upkeep", "marks")
 
 
 class Readings:
@@ -71,8 +70,8 @@ class Readings:
         grave: of what endangers, as microbes do; that speaks for as long as there were few chances to see otherwise, however long ago it was: a
         log that fell silent never makes such water well again.
         """
-        lasting = (grave or _kind(key) == "microbes") and self.chances(key, day) < _MARKS["chances"]
-        return bool((as_of - day).days <= _MARKS["stale"] or lasting)
+        lasting = (grave or _kind(key) == "microbes") and self.chances(key, day) < mark("log", "chances")
+        return bool((as_of - day).days <= mark("log", "stale") or lasting)
 
     def chances(self, key: str, day: dt.date) -> int:
         """On how many later days something of its kind was read at its place: microbes by a sample for microbes, another analyte by any test, a gauge by any."""
@@ -85,7 +84,7 @@ class Readings:
     def lately(self, key: str) -> list[Point]:
         """Readings since the last service, of the last year or so where there are enough: years that were fine do not hide what moves now."""
         points = self.since(key)
-        near = [point for point in points if (points[-1][0] - point[0]).days <= _MARKS["recent"]]
+        near = [point for point in points if (points[-1][0] - point[0]).days <= mark("log", "recent")]
         return near if len(near) >= 4 else points
 
     def trend(self, key: str) -> Trend | None:

@@ -11,6 +11,7 @@ from ...language.log_keys import SOURCE
 from ...language.series_key import SeriesKey
 from ...language.tables import Rows
 from ...planning.evaluated import EvaluatedTrain
+from ...train.marks import mark
 from ...train.over_time import OverTime
 from ...train.treatment import StageRun
 from ..maintenance.upkeep import Task
@@ -18,7 +19,6 @@ from .band import Band
 from .readings import Readings
 
 _TABLE = Rows("upkeep")
-_MARKS = Rows("upkeep", "marks")
 #: gauges that the falling line of pressure tells, not the stage by itself
 GAUGES = {"pressure_in": ("in", 1), "pressure_out": ("out", 2)}
 
@@ -61,7 +61,7 @@ class SeriesState:
     def lamp_life(self, stage: StageRun[Any]) -> float:
         """Hours after which a lamp is old."""
         task = self.tasks.get(f"{stage.id}/lamp")
-        return float((task and task.row.hours) or _MARKS["lamp_life"])
+        return float((task and task.row.hours) or mark("uv", "lamp_life"))
 
     def lamp_age(self, stage: StageRun[Any], on: dt.date | None = None) -> float:
         """Hours that the lamp had burnt on a day, by its counter, or by days as if always lit."""
@@ -103,5 +103,5 @@ class OfStage:
 
     def warmth(self) -> float | None:
         read = sorted([*self._state.readings.points(f"{SOURCE}.temperature"), *self._state.readings.points(f"{self._stage.id}.temperature_in")])
-        near = [value for day, value in read if 0 <= (self._on - day).days <= _MARKS["near"]]
+        near = [value for day, value in read if 0 <= (self._on - day).days <= mark("log", "near")]
         return near[-1] if near else None

@@ -7,8 +7,9 @@ import itertools
 import statistics
 from dataclasses import replace
 
+from ....train.marks import mark
 from ...monitoring.trend import Point
-from .indicator import Indicator, Indicators, mark, sign
+from .indicator import Indicator, Indicators, sign
 
 
 @sign
@@ -16,7 +17,7 @@ def _iron_high(s: Indicators) -> Indicator | None:
     assert s.stage is not None
     point = s.fresh(s.key("iron_in"))
     value = point[1] if point is not None else s.stage.water_in.value("iron")
-    return Indicator(value > mark("iron_arrives"), f"iron {s.reads('iron', value)} arrives")
+    return Indicator(value > mark("bed", "iron_arrives"), f"iron {s.reads('iron', value)} arrives")
 
 
 @sign
@@ -30,7 +31,9 @@ def _coated(s: Indicators) -> Indicator | None:
 @sign
 def _hardness_high(s: Indicators) -> Indicator | None:
     assert s.stage is not None
-    return Indicator(s.stage.water_in.hardness > mark("hardness_arrives"), f"hardness {s.reads('hardness', s.stage.water_in.hardness)} arrives")
+    return Indicator(
+        s.stage.water_in.hardness > mark("bed", "hardness_arrives"), f"hardness {s.reads('hardness', s.stage.water_in.hardness)} arrives"
+    )
 
 
 @sign
@@ -41,7 +44,10 @@ def _drop_high(s: Indicators) -> Indicator | None:
 @sign
 def _drop_climbs(s: Indicators) -> Indicator | None:
     return s.moves(
-        s.key("pressure_drop"), mark("drop_climbs") * s.bands.tells("x.pressure_drop"), "the pressure drop climbs", int(mark("drop_within"))
+        s.key("pressure_drop"),
+        mark("bed", "drop_climbs") * s.bands.tells("x.pressure_drop"),
+        "the pressure drop climbs",
+        int(mark("bed", "drop_within")),
     )
 
 
@@ -52,7 +58,7 @@ def _drop_climbs_or_high(s: Indicators) -> Indicator | None:
         return high
     if climbs is not None and climbs.holds and (line := s.readings.trend(s.key("pressure_drop"))) is not None:
         band = s.bands.band(s.key("pressure_drop"))
-        soon = band is not None and band.high is not None and line.at(line.on + dt.timedelta(days=mark("drop_soon"))) > band.high
+        soon = band is not None and band.high is not None and line.at(line.on + dt.timedelta(days=mark("bed", "drop_soon"))) > band.high
         return Indicator(soon, f"{climbs.words}; {'it reaches' if soon else 'it does not reach'} its alert level within a month", climbs.stands_on)
     return high
 
@@ -65,7 +71,11 @@ def _drop_fell(s: Indicators) -> Indicator | None:
         return None
     worst = max(itertools.pairwise(points), key=lambda pair: pair[0][1] - pair[1][1])
     (day, before), (then, after) = worst
-    far = before - after > 2 * s.bands.tells("x.pressure_drop") and after < mark("drop_fell") * before and points[-1][1] < mark("drop_fell") * before
+    far = (
+        before - after > 2 * s.bands.tells("x.pressure_drop")
+        and after < mark("bed", "drop_fell") * before
+        and points[-1][1] < mark("bed", "drop_fell") * before
+    )
     return Indicator(
         far,
         f"the pressure drop fell from {s.said(key, before)} on {day} to {s.said(key, after)} on {then}, and no cartridge change was recorded",
@@ -96,8 +106,8 @@ def _lives_shorten(s: Indicators) -> Indicator | None:
     if len(lives) < 2:
         return None
     last, usual = lives[-3:], statistics.median(lives[: max(len(lives) // 3, 1)])
-    falling = all(b < a for a, b in itertools.pairwise(last)) and last[-1] < mark("cartridge_short") * usual
-    short = len(lives) > 3 and max(last) < mark("cartridge_short") * usual and last[-1] <= last[0]
+    falling = all(b < a for a, b in itertools.pairwise(last)) and last[-1] < mark("bed", "cartridge_short") * usual
+    short = len(lives) > 3 and max(last) < mark("bed", "cartridge_short") * usual and last[-1] <= last[0]
     return Indicator(falling or short, f"at first {usual:.0f} days, lately cartridges lasted {', '.join(map(str, last))} days")
 
 
@@ -142,7 +152,7 @@ def _ph_as_raw(s: Indicators) -> Indicator | None:
     raw = s.fresh(s.key("ph_in")) or s.fresh("source.ph")
     arrives = raw[1] if raw is not None else s.stage.water_in.ph
     return Indicator(
-        low.holds and point[1] <= arrives + mark("ph_as_arrives"),
+        low.holds and point[1] <= arrives + mark("neutralizer", "ph_as_arrives"),
         f"pH {point[1]:.1f} after it on {point[0]}, {arrives:.1f} before it",
         ((point[0], s.key("ph_out")),),
     )
@@ -173,7 +183,9 @@ def _medium_low(s: Indicators) -> Indicator | None:
         return None
     full = s.stage.sizing.bed.depth
     return Indicator(
-        point[1] < mark("medium_low") * full, f"media {s.said(key, point[1])} high on {point[0]}, {s.said(key, full)} when full", ((point[0], key),)
+        point[1] < mark("bed", "medium_low") * full,
+        f"media {s.said(key, point[1])} high on {point[0]}, {s.said(key, full)} when full",
+        ((point[0], key),),
     )
 
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from ....train.marks import mark
 from ...monitoring.trend import Point
-from .indicator import Indicator, Indicators, mark, sign, stands
+from .indicator import Indicator, Indicators, sign, stands
 
 TAP_CHLORINE = "tap.free_chlorine"
 
@@ -15,7 +16,7 @@ def _residual(s: Indicators) -> tuple[str, Point] | None:
     keys = [s.key("free_chlorine_out")]
     for stage in behind:
         keys.append(f"{stage.id}.free_chlorine_in")
-        if stage.water_out.value("free_chlorine") < mark("residual_gone"):
+        if stage.water_out.value("free_chlorine") < mark("chemical_feed", "residual_gone"):
             break
         keys.append(f"{stage.id}.free_chlorine_out")
     else:
@@ -31,7 +32,7 @@ def _was_at_the_tap(s: Indicators) -> bool:
     points = s.current(TAP_CHLORINE)
     renewed = [entry.on for stage in s.look.stages for task in ("medium", "cartridge") for entry in s.look.log.services.get(f"{stage.id}/{task}", [])]
     last = max(renewed, default=s.look.log.started_on)
-    return sum(value > mark("residual_gone") for day, value in points[:-1] if day >= last) >= 2
+    return sum(value > mark("chemical_feed", "residual_gone") for day, value in points[:-1] if day >= last) >= 2
 
 
 @sign
@@ -40,7 +41,7 @@ def _residual_gone(s: Indicators) -> Indicator | None:
     if found is None:
         return None
     key, point = found
-    return Indicator(point[1] < mark("residual_gone"), f"residual {s.said(key, point[1])} on {point[0]}", ((point[0], key),))
+    return Indicator(point[1] < mark("chemical_feed", "residual_gone"), f"residual {s.said(key, point[1])} on {point[0]}", ((point[0], key),))
 
 
 @sign
@@ -75,7 +76,7 @@ def _solution_gone(s: Indicators) -> Indicator | None:
         None
         if point is None
         else Indicator(
-            point[1] < mark("level_gone"),
+            point[1] < mark("chemical_feed", "level_gone"),
             f"solution {s.said(s.key('solution_level'), point[1])} high on {point[0]}",
             ((point[0], s.key("solution_level")),),
         )
@@ -84,7 +85,7 @@ def _solution_gone(s: Indicators) -> Indicator | None:
 
 @sign
 def _solution_old(s: Indicators) -> Indicator | None:
-    return s.overdue("solution", mark("solution_long"))
+    return s.overdue("solution", mark("chemical_feed", "solution_long"))
 
 
 @sign

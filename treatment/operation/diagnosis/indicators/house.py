@@ -10,10 +10,11 @@ from typing import Any
 from ....language.log_keys import log_key
 from ....language.series_key import SeriesKey
 from ....language.tables import table
+from ....train.marks import mark
 from ....train.treatment import StageRun
 from ...maintenance.log import Entry
 from ...monitoring.trend import trend
-from .indicator import Indicator, Indicators, mark, no, sign, yes
+from .indicator import Indicator, Indicators, no, sign, yes
 
 
 @sign
@@ -24,7 +25,12 @@ def _source_weak(s: Indicators) -> Indicator | None:
         sign = s.beyond(key, False, "flow of the source" if key.endswith("flow") else "pressure of the source")
         if sign is not None and sign.holds and (len(points) < 2 or points[-1][1] < points[0][1] or len(points) > 2):
             return sign
-        if len(points) >= 3 and points[-1][1] < mark("pressure_lost") * points[0][1] and (line := trend(points)) is not None and line.slope < 0:
+        if (
+            len(points) >= 3
+            and points[-1][1] < mark("pump", "pressure_lost") * points[0][1]
+            and (line := trend(points)) is not None
+            and line.slope < 0
+        ):
             return yes(f"{s.said(key, points[0][1])} on {points[0][0]}, {s.said(key, points[-1][1])} on {points[-1][0]}", (points[-1][0], key))
     told = [point for key in ("source.flow", "source.pressure_low", "source.pressure_high", "source.pressure") if (point := s.fresh(key)) is not None]
     return no("the source delivers as before") if told else None
@@ -43,7 +49,9 @@ def _starts_up(s: Indicators) -> Indicator | None:
         rates = [((b - a).days and (y - x) / (b - a).days, b) for (a, x), (b, y) in itertools.pairwise(points) if b > a and y >= x]
         if len(rates) >= 2:
             (first, _), (last, day) = rates[0], rates[-1]
-            return Indicator(first > 0 and last > mark("starts") * first, f"{first:.0f} starts a day at first, {last:.0f} until {day}", ((day, key),))
+            return Indicator(
+                first > 0 and last > mark("pump", "starts") * first, f"{first:.0f} starts a day at first, {last:.0f} until {day}", ((day, key),)
+            )
     return None
 
 
@@ -58,7 +66,7 @@ def _tap_weak(s: Indicators) -> Indicator | None:
     if len(points) < 2:
         return None
     first, last = points[0], points[-1]
-    weak = last[1] < mark("pressure_lost") * first[1]
+    weak = last[1] < mark("pump", "pressure_lost") * first[1]
     return Indicator(
         weak,
         f"pressure at a tap {s.said('tap.pressure', first[1])} on {first[0]}, {s.said('tap.pressure', last[1])} on {last[0]}",
@@ -73,7 +81,7 @@ def _train_strong(s: Indicators) -> Indicator | None:
         points = s.current(key)
         if len(points) >= 2:
             first, last = points[0], points[-1]
-            strong = last[1] >= first[1] - max(2 * s.bands.tells("x.pressure"), mark("strong_lost") * first[1])
+            strong = last[1] >= first[1] - max(2 * s.bands.tells("x.pressure"), mark("pump", "strong_lost") * first[1])
             return Indicator(
                 strong,
                 f"{log_key(key, s.look.ids).words} {s.said(key, last[1])} on {last[0]}, {s.said(key, first[1])} on {first[0]}",
@@ -115,7 +123,7 @@ def _dirtier_after_rain(s: Indicators) -> Indicator | None:
 
 @sign
 def _screen_overdue(s: Indicators) -> Indicator | None:
-    return s.overdue("screen", mark("screen_long"))
+    return s.overdue("screen", mark("pump", "screen_long"))
 
 
 @sign
@@ -124,7 +132,7 @@ def _more_used(s: Indicators) -> Indicator | None:
     if use.ratio is None or use.daily is None or not last:
         return None
     lately = sum(each.daily * each.days for each in last) / max(sum(each.days for each in last), 1)
-    most = mark("more_use")
+    most = mark("house", "more_use")
     told = f"{s.shown(lately, 'L/day')} lately, {s.shown(use.design, 'L/day')} by the design"
     return Indicator(lately > most * use.design and use.ratio > 0.5 * (1 + most), told, tuple((each.end, "meter") for each in last))
 
@@ -139,15 +147,15 @@ def _used_when_away(s: Indicators) -> Indicator | None:
         if len(inside) >= 2 and inside[-1][0] > inside[0][0]:
             daily = (inside[-1][1] - inside[0][1]) / (inside[-1][0] - inside[0][0]).days
             told = f"{s.shown(daily, 'L/day')} was used from {inside[0][0]} to {inside[-1][0]}, while the house was empty"
-            return Indicator(daily > mark("night_use"), told, ((inside[-1][0], "meter"),))
+            return Indicator(daily > mark("house", "night_use"), told, ((inside[-1][0], "meter"),))
     nights = [(moment, total) for entry in s.look.log.entries if (moment := _night(entry)) and (total := _total(entry)) is not None]
     for (begin, first), (end, then) in reversed(list(itertools.pairwise(nights))):
         if not s.today(end.date()):
             return None
         hours = (end - begin).total_seconds() / 3600
-        if mark("night_least") <= hours <= mark("night_most") and then >= first:
+        if mark("house", "night_least") <= hours <= mark("house", "night_most") and then >= first:
             told = f"{s.shown(then - first, 'L')} ran in {hours:.0f} hours of the night of {begin.date()}"
-            return Indicator(then - first > mark("night_hour") * hours, told, ((end.date(), "meter"),))
+            return Indicator(then - first > mark("house", "night_hour") * hours, told, ((end.date(), "meter"),))
     return None
 
 
@@ -176,7 +184,7 @@ def _used_when_away_or_beyond(s: Indicators) -> Indicator | None:
             continue
         made = (points[-1][1] - points[0][1]) / (points[-1][0] - points[0][0]).days
         wanted = s.look.use.daily / max(s.look.use.design, 1.0) / max(figure.value, 0.25)
-        if wanted > 0 and (s.look.use.ratio or 1.0) > mark("use_beyond") and made < mark("few_regenerations") * wanted:
+        if wanted > 0 and (s.look.use.ratio or 1.0) > mark("house", "use_beyond") and made < mark("house", "few_regenerations") * wanted:
             return yes(
                 f"the meter says {s.shown(s.look.use.daily, 'L/day')}, the regenerations of the {stage.said} only {made / wanted:.0%} of that",
                 (points[-1][0], "meter"),
@@ -199,7 +207,7 @@ def _several_raw(s: Indicators) -> Indicator | None:
                 continue
             came = (arrives, s.look.variant.run.raw.known().get(name, arrives))  # past this unit alone, or past those before it, too
             same = any(
-                abs(point[1] - each) <= max(mark("same") * abs(each), s.bands.tells(key)) and abs(point[1] - each) < abs(point[1] - leaves)
+                abs(point[1] - each) <= max(mark("log", "same") * abs(each), s.bands.tells(key)) and abs(point[1] - each) < abs(point[1] - leaves)
                 for each in came
             )
             if same:
@@ -207,7 +215,7 @@ def _several_raw(s: Indicators) -> Indicator | None:
                 on.append((point[0], key))
                 break
     near = len({SeriesKey.of(key).place for _, key in on}) >= 2 and max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(
-        days=mark("near")
+        days=mark("log", "near")
     )
     if len(raw) < 2:
         return no("units still change their water") if raw else None
@@ -246,7 +254,7 @@ def _no_temperature(s: Indicators, stage: StageRun[Any]) -> Indicator | None:
     if len(flows) < 4 or s.readings.points(f"{stage.id}.normal_flow"):
         return None
     low, high = min(value for _, value in flows), max(value for _, value in flows)
-    if high <= 0 or low >= mark("permeate_swing") * high:
+    if high <= 0 or low >= mark("reverse_osmosis", "permeate_swing") * high:
         return None
     words = f"permeate of the {stage.said} from {s.said(key, low)} to {s.said(key, high)} without a temperature: it cannot be corrected"
     return yes(words, (flows[-1][0], key))

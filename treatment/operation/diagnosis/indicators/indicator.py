@@ -9,18 +9,11 @@ from typing import Any
 
 from ....language.analytes import analytes
 from ....language.display import show
-from ....language.tables import Rows
+from ....train.marks import mark
 from ....train.treatment import StageRun
 from ...maintenance.use import Stretch
 from ...monitoring.trend import Point, trend
 from ..data_quality import DataQuality
-
-_MARKS = Rows("upkeep", "marks")
-
-
-def mark(name: str) -> float:
-    """From where a sign says yes, in the unit its row of ``data/upkeep.toml`` gives."""
-    return float(_MARKS[name])
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,7 +69,7 @@ class Indicators:
 
     def today(self, day: dt.date) -> bool:
         """Whether what was so on a day still says something of today."""
-        return bool((self.look.as_of - day).days <= _MARKS["stale"])
+        return bool((self.look.as_of - day).days <= mark("log", "stale"))
 
     def fresh(self, key: str) -> Point | None:
         """The newest reading that still says something."""
@@ -112,13 +105,13 @@ class Indicators:
 
     def seen(self, what: str, words: str, days: int | None = None) -> Indicator | None:
         """What somebody saw, smelt or tasted within so many days; nothing where nobody told."""
-        within = _MARKS["stale"] if days is None else days
+        within = mark("log", "stale") if days is None else days
         lately = [day for day in self.look.log.seen.get(what, []) if (self.look.as_of - day).days <= within]
         return yes(f"{words} on {lately[-1]}", (lately[-1], what)) if lately else None
 
     def lately(self, what: str, words: str) -> Indicator | None:
         """What somebody saw, smelt or tasted so lately that it is still so."""
-        return self.seen(what, words, 2 * int(_MARKS["near"]))
+        return self.seen(what, words, 2 * int(mark("log", "near")))
 
     def beyond(self, key: str, above: bool, words: str) -> Indicator | None:
         """Whether the newest reading lies beyond its band on one side; inside it says no."""
@@ -164,8 +157,8 @@ def level(s: Indicators, what: str) -> list[Point]:
 def stands(s: Indicators, what: str, words: str) -> Indicator | None:
     """Whether a level that should fall stands: three readings, and less than what tells apart over a fortnight or more."""
     points = level(s, what)
-    near = [point for point in points if (points[-1][0] - point[0]).days <= mark("stands_within")] if points else []
-    if len(near) < 3 or (near[-1][0] - near[0][0]).days < mark("stands_over"):
+    near = [point for point in points if (points[-1][0] - point[0]).days <= mark("log", "stands_within")] if points else []
+    if len(near) < 3 or (near[-1][0] - near[0][0]).days < mark("log", "stands_over"):
         return None
     fell = max(value for _, value in near) - near[-1][1]
     key = s.key(what)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from ....language.log_keys import log_key
 from ....language.series_key import SeriesKey
+from ....train.marks import mark
 from ...maintenance.log import MICROBES
-from .indicator import Indicator, Indicators, mark, no, sign, yes
+from .indicator import Indicator, Indicators, no, sign, yes
 
 
 @sign
@@ -30,7 +31,7 @@ def _alarm(s: Indicators) -> Indicator | None:
     after = [entry for entry in alarms if not any(entry.on <= day for day in lamps)]
     if not after:
         return None
-    later = [point for point in s.readings.points(s.key("intensity")) if point[0] > after[-1].on and point[1] > mark("intensity")]
+    later = [point for point in s.readings.points(s.key("intensity")) if point[0] > after[-1].on and point[1] > mark("uv", "intensity")]
     if later:
         return no(f"the sensor read light again on {later[-1][0]}", (later[-1][0], s.key("intensity")))
     return yes(f"its alarm sounded on {after[-1].on}, and no new lamp has been recorded since")
@@ -49,7 +50,7 @@ def _intensity_gone(s: Indicators) -> Indicator | None:
     return (
         None
         if point is None
-        else Indicator(point[1] < mark("light_gone"), f"UV intensity {point[1]:.0f}% on {point[0]}", ((point[0], s.key("intensity")),))
+        else Indicator(point[1] < mark("uv", "light_gone"), f"UV intensity {point[1]:.0f}% on {point[0]}", ((point[0], s.key("intensity")),))
     )
 
 
@@ -62,7 +63,7 @@ def _intensity_low(s: Indicators) -> Indicator | None:
 def _young(s: Indicators) -> Indicator | None:
     assert s.stage is not None
     hours = s.bands.state.lamp_age(s.stage)
-    return Indicator(hours < mark("lamp_young"), f"the lamp has {hours:,.0f} h, too few to explain it")
+    return Indicator(hours < mark("uv", "lamp_young"), f"the lamp has {hours:,.0f} h, too few to explain it")
 
 
 @sign

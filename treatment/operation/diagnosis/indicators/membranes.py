@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from .indicator import Indicator, Indicators, mark, sign
+from ....train.marks import mark
+from .indicator import Indicator, Indicators, sign
 
 
 @sign
@@ -17,7 +18,7 @@ def _flow_low(s: Indicators) -> Indicator | None:
         return s.beyond(key, False, "permeate")
     first, last = points[0], points[-1]
     return Indicator(
-        last[1] < mark("fading") * first[1],
+        last[1] < mark("reverse_osmosis", "fading") * first[1],
         f"permeate {s.said(key, first[1])} on {first[0]}, {s.said(key, last[1])} on {last[0]}",
         ((first[0], key), (last[0], key)),
     )
@@ -30,7 +31,7 @@ def _flow_up(s: Indicators) -> Indicator | None:
         return None
     (first, one), (last, other) = points[0], points[-1]
     told = f"corrected for temperature it made {s.said(key, one)} on {first}, {s.said(key, other)} on {last}"
-    return Indicator(other > mark("flow_rose") * one, told, ((last, key),))
+    return Indicator(other > mark("reverse_osmosis", "flow_rose") * one, told, ((last, key),))
 
 
 @sign
@@ -48,9 +49,12 @@ def _feed_hard(s: Indicators) -> Indicator | None:
     assert s.stage is not None
     for key in (s.key("hardness_in"), *(f"{other.id}.hardness_out" for other in reversed(s.look.stages[: s.stage.index]))):
         if (point := s.fresh(key)) is not None:
-            return Indicator(point[1] > mark("hardness_arrives"), f"hardness {s.said(key, point[1])} feeds it on {point[0]}", ((point[0], key),))
+            return Indicator(
+                point[1] > mark("bed", "hardness_arrives"), f"hardness {s.said(key, point[1])} feeds it on {point[0]}", ((point[0], key),)
+            )
     return Indicator(
-        s.stage.water_in.hardness > mark("hardness_arrives"), f"by the design hardness {s.reads('hardness', s.stage.water_in.hardness)} feeds it"
+        s.stage.water_in.hardness > mark("bed", "hardness_arrives"),
+        f"by the design hardness {s.reads('hardness', s.stage.water_in.hardness)} feeds it",
     )
 
 
@@ -64,7 +68,7 @@ def _cold(s: Indicators) -> Indicator | None:
     now = min(temperatures, key=lambda point: abs((point[0] - day).days))
     warmest = max(temperatures, key=lambda point: point[1])
     return Indicator(
-        warmest[1] - now[1] > mark("warmer"),
+        warmest[1] - now[1] > mark("reverse_osmosis", "warmer"),
         f"water at {s.shown(now[1], 'degC')} on {now[0]}, {s.shown(warmest[1], 'degC')} on {warmest[0]}",
         ((now[0], "source.temperature"),),
     )
@@ -76,7 +80,7 @@ def _pressure_before_low(s: Indicators) -> Indicator | None:
     if len(points) < 2:
         return s.beyond(key, False, "pressure before it")
     first, last = points[0], points[-1]
-    low = last[1] < mark("pressure_lost") * first[1] and first[1] - last[1] > s.bands.tells("x.pressure_in")
+    low = last[1] < mark("pump", "pressure_lost") * first[1] and first[1] - last[1] > s.bands.tells("x.pressure_in")
     return Indicator(
         low, f"pressure before it {s.said(key, first[1])} on {first[0]}, {s.said(key, last[1])} on {last[0]}", ((first[0], key), (last[0], key))
     )

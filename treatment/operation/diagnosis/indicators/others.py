@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from ....language.analytes import MICROBES
-from .indicator import Indicator, Indicators, mark, sign, yes
+from ....train.marks import mark
+from .indicator import Indicator, Indicators, sign, yes
 
 #: what an element holds, and what a tank that is fouled gives back
 CLOUDS = ("turbidity", "tss")
@@ -64,7 +65,7 @@ def _pressure_after_low(s: Indicators) -> Indicator | None:
     points = s.current(key)
     if low is not None and low.holds:
         return low
-    if len(points) >= 2 and points[-1][1] < mark("pressure_lost") * points[0][1]:
+    if len(points) >= 2 and points[-1][1] < mark("pump", "pressure_lost") * points[0][1]:
         return yes(
             f"pressure after it {s.said(key, points[0][1])} on {points[0][0]}, {s.said(key, points[-1][1])} on {points[-1][0]}", (points[-1][0], key)
         )
@@ -110,7 +111,9 @@ def _chlorine_feeds(s: Indicators) -> Indicator | None:
         for what in ("free_chlorine", "total_chlorine"):
             key = f"{place}.{what}_{'in' if place == s.id else 'out'}"
             if (point := s.fresh(key)) is not None:
-                return Indicator(point[1] > mark("residual_gone"), f"chlorine {s.said(key, point[1])} before it on {point[0]}", ((point[0], key),))
+                return Indicator(
+                    point[1] > mark("chemical_feed", "residual_gone"), f"chlorine {s.said(key, point[1])} before it on {point[0]}", ((point[0], key),)
+                )
     return None
 
 
@@ -141,7 +144,7 @@ def _flow_unchanged(s: Indicators) -> Indicator | None:
     usual = points[0][1] if len(points) > 1 else s.look.variant.audit.duty.supply.flow
     last = points[-1]
     return Indicator(
-        last[1] >= mark("flow_kept") * usual,
+        last[1] >= mark("bed", "flow_kept") * usual,
         f"the source delivers {s.said(key, last[1])} on {last[0]}, {s.said(key, usual)} before",
         ((last[0], key),),
     )

@@ -5,8 +5,9 @@ from __future__ import annotations
 import itertools
 
 from ....language.analytes import analytes
+from ....train.marks import mark
 from ...monitoring.trend import Point
-from .indicator import Indicator, Indicators, mark, no, sign, stands, yes
+from .indicator import Indicator, Indicators, no, sign, stands, yes
 
 
 @sign
@@ -32,12 +33,12 @@ def _salt_gone(s: Indicators) -> Indicator | None:
     point = points[-1] if points else None
     fills = [entry.on for entry in s.look.log.services.get(f"{s.id}/salt", [])]
     if point is not None and not any(day >= point[0] for day in fills):
-        return Indicator(point[1] <= mark("level_gone"), f"salt {s.said(key, point[1])} high on {point[0]}", ((point[0], key),))
+        return Indicator(point[1] <= mark("softener", "level_gone"), f"salt {s.said(key, point[1])} high on {point[0]}", ((point[0], key),))
     found = s.look.due.get(f"{s.id}/salt")
     if found is None or not fills:
         return None
     passed, most = (s.look.as_of - found.last).days, (found.high - found.last).days
-    if passed > mark("salt_long") * most:
+    if passed > mark("softener", "salt_long") * most:
         return yes(f"salt was last filled on {found.last}, and lasts at most {most} days")
     return no(f"salt was filled on {found.last}") if passed < (found.low - found.last).days else None
 
@@ -115,7 +116,9 @@ def _meter_runs(s: Indicators) -> Indicator | None:
     return (
         None
         if not last
-        else Indicator(last[0].daily > mark("meter_runs"), f"{s.shown(last[0].daily, 'L/day')} ran until {last[0].end}", ((last[0].end, "meter"),))
+        else Indicator(
+            last[0].daily > mark("meter", "meter_runs"), f"{s.shown(last[0].daily, 'L/day')} ran until {last[0].end}", ((last[0].end, "meter"),)
+        )
     )
 
 
@@ -130,7 +133,7 @@ def _only_late(s: Indicators) -> Indicator | None:
     soft = [days for days, value, _ in pairs if value <= band.high]
     if not hard or not soft:
         return no("hardness does not follow the days since a regeneration") if hard and len(pairs) > 2 else None
-    lately = [day for _, value, day in pairs if value > band.high and (s.look.as_of - day).days <= 3 * mark("near")]
+    lately = [day for _, value, day in pairs if value > band.high and (s.look.as_of - day).days <= 3 * mark("log", "near")]
     if not lately:
         return None
     told = f"soft up to day {max(soft):.0f} after a regeneration, hard from day {min(hard):.0f}"
@@ -161,7 +164,9 @@ def _meter_stands(s: Indicators) -> Indicator | None:
     return (
         None
         if not last
-        else Indicator(all(each.daily <= mark("meter_runs") for each in last), f"{s.shown(last[-1].daily, 'L/day')} ran until {last[-1].end}")
+        else Indicator(
+            all(each.daily <= mark("meter", "meter_runs") for each in last), f"{s.shown(last[-1].daily, 'L/day')} ran until {last[-1].end}"
+        )
     )
 
 
@@ -175,7 +180,7 @@ def _hardness_climbs(s: Indicators) -> Indicator | None:
         return None
     steps = [b - a for (_, a), (_, b) in itertools.pairwise(points)]
     rise = points[-1][1] - points[0][1]
-    stepped = rise > 0 and max(steps) > mark("step_share") * rise
+    stepped = rise > 0 and max(steps) > mark("softener", "step_share") * rise
     return Indicator(sign.holds and not stepped, sign.words, sign.stands_on)
 
 
