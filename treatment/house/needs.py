@@ -11,6 +11,7 @@ from ..evidence.samples import Assumption
 from ..job.facts import Facts
 from ..job.limits import Limit, limits_of
 from ..language.analytes import MICROBES, analytes, shown_in
+from ..language.display import show
 from ..language.figure import constant, source
 from ..language.quantity import unit_named
 from ..language.tables import table
@@ -94,6 +95,10 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
     water, measured = evidence.adverse, set(evidence.stated)
     notes: list[Assumption] = []
     found = _limits_broken(facts, evidence, measured) | _from_the_pipe(facts, evidence)
+    if "tds" in found and not _salt_asks(facts, found["tds"]):
+        said = show(found.pop("tds").value, "mg/L", facts.job.units)
+        why = "above the aesthetic limit, but nobody tastes it: a membrane is proposed for a salty taste, a preference, or above 1000 mg/L"
+        notes.append(Assumption("$.design_water.tds", said, why))
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
     found |= _corrosion(facts, evidence, found)
@@ -139,6 +144,12 @@ def _limits_broken(facts: Facts, evidence: Evidence, measured: set[str]) -> dict
         health = limit.health or bool(known and known.health)
         found[limit.analyte] = Need(limit.analyte, why, limit.low, high, value, limit.unit, health, limit.source, tap=tap)
     return found
+
+
+def _salt_asks(facts: Facts, need: Need) -> bool:
+    """Whether dissolved solids above their aesthetic limit ask for treatment: somebody tastes them or wishes it, or they are far above."""
+    wished = facts.wishes.high_purity or "tds" in facts.wishes.drinking_tap_only
+    return need.health or wished or "salty_taste" in facts.observations or need.value > table("stages")["house"]["tds_asks"]
 
 
 def _from_the_pipe(facts: Facts, evidence: Evidence) -> dict[str, Need]:

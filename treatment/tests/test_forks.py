@@ -663,3 +663,26 @@ class OtherSchools(TestCase):
         title = "Aeration instead of calcite alone"
         self.assertIn("aeration", self.titled({"ph": "6.2", "alkalinity": "80 mg/L as CaCO3"})[title])
         self.assertNotIn(title, self.titled({"ph": "6.2", "alkalinity": "40 mg/L as CaCO3"}))
+
+
+class DissolvedSolids(TestCase):
+    """Above the aesthetic limit alone they ask for no membrane."""
+
+    def test_who_asks(self) -> None:
+        """700 mg/L on a limit of 500: a note, no unit; with a salty taste, a wish for the tap, or above 1000 mg/L a membrane at the tap."""
+        quiet = well({"tds": "700 mg/L"})
+        self.assertNotIn("reverse_osmosis", kinds(quiet))
+        self.assertIn("$.design_water.tds", [note.path for note in quiet.assumptions])
+        for design in (
+            well({"tds": "700 mg/L"}, observations=["salty_taste"]),
+            well({"tds": "700 mg/L"}, wishes={"soft_water": None, "drinking_tap_only": ["tds"]}),
+            well({"tds": "1100 mg/L"}),
+        ):
+            self.assertIn("reverse_osmosis", kinds(design))
+
+    def test_a_membrane_that_stands_there_has_its_purpose(self) -> None:
+        """Nobody asked for it, and it makes 700 mg/L less: it is not called needless; at 300 it is."""
+        train = [{"kind": "reverse_osmosis", "scale": "point_of_use"}]
+        rule = "unneeded/reverse_osmosis"
+        self.assertNotIn(rule, ids(worked(job(readings=QUIET | {"tds": "700 mg/L"}, train=train)).chosen.findings))
+        self.assertIn(rule, ids(worked(job(readings=QUIET | {"tds": "300 mg/L"}, train=train)).chosen.findings))

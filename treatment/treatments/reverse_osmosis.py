@@ -19,6 +19,7 @@ from ..house.needs import TAP_GOALS, tasted
 from ..job.catalogue import FitsMembrane
 from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
+from ..job.limits import strictest
 from ..language.analytes import CHLORINATED, MICROBES, analytes
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work
 from ..language.spec import Choice, Fraction, Measure, key
@@ -346,8 +347,10 @@ class ReverseOsmosis(Treatment[ReverseOsmosisKeys]):
         return "another treatment does its work, or the water must be treated first" if wanted else self.absent
 
     def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
-        """Where purity or little sodium is wished."""
-        return duty.facts.wishes.high_purity or duty.facts.wishes.low_sodium
+        """Where purity or little sodium is wished, or less salt than the aesthetic limit."""
+        limit = strictest(duty.facts.job.standard, "tds", duty.facts.as_of)
+        salty = limit is not None and stage.water_in.value("tds") > limit.high
+        return duty.facts.wishes.high_purity or duty.facts.wishes.low_sodium or salty
 
     def buys(self, keys: ReverseOsmosisKeys, sizing: Sizing) -> list[Purchase]:
         params = sizing.params
