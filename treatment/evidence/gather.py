@@ -26,6 +26,9 @@ ASSUMED = Rows("assumed", "water")
 #: origin of what a kind of source carries
 BY_KIND = "the kind of source"
 
+#: where a transmittance comes from that was read on a clearer day than the worst
+ANOTHER_DAY = "computed from another day"
+
 
 @dataclass(frozen=True, slots=True)
 class Evidence:
@@ -286,14 +289,18 @@ def _wet_day(states: dict[str, AnalyteState], facts: Facts, notes: list[Assumpti
     if day is None:
         return
     dark = ("toc", "colour", "iron", "turbidity", "tannin")
-    own = {name: top_of(day.readings[name]) for name in dark if name in day.readings}
-    worst = {name: state.design for name, state in states.items() if name in own and not state.undetected}
-    more = darkness({**own, **worst}, 0) - darkness(own, 0)
-    if more <= ASSUMED["wet_day"]:
-        return
+    same = [s for _, s in standing_for_raw(facts) if s is day or (day.taken_on is not None and s.taken_on == day.taken_on)]
+    own = {name: max(top_of(s.readings[name]) for s in same if name in s.readings) for name in dark if any(name in s.readings for s in same)}
+    worst = {name: states[name].design for name in dark if name in states and states[name].origin != "assumed" and not states[name].undetected}
     state = states["uvt"]
-    likely = transmittance(-log10(max(state.design, 1e-3) / 100) + more)
-    states["uvt"] = replace(state, low=min(state.low, likely), design=likely, origin="computed from another day")
+    then = -log10(max(state.design, 1e-3) / 100)
+    more = darkness({**own, **{name: value for name, value in worst.items() if name in own}}, 0) - darkness(own, 0)
+    dated = {} if day.taken_on is None else {name: value for name, value in worst.items() if name not in own}
+    darkest = max(then + more, darkness(dated, 0))  # what nobody looked for on that day darkens by itself
+    if darkest <= then + ASSUMED["wet_day"]:
+        return
+    likely = transmittance(darkest)
+    states["uvt"] = replace(state, low=min(state.low, likely), design=likely, origin=ANOTHER_DAY)
     why = "measured on a clearer day than the worst: corrected for what darkens the water then; measure it on such a day"
     notes.append(Assumption("$.design_water.uvt", show(likely, analytes()["uvt"].shown_unit, facts.job.units), why))
 

@@ -8,6 +8,8 @@ from treatment.design import Design, design
 from treatment.job_file import read_job
 from treatment.studies.next_tests import next_tests
 
+from .example import HARD_ONLY, ids, job
+
 
 def worked(**readings: str) -> Design:
     base = {"ph": "7.2", "alkalinity": "120 mg/L as CaCO3", "hardness": "5 gpg", "total_coliform": "present"}
@@ -56,3 +58,29 @@ class Estimated(unittest.TestCase):
         self.assertIn("uvt", [test.analyte for test in next_tests(dark)])
         self.assertIn("uvt-unmeasured", {finding.rule for finding in dark.chosen.findings})
         self.assertNotIn("uvt-unmeasured", {finding.rule for finding in worked(colour="25 mg/L Pt-Co", uvt="72 %").chosen.findings})
+
+
+class AnotherDay(unittest.TestCase):
+    """A transmittance of a dry day sizes no lamp for the wet one."""
+
+    def spring(self, **wet: str) -> Design:
+        document = job(
+            {"source": {"kind": "spring"}, "wishes": {"soft_water": False}},
+            readings=HARD_ONLY | {"hardness": "5 gpg", "uvt": "92 %", "total_coliform": "present"},
+        )
+        rain = {"taken_on": "2026-10-20", "point": "raw", "method": "laboratory", "weather": "rain", "readings": wet}
+        document["samples"].append(rain)
+        return design(read_job(document))
+
+    def test_color_of_the_wet_day_darkens_by_itself(self) -> None:
+        """Nobody read color on the dry day. 60 × 0.004 = 0.24 per cm: 57.5 %, not 92."""
+        design = self.spring(colour="60 mg/L Pt-Co", turbidity="0.5 NTU")
+        self.assertAlmostEqual(design.evidence.states["uvt"].design, 100 * 10**-0.24, delta=0.5)
+        self.assertIn("uvt-unmeasured", ids(design.proposal.findings))
+        self.assertIn("uvt", [each.analyte for each in next_tests(design)])
+
+    def test_what_darkens_less_than_was_measured_changes_nothing(self) -> None:
+        """Color of 5 is 0.02 per cm; 92 % are 0.036."""
+        design = self.spring(colour="5 mg/L Pt-Co", turbidity="0.5 NTU")
+        self.assertAlmostEqual(design.evidence.states["uvt"].design, 92.0, delta=0.01)
+        self.assertNotIn("uvt-unmeasured", ids(design.proposal.findings))

@@ -11,6 +11,7 @@ from typing import Any
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import OPEN_TO_AIR, Water
+from ..evidence.gather import ANOTHER_DAY
 from ..house.duty import Duty
 from ..house.hydraulics import GPM, PSI, square_law
 from ..house.library import Asked, Wanted, fewest
@@ -448,9 +449,17 @@ def uv_alarm(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
 
 @rule("uvt-unmeasured", "test train", "uv.darkness", on="uv")
 def uvt_unmeasured(audit: Audit, stage: StageRun[UvKeys]) -> Iterator[Hit]:
-    """A lamp for dark water whose transmittance was never measured."""
+    """A lamp for dark water whose transmittance was never measured, or on a clearer day."""
     row, raw = table("assumed")["darkness"], audit.run.raw
-    if not audit.evidence.measured("uvt") and (raw.value("colour") > row["measure_colour"] or raw.value("toc") > row["measure_toc"]):
+    if not (raw.value("colour") > row["measure_colour"] or raw.value("toc") > row["measure_toc"]):
+        return
+    if audit.evidence.measured("uvt") and audit.evidence.states["uvt"].origin == ANOTHER_DAY:
+        yield Hit(
+            "caution",
+            f"UV transmittance was measured on a clearer day; on the worst one it is about {raw.value('uvt'):.0f}% by estimate.",
+            "Measure it on such a day, after the treatment, before a UV unit is bought.",
+        )
+    if not audit.evidence.measured("uvt"):
         low = audit.evidence.states["uvt"].low
         yield Hit(
             "caution",
