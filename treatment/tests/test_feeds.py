@@ -148,3 +148,15 @@ class MuchCarbonDioxide(TestCase):
         plan = self.of("6.2", "160 mg/L as CaCO3", no_power=True)
         (told,) = [each for each in plan.findings if each.rule == "feed-limit/neutralizer/carbon_dioxide"]
         self.assertEqual(told.severity, "caution")
+
+
+class WhatItIsThereFor(TestCase):
+    """A feed is not called needless for what it is there for and does not reach."""
+
+    def test_chlorine_that_lacks_its_contact(self) -> None:
+        """Microbes were found: the missing tank is said, not that chlorine has no purpose; soda ash on water of pH 7.6 has none."""
+        water: dict[str, str | None] = HARD_ONLY | {"total_coliform": "present"}
+        for chemical, needless in (("chlorine", False), ("soda_ash", True)):
+            tank = [{"kind": "retention_tank"}] if needless else []
+            found = worked(job(readings=water, train=[fed(chemical), *tank])).chosen.findings
+            self.assertEqual(bool(said(found, "unneeded/chemical_feed")), needless, chemical)

@@ -320,10 +320,10 @@ class ChemicalFeed(Treatment[ChemicalFeedKeys]):
         return [other.kind for other in others].count(self.kind) > 1 or any(other.kind == "softener" for other in others)
 
     def purposeful(self, stage: StageRun[Any], run: TrainRun, duty: Duty, microbes: bool) -> bool:
-        """With contact behind it, it disinfects what was found, or what stood open to air; arsenic that is held only once oxidised."""
-        if stage.water_in.value(ARSENITE) > 0 and chemical_of(stage.keys) == "chlorine":
-            return True
-        return (microbes or stage.water_in.value(OPEN_TO_AIR) > 0) and any(run.of(RetentionTank))
+        """Chlorine disinfects what was found, or what stood open to air (that it lacks contact is said of itself), or oxidises arsenic."""
+        if chemical_of(stage.keys) != "chlorine":
+            return False
+        return microbes or max(stage.water_in.value(OPEN_TO_AIR), stage.water_in.value(ARSENITE)) > 0
 
     def pieces(self, keys: ChemicalFeedKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
         rate = sizing.params["dose"] * duty.flow / (sizing.params["solution_strength"] * 1000)
