@@ -21,6 +21,8 @@ def unneeded(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
         return  # what it is there for is not met yet: that is said, not that it has no purpose
     if room.serves or room.guards or room.purposeful(stage, audit.run, audit.duty, audit.microbes_present) or without(audit, stage):
         return
+    if any(other.kind == stage.kind and not without(audit, other) for other in audit.run.later(stage)):
+        return  # of two that do the same the later one is one too many
     yield Hit("caution", f"{stage.name} is not needed for this water and these preferences: every need and feed limit is met without it.",
               "Remove it: each stage costs pressure, space and upkeep.", (stage.kind,))  # fmt: skip
 

@@ -314,6 +314,13 @@ class ReducingValves(TestCase):
             self.assertEqual({finding.severity for finding in found if finding.rule == "pressure-high"}, severity)
 
 
+class OneTooMany(TestCase):
+    def test_of_two_that_do_the_same_the_later_one_is(self) -> None:
+        """Without either the other does it all: one of them is needless, not both."""
+        found = worked(job(readings=HARD_ONLY, train=[SOFTENER, SOFTENER | {"id": "second"}])).chosen.findings
+        self.assertEqual([each.stage for each in found if each.rule == "unneeded/softener"], ["second"])
+
+
 class Ways(TestCase):
     def rules(self, document: dict[str, Any]) -> list[str]:
         return [finding.rule for finding in worked(document).chosen.findings]
