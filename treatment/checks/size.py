@@ -122,7 +122,7 @@ def regeneration_clash(audit: Audit) -> Iterator[Hit]:
             continue
         for other in taken:
             later, first = (stage, other) if _after(other.keys.hour, hour) <= _after(hour, other.keys.hour) else (other, stage)
-            overlap = first.washing_minutes - _after(first.keys.hour, later.keys.hour) * 60
+            overlap = first.busy_minutes - _after(first.keys.hour, later.keys.hour) * 60
             if overlap > 1e-6:
                 both = f"both regenerate at {clock(hour)}" if hour == other.keys.hour else f"overlap by {overlap:.0f} min"
                 yield Hit(

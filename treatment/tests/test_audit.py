@@ -314,6 +314,15 @@ class ReducingValves(TestCase):
             self.assertEqual({finding.severity for finding in found if finding.rule == "pressure-high"}, severity)
 
 
+class Clashes(TestCase):
+    def test_a_bed_that_draws_its_air_is_busy(self) -> None:
+        """20 min of wash, 10 of rinse and 60 of air from 02:00 last till 03:30: a softener at 03:00 regenerates with raw water, at 04:00 not."""
+        for hour, clash in (("03:00", True), ("03:29", True), ("04:00", False)):
+            train = [IRON | {"hour": "02:00"}, SOFTENER | {"hour": hour}]
+            found = worked(job(readings=HARD_ONLY | {"iron": "4 mg/L", "ferrous_iron": "4 mg/L"}, train=train)).chosen.findings
+            self.assertEqual("regeneration-clash" in ids(found), clash, hour)
+
+
 class OneTooMany(TestCase):
     def test_of_two_that_do_the_same_the_later_one_is(self) -> None:
         """Without either the other does it all: one of them is needless, not both."""

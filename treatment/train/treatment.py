@@ -392,6 +392,10 @@ class Treatment(Generic[K]):
         """The other ways of other schools where this stage stands; others: the kinds in the train."""
         return []
 
+    def after_wash(self, keys: K, duty: Duty) -> float:
+        """Minutes after its wash in which its valve is still at work."""
+        return 0.0
+
     def why_here(self, stage: StageRun[K], run: TrainRun, microbes: bool) -> str:
         """Why it is there, where trying without it does not tell; microbes: whether some were found."""
         return ""
@@ -640,6 +644,11 @@ class StageRun(Generic[K]):
         row, count = self.duty.rows["backwash"], self.sizing.bed.vessels if self.sizing.bed else 1
         drawn = self.figures["air_draw_time"].value if "air_draw_time" in self.figures else 0.0
         return float(count * (row["wash_min"] + row["rinse_min"]) + drawn)
+
+    @property
+    def busy_minutes(self) -> float:
+        """How long it gives no treated water: its wash, and what its valve does after that."""
+        return self.washing_minutes + self.room.after_wash(self.keys, self.duty)
 
     @property
     def drains(self) -> bool:

@@ -390,6 +390,10 @@ class OxidizingFilter(Treatment[OxidizingFilterKeys]):
             "Above 10 mg/L of iron, or iron bacteria: chlorine feed, contact and greensand or manganese dioxide (default); others aerate and filter.",
         ]
 
+    def after_wash(self, keys: OxidizingFilterKeys, duty: Duty) -> float:
+        """An air-charged bed draws its air anew."""
+        return float(duty.rows["oxidizing_filter"]["air_draw_min"]) if (keys.medium or "air_charged") == "air_charged" else 0.0
+
     def forks(self, stage: StageRun[OxidizingFilterKeys], others: frozenset[str]) -> list[Fork]:
         found = [Fork("Without an oxidizing cartridge", 6, avoid=frozenset({"cartridge"}))] if is_cartridge(stage.keys) else []
         if CHEMICAL_FEED.kind in others:

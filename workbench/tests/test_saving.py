@@ -70,9 +70,10 @@ class NothingTypedIsLost(BrowserTestCase):
 
         page.goto(f"/jobs/{job.pk}/water/")
         expect(page.get_by_label("Which test next")).not_to_contain_text("Recalculating the design")  # asked for by the page itself
-        Session.objects.all().delete()
         box = page.get_by_label("Readings, in one line")
-        box.fill("sulfate 30 mg/L")
+        with page.expect_response("**/read/"):  # what is typed is read meanwhile: only then the log-in ends
+            box.fill("sulfate 30 mg/L")
+        Session.objects.all().delete()
         box.press("Enter")
         self.log_in_again("pass-word-1")
         expect(page.get_by_label("Delete the Sulfate reading")).to_be_visible()
