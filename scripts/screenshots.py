@@ -130,7 +130,9 @@ VIEWS = {
 def main(address: str = "http://127.0.0.1:8000", folder: str = str(ROOT / "docs" / "screenshots"), *names: str) -> None:
     Path(folder).mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--disable-gpu", "--font-render-hinting=none"])
+        shell = Path("/usr/bin/chromium-headless-shell")
+        found = str(shell if shell.exists() else "/usr/bin/chromium")
+        browser = playwright.chromium.launch(executable_path=found, args=["--disable-gpu", "--font-render-hinting=none"])
         for name in names or VIEWS:
             size, go = VIEWS[name]
             context = browser.new_context(viewport=size, base_url=address, reduced_motion="reduce", color_scheme="light")

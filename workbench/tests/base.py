@@ -71,6 +71,12 @@ def has_focus(page: Page, id: str) -> None:
     page.wait_for_function("id => document.activeElement?.id === id", arg=id)
 
 
+def browser() -> str:
+    """Debian's Chromium without its window, which takes a third less time; the whole one where that is not to be had."""
+    shell = "/usr/bin/chromium-headless-shell"
+    return os.environ.get("CAIRN_CHROMIUM") or (shell if os.path.exists(shell) else "/usr/bin/chromium")
+
+
 @tag("browser")
 class BrowserTestCase(StaticLiveServerTestCase):
     """Tests in headless Chromium. A console error or warning on any page fails the test."""
@@ -100,7 +106,7 @@ class BrowserTestCase(StaticLiveServerTestCase):
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)
         cls.browser = playwright.chromium.launch(
-            executable_path=os.environ.get("CAIRN_CHROMIUM", "/usr/bin/chromium"),
+            executable_path=browser(),
             args=["--disable-gpu", "--disable-quic", "--font-render-hinting=none"],
         )
         cls.addClassCleanup(cls.browser.close)
