@@ -307,6 +307,10 @@ async function keep(page) {
     for (const name of new Set([...own, ...[...document.querySelectorAll("img[data-keep]")].map((img) => img.src)])) {
       if (!(await held.match(name))) await held.add(name);
     }
+    for (const beside of box().dataset.beside.split(" ")) { /* what is looked up in the basement: materials, log */
+      const answer = await fetch(beside);
+      if (answer.ok && !answer.redirected) await held.put(beside, answer);
+    }
     document.querySelectorAll("[data-kept]").forEach((el) => { el.hidden = false; });
   } catch { /* a full phone: the sheet still works while there is reception */ }
 }

@@ -258,6 +258,20 @@ class NoReception(RunSheet):
         page.wait_for_url("**/")
         self.assertFalse(page.evaluate("async () => (await caches.has('cairn-sheet'))"))
 
+    def test_materials_and_log_can_be_looked_up(self) -> None:
+        """Whoever opened the run sheet reads them in the basement, too; after the log-out nothing of them is on the phone."""
+        page = self.phone("dora")
+        self.ready(page)
+        self.offline(True, page)
+        for place, words in (("materials", "Materials"), ("logbook", "Logbook")):
+            page.goto(page.url.split("/jobs/")[0] + f"/jobs/{self.job.pk}/{place}/")
+            expect(page.get_by_role("heading", level=1).or_(page.get_by_role("heading", name=words)).first).to_be_visible()
+            self.assertIn(self.job.name, page.content())
+        self.offline(False, page)
+        page.evaluate("() => [...document.forms].find((form) => form.action.endsWith('/logout/')).requestSubmit()")
+        page.wait_for_url("**/login/**")
+        page.wait_for_function("async () => !(await caches.has('cairn-sheet'))")
+
     def test_nothing_is_lost(self) -> None:
         """Offline: a tick and a note wait and are counted, also after a reload; back again they are sent in order, once, with their time."""
         page = self.phone("dora")
