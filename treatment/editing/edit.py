@@ -52,11 +52,6 @@ class Edit(ABC):
         return shown == now
 
 
-def same_order(shown: Stages, now: Stages) -> bool:
-    """Whether two states hold the same stages in the same order."""
-    return [stage["id"] for stage in shown] == [stage["id"] for stage in now]
-
-
 def no_longer(text: str, most: int, field: str) -> str:
     """The text itself. Raises NotDone beside the field where it is longer than is kept; nothing is cut short without a word."""
     if len(text) > most:

@@ -14,11 +14,20 @@ from ..language.errors import Fault
 from ..language.prose import full_sentence
 from ..language.spec import BAD, Choice, Measure
 from ..treatments import ROOMS
-from .edit import LONGEST_REASON, LONGEST_VALUE, Edit, Edited, NotDone, Stages, named, no_longer, place_of, same_order, title
+from .edit import LONGEST_REASON, LONGEST_VALUE, Edit, Edited, NotDone, Stages, named, no_longer, place_of, title
+
+
+class _InOrder(Edit):
+    """An edit that counts places: it goes on top of what others changed only where the stages still stand in the same order."""
+
+    __slots__ = ()
+
+    def apart(self, shown: Stages, now: Stages) -> bool:
+        return [stage["id"] for stage in shown] == [stage["id"] for stage in now]
 
 
 @dataclass(frozen=True, slots=True)
-class Move(Edit):
+class Move(_InOrder):
     """A stage moved to a place, counted from 0."""
 
     to: int
@@ -32,12 +41,9 @@ class Move(Edit):
         after.insert(to, after.pop(here))
         return Edited(after, f"moved {title(stages[here])} {'later' if to > here else 'earlier'}", self.stage)
 
-    def apart(self, shown: Stages, now: Stages) -> bool:
-        return same_order(shown, now)
-
 
 @dataclass(frozen=True, slots=True)
-class Shift(Edit):
+class Shift(_InOrder):
     """A stage moved by some places: earlier (-1), later (+1)."""
 
     by: int
@@ -45,12 +51,9 @@ class Shift(Edit):
     def done(self, stages: Stages) -> Edited:
         return Move(self.stage, place_of(stages, self.stage) + self.by).done(stages)
 
-    def apart(self, shown: Stages, now: Stages) -> bool:
-        return same_order(shown, now)
-
 
 @dataclass(frozen=True, slots=True)
-class Add(Edit):
+class Add(_InOrder):
     """A stage of a kind more, behind the stage it is about; at the end where it is about none."""
 
     kind: str
@@ -63,9 +66,6 @@ class Add(Edit):
         at = place_of(stages, self.stage) + 1 if self.stage else len(stages)
         after = named([*copy.deepcopy(stages[:at]), {"kind": self.kind}, *copy.deepcopy(stages[at:])])
         return Edited(after, f"added {title(after[at])}", after[at]["id"])
-
-    def apart(self, shown: Stages, now: Stages) -> bool:
-        return same_order(shown, now)
 
 
 @dataclass(frozen=True, slots=True)

@@ -97,7 +97,8 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
     found = _limits_broken(facts, evidence, measured) | _from_the_pipe(facts, evidence)
     if "tds" in found and not _salt_asks(facts, found["tds"]):
         said = show(found.pop("tds").value, "mg/L", facts.job.units)
-        why = "above the aesthetic limit, but nobody tastes it: a membrane is proposed for a salty taste, a preference, or above 1000 mg/L"
+        asks = show(table("stages")["house"]["tds_asks"], "mg/L", facts.job.units)
+        why = f"above the aesthetic limit, but nobody tastes it: a membrane is proposed for a salty taste, a preference, or above {asks}"
         notes.append(Assumption("$.design_water.tds", said, why))
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}

@@ -16,6 +16,16 @@ from ..train.keys import StageKeys
 from ..train.treatment import Purchase, Sizing, Treatment, tank_body
 
 
+def gas_known(water: Water, duty: Duty) -> bool:
+    """Whether carbon dioxide follows from what was measured, and not from an assumed alkalinity."""
+    return not duty.only_assumed("alkalinity", water.value("alkalinity"))
+
+
+def gassy(water: Water, duty: Duty) -> bool:
+    """Whether so much carbon dioxide was measured that practitioners strip it before it meets calcite."""
+    return water.carbon_dioxide > duty.rows["aeration"]["acid_co2"] and gas_known(water, duty)
+
+
 @dataclass(frozen=True, slots=True)
 class AerationKeys(StageKeys):
     volume: float | None = key(VOLUME, None, "water held in its tank")
@@ -111,7 +121,7 @@ class Aeration(Treatment[AerationKeys]):
         row = duty.rows["aeration"]
         gas = any(water.value(name) > row[f"{name}_wanted"] for name in ("methane", "radon"))
         gas = gas or (water.value("hydrogen_sulfide") > row["sulfide_wanted"] and water.ph < row["sulfide_ph"])
-        acid = water.ph < row["acid_ph"] and water.carbon_dioxide > row["acid_co2"] and not duty.only_assumed("alkalinity", water.value("alkalinity"))
+        acid = water.ph < row["acid_ph"] and gassy(water, duty)
         return [AerationKeys()] if (gas or acid) and not duty.facts.wishes.no_power else []
 
     def does(self, before: Water, after: Water, system: str = "metric") -> str:

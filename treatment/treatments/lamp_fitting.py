@@ -3,22 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from math import pi
 from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry.water import OPEN_TO_AIR
 from ..language.analytes import MICROBES
-from ..language.tables import table
 from ..train.keys import PipeEnd
 from ..train.treatment import StageRun
 
 METAL = ("copper", "stainless")
-
-
-def _marks() -> dict[str, float]:
-    found: dict[str, float] = table("stages")["install"]
-    return found
 
 
 @rule("uv-bypass", "place train", "install.bypass", on="uv")
@@ -36,7 +31,7 @@ def uv_bypass(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 @rule("uv-plastic", "place train", "install.lit", on="uv")
 def uv_plastic(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Plastic pipe where the lamp shines into it."""
-    install, least = stage.keys.install, _marks()["uv_metal_m"]
+    install, least = stage.keys.install, stage.duty.rows["install"]["uv_metal_m"]
     if install is None:
         return
     ends = ((install.pipe_in, "inlet"), (install.pipe_out, "outlet"))
@@ -98,9 +93,10 @@ def uv_warm(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     power = stage.keys.lamp_power
     if power is None or stage.sizing.params.get("lamp") == "flow_switched":
         return
-    litres = 3.14159 * (0.04**2) * stage.sizing.params["chamber_length"] * 1000
-    warmed = power * 3600 / (4190 * litres)
-    if warmed > _marks()["uv_warm_c"]:
+    row = stage.duty.rows["install"]
+    litres = pi * row["uv_chamber_m"] ** 2 / 4 * stage.sizing.params["chamber_length"] * 1000
+    warmed = power * 3600 / (row["water_heat"] * litres)  # in an hour; a liter of water weighs a kg
+    if warmed > row["uv_warm_c"]:
         yield Hit("advice", f"With no water running, {power:.0f} W warm the {audit.show(litres, 'L')} in the chamber by about {audit.show_rise(warmed)} in an hour.",
                   "Fit a cool-down valve. A flow-switched lamp also avoids it, but loses the guarantee of a warm lamp.")  # fmt: skip
 

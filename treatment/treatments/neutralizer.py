@@ -23,7 +23,7 @@ from ..train.keys import BedKeys
 from ..train.monitored import LogOfStage, Shown, used
 from ..train.over_time import Slugs, State, Stepped, Stock, Washed, washing_of
 from ..train.treatment import Fork, Purchase, Sizing, Stage, StageRun, TrainRun, Treatment
-from .aeration import AERATION, AerationKeys
+from .aeration import AERATION, AerationKeys, gas_known, gassy
 from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
 
 MG_PER_MOL = CACO3 * 1000
@@ -172,17 +172,13 @@ class Neutralizer(Treatment[NeutralizerKeys]):
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime fouls the bed; disinfect first"),
             FeedLimit("turbidity", None, limit["turbidity_max"], cited, "silt packs the bed"),
         ]
-        if not duty.only_assumed("alkalinity", water.value("alkalinity")):  # what follows from it was not measured either
+        if gas_known(water, duty):
             because = "so much carbon dioxide uses up calcite quickly and leaves the water very hard: strip it first, by aeration"
             row, from_where = duty.rows["aeration"], source("neutralizer.gas")
             found.append(FeedLimit("carbon_dioxide", None, row["acid_co2"], from_where, because, "caution"))
             if not duty.facts.wishes.no_power:  # without power nothing strips it
                 found.append(FeedLimit("carbon_dioxide", None, row["acid_co2_most"], from_where, because))
         return found
-
-    def gassy(self, water: Water, duty: Duty) -> bool:
-        """Whether so much carbon dioxide was measured that practitioners strip it before it meets calcite."""
-        return water.carbon_dioxide > duty.rows["aeration"]["acid_co2"] and not duty.only_assumed("alkalinity", water.value("alkalinity"))
 
     def _contact_for(self, water: Water, target: float, rows: dict[str, Any]) -> float:
         """Empty-bed contact [min] that reaches the target, or comes within 0.1 of saturation where that is lower."""
@@ -384,7 +380,7 @@ class Neutralizer(Treatment[NeutralizerKeys]):
     def forks(self, stage: StageRun[NeutralizerKeys], others: frozenset[str]) -> list[Fork]:
         feed = Stage(CHEMICAL_FEED, ChemicalFeedKeys(chemical="soda_ash"))
         found = [Fork("Soda-ash feed instead of calcite", 4, avoid=frozenset({self.kind}), offers=((feed,),), has=frozenset({"soda_ash"}))]
-        if self.gassy(stage.water_in, stage.duty) and AERATION.kind not in others:
+        if gassy(stage.water_in, stage.duty) and AERATION.kind not in others:
             stripped = Stage(AERATION, AerationKeys())
             found.append(Fork("Aeration instead of calcite alone", 4, offers=((stripped,),), has=frozenset({AERATION.kind})))
         return found

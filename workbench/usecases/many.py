@@ -21,7 +21,7 @@ VIEWS, NAME = 20, 40  # views of a person, letters of a view's name
 ASKED = ("search", "state", "show", "sort")
 
 
-class Done(NamedTuple):
+class HowMany(NamedTuple):
     """How many jobs were changed, and how many chosen ones were not."""
 
     changed: int
@@ -29,7 +29,7 @@ class Done(NamedTuple):
 
 
 @use_case("job.change")
-def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) -> Done:
+def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) -> HowMany:
     """Set the state or the technician of jobs of a firm, or archive them; those of another firm, or gone, are none of them. Raises Refused."""
     pks = list(dict.fromkeys(chosen))
     if not pks:
@@ -42,16 +42,16 @@ def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) ->
         if value not in STATES:
             raise Refused("Choose a state.")
         changed = Job.objects.filter(pk__in=held).exclude(state=value).update(state=value)
-        return Done(changed, 0)
+        return HowMany(changed, 0)
     if act == "technician":
         member = Membership.objects.filter(workspace=workspace, user__username=value).first()
         if value and member is None:
             raise Refused(f"{value} is not a member of the company.")
         logs = JobLog.objects.filter(job__in=held)
         changed = logs.update(technician=None if member is None else member.user_id)
-        return Done(changed, len(held) - changed)
+        return HowMany(changed, len(held) - changed)
     if act == "archive":
-        return Done(Job.objects.filter(pk__in=held, archived_at=None).update(archived_at=timezone.now()), 0)
+        return HowMany(Job.objects.filter(pk__in=held, archived_at=None).update(archived_at=timezone.now()), 0)
     raise Refused("This action is not known.")
 
 
