@@ -91,6 +91,7 @@ def log_of(job: Job) -> JobLog | None:
     return JobLog.objects.filter(job=job).first()
 
 
+@use_case("log.write", apart=True)
 def started(job: Job, on: dt.date) -> JobLog:
     """The log of a job, begun on a day, or moved to it."""
     advance(job, "kept")
