@@ -332,6 +332,7 @@ if (box()) {
 /* what others did, where nothing of ours waits */
 async function news() {
   if ((await mine()).some((told) => !told.refused)) return send();
+  if (!navigator.onLine) return;
   try {
     const answer = await fetch(`${box().dataset.tell}?since=${box().dataset.base}`, { headers: { "HX-Request": "true" } });
     if (answer.status === 200) await refresh();
