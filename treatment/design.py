@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 from . import ENGINE, checks
 from .audit.audit import Audit
 from .audit.rules import Finding
+from .checks.pressure import surely_short
 from .chemistry.water import OPEN_TO_AIR
 from .evidence.gather import Evidence, gather
 from .evidence.samples import AnalyteState, Assumption
@@ -26,7 +27,7 @@ from .language.memory import uncollected
 from .language.spec import taken
 from .planning.evaluated import EvaluatedTrain
 from .planning.paths import Remembered, Terms
-from .planning.planner import Plan, Planner
+from .planning.planner import Plan, Planner, Tests
 from .train.runner import Runner
 from .train.treatment import Stage, name_stages
 from .wall.laying import piping
@@ -82,9 +83,8 @@ class DesignBasis:
         found = self._audits.pop(known, None)
         if found is None:
             run = self._runner.run(known, self.evidence.adverse, self.evidence.favourable)
-            found = Audit(
-                self.facts, self.duty, self.evidence, self.needs, run, piping(self.facts, run.stages, self.duty.supply.pipe.material), self._runner
-            )
+            laid = partial(piping, self.facts, run.stages, self.duty.supply.pipe.material)
+            found = Audit(self.facts, self.duty, self.evidence, self.needs, run, laid, self._runner)
         self._audits[known] = found
         if len(self._audits) > AUDITS_REMEMBERED:
             del self._audits[next(iter(self._audits))]
@@ -97,7 +97,16 @@ class DesignBasis:
     def planned(self, terms: Terms | None = None) -> Plan:
         """What the planner composes by some terms: without some kinds, with some blocks more, with another way to hold microbes."""
         with uncollected():
-            return Planner(self.duty, self.evidence, self.needs, self._runner, self._quickly, terms, self._remembered, self._idle).plan()
+            return Planner(self.duty, self.evidence, self.needs, self._runner, self._tests, terms, self._remembered).plan()
+
+    @property
+    def _tests(self) -> Tests:
+        """How the planner's trains are judged."""
+        return Tests(self._quickly, self._pressed, self._idle)
+
+    def _pressed(self, train: Sequence[Stage[Any]]) -> frozenset[str]:
+        audit = self._audit(train)
+        return frozenset({"fault"}) if surely_short(audit) else audit.severities("pressure")
 
     def _quickly(self, train: Sequence[Stage[Any]]) -> list[Finding]:
         return self._audit(train).findings(quick=True)

@@ -6,6 +6,7 @@ in ``docs/rules.md``, written from the registry.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -31,11 +32,21 @@ from .rules import SEVERITIES, Finding, Hit, Rule, accepted, rules_for
 class Audit:
     """A train under audit: everything a rule may look at."""
 
-    def __init__(self, facts: Facts, duty: Duty, evidence: Evidence, needs: list[Need], run: TrainRun, piping: Piping, runner: Runner):
+    def __init__(self, facts: Facts, duty: Duty, evidence: Evidence, needs: list[Need], run: TrainRun, laid: Callable[[], Piping], runner: Runner):
+        """laid: the pipe of its wall, drawn when it is asked for."""
         self.facts, self.duty, self.evidence, self.needs = facts, duty, evidence, needs
-        self.run, self.piping, self.runner = run, piping, runner
-        self.pressure: PressureLine = pressure_line(run, duty, piping)
+        self.run, self.runner, self._laid = run, runner, laid
         self._quick: list[Finding] | None = None
+
+    @cached_property
+    def piping(self) -> Piping:
+        """The pipe of its wall, as water feels it."""
+        return self._laid()
+
+    @cached_property
+    def pressure(self) -> PressureLine:
+        """The falling line of pressure, from the source to the highest tap."""
+        return pressure_line(self.run, self.duty, self.piping)
 
     @cached_property
     def limits(self) -> tuple[Limit, ...]:
@@ -90,6 +101,10 @@ class Audit:
         place = {stage.id: stage.index for stage in self.run.stages}
         return sorted(found, key=lambda finding: (SEVERITIES.index(finding.severity), place.get(finding.stage, -1), finding.rule))
 
+    def severities(self, topic: str) -> frozenset[str]:
+        """How grave what the rules about the whole job find on a topic is, without asking the others."""
+        return frozenset(hit.severity for known in rules_for("") if topic in known.topics for hit in known.check(self))
+
     @cached_property
     def _tried(self) -> list[Finding]:
         """What the rules find that try trains of their own."""
@@ -100,8 +115,7 @@ class Audit:
         return [
             self._told(known, hit, stage.id)
             for stage in self.run.stages
-            for known in rules_for(stage.kind)
-            if known.tries is tries
+            for known in rules_for(stage.kind, tries)
             for hit in known.check(self, stage)
         ]
 

@@ -129,15 +129,15 @@ def rule(id: str, topics: str, source: str, on: str | tuple[str, ...] = (), trie
     return register
 
 
-def rules_for(kind: str) -> tuple[Rule, ...]:
-    """The rules that look at stages of a kind; those about the whole job for the empty one."""
-    return _by_kind(kind, len(RULES))
+def rules_for(kind: str, tries: bool = False) -> tuple[Rule, ...]:
+    """The rules that look at stages of a kind; those about the whole job for the empty one. tries: those that try trains of their own."""
+    return _by_kind(kind, tries, len(RULES))
 
 
 @cache
-def _by_kind(kind: str, count: int) -> tuple[Rule, ...]:
+def _by_kind(kind: str, tries: bool, count: int) -> tuple[Rule, ...]:
     assert count == len(RULES)  # a rule that was added or taken back asks anew
-    return tuple(known for known in RULES if (known.looks_at(kind) if kind else not known.kinds))
+    return tuple(known for known in RULES if known.tries is tries and (known.looks_at(kind) if kind else not known.kinds))
 
 
 def accepted(found: Iterable[Finding], waivers: Iterable[Waiver]) -> list[Finding]:

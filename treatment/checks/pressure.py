@@ -9,7 +9,7 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..house.hydraulics import GPM, PSI
 from ..house.pipes import larger
-from ..train.pressure import losses_at, pressure_along
+from ..train.pressure import Losses, losses_at, pressure_along
 from ..train.treatment import StageRun
 
 
@@ -46,6 +46,15 @@ def pressure_short(audit: Audit) -> Iterator[Hit]:
         severity = "caution" if dirty < row["residual_kpa"] / 2 else "advice"
         yield Hit(severity, f"With dirty filters {left(dirty)}; it is {audit.show(clean, 'kPa')} when clean. At least {least} is needed.",
                   "Change cartridges before the full pressure drop, or gain pressure elsewhere.")  # fmt: skip
+
+
+def surely_short(audit: Audit) -> bool:
+    """Whether so little pressure is left that it is a fault even where the wall's own pipe takes none: told before a wall is drawn."""
+    if audit.facts.supply.pressure_low is None:
+        return False
+    run, duty, none = audit.run, audit.duty, [0.0] * len(audit.run.stages)
+    taken = Losses(duty.supply.pipe.loss(duty.flow, run.raw.temperature), [stage.loss_clean for stage in run.stages], none, none, 0.0)
+    return pressure_along(run, duty, taken)[-1] < float(duty.rows["house"]["residual_kpa"])
 
 
 @rule("pressure-high", "supply", "safety.pressure")

@@ -82,7 +82,9 @@ class Water:
 
     def value(self, analyte: str, missing: float = 0.0) -> float:
         """The value of an analyte, or ``missing`` where it is not known."""
-        found = self.get(analyte)
+        found = self._values.get(analyte)
+        if found is None and analyte in DERIVED:
+            found = self.get(analyte)
         return missing if found is None else found
 
     @property
@@ -148,7 +150,7 @@ class Water:
         if "uvt" in changes:
             values.pop(UNSEEN, None)
         if "tds" in self._values and "tds" not in changes:
-            added = sum((values[name] - self._values[name]) * weight for name, weight in SOLIDS.items() if name in values and name in self._values)
+            added = sum([(value - self._values[name]) * SOLIDS[name] for name, value in changes.items() if name in SOLIDS and name in self._values])
             values["tds"] = max(values["tds"] + added, 0.0)
         return Water(values)
 
@@ -177,9 +179,11 @@ class Water:
 
         carbon: inorganic carbon added [mol/L]. The pH is solved anew from carbon and alkalinity.
         """
-        before = self.state.carbon
-        after = self.with_(**changes)
-        return after.with_(ph=carbonate.solve_ph(after.solution, before + carbon).ph)
+        mixed = self.with_(**changes)
+        settled = carbonate.solve_ph(mixed.solution, self.state.carbon + carbon)
+        after = Water({**mixed._values, "ph": settled.ph})
+        after._state = settled
+        return after
 
     def carries(self, acid: float) -> float:
         """Share of a reaction that makes ``acid`` [mg/L as CaCO3] which this water's alkalinity can buffer, 0 to 1.

@@ -83,6 +83,7 @@ def bounds_health(analyte: str) -> bool:
     return any(analyte in row[kind] for row in table("limits").values() for kind in ("health", "advised"))
 
 
+@cache
 def strictest(standard: str, analyte: str, on: dt.date | None = None) -> Limit | None:
     """The limit to show beside a reading: the lowest ceiling of the set for this analyte."""
     own = [limit for limit in limits(standard, on) if limit.analyte == analyte]

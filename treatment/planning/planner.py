@@ -10,7 +10,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 from ..audit.rules import Finding
 from ..evidence.gather import Evidence
@@ -43,19 +43,23 @@ class Plan:
         return self.why()
 
 
-class Planner:
-    """One search, and how its trains are judged.
+class Tests(NamedTuple):
+    """How a train is judged. judge: its findings; pressed: how grave what more pressure would cure is; idle: whether a stage has no purpose."""
 
-    judge: audits a train and returns its findings; idle: whether a train holds a stage without a purpose; terms: what it is
-    composed by; remembered: by this job's searches before.
-    """
+    judge: Callable[[list[AnyStage]], list[Finding]]
+    pressed: Callable[[list[AnyStage]], frozenset[str]]
+    idle: Callable[[list[AnyStage]], bool]
+
+
+class Planner:
+    """One search, and how its trains are judged. terms: what it is composed by; remembered: by this job's searches before."""
 
     def __init__(
-        self, duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, judge: Callable[[list[AnyStage]], list[Finding]],
-        terms: Terms | None = None, remembered: Remembered | None = None, idle: Callable[[list[AnyStage]], bool] = lambda train: False,
+        self, duty: Duty, evidence: Evidence, needs: list[Need], runner: Runner, tests: Tests,
+        terms: Terms | None = None, remembered: Remembered | None = None,
     ):  # fmt: skip
-        self.idle = idle
-        self.duty, self.evidence, self.needs, self.judge, self.terms = duty, evidence, needs, judge, terms or Terms()
+        self.judge, self.pressed, self.idle = tests
+        self.duty, self.evidence, self.needs, self.terms = duty, evidence, needs, terms or Terms()
         self.search = Search(duty, evidence.adverse, needs, runner, self.terms, remembered or Remembered())
         self.row = self.search.row
 
@@ -157,18 +161,24 @@ class Planner:
         return frozenset((each.rule, grave) for each in found for grave in {False, each.against_the_train})
 
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:
-        """A path audited; with a pump as well, in steps of its pressure, where the source's own is too low for it."""
-        found = self.judge(name_stages(path.stages))
-        yield self._score(path, found), path.stages
-        if not any("pressure" in finding.topics and finding.severity == "fault" for finding in found):
-            return
-        for pressure in self.duty.rows["storage"]["booster_steps_kpa"]:
-            pumped = self._pumped(path, float(pressure))
-            if pumped is None:
-                return
-            found = self.judge(name_stages(pumped.stages))
-            yield self._score(pumped, found), pumped.stages
-            if not any("pressure" in finding.topics and finding.severity in ("fault", "caution") for finding in found):
+        """A path audited; where the source's own pressure is too low for it with a pump, in the step of its pressure that is enough.
+
+        Where a step is enough, what has too little pressure is audited only if a fault is left with the pump, too.
+        """
+        ways = [path]
+        if "fault" in self.pressed(name_stages(path.stages)):
+            for pressure in self.duty.rows["storage"]["booster_steps_kpa"]:
+                pumped = self._pumped(path, float(pressure))
+                if pumped is None:
+                    break
+                ways.append(pumped)
+                if self.pressed(name_stages(pumped.stages)).isdisjoint({"fault", "caution"}):
+                    ways.insert(0, ways.pop())
+                    break
+        for way in ways:
+            score = self._score(way, self.judge(name_stages(way.stages)))
+            yield score, way.stages
+            if way is ways[0] and works(score):
                 return
 
     def _pumped(self, path: Path, pressure: float) -> Path | None:

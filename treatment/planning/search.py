@@ -51,7 +51,7 @@ class Search:
         self._tapped = frozenset(goal for goal in self.at_tap if any(goal in room.answers for room in self.rooms))
         self._steps, self._limits, self._all_offers = remembered.steps, remembered.limits, remembered.offers
         self._left: dict[tuple[Water, Water | None, bool], tuple[frozenset[str], tuple[int, int, int]]] = {}
-        self._offers: dict[tuple[str, Water, int], list[Offer]] = {}
+        self._offers: dict[tuple[Water, int], dict[str, list[Offer]]] = {}
         self._bounds: dict[frozenset[str], float] = {}
         self._answers: dict[str, dict[str, float]] = {}
         self._queue: list[tuple[float, int, int, float, Path | None, Node | None, Block | None]] = []
@@ -296,26 +296,35 @@ class Search:
 
         With each block: what it puts right here, and the least it adds to the price.
         """
+        here = self._offers_at(path.water, path.duty)
         for room in self.rooms:
             if not room.puts_right.isdisjoint(goals):
-                for block, helps in self._by(room, path.water, path.duty):
+                offers = here.get(room.kind)
+                if offers is None:
+                    offers = here[room.kind] = self._by(room, path.water, path.duty)
+                for block, helps in offers:
                     yield block, helps, self._least(path, block)
         for block in self.extra:
             helps = block.helps(path.water)
             yield block, helps | {_OFFERED} if self.must else helps, self._least(path, block)
 
-    def _by(self, room: Treatment[Any], water: Water, duty: Duty) -> list[Offer]:
-        """What one treatment offers to a water, of what may be used; remembered."""
-        known = (room.kind, water, id(duty))
+    def _offers_at(self, water: Water, duty: Duty) -> dict[str, list[Offer]]:
+        """What each treatment offers to a water, as far as it was asked."""
+        known = (water, id(duty))
         found = self._offers.get(known)
         if found is None:
-            offers = self._all_offers.get(known)
-            if offers is None:
-                asked = list(room.candidates(water, duty))
-                asked += [keys for keys in room.asked_by(self.at_tap.intersection(room.answers), duty) if keys not in asked]
-                offers = self._all_offers[known] = [(alone(Stage(room, keys)), room.helped(keys, water)) for keys in asked]
-            found = self._offers[known] = [offer for offer in offers if not self._avoided(offer[0])] if self.avoid else offers
+            found = self._offers[known] = {}
         return found
+
+    def _by(self, room: Treatment[Any], water: Water, duty: Duty) -> list[Offer]:
+        """What one treatment offers to a water, of what may be used; remembered for every search of the job."""
+        known = (room.kind, water, id(duty))
+        offers = self._all_offers.get(known)
+        if offers is None:
+            asked = list(room.candidates(water, duty))
+            asked += [keys for keys in room.asked_by(self.at_tap.intersection(room.answers), duty) if keys not in asked]
+            offers = self._all_offers[known] = [(alone(Stage(room, keys)), room.helped(keys, water)) for keys in asked]
+        return [offer for offer in offers if not self._avoided(offer[0])] if self.avoid else offers
 
     def _avoided(self, block: Block) -> bool:
         """Whether a medium or form of it is not to be used."""
@@ -323,7 +332,8 @@ class Search:
 
     def _least(self, path: Path, block: Block) -> float:
         """The least a block adds to the price of a path: with what it cannot do without, unless that may stand there already."""
-        return block.weighs + sum(weighs(each) for each in block.partners if each not in path.stages[-1:])
+        partners = block.partners
+        return block.weighs + sum(weighs(each) for each in partners if each not in path.stages[-1:]) if partners else block.weighs
 
     def _extend(self, path: Path, block: Block, node: Node | None = None) -> Path | None:
         """The path with a block appended; None where the water stays as it is. node: where it was looked behind."""

@@ -76,6 +76,14 @@ class ComposedTrains(TestCase):
         beside = worked(job({"train": [{"kind": kind} for kind in ("sediment", "sediment", "uv")]}, readings=dirty)).chosen
         self.assertIn(("unneeded/sediment", "sediment-2"), {(finding.rule, finding.stage) for finding in beside.findings})
 
+    def test_a_pump_grows_until_nothing_more_pressure_would_cure_is_left(self) -> None:
+        """At 40 ft 50 psi leave less than half of what is needed with dirty filters (a caution): the next step of 60 psi is taken, at 60 ft that of 70."""
+        for height, pressure in (("20 ft", 345.0), ("40 ft", 414.0), ("60 ft", 483.0)):
+            design = worked(job({"supply": {"pressure_low": "20 psi", "pressure_high": "40 psi"}, "building": {"top_fixture_height": height}}))
+            pumps = [stage.sizing.params["pressure"] for stage in design.proposal.run.stages if stage.kind == "booster_pump"]
+            self.assertEqual(pumps, [pressure], height)
+            self.assertNotIn("pressure-short", ids(design.proposal.findings, "caution") | ids(design.proposal.findings, "fault"))
+
     def test_what_cannot_be_done_is_said(self) -> None:
         """Much iron in acid water without power: calcite would be coated, nothing can be fed; no train is made up, the reason is given."""
         design = worked(job({"wishes": {"no_power": True}}, readings={"iron": "8 mg/L", "ferrous_iron": "8 mg/L"}))

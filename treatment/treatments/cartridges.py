@@ -43,7 +43,7 @@ def _serves(fits: FitsCartridge, micron: float | None, medium: str | None) -> bo
 
 def cartridge_sold(duty: Duty, housing: str, micron: float | None, medium: str | None = None) -> Item | None:
     """The cartridge of the catalogue that goes into a housing."""
-    return duty.library.serves(cartridge_wanted("cartridge", housing, micron, medium))
+    return duty.library.serves(cartridge_wanted("cartridge", housing, micron, medium)) if duty.library.sold("cartridge") else None
 
 
 def cartridge_wanted(name: str, housing: str, micron: float | None, medium: str | None = None) -> Wanted:
