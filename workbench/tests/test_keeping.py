@@ -20,7 +20,7 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management import CommandError, call_command
 from django.db import connection, connections
-from django.test import TestCase, TransactionTestCase
+from django.test import TestCase
 
 from treatment.tests.example import job as job_document
 from vivid_cairn.keeping import NotKept, backup, restore
@@ -28,12 +28,12 @@ from vivid_cairn.keeping import NotKept, backup, restore
 from ..records.firm import Membership, Workspace
 from ..records.job import Job
 from ..repository.door import store
-from .base import people
+from .base import CommittedTestCase, people
 
 OLDER = Path(__file__).parent / "data"
 
 
-class Keeping(TransactionTestCase):
+class Keeping(CommittedTestCase):
     def setUp(self) -> None:
         self.workspace, self.designer, _, _ = people()
         self.job = store(job_document(), self.workspace, self.designer)
@@ -185,7 +185,7 @@ class TheCommand(TestCase):
         self.assertEqual(done.stdout, "")
 
 
-def fresh_database(case: TransactionTestCase, ending: str) -> dict[str, str]:
+def fresh_database(case: CommittedTestCase, ending: str) -> dict[str, str]:
     """An empty database beside the test's own, gone when the test is over: the environment of commands that work on it."""
     held = connection.settings_dict
     name = f"{held['NAME']}_{ending}"
@@ -202,7 +202,7 @@ def fresh_database(case: TransactionTestCase, ending: str) -> dict[str, str]:
     return kept | {f"PG{key}": str(held[key]) for key in ("HOST", "PORT", "USER") if held[key]} | {"PGDATABASE": name}
 
 
-class TheInstallation(TransactionTestCase):
+class TheInstallation(CommittedTestCase):
     """As the handbook says: tables, a firm, its first person, the server; and a backup of this very database."""
 
     def test_from_nothing_to_a_first_log_in(self) -> None:
@@ -265,7 +265,7 @@ class TheInstallation(TransactionTestCase):
                 line.close()
 
 
-class AnOlderBackup(TransactionTestCase):
+class AnOlderBackup(CommittedTestCase):
     """A backup made before there were roles, customers, issued designs and a history: nobody's data is left behind."""
 
     def test_the_same_documents_and_doors(self) -> None:

@@ -15,7 +15,7 @@ from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connections
-from django.test import Client, TransactionTestCase
+from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 from icalendar import Calendar
@@ -36,7 +36,7 @@ from ..records.train import TrainOption
 from ..repository.door import store
 from ..usecases import books as services
 from ..usecases import doors
-from .base import BrowserTestCase, WorkbenchTestCase, people
+from .base import BrowserTestCase, CommittedTestCase, WorkbenchTestCase, people
 from .test_starts import picture, with_train
 
 TRAIN = [
@@ -543,7 +543,7 @@ class Simulated(StaticLiveServerTestCase):
             self.assertEqual(meter.main(["http://127.0.0.1:9", token, "--times", "1"]), 2)
 
 
-class AtOnce(TransactionTestCase):
+class AtOnce(CommittedTestCase):
     def test_two_people_enter_the_same_visit(self) -> None:
         """The same form from two threads is kept once; two visits of one day both, and the log counts what says the same once."""
         workspace, designer, _, _ = people()

@@ -9,14 +9,14 @@ from unittest import mock
 
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
-from django.test import Client, SimpleTestCase, TransactionTestCase
+from django.test import Client, SimpleTestCase
 from django.urls import get_resolver, reverse
 
 from vivid_cairn.log import logging_of
 from workbench.jobs import views as jobs
 from workbench.outcome import Late
 
-from .base import WorkbenchTestCase, people, read
+from .base import CommittedTestCase, WorkbenchTestCase, people, read
 
 
 class Pages(WorkbenchTestCase):
@@ -93,7 +93,7 @@ class Formatter(SimpleTestCase):
         self.assertNotIn("Larkfell", json.dumps(line))
 
 
-class TheLineIsCut(TransactionTestCase):
+class TheLineIsCut(CommittedTestCase):
     """The database's line is cut under a request: the database ended the connection, or was started anew."""
 
     def setUp(self) -> None:

@@ -6,7 +6,7 @@ from threading import Barrier, Thread
 
 from django.db import connections
 from django.db.models import F
-from django.test import Client, TransactionTestCase
+from django.test import Client
 from django.utils import timezone
 
 from treatment.tests.example import job as job_document
@@ -19,7 +19,7 @@ from ..records.train import Revision, TrainOption
 from ..repository.door import design_of, store
 from ..repository.door import job_document as document_of
 from ..usecases.trains import open_option, option_of, revision_of
-from .base import people
+from .base import CommittedTestCase, people
 from .forms_shown import Form, forms_of, forms_shown
 
 #: pages whose forms add something, or do what cannot collide, and why another's change is not lost by them
@@ -75,7 +75,7 @@ def marked(form: Form) -> bool:
     return any(name in ("version", "was") or name.endswith("-seen") for name in form.fields)
 
 
-class StaleForms(TransactionTestCase):
+class StaleForms(CommittedTestCase):
     def setUp(self) -> None:
         self.workspace, self.designer, _, _ = people()
         self.job = store(job_document(), self.workspace, self.designer)

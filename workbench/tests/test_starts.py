@@ -13,7 +13,7 @@ import jsonschema
 import pdfplumber
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connections
-from django.test import Client, TransactionTestCase
+from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 from icalendar import Calendar
@@ -31,7 +31,7 @@ from ..records.train import Revision, TrainOption
 from ..repository.door import store
 from ..starts import services
 from ..starts.services import Told, when
-from .base import WorkbenchTestCase, people
+from .base import CommittedTestCase, WorkbenchTestCase, people
 
 TRAIN = [{"kind": "carbon", "id": "carbon", "medium": "granular", "form": "backwashing"}, {"kind": "softener", "id": "softener"}]
 
@@ -367,7 +367,7 @@ class Recorded(Starts):
         self.assertIn("Riser, capped while it is loaded", page)
 
 
-class AtOnce(TransactionTestCase):
+class AtOnce(CommittedTestCase):
     def test_two_people_at_the_same_moment(self) -> None:
         """Eight ticks and notes from threads, two of them the same message: seven are kept, numbered without a gap."""
         workspace, designer, _, _ = people()

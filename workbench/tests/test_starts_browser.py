@@ -69,6 +69,26 @@ class RunSheet(BrowserTestCase):
         self.step(page, id).locator("summary").first.click()
         return self.step(page, id)
 
+    def told(self, *steps: str, hours: float = 0) -> None:
+        """What was ticked before, so many hours ago."""
+        at = timezone.now() - dt.timedelta(hours=hours)
+        for step in steps:
+            taken = services.take(self.job, Told(services.new_key(), step, "tick", at=at, sent_at=timezone.now()), self.designer)
+            self.assertEqual(taken.status, "kept", f"{step}: {taken.words}")
+
+    def offline(self, off: bool, *pages: Page) -> None:
+        """No reception: the server hears nothing (the browser's own pretence lets some requests of a reload through), and the phones know it."""
+        if not off:
+            self.server_thread.httpd.line_cut = False
+        for page in pages:
+            page.context.set_offline(off)
+        if off:
+            self.problems = Forgiving(self.problems, "ERR_(INTERNET_DISCONNECTED|FAILED|EMPTY_RESPONSE)")
+            self.server_thread.httpd.line_cut = True
+            self.addCleanup(setattr, self.server_thread.httpd, "line_cut", False)
+
+
+class OnItsScreen(RunSheet):
     def test_at_a_desk_list_step_and_picture_stand_on_one_screen(self) -> None:
         """What is next stands open beside the list with the wall; another chosen takes its place; nothing has to be scrolled for it."""
         page = self.page
@@ -93,24 +113,6 @@ class RunSheet(BrowserTestCase):
         box = page.locator(".start-next > .faint").bounding_box()
         assert box is not None
         self.assertLess(box["height"], 32)
-
-    def told(self, *steps: str, hours: float = 0) -> None:
-        """What was ticked before, so many hours ago."""
-        at = timezone.now() - dt.timedelta(hours=hours)
-        for step in steps:
-            taken = services.take(self.job, Told(services.new_key(), step, "tick", at=at, sent_at=timezone.now()), self.designer)
-            self.assertEqual(taken.status, "kept", f"{step}: {taken.words}")
-
-    def offline(self, off: bool, *pages: Page) -> None:
-        """No reception: the server hears nothing (the browser's own pretence lets some requests of a reload through), and the phones know it."""
-        if not off:
-            self.server_thread.httpd.line_cut = False
-        for page in pages:
-            page.context.set_offline(off)
-        if off:
-            self.problems = Forgiving(self.problems, "ERR_(INTERNET_DISCONNECTED|FAILED|EMPTY_RESPONSE)")
-            self.server_thread.httpd.line_cut = True
-            self.addCleanup(setattr, self.server_thread.httpd, "line_cut", False)
 
 
 class ByPhone(RunSheet):

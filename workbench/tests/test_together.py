@@ -8,7 +8,7 @@ from typing import Any
 
 from django.db import connections
 from django.http import HttpResponse
-from django.test import Client, TransactionTestCase
+from django.test import Client
 from django.urls import reverse
 
 from treatment.evidence.kits import kits
@@ -20,10 +20,10 @@ from ..records.job import Job, Survey
 from ..records.sample import Reading, Sample
 from ..records.train import TrainOption
 from ..repository.door import store
-from .base import people
+from .base import CommittedTestCase, people
 
 
-class TwoAtOnce(TransactionTestCase):
+class TwoAtOnce(CommittedTestCase):
     def setUp(self) -> None:
         self.workspace, self.designer, _, _ = people()
         self.job = store(job_document(), self.workspace, self.designer)
