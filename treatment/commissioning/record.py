@@ -14,8 +14,9 @@ from ..language.figure import rounded, source
 from ..language.schema import array, obj
 from .document import reading_document
 from .expected import ExpectedReading
+from .printed import band
 from .run import Run, RunEvent, RunStanding
-from .step import PHASES
+from .step import PHASES, Step
 
 FORMAT = "cairn-commissioning/1"
 #: the step after which a sample tells
@@ -76,8 +77,9 @@ def _before_a_guard(point: str, run: Run) -> bool:
 
 def record(run: Run, job: dict[str, Any], names: Iterable[str] = ()) -> dict[str, Any]:
     """The record of a run as plain data. job: name, address and the like, as the job has them; names: who worked on it."""
-    steps = [_step(run, step.id, step.row.title, step.phase, step.row.critical, step.row.why, run.readings_of(step)) for step in run.sheet.steps]
-    lost = [_step(run, here.step, here.title, None, False, "", ()) for here in run.lost if not here.empty]
+    system = str(job.get("units", "us"))
+    steps = [_step(run, step, system) for step in run.sheet.steps]
+    lost = [_lost(run, here, system) for here in run.lost if not here.empty]
     first, last = (min(run.events, key=_when, default=None), max(run.events, key=_when, default=None))
     cleared = lifted(run)
     return {
@@ -109,24 +111,37 @@ def _when(event: RunEvent) -> dt.datetime:
     return event.at
 
 
-def _step(run: Run, id: str, title: str, phase: str | None, critical: bool, why: str, expected: tuple[ExpectedReading, ...]) -> dict[str, Any]:
-    here: RunStanding = run.of(id)
+def _step(run: Run, step: Step, system: str) -> dict[str, Any]:
+    row = step.row
+    about = {
+        "title": row.title,
+        "unit": None if step.stage is None else step.stage.name,
+        "phase": step.phase,
+        "critical": row.critical,
+        "why": row.why,
+    }
+    return _stood(run.of(step.id), about, run.readings_of(step), system)
+
+
+def _lost(run: Run, here: RunStanding, system: str) -> dict[str, Any]:
+    """A step that is no longer on the sheet."""
+    return _stood(here, {"title": here.title, "unit": None, "phase": None, "critical": False, "why": ""}, (), system)
+
+
+def _stood(here: RunStanding, about: dict[str, Any], expected: tuple[ExpectedReading, ...], system: str) -> dict[str, Any]:
     mark = here.mark
     wanted = {reading.key.key: reading for reading in expected}
     return {
-        "id": id,
-        "title": title,
-        "phase": phase,
-        "critical": critical,
-        "why": why,
+        "id": here.step,
+        **about,
         "state": here.state,
         "at": None if mark is None else mark.at.isoformat(),
         "by": None if mark is None else mark.by,
         "reason": mark.text or None if mark is not None else None,
-        "readings": [_reading(event, wanted.get(key)) for key, event in here.readings.items()]
-        + [_reading(None, reading) for key, reading in wanted.items() if key not in here.readings],
+        "readings": [_reading(event, wanted.get(key), system) for key, event in here.readings.items()]
+        + [_reading(None, reading, system) for key, reading in wanted.items() if key not in here.readings],
         "notes": [{"text": note.text, "at": note.at.isoformat(), "by": note.by} for note in here.notes],
-        "photos": [{"name": photo.text, "at": photo.at.isoformat(), "by": photo.by} for photo in here.photos],
+        "photos": [{"key": photo.key, "name": photo.text, "at": photo.at.isoformat(), "by": photo.by} for photo in here.photos],
         "apart": [[_said(one), _said(other)] for one, other in here.apart],
     }
 
@@ -136,11 +151,13 @@ def _said(event: RunEvent) -> dict[str, Any]:
     return {"said": event.kind, "text": event.text, "at": event.at.isoformat(), "by": event.by}
 
 
-def _reading(event: RunEvent | None, expected: ExpectedReading | None) -> dict[str, Any]:
-    """A reading beside what was expected; holds is null where either is missing."""
+def _reading(event: RunEvent | None, expected: ExpectedReading | None, system: str) -> dict[str, Any]:
+    """A reading beside what was expected, both as people read them, too; holds is null where either is missing."""
     known = event is not None and event.low is not None and expected is not None
     return {
         "key": expected.key.key if expected is not None else event.about if event is not None else "",
+        "title": None if expected is None else expected.key.title,
+        "band": None if expected is None else band(expected, system),
         "typed": None if event is None else event.text,
         "low": None if event is None or event.low is None else rounded(event.low),
         "high": None if event is None or event.high is None else rounded(event.high),
@@ -162,14 +179,14 @@ def record_schema() -> dict[str, Any]:
     )
     expected = obj({"key": text, "unit": text, "low": end, "high": end, "working": array(line)})
     reading = obj({
-        "key": text, "typed": maybe, "low": end, "high": end, "expected": {"anyOf": [expected, {"type": "null"}]}, "holds": {"type": ["boolean", "null"]},
-        "at": maybe, "by": maybe,
+        "key": text, "title": maybe, "band": maybe, "typed": maybe, "low": end, "high": end, "expected": {"anyOf": [expected, {"type": "null"}]},
+        "holds": {"type": ["boolean", "null"]}, "at": maybe, "by": maybe,
     })  # fmt: skip
     said = obj({"said": text, "text": text, "at": text, "by": text})
     step = obj({
-        "id": text, "title": text, "phase": {"enum": [*PHASES, None]}, "critical": flag, "why": text, "state": {"enum": ["done", "skipped", "open"]},
+        "id": text, "title": text, "unit": maybe, "phase": {"enum": [*PHASES, None]}, "critical": flag, "why": text, "state": {"enum": ["done", "skipped", "open"]},
         "at": maybe, "by": maybe, "reason": maybe, "readings": array(reading), "notes": array(obj({"text": text, "at": text, "by": text})),
-        "photos": array(obj({"name": text, "at": text, "by": text})), "apart": array({"type": "array", "items": said, "minItems": 2, "maxItems": 2}),
+        "photos": array(obj({"key": text, "name": text, "at": text, "by": text})), "apart": array({"type": "array", "items": said, "minItems": 2, "maxItems": 2}),
     })  # fmt: skip
     water = obj({"belongs": flag, "stands": flag, "lifted_at": maybe, "lifted_by": maybe, "sample": maybe, "source": text})
     return {

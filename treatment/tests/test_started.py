@@ -22,6 +22,7 @@ from ..commissioning.visits import visits
 from ..job.facts import SampleFacts
 from ..language.analytes import analytes
 from ..language.reading import parse_reading
+from ..papers.recorded import record_paper
 from .example import HARD_ONLY, job, worked
 from .fuzz import fuzz
 from .golden import frozen
@@ -249,6 +250,31 @@ class Recorded(Used):
         self.assertEqual([step["title"] for step in document["no_longer_on_the_sheet"]], ["Soak it"])
         self.assertEqual(document["people"], ["dirk", "dora"])
         self.assertFalse(document["complete"])
+
+    def test_the_record_is_printed_from_its_file_alone(self) -> None:
+        """Written, read and set: 12 gpg behind the softener, expected at most 1, is outside; units are named, times as they were; a file without the newer words is set, too."""
+        events = [
+            *self.ticked("site/kit_check"),
+            RunEvent(2, "r", "softener/prove", "reading", NOON, "dora", 1, "12 gpg", "softener.hardness_out", 205.0, 205.0),
+        ]
+        kept = json.loads(json.dumps(record(self.run_of(*events, begun_with=self.titles), {"name": "Acid well", "units": "us"})))
+        paper = record_paper(kept)
+        steps = {step.id: step for _, of in paper.phases for step in of}
+        self.assertEqual((paper.done, paper.count, paper.complete, paper.people), (1, len(self.sheet.steps), False, ("dora",)))
+        self.assertEqual([step.number for _, of in paper.phases for step in of], list(range(1, paper.count + 1)))
+        mark = steps["site/kit_check"].mark
+        assert mark is not None
+        self.assertEqual((mark.kind, mark.by, mark.at), ("done", "dora", NOON))
+        self.assertTrue(steps["softener/prove"].title.startswith("Softener: "))
+        hardness = steps["softener/prove"].readings[0]
+        self.assertEqual((hardness.title, hardness.typed, hardness.outside), ("Hardness after it", "12 gpg", True))
+        self.assertIn("gpg", hardness.band)
+        for step in kept["steps"]:
+            del step["unit"]
+            for reading in step["readings"]:
+                del reading["title"], reading["band"]
+        older = {step.id: step for _, of in record_paper(kept).phases for step in of}["softener/prove"]
+        self.assertEqual((older.readings[0].title, older.readings[0].band), ("softener.hardness_out", ""))
 
 
 class Drawn(TestCase):

@@ -74,6 +74,28 @@ class StartEvent(models.Model):
         return f"{self.number}: {self.kind} {self.step}"
 
 
+class StartRecord(models.Model):
+    """A commissioning record as it was when the last step was done or skipped, or something was added after that. number: of the event it was kept at.
+
+    document: its ``cairn-commissioning/1`` as canonical JSON, so that the same bytes come out for ever; sha256: over them.
+    """
+
+    run = models.ForeignKey(StartRun, on_delete=models.CASCADE, related_name="records")
+    number = models.PositiveIntegerField()
+    made_at = models.DateTimeField(auto_now_add=True)
+    document = models.TextField()
+    sha256 = models.CharField(max_length=64)
+    engine = models.CharField(max_length=40)
+
+    class Meta:
+        app_label = "starts"
+        ordering = ["-number"]
+        constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_start_record_an_event")]
+
+    def __str__(self) -> str:
+        return f"record of {self.run} after {self.number}"
+
+
 class StartPhoto(models.Model):
     """A picture at a step: scaled, turned upright, stripped of what the camera wrote into it."""
 

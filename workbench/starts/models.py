@@ -1,5 +1,5 @@
 """The tables of this application are kept with all others, in `workbench.records`."""
 
-from ..records.run import StartEvent, StartPhoto, StartRun
+from ..records.run import StartEvent, StartPhoto, StartRecord, StartRun
 
-__all__ = ["StartEvent", "StartPhoto", "StartRun"]
+__all__ = ["StartEvent", "StartPhoto", "StartRecord", "StartRun"]

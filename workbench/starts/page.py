@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-from base64 import b64encode
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import groupby
@@ -125,13 +124,11 @@ def first_day(run: StartRun | None) -> dt.datetime:
     return dt.datetime.combine(timezone.localdate() + dt.timedelta(days=1), opens())
 
 
-def rows_of(job: Job, run: Run, now: dt.datetime, printed: bool = False) -> list[Row]:
-    """Every step of the sheet. printed: pictures are carried in the page itself."""
+def rows_of(job: Job, run: Run, now: dt.datetime) -> list[Row]:
+    """Every step of the sheet."""
     photos: dict[str, list[tuple[str, str, str]]] = {}
-    held = StartPhoto.objects.filter(event__run__job=job).select_related("event")
-    for photo in held if printed else held.defer("image"):
-        whole = f"data:image/jpeg;base64,{b64encode(photo.image).decode()}" if printed else ""
-        where = whole or reverse("commission-photo", args=[job.pk, photo.pk])
+    for photo in StartPhoto.objects.filter(event__run__job=job).select_related("event").defer("image"):
+        where = reverse("commission-photo", args=[job.pk, photo.pk])
         photos.setdefault(photo.event.step, []).append((where, photo.event.text, photo.event.by_name))
     added = {step.id for step in run.added}
     wall = reverse("wall-svg", args=[job.pk])
@@ -220,12 +217,12 @@ def calendar_of(row: StartRun | None, run: Run) -> Calendar:
     return Calendar(run.sheet, minute_of(start), row.wanted if row else {}, ticked)
 
 
-def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: str, printed: bool = False) -> dict[str, Any]:
-    """All that the page shows. printed: on paper."""
+def context_of(job: Job, row: StartRun | None, run: Run, now: dt.datetime, by: str) -> dict[str, Any]:
+    """All that the page shows."""
     start = first_day(row)
     calendar = calendar_of(row, run)
     coming = calendar.visits()
-    rows = rows_of(job, run, now, printed)
+    rows = rows_of(job, run, now)
     held = {each.step.id: each for each in rows}
     dates = [visit.date(start) for visit in coming]
     cleared = lifted(run)

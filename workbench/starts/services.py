@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import secrets
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -13,7 +14,7 @@ from django.utils import timezone
 
 from intake.pictures import NoPhoto, Photo, photo
 from treatment.commissioning.expected import Expectations
-from treatment.commissioning.record import LIFTED, lift_problem
+from treatment.commissioning.record import LIFTED, lift_problem, record
 from treatment.commissioning.run import KINDS, Refusal, Run, RunEvent
 from treatment.commissioning.sheet import Sheet, sheet
 from treatment.design import Design
@@ -22,10 +23,11 @@ from treatment.language.analytes import analytes
 from treatment.language.errors import NotUnderstood
 from treatment.language.log_keys import log_key
 from treatment.language.reading import parse_reading
+from treatment.papers.issue import canonical, checksum
 
-from ..outcome import Late
+from ..outcome import Late, one_of
 from ..records.job import Job, advance
-from ..records.run import StartEvent, StartPhoto, StartRun
+from ..records.run import StartEvent, StartPhoto, StartRecord, StartRun
 from ..records.sample import Sample
 from ..repository.door import design_of
 from ..usecases import trains
@@ -125,7 +127,38 @@ def take(job: Job, told: Told, user: Any, image: bytes | None = None) -> Taken:
         if not row.open_steps:
             advance(job, "installed")
         row.save(update_fields=["last", "begun_with", "open_steps"])
+        if not row.open_steps:
+            _keep_record(job, row)
     return taken
+
+
+def record_of(job: Job, run: Run) -> dict[str, Any]:
+    """The record of a run as it stands, as ``cairn-commissioning/1``."""
+    return record(run, {"name": job.name, "units": job.units, "standard": job.standard, "firm": job.workspace.name})
+
+
+def _keep_record(job: Job, row: StartRun) -> None:
+    """Keep the record of a sheet on which nothing is open: what later designs and engines make of it changes it no more."""
+    document = record_of(job, state_of(job, row)[1])
+    StartRecord.objects.create(run=row, number=row.last, document=canonical(document).decode(), sha256=checksum(document), engine=document["engine"])
+
+
+def kept_records(row: StartRun | None) -> list[StartRecord]:
+    """The records that were kept, the newest first, without what stands in them."""
+    return list(row.records.defer("document")) if row is not None else []
+
+
+def kept_record(job: Job, number: str) -> StartRecord:
+    """The record that was kept at an event. Raises Gone."""
+    return one_of(StartRecord, run__job=job, number=int(number) if number.isdecimal() and len(number) < 10 else 0)
+
+
+def pictures_of(job: Job, keys: Iterable[str]) -> dict[str, bytes]:
+    """The pictures of some events of a job's sheet, by the key of the event."""
+    return {
+        photo.event.key: bytes(photo.image)
+        for photo in StartPhoto.objects.filter(event__run__job=job, event__key__in=list(keys)).select_related("event")
+    }
 
 
 def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[RunEvent | None, Taken]:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
+from base64 import b64encode
 from typing import Any
 
 from django.conf import settings
@@ -16,17 +18,15 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from intake.pictures import LARGEST
 from treatment.commissioning.ical import ical
-from treatment.commissioning.printed import band
-from treatment.commissioning.record import record
 from treatment.commissioning.visits import minute_of
-from treatment.papers.design_file import STANDING_CAUTION
+from treatment.papers.recorded import record_paper
 
 from ..outcome import Late
 from ..pages.attached import attached, attached_json
 from ..pages.printed import printed
 from ..pages.steps import steps
 from ..records.job import Job
-from ..records.run import StartPhoto
+from ..records.run import StartPhoto, StartRecord
 from ..request import Request, version_of, whole
 from ..usecases.access import job_for
 from . import services
@@ -42,6 +42,7 @@ def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> Htt
         "job": job,
         "steps": steps(job, "commission"),
         "samples": job.samples.all() if run.sheet.steps else [],
+        "records": services.kept_records(row),
         "title": "Commission",
     }
     return render(request, "starts/commission.html", context | more, status=status)
@@ -157,28 +158,41 @@ def calendar(request: Request, pk: int) -> HttpResponse:
     return attached(ical(job.name, calendar_of(row, run).visits(), first_day(row)), "text/calendar; charset=utf-8", job, "visits.ics")
 
 
-def _record(job: Job) -> dict[str, Any]:
-    _, run = services.state_of(job, services.run_of(job))
-    return record(run, {"name": job.name, "units": job.units, "standard": job.standard, "firm": job.workspace.name})
+def _record(request: Request, job: Job) -> tuple[dict[str, Any], StartRecord | None]:
+    """The record that is asked for, and as what it was kept: one by its number; else the newest, as it stands where something is open."""
+    if number := request.GET.get("number", ""):
+        held: StartRecord | None = services.kept_record(job, number)
+    else:
+        row = services.run_of(job)
+        _, run = services.state_of(job, row)
+        held = next((each for each in services.kept_records(row) if row is not None and each.number == row.last), None) if run.complete else None
+        if held is None:
+            return services.record_of(job, run), None
+    assert held is not None
+    return json.loads(held.document), held
 
 
 @require_GET
 def record_file(request: Request, pk: int) -> HttpResponse:
     """The record as ``cairn-commissioning/1``."""
     job = job_for(request, pk)
-    return attached_json(_record(job), job, "commissioning.json")
+    document, held = _record(request, job)
+    return (
+        attached_json(document, job, "commissioning.json")
+        if held is None
+        else attached(held.document.encode(), "application/json", job, "commissioning.json")
+    )
 
 
 @require_GET
 def record_pdf(request: Request, pk: int) -> HttpResponse:
-    """The record on paper."""
+    """The record on paper, from its document and the pictures that it names."""
     job = job_for(request, pk)
-    row = services.run_of(job)
-    _, run = services.state_of(job, row)
-    context = context_of(job, row, run, timezone.now(), "phase", printed=True) | {
-        "job": job, "today": timezone.localdate(), "caution": STANDING_CAUTION, "record": _record(job), "band": band,
-        "people": sorted({event.by for event in run.events}),
-    }  # fmt: skip
+    document, held = _record(request, job)
+    paper = record_paper(document)
+    keys = [photo.key for _, steps in paper.phases for step in steps for photo in step.photos]
+    photos = {key: f"data:image/jpeg;base64,{b64encode(image).decode()}" for key, image in services.pictures_of(job, keys).items()}
+    context = {"paper": paper, "held": held, "photos": photos}
     return printed(request, "starts/record_pdf.html", context, job, "commissioning.pdf")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import hashlib
 import io
 import json
 from threading import Barrier, Thread
@@ -353,6 +354,43 @@ class Recorded(Starts):
         self.assertEqual((document["steps"][0]["state"], document["steps"][0]["by"], document["job"]["name"]), ("done", "dora", self.job.name))
         printed = self.client.get(reverse("commission-pdf", args=[self.job.pk]))
         self.assertEqual((printed["Content-Type"], printed.content[:4]), ("application/pdf", b"%PDF"))
+
+    def test_the_record_of_a_finished_sheet_stays_as_it_was(self) -> None:
+        """Kept with the last step and with a note after it; another train, name or undone tick leaves both, and the newest is what is asked for while all is done."""
+        with_train(self.job, [{"kind": "sediment", "id": "five", "form": "cartridge", "micron": "5 um"}])
+        ids = [step.id for step in services.worked(self.job)[1].steps]
+        row, _ = StartRun.objects.get_or_create(job=self.job)
+        ago = timezone.now() - dt.timedelta(days=60)
+        StartEvent.objects.bulk_create(
+            StartEvent(run=row, number=n, key=f"k{n}", step=id, kind="tick", at=ago, by_name="dora") for n, id in enumerate(ids[:-1], 1)
+        )
+        StartRun.objects.filter(pk=row.pk).update(last=len(ids) - 1)
+        self.assertEqual(self.tell(ids[0], "photo", photo=SimpleUploadedFile("kit.jpg", picture()))[0], 200)
+        self.assertEqual(services.kept_records(row), [])
+        self.assertEqual(self.tell(ids[-1], "tick", text="all well", key="last")[0], 200)
+        where, paper = (reverse(name, args=[self.job.pk]) for name in ("commission-record", "commission-pdf"))
+        first = self.client.get(where).content
+        self.assertEqual(self.tell(ids[-1], "note", text="one ring spare")[0], 200)
+        second = self.client.get(where).content
+        self.assertNotIn(b"one ring spare", first)
+        self.assertIn(b"one ring spare", second)
+        newest, oldest = services.kept_records(row)
+        self.assertEqual([hashlib.sha256(each).hexdigest() for each in (second, first)], [newest.sha256, oldest.sha256])
+        printed = self.client.get(f"{paper}?number={oldest.number}").content
+        self.assertIn(f"?number={oldest.number}", self.page())
+        with_train(self.job, TRAIN)
+        Job.objects.filter(pk=self.job.pk).update(name="Another name")
+        self.assertEqual(self.client.get(f"{where}?number={oldest.number}").content, first)
+        self.assertEqual(self.client.get(f"{paper}?number={oldest.number}").content, printed)
+        self.assertFalse(self.client.get(where).json()["complete"])
+        for number in ("0", "99", "x", "9" * 30):
+            self.assertEqual(self.client.get(f"{where}?number={number}").status_code, 404)
+        with pdfplumber.open(io.BytesIO(printed)) as pages:
+            words = " ".join(page.extract_text() for page in pages.pages)
+            self.assertTrue(any(page.images for page in pages.pages))
+        self.assertIn("all well", words)
+        self.assertNotIn("one ring spare", words)
+        self.assertNotIn("Another name", words)
 
     def test_by_visit_and_by_phase_show_every_step_once(self) -> None:
         for query in ("?by=phase", "?by=visit"):
