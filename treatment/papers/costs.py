@@ -199,15 +199,6 @@ def costs(variant: EvaluatedTrain, rows: Sequence[MaterialRow], firm: Firm | Non
     return Costs(rates.currency, rates.years, rates.rate, lines, spreads[0], spreads[1], spreads[2], per)
 
 
-def sums_of(found: Costs, system: str) -> list[tuple[str, MoneySpread]]:
-    """The four sums in words, those of a volume in the job's units."""
-    volume = "1000 gallons" if system == "us" else "1000 liters"
-    return [
-        ("To begin with", found.first), ("In a year", found.yearly), (f"Over {found.years} years", found.total),
-        (volume, per_volume(found, system)),
-    ]  # fmt: skip
-
-
 def _at(line: CostLine, end: str) -> Decimal:
     return line.amount if end == "value" else line.low if end == "low" else line.high
 

@@ -24,7 +24,7 @@ LOG_LINES = 20  # empty lines of an owner's log
 
 @dataclass(frozen=True, slots=True)
 class PaperBlock:
-    """A part of a paper. kind: text, list, table, log, drawing, steps, labels or signature; heading: may be empty; rows: of a table, its head first;
+    """A part of a paper. kind: text, list, table, log, drawing, steps, findings, labels or signature; heading: may be empty; rows: of a table, its head first;
     lines of a drawing stand above it; name: of a drawing or of a table of its own look; own: columns in the company's words.
     """
 

@@ -14,6 +14,8 @@ from hypothesis import strategies as st
 from ..papers.design_file import design_document
 from ..papers.issue import FACTS, FROZEN, PRICES, RULES, VALUES, canonical, changes, checksum, frozen, letter
 from ..papers.printed import PAPERS, SAFETY, PaperText
+from ..papers.sheets import train_sheet, wall_sheet
+from ..train.weights import load_rows
 from .example import job, worked
 
 BESIDES = {"firm": "Larkfell Water", "to": "the Tarn family", "reason": "", "train": "<svg/>", "wall": "<svg/>", "wall_scale": 20, "options": []}
@@ -126,3 +128,52 @@ class Papers(TestCase):
     def test_both_sentences_of_safety(self) -> None:
         self.assertIn("only a test of the treated water", SAFETY[0])
         self.assertIn("Local code", SAFETY[1])
+
+
+class Sheets(TestCase):
+    def test_the_train_from_the_frozen_document_alone(self) -> None:
+        """Read again from its bytes it says the same: dangers, each stage with why it is there and its figures, findings with what to do and their source."""
+        whole = issued(job({"limits": {"iron": {"high": "0.2 mg/L", "reason": "the laundry"}}}))
+        sheet = train_sheet(whole)
+        self.assertEqual(train_sheet(json.loads(canonical(whole))), sheet)
+        text = text_of(sheet)
+        self.assertIn("Calcite neutralizer → Air-charged iron filter → Softener", text)
+        self.assertIn("1. Calcite neutralizer\nNeeded because otherwise pH would stay at 6.1.", text)
+        self.assertIn("pH out | 7.1", text)
+        self.assertIn("Iron: at most 0.2 mg/L. the laundry", text)
+        self.assertIn("danger | Danger | Total coliform was found in the water.", text)
+        self.assertIn("What to do: Keep boiling", text)
+        self.assertIn(" | boil-water · Public-health practice", text)
+        self.assertEqual(
+            [len(block.rows) - 1 for block in sheet.blocks if block.name == "figures"], [len(stage["figures"]) for stage in whole["design"]["train"]]
+        )
+
+    def test_what_the_designer_said_stands_on_it(self) -> None:
+        """A reason for a stage, and a limit of its own with its reason."""
+        own = {"iron": {"high": "4 mg/L", "reason": "the maker's sheet"}}
+        given: dict[str, Any] = {"train": [{"kind": "softener", "id": "soft", "reason": "it stood there", "feed_limits": own}]}
+        text = text_of(train_sheet(issued(job(given))))
+        self.assertIn("Fixed by the designer: it stood there", text)
+        self.assertIn("The designer's own limit of iron: at most 4 mg/L (the maker's sheet).", text)
+
+    def test_an_empty_train(self) -> None:
+        self.assertIn("No treatment.", text_of(train_sheet(issued(job({"train": []})))))
+
+    def test_the_wall_with_and_without_money(self) -> None:
+        """Three mineral tanks of 10x54 in and what they cost; who may not see money reads the same list without it, and no amount of a cost."""
+        besides = {"paper": "A3", "bar": "<svg/>", "above": "<svg/>", "loads": load_rows(worked(job()).chosen.run.stages, "us")}
+        whole = issued(**besides)
+        rows = whole["design"]["materials"]
+        with_it, without = (text_of(wall_sheet(whole, money)) for money in (True, False))
+        tank = next(row for row in rows if row["key"] == "vessel")
+        each, count = float(tank["price"]), tank["quantity"]["value"]
+        self.assertIn(f"{tank['what']} | {tank['note']} | {count:g} | {each:.2f} each | {each * count:.2f}", with_it)
+        self.assertIn(f"{tank['what']} | {tank['note']} | {count:g}\n", without)
+        whole_cost = sum(round(float(row["price"]) * row["quantity"]["value"], 2) for row in rows)
+        self.assertIn(f"Total, with first-year consumables: {whole_cost:.2f}." if whole_cost < 10_000 else f"{whole_cost:,.2f}", with_it)
+        self.assertIn("1000 gallons", with_it)
+        for words in ("What it costs", "Total, with", "Price", f"{each:.2f}"):
+            self.assertNotIn(words, without)
+        self.assertIn("Weights and circuits\nUnit | Filled | Floor load", without)
+        self.assertIn("Printed at full size on A3, the bar below has its stated length at 1:20.", without)
+        self.assertEqual(wall_sheet(json.loads(canonical(whole)), True), wall_sheet(whole, True))

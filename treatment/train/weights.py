@@ -8,6 +8,7 @@ from math import pi
 from typing import Any
 
 from ..house.packing import media_bag
+from ..language.display import show
 from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.tables import table
 from .treatment import StageRun, beside
@@ -61,6 +62,27 @@ def loads(stages: Sequence[StageRun[Any]]) -> tuple[Load, ...]:
 def mass_of_all(held: Sequence[Load]) -> float:
     """What all units weigh together [kg]."""
     return sum(each.mass.value for each in held)
+
+
+def load_rows(stages: Sequence[StageRun[Any]], system: str) -> list[list[str]]:
+    """Every unit as a table of a paper, its head first, what they weigh together last."""
+    held, volts = loads(stages), mains_volts(system)
+    return [
+        ["Unit", "Filled", "Floor load", "Heaviest part to lift", "Draws"],
+        *(
+            [
+                each.name, show(each.mass.value, "kg", system), show(each.foot, "kPa floor", system) if each.foot else "hangs",
+                show(each.lifted, "kg", system) if each.lifted else "", _drawn(each, volts),
+            ]
+            for each in held
+        ),
+        ["Total", show(mass_of_all(held), "kg", system), "", "", ""],
+    ]  # fmt: skip
+
+
+def _drawn(held: Load, volts: float) -> str:
+    """What it draws from the mains, in words; nothing where it draws nothing."""
+    return f"{held.watts.value:.0f} W, {held.amps(volts):.1f} A{', own circuit' if held.own else ''}" if held.watts.value else ""
 
 
 def load(stages: Sequence[StageRun[Any]], stage: StageRun[Any]) -> Load:

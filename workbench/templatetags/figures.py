@@ -14,10 +14,11 @@ from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 from treatment.language.analytes import analytes
-from treatment.language.display import amount, digits, media_hint, per_shown, show, show_amount, show_minutes, show_span, show_spread, unit_text
+from treatment.language.display import amount, digits, media_hint, show, show_amount, show_minutes, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
 from treatment.language.interface import cause
 from treatment.language.interface import severity as severity_word
+from treatment.language.lists import figure_title, money_text, price_text, quantity_text
 from treatment.language.measures import example_for
 
 from ..readers import written as written_for
@@ -35,23 +36,19 @@ def quantity(value: float | None, unit: str, system: str) -> str:
 @register.simple_tag
 def amount_of(value: float, unit: str, system: str) -> str:
     """A quantity of a list: measured in the job's units, counted without one."""
-    return show(value, unit, system) if unit in ("kg", "m", "L") else f"{value:g}"
+    return quantity_text(value, unit, system)
 
 
 @register.simple_tag
 def price(value: float, unit: str, system: str, currency: str) -> str:
     """The price of one unit, of the unit that the job shows: ``$1.20 per lb``."""
-    value = float(value)
-    if unit not in ("kg", "m", "L"):
-        return f"{money(value, currency)} {'each' if unit == 'each' else f'per {unit}'}"
-    return f"{money(per_shown(value, unit, system), currency)} per {unit_text(unit, system)}"
+    return price_text(float(value), unit, system, currency)
 
 
 @register.simple_tag
 def money(value: float, currency: str) -> str:
     """An amount of money with its currency."""
-    text = f"{value:,.2f}" if abs(value) >= 10_000 else f"{value:.2f}"
-    return f"{currency}{'' if currency in SIGNS else ' '}{text}".strip()
+    return money_text(value, currency)
 
 
 @register.simple_tag
@@ -141,8 +138,6 @@ def days_in_words(text: str) -> str:
     return _DAY.sub(said, text)
 
 
-#: currencies that are written by a sign close before the amount
-SIGNS = ("$", "£", "€", "C$", "A$")
 _DAY = re.compile(r"\b\d{4}-\d\d-\d\d\b")
 
 
@@ -178,11 +173,7 @@ def spaced(key: str) -> str:
 @register.filter
 def figure_name(key: str) -> str:
     """``ph_out`` as people write it: pH out; ``ct_needed``: CT needed."""
-    words = [SHORT.get(word, word) for word in key.split("_")]
-    return " ".join([words[0] if words[0] in SHORT.values() else words[0].capitalize(), *words[1:]])
-
-
-SHORT = {"ph": "pH", "ct": "CT", "uv": "UV", "uvt": "UVT", "tds": "TDS", "ro": "RO"}
+    return figure_title(key)
 
 
 @register.filter(name="any")

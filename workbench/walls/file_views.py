@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from typing import Any
 
 from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
+from django.template.loader import render_to_string
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_http_methods
 
@@ -20,10 +22,12 @@ from treatment.job.prices import price_keys
 from treatment.language.errors import Fault
 from treatment.language.spec import BAD, specs_of
 from treatment.language.tables import table
-from treatment.papers.costs import Costs, costs, listed, per_volume, shares, sums_of
-from treatment.papers.design_file import STANDING_CAUTION
+from treatment.papers.costs import Costs, costs, listed, per_volume, shares
+from treatment.papers.issue import checksum
 from treatment.papers.materials import MaterialRow, by_group, materials, total
-from treatment.train.weights import loads, mains_volts, mass_of_all
+from treatment.papers.printed import PaperText
+from treatment.papers.sheets import train_sheet, wall_sheet
+from treatment.train.weights import load_rows
 
 from ..pages.attached import attached
 from ..pages.printed import printed
@@ -34,6 +38,7 @@ from ..records.firm import Workspace
 from ..records.job import Job
 from ..usecases.access import ask, job_for, membership
 from ..usecases.firm import set_prices
+from ..usecases.issues import freeze
 from .exports import costs_csv, dxf, materials_csv, materials_xlsx
 from .views import drawn, states_of
 
@@ -101,18 +106,16 @@ def wall_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     design, wall, shapes = drawn(job, states_of(request))
     paper = paper_of(request.GET.get("paper", ""), job.units)
     front, above = shapes.front(), shapes.from_above(wall)
-    scale, rows = front.scale_for(paper.across, paper.down, job.units), materials(design.chosen, wall)
-    money = costs(design.chosen, rows)
-    held, volts = loads(design.chosen.run.stages), mains_volts(job.units)
-    context = {
-        "job": job, "design": design, "wall": wall, "view": front, "above": above, "scale": scale, "size": front.on_paper(scale),
-        "size_above": above.on_paper(scale), "bar": scale_bar(scale, job.units), "paper": paper,
-        "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": mass_of_all(held),
-        "groups": by_group(rows), "total": total(rows), "currency": money.currency_named, "costs": money, "sums": sums_of(money, job.units), "today": timezone.localdate(),
-        "names": {unit.id: unit.name for unit in wall.units}, "caution": STANDING_CAUTION,
-        "style": svg_style("wall"),
+    scale, style = front.scale_for(paper.across, paper.down, job.units), svg_style("wall")
+    shown = {"style": style, "names": {unit.id: unit.name for unit in wall.units}, "wall": wall}
+    besides = {
+        "wall_scale": scale, "paper": paper.name, "loads": load_rows(design.chosen.run.stages, job.units),
+        "bar": render_to_string("walls/_scale_bar.html", {"bar": scale_bar(scale, job.units)}),
+        "wall": render_to_string("issues/wall.svg", shown | {"view": front, "size": front.on_paper(scale)}),
+        "above": render_to_string("walls/above.svg", {"style": style, "view": above, "size": above.on_paper(scale)}),
     }  # fmt: skip
-    return printed(request, "walls/wall_pdf.html", context, job, "wall.pdf")
+    whole = _frozen(job, besides)
+    return _sheet(request, job, whole, wall_sheet(whole, job.sees_money), f"{paper.width:g}mm {paper.height:g}mm", "wall.pdf")
 
 
 @require_GET
@@ -120,11 +123,22 @@ def train_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     """The train sheet: the drawing, each stage with its figures, the findings with their remedies, what was accepted and why."""
     job = job_for(request, pk)
     design, _, _ = drawn(job)
-    context = {"job": job, "design": design, "variant": design.chosen, "drawing": draw_train(design, design.chosen, job.units),
-               "today": timezone.localdate(), "caution": STANDING_CAUTION,
-    "style": svg_style("train"),
-               "names": {stage.id: stage.name for stage in design.chosen.run.stages}}  # fmt: skip
-    return printed(request, "walls/train_pdf.html", context, job, "train.pdf")
+    drawing = {"drawing": draw_train(design, design.chosen, job.units), "style": svg_style("train")}
+    whole = _frozen(job, {"train": render_to_string("issues/train.svg", drawing)})
+    return _sheet(request, job, whole, train_sheet(whole), "A4", "train.pdf")
+
+
+def _frozen(job: Job, besides: dict[str, Any]) -> dict[str, Any]:
+    """What would be frozen of a job now, with what a sheet shows besides."""
+    return freeze(job, {"firm": job.workspace.name, "day": timezone.localdate().isoformat(), **besides})
+
+
+def _sheet(request: HttpRequest, job: Job, whole: dict[str, Any], sheet: PaperText, size: str, name: str) -> HttpResponse:
+    """A working sheet, printed from what would be frozen, and from nothing else."""
+    context = {
+        "paper": sheet, "frozen": whole, "drawings": whole["papers"], "day": dt.date.fromisoformat(whole["papers"]["day"]), "size": size, "sum": checksum(whole),
+    }  # fmt: skip
+    return printed(request, "walls/sheet_pdf.html", context, job, name)
 
 
 @require_http_methods(["GET", "POST"])

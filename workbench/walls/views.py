@@ -19,7 +19,7 @@ from treatment.editing.wall import Drop, Nudge, Release, Turn
 from treatment.language.errors import BadDocument
 from treatment.language.tables import table
 from treatment.studies.supply import routed_loss
-from treatment.train.weights import loads, mains_volts, mass_of_all
+from treatment.train.weights import load_rows
 from treatment.wall.parts import STATES, Wall
 
 from ..outcome import Done, Late, Refused
@@ -71,7 +71,6 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
     selected = selected if selected in ids else (wall.findings[0].stage if wall.findings else ids[0] if ids else "")
     history = {revision.number: revision for revision in option.revisions.all()}
     joining = design.job.facts.site.joining
-    held, volts = loads(design.chosen.run.stages), mains_volts(job.units)
     unit = next((unit for unit in wall.units if unit.id == selected), None)
     return {
         "routed": routed_loss(design, design.chosen), "piped": design.duty.supply.pipe.loss(design.duty.flow, design.evidence.adverse.temperature),
@@ -82,7 +81,7 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
         "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]),
         "wall_url": reverse("wall", args=[job.pk]),
         "lengths": [(words, wall.pipe_length(*roles)) for words, roles in LENGTHS],
-        "loads": [(each, each.amps(volts)) for each in held], "mass_of_all": mass_of_all(held),
+        "loads": load_rows(design.chosen.run.stages, job.units),
         "papers": papers().items(),
         "legend": legend(wall), "legend_frame": FRAME,
         "state_links": [(each, _with_states(job, selected, states | {selected: each})) for each in (unit.states if unit else ())], "unit_links": _with_states(job, "", states),
