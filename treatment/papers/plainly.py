@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from ..operation.maintenance.upkeep import Task, upkeep
 from ..planning.evaluated import EvaluatedTrain
@@ -64,6 +65,12 @@ def unit_names(names: Sequence[str]) -> list[str]:
     ['Sediment filter, unit 1 of 3', 'Softener', 'Sediment filter, unit 3 of 3']
     """
     return [f"{name}, unit {place} of {len(names)}" if names.count(name) > 1 else name for place, name in enumerate(names, 1)]
+
+
+def names_of(design: Mapping[str, Any]) -> dict[str, str]:
+    """How each stage of a ``cairn-design/1`` is called on paper, by its id."""
+    stages = design["train"]
+    return dict(zip((stage["id"] for stage in stages), unit_names([stage["name"] for stage in stages]), strict=True))
 
 
 def task_of(task: str, name: str | None) -> str:

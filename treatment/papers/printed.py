@@ -10,7 +10,7 @@ from typing import Any
 from ..language.analytes import analytes
 from ..language.display import show, show_amount
 from ..language.prose import sentence
-from .plainly import often, task_of, unit_names
+from .plainly import names_of, often, task_of
 
 #: every paper bears both
 SAFETY = (
@@ -143,18 +143,13 @@ def _options(papers: Mapping[str, Any]) -> Iterator[tuple[str, ...]]:
 def _tasks(design: Mapping[str, Any], who: str) -> list[str]:
     """Tasks of the owner, or of all others, each with its unit and how often it comes."""
     chosen = [task for task in design["upkeep"] if (task["who"] == "owner") == (who == "owner")]
-    names = _names(design)
+    names = names_of(design)
     days = sorted((_days(task), task_of(task["task"], names.get(task["stage"]))) for task in chosen)
     return [f"{words}: {often(max(each, 1.0))}." for each, words in days]
 
 
 def _days(task: Mapping[str, Any]) -> float:
     return float(task["every"]["value"] if task["every"]["unit"] == "day" else task["every"]["value"] / 24)
-
-
-def _names(design: Mapping[str, Any]) -> dict[str, str]:
-    stages = design["train"]
-    return dict(zip((stage["id"] for stage in stages), unit_names([stage["name"] for stage in stages]), strict=True))
 
 
 # --- pack -------------------------------------------------------------------------------------------------------------
@@ -256,7 +251,7 @@ def _valves(papers: Mapping[str, Any]) -> Iterator[PaperBlock]:
 
 def _calendar(design: Mapping[str, Any]) -> Iterator[tuple[str, ...]]:
     """Tasks in the order in which they come, with what to do."""
-    names = _names(design)
+    names = names_of(design)
     for task in sorted(design["upkeep"], key=_days):
         yield (
             task_of(task["task"], names.get(task["stage"])),

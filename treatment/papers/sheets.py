@@ -15,7 +15,7 @@ from ..language.interface import severity
 from ..language.lists import figure_title, money_text, price_text, quantity_text
 from ..language.prose import sentence
 from ..language.tables import table
-from .plainly import unit_names
+from .plainly import names_of
 from .printed import PaperBlock, PaperText
 
 #: the group of what is brought along, not bought
@@ -26,7 +26,7 @@ TOOLS = "tools"
 def train_sheet(frozen: Mapping[str, Any]) -> PaperText:
     """The drawing, each stage with its reasons and figures, the findings with their remedies, what was assumed."""
     design, system = frozen["design"], frozen["design"]["job"]["units"]
-    names = _names(design)
+    names = names_of(design)
     return PaperText("the train", _said((
         PaperBlock("text", "", (_made_by(design),)),
         PaperBlock("list", "Dangers", tuple(f"{each['message']} {each['remedy']}" for each in design["findings"] if each["severity"] == "danger" and not each["waived"])),
@@ -80,7 +80,7 @@ def _limits(limits: Mapping[str, Any]) -> Iterator[str]:
 def wall_sheet(frozen: Mapping[str, Any], money: bool) -> PaperText:
     """The wall to scale and from above, what it weighs and draws, what is wrong with it, what has to be bought. money: whether costs are told."""
     design, papers, system = frozen["design"], frozen["papers"], frozen["design"]["job"]["units"]
-    scale, names = papers["wall_scale"], _names(design)
+    scale, names = papers["wall_scale"], names_of(design)
     good = "No clashes, and everything that needs access can be reached."
     return PaperText(f"wall layout, 1:{scale}", _said((
         PaperBlock("text", "", (f"Printed at full size on {papers['paper']}, the bar below has its stated length at 1:{scale}. {design['caution']}",)),
@@ -162,11 +162,6 @@ def _said(blocks: Iterable[PaperBlock]) -> tuple[PaperBlock, ...]:
 
 def _made_by(design: Mapping[str, Any]) -> str:
     return f"Calculated with version {design['engine']}. {design['caution']}"
-
-
-def _names(design: Mapping[str, Any]) -> dict[str, str]:
-    stages: Sequence[Mapping[str, Any]] = design["train"]
-    return dict(zip((stage["id"] for stage in stages), unit_names([stage["name"] for stage in stages]), strict=True))
 
 
 def _findings(heading: str, found: Sequence[Mapping[str, Any]], names: Mapping[str, str], none: str, cited: bool = False) -> PaperBlock:
