@@ -71,12 +71,8 @@ def sheet(variant: EvaluatedTrain) -> Sheet:
     """The run sheet of a train. Empty for an empty train: there is nothing to start. Raises NoOrder for needs in a circle."""
     if not variant.run.stages:
         return Sheet(())
-    situation = Situation(variant)
-    tied = Ties(_steps(situation, frozenset()), situation, frozenset()).tied()
-    late = joins_later(situation, tied)
-    if late:
-        tied = Ties(_steps(situation, late), situation, late).tied()
-    return Sheet(tuple(walked(tied)), late)
+    situation, _, late = _begun(variant)
+    return Sheet(tuple(walked(Ties(_steps(situation, late), situation, late).tied())), late)
 
 
 @lru_cache(maxsize=4)
@@ -84,10 +80,16 @@ def work(variant: EvaluatedTrain) -> tuple[Step, ...]:
     """The steps of a run sheet by themselves: what each takes of hands and tools, without an order, figures or who waits for whom."""
     if not variant.run.stages:
         return ()
+    situation, steps, late = _begun(variant)
+    return tuple(_steps(situation, late, bare=True) if late else steps)
+
+
+@lru_cache(maxsize=4)
+def _begun(variant: EvaluatedTrain) -> tuple[Situation, list[Step], frozenset[str]]:
+    """Where a train is started, its steps by themselves if all units joined at once, and the units that join later."""
     situation = Situation(variant)
     steps = _steps(situation, frozenset(), bare=True)
-    late = joins_later(situation, Ties(steps, situation, frozenset()).bound())
-    return tuple(_steps(situation, late, bare=True) if late else steps)
+    return situation, steps, joins_later(situation, Ties(steps, situation, frozenset()).bound())
 
 
 def _steps(situation: Situation, late: frozenset[str], bare: bool = False) -> list[Step]:
