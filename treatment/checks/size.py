@@ -140,9 +140,9 @@ def _after(one: float, other: float) -> float:
 @rule("regeneration-awake", "train", "safety.schedule", on="*")
 def regeneration_awake(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """A unit regenerates while people use water, which then passes it untreated."""
-    hour, busy, twin = stage.keys.hour, audit.duty.busy_hours, bool(stage.sizing.params.get("twin"))
+    hour, busy, twin = stage.keys.hour, audit.duty.busy_hours, stage.sizing.params.get("twin")  # none: it is not made as a twin
     quiet = audit.duty.rows["schedule"]
-    if audit.duty.round_the_clock and stage.regenerates and stage.kind == "softener" and not twin:
+    if audit.duty.round_the_clock and stage.regenerates and twin is False:
         yield Hit("caution", "Water is used around the clock: at any regeneration time, untreated water passes while it regenerates.",
                   "Fit twin vessels, one in service while the other regenerates.")  # fmt: skip
         return

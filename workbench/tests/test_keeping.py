@@ -14,6 +14,7 @@ import tempfile
 import time
 import zipfile
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from django.conf import settings
@@ -288,8 +289,17 @@ class AnOlderBackup(CommittedTestCase):
         documents, answered = told
         self.assertEqual(answered, {"owner": 200, "calendar": 200, "device": 200, "people": 200, "history": 200})
         self.assertEqual(set(documents), set(kept["documents"]))
-        for which, document in kept["documents"].items():
-            self.assertEqual(documents[which], document, which)
+        for which, document in kept["documents"].items():  # a record has more words since, and none other
+            self.assertEqual(_known_then(documents[which], document) if which.endswith(" run") else documents[which], document, which)
+
+
+def _known_then(now: Any, then: Any) -> Any:
+    """A document without the members that it did not have then."""
+    if isinstance(now, dict) and isinstance(then, dict):
+        return {name: _known_then(held, then[name]) for name, held in now.items() if name in then}
+    if isinstance(now, list) and isinstance(then, list) and len(now) == len(then):
+        return [_known_then(one, other) for one, other in zip(now, then, strict=True)]
+    return now
 
 
 def _encrypted(content: bytes) -> bytes:
