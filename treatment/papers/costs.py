@@ -121,7 +121,7 @@ class Costs:
     @property
     def currency_named(self) -> str:
         """The currency as people read it: nothing where none was named."""
-        return "" if self.currency == table("prices")["money"]["currency"] else self.currency
+        return named(self.currency)
 
     @property
     def rate_percent(self) -> str:
@@ -446,9 +446,18 @@ def shares(found: Costs, variant: EvaluatedTrain) -> list[Share]:
 
 def per_volume(found: Costs, system: str) -> MoneySpread:
     """What a thousand liters cost, or a thousand gallons where the job counts in those."""
-    times = Decimal(str(constant("US_gal"))) if system == "us" else Decimal(1)
-    each = found.per_thousand_litres
+    times, each = litres_in(system), found.per_thousand_litres
     return MoneySpread(each.low * times, each.value * times, each.high * times)
+
+
+def litres_in(system: str) -> Decimal:
+    """Liters in the unit of volume [L] in which the people of a system of units count their water."""
+    return Decimal(str(constant("US_gal"))) if system == "us" else Decimal(1)
+
+
+def named(currency: str) -> str:
+    """A currency as people read it: nothing where none was named."""
+    return "" if currency == table("prices")["money"]["currency"] else currency
 
 
 def told_zero(firm: Firm) -> Mapping[str, str]:

@@ -10,11 +10,11 @@ from typing import Any
 from ..evidence.samples import Assumption
 from ..language.analytes import analytes
 from ..language.display import media_hint, show, show_amount
-from ..language.figure import constant
 from ..language.interface import severity
 from ..language.lists import figure_title, money_text, price_text, quantity_text
 from ..language.prose import sentence
-from ..language.tables import table
+from .costs import litres_in, named
+from .materials import cents
 from .plainly import names_of
 from .printed import PaperBlock, PaperText
 
@@ -46,7 +46,7 @@ def _stages(frozen: Mapping[str, Any], names: Mapping[str, str], system: str) ->
         reasons = {name: own["reason"] for name, own in (keys.get("feed_limits") or {}).items()}
         own = (_own_limit(each, reasons.get(each["analyte"]) or each["because"], system) for each in stage["feed_limits"] if each["own"])
         fixed = [f"Fixed by the designer: {keys['reason']}"] if keys.get("reason") else []
-        yield PaperBlock("list", f"{number}. {names[stage['id']]}", (*stage["reasons"], *fixed, *own, *stage["cautions"]))
+        yield PaperBlock("steps", f"{number}. {names[stage['id']]}", (*stage["reasons"], *fixed, *own, *stage["cautions"]))
         rows = [(figure_title(name), show(held["value"], media_hint(name, held["unit"]), system)) for name, held in stage["figures"].items()]
         yield PaperBlock("table", rows=(("Figure", "Value"), *rows), name="figures")
 
@@ -95,7 +95,7 @@ def wall_sheet(frozen: Mapping[str, Any], money: bool) -> PaperText:
 
 
 def _costs(costs: Mapping[str, Any], system: str) -> Iterator[PaperBlock]:
-    named = _currency(costs)
+    currency = named(costs["currency"])
     volume = "1000 gallons" if system == "us" else "1000 liters"
     sums = [
         ("To begin with", costs["first"]),
@@ -103,61 +103,51 @@ def _costs(costs: Mapping[str, Any], system: str) -> Iterator[PaperBlock]:
         (f"Over {costs['years']} years", costs["total"]),
         (volume, _per_volume(costs, system)),
     ]
-    rows = [(words, *(money_text(float(each[end]), named) for end in ("low", "value", "high"))) for words, each in sums]
+    rows = [(words, *(money_text(float(each[end]), currency) for end in ("low", "value", "high"))) for words, each in sums]
     yield PaperBlock("table", "What it costs", rows=(("", "Lowest", "Expected", "Highest"), *rows), name="figures")
     rate = f"{float(costs['rate']) * 100:.4g}"
     notes = [f"Replacements count in the year they fall, at {rate}% real discount a year. Use from 0.8 to 1.25 of the expected."]
     yield PaperBlock("text", "", (*(["With made-up sample prices where the company has none of its own."] if costs["sample_prices"] else []), *notes))
 
 
-def _per_volume(costs: Mapping[str, Any], system: str) -> dict[str, float]:
+def _per_volume(costs: Mapping[str, Any], system: str) -> dict[str, Decimal]:
     """What a thousand liters cost, or a thousand gallons where the job counts in those."""
-    times = constant("US_gal") if system == "us" else 1.0
-    return {end: float(costs["per_thousand_litres"][end]) * times for end in ("low", "value", "high")}
+    return {end: Decimal(costs["per_thousand_litres"][end]) * litres_in(system) for end in ("low", "value", "high")}
 
 
 def _materials(design: Mapping[str, Any], system: str, money: bool) -> Iterator[PaperBlock]:
     """What has to be bought, a table to each group, with its sum."""
-    named, whole, groups = _currency(design["costs"]), Decimal(0), dict[str, list[Mapping[str, Any]]]()
+    currency, whole, groups = named(design["costs"]["currency"]), Decimal(0), dict[str, list[Mapping[str, Any]]]()
     for row in design["materials"]:
         groups.setdefault(row["group"], []).append(row)
     for group, rows in groups.items():
-        costs = [(Decimal(row["price"]) * Decimal(str(row["quantity"]["value"]))).quantize(Decimal("0.01")) for row in rows]
+        costs = [cents(Decimal(row["price"]) * Decimal(str(row["quantity"]["value"]))) for row in rows]
         whole += sum(costs)
         priced = money and group != TOOLS
         head = ("What", "Note", "Quantity", "Price", "Total") if priced else ("What", "Note", "Quantity")
-        heading = f"Materials: {group}" + (f", {money_text(float(sum(costs)), named)}" if priced else "")
-        told = [_bought(row, float(cost), system, named if priced else None) for row, cost in zip(rows, costs, strict=True)]
+        heading = f"Materials: {group}" + (f", {money_text(float(sum(costs)), currency)}" if priced else "")
+        told = [_bought(row, float(cost), system, currency if priced else None) for row, cost in zip(rows, costs, strict=True)]
         yield PaperBlock("table", heading, rows=(head, *told), name="materials")
     if money:
         yield PaperBlock(
             "text",
             "",
-            (f"Total, with first-year consumables: {money_text(float(whole), named)}. Sample prices where the company has no price list.",),
+            (f"Total, with first-year consumables: {money_text(float(whole), currency)}. Sample prices where the company has no price list.",),
         )
 
 
-def _bought(row: Mapping[str, Any], cost: float, system: str, named: str | None) -> tuple[str, ...]:
-    """A material in a row. named: the currency, None where no money is told."""
+def _bought(row: Mapping[str, Any], cost: float, system: str, currency: str | None) -> tuple[str, ...]:
+    """A material in a row. currency: as people read it, None where no money is told."""
     amount, unit = row["quantity"]["value"], row["quantity"]["unit"]
     code = f" ({row['code']})" if row.get("code") else ""
     told = (f"{row['what']}{code}", row["note"], quantity_text(amount, unit, system))
-    return told if named is None else (*told, price_text(float(row["price"]), unit, system, named), money_text(cost, named))
-
-
-def _currency(costs: Mapping[str, Any]) -> str:
-    """The currency as people read it: nothing where none was named."""
-    return "" if costs["currency"] == table("prices")["money"]["currency"] else str(costs["currency"])
+    return told if currency is None else (*told, price_text(float(row["price"]), unit, system, currency), money_text(cost, currency))
 
 
 # --- both -------------------------------------------------------------------------------------------------------------
 def _said(blocks: Iterable[PaperBlock]) -> tuple[PaperBlock, ...]:
     """Blocks that say something; a stage keeps its heading."""
-    return tuple(
-        block
-        for block in blocks
-        if block.lines or len(block.rows) > 1 or block.kind in ("drawing", "findings") or (block.kind == "list" and block.heading[:1].isdigit())
-    )
+    return tuple(block for block in blocks if block.lines or len(block.rows) > 1 or block.kind in ("drawing", "findings", "steps"))
 
 
 def _made_by(design: Mapping[str, Any]) -> str:

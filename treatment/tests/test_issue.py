@@ -177,3 +177,10 @@ class Sheets(TestCase):
         self.assertIn("Weights and circuits\nUnit | Filled | Floor load", without)
         self.assertIn("Printed at full size on A3, the bar below has its stated length at 1:20.", without)
         self.assertEqual(wall_sheet(json.loads(canonical(whole)), True), wall_sheet(whole, True))
+
+    def test_a_half_cent_is_rounded_as_on_the_list(self) -> None:
+        """Half a unit at 0.25 is 0.125: 0.13, as the list of materials has it, not the 0.12 of rounding to even."""
+        whole = issued(paper="A3", bar="<svg/>", above="<svg/>", loads=[])
+        row = whole["design"]["materials"][0]
+        row["price"], row["quantity"] = "0.25", {"value": 0.5, "unit": "each"}
+        self.assertIn("| 0.5 | 0.25 each | 0.13\n", text_of(wall_sheet(whole, True)))

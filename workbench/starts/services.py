@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import json
 import secrets
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
@@ -148,9 +149,18 @@ def kept_records(row: StartRun | None) -> list[StartRecord]:
     return list(row.records.defer("document")) if row is not None else []
 
 
-def kept_record(job: Job, number: str) -> StartRecord:
-    """The record that was kept at an event. Raises Gone."""
-    return one_of(StartRecord, run__job=job, number=int(number) if number.isdecimal() and len(number) < 10 else 0)
+def record_asked(job: Job, number: str) -> tuple[dict[str, Any], StartRecord | None]:
+    """A record, and as what it was kept: that of an event by its number; else the newest while all is done, and how it stands where something is open.
+
+    Raises Gone.
+    """
+    if number:
+        held = one_of(StartRecord, run__job=job, number=int(number) if number.isdecimal() and len(number) < 10 else 0)
+        return json.loads(held.document), held
+    row = run_of(job)
+    _, run = state_of(job, row)
+    newest = row.records.filter(number=row.last).first() if row is not None and run.complete else None
+    return (record_of(job, run), None) if newest is None else (json.loads(newest.document), newest)
 
 
 def pictures_of(job: Job, keys: Iterable[str]) -> dict[str, bytes]:

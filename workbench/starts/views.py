@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import json
 from base64 import b64encode
 from typing import Any
 
@@ -26,7 +25,7 @@ from ..pages.attached import attached, attached_json
 from ..pages.printed import printed
 from ..pages.steps import steps
 from ..records.job import Job
-from ..records.run import StartPhoto, StartRecord
+from ..records.run import StartPhoto
 from ..request import Request, version_of, whole
 from ..usecases.access import job_for
 from . import services
@@ -158,25 +157,11 @@ def calendar(request: Request, pk: int) -> HttpResponse:
     return attached(ical(job.name, calendar_of(row, run).visits(), first_day(row)), "text/calendar; charset=utf-8", job, "visits.ics")
 
 
-def _record(request: Request, job: Job) -> tuple[dict[str, Any], StartRecord | None]:
-    """The record that is asked for, and as what it was kept: one by its number; else the newest, as it stands where something is open."""
-    if number := request.GET.get("number", ""):
-        held: StartRecord | None = services.kept_record(job, number)
-    else:
-        row = services.run_of(job)
-        _, run = services.state_of(job, row)
-        held = next((each for each in services.kept_records(row) if row is not None and each.number == row.last), None) if run.complete else None
-        if held is None:
-            return services.record_of(job, run), None
-    assert held is not None
-    return json.loads(held.document), held
-
-
 @require_GET
 def record_file(request: Request, pk: int) -> HttpResponse:
     """The record as ``cairn-commissioning/1``."""
     job = job_for(request, pk)
-    document, held = _record(request, job)
+    document, held = services.record_asked(job, request.GET.get("number", ""))
     return (
         attached_json(document, job, "commissioning.json")
         if held is None
@@ -188,7 +173,7 @@ def record_file(request: Request, pk: int) -> HttpResponse:
 def record_pdf(request: Request, pk: int) -> HttpResponse:
     """The record on paper, from its document and the pictures that it names."""
     job = job_for(request, pk)
-    document, held = _record(request, job)
+    document, held = services.record_asked(job, request.GET.get("number", ""))
     paper = record_paper(document)
     keys = [photo.key for _, steps in paper.phases for step in steps for photo in step.photos]
     photos = {key: f"data:image/jpeg;base64,{b64encode(image).decode()}" for key, image in services.pictures_of(job, keys).items()}
