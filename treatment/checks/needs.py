@@ -47,17 +47,13 @@ def unmet(audit: Audit) -> Iterator[Hit]:
                 (need.goal,),
                 source=need.source,
             )
-    judged = {need.goal for need in audit.needs}
+    judged = {need.goal for need in audit.needs if need.goal != "ph" or not need.met_by(audit.run.finished, audit.run.tap)}
     for limit in audit.limits:
         made, was = audit.run.finished.get(limit.analyte), audit.run.raw.get(limit.analyte)
-        if (
-            made is None
-            or limit.health
-            or limit.analyte in judged - {"ph"}
-            or not limit.broken_by(made)
-            or (was is not None and limit.broken_by(was))
-        ):
+        if made is None or limit.health or limit.analyte in judged or not limit.broken_by(made):
             continue
+        if was is not None and limit.broken_by(was) and (limit.high is None or was > limit.high or made <= limit.high):
+            continue  # the source has it, and it is past the same end still
         row = analytes()[limit.analyte]
         if limit.analyte == "ph":
             message = f"The train itself changes the pH to {made:.1f}; the limits are {limit.low:g} to {limit.high:g}."

@@ -26,6 +26,8 @@ CHLORINE_FED = "chlorine_fed"
 SULFUR = "sulfur_made"
 #: arsenic that is trivalent [mg/L]: uncharged, hardly held until it is oxidised
 ARSENITE = "arsenite"
+#: its pH was raised by calcite alone, which stops by itself near saturation
+CALCITE_HELD = "calcite_held"
 #: alkalinity eaten by oxidising a mg/L of each: two acid equivalents [mg/L as CaCO3 per mg/L]
 ACID_OF_IRON, ACID_OF_MANGANESE = 1.792, 1.822
 #: absorbance per cm at 254 nm of organic matter nobody measured: stands in place of a measured transmittance, see `darkness`

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from ..chemistry.water import PERMEATE, SCALE_GUARD, Water
+from ..chemistry.water import CALCITE_HELD, PERMEATE, SCALE_GUARD, Water
 from ..evidence.gather import Evidence
 from ..evidence.samples import Assumption
 from ..job.facts import Facts
@@ -34,7 +34,8 @@ ESTIMATED = {"tds": {"tds", "conductivity"}, "sodium": {"sodium"}, "chloride": {
 class Need:
     """Something to be put right. goal: an analyte; low and high: what it should lie between, in ``unit``.
 
-    standing: the raw water meets it, but what the train makes on the way is held against it, too.
+    standing: the raw water meets it, but what the train makes on the way is held against it, too. eased: a mark on the water,
+    and what stands in place of ``high`` where it bears that.
     """
 
     goal: str
@@ -48,6 +49,7 @@ class Need:
     tap: str = ""
     mark: str = ""
     standing: bool = False
+    eased: tuple[str, float] | None = None
 
     def met_by(self, water: Water, tap: Water | None = None) -> bool:
         """Whether the water of the house, or that of the drinking tap where this suffices, meets it.
@@ -67,7 +69,10 @@ class Need:
         value = water.get(self.goal)
         if value is None:
             return True
-        return (self.high is None or value <= self.high * (1 + 1e-6) + 1e-9) and (self.low is None or value >= self.low - 0.005)
+        high = self.high
+        if high is not None and self.eased is not None and value > high and water.value(self.eased[0]) > 0:
+            high = max(high, self.eased[1])
+        return (high is None or value <= high * (1 + 1e-6) + 1e-9) and (self.low is None or value >= self.low - 0.005)
 
     def as_json(self) -> dict[str, Any]:
         limit = self.high if self.low is None or self.value > (self.high or self.value) else self.low
@@ -143,8 +148,14 @@ def _limits_broken(facts: Facts, evidence: Evidence, measured: set[str]) -> dict
         why = "this kind of source carries microbes" if limit.analyte in evidence.carried else _why(limit)
         tap = "only" if limit.analyte in facts.wishes.drinking_tap_only else "may" if limit.analyte in TAP_GOALS else ""
         health = limit.health or bool(known and known.health)
-        found[limit.analyte] = Need(limit.analyte, why, limit.low, high, value, limit.unit, health, limit.source, tap=tap)
+        eased = _by_calcite() if limit.analyte == "ph" else None
+        found[limit.analyte] = Need(limit.analyte, why, limit.low, high, value, limit.unit, health, limit.source, tap=tap, eased=eased)
     return found
+
+
+def _by_calcite() -> tuple[str, float]:
+    """What the pH may come to by calcite alone, which stops by itself: soft water ends near saturation, above the limit. It is told."""
+    return CALCITE_HELD, float(table("stages")["neutralizer"]["saturated_ph"])
 
 
 def _salt_asks(facts: Facts, need: Need) -> bool:
@@ -181,7 +192,7 @@ def _corrosion(facts: Facts, evidence: Evidence, found: dict[str, Need]) -> dict
         found["ph"].high if "ph" in found else max((limit.high for limit in limits_of(facts) if limit.analyte == "ph"), default=None),
     )
     if water.ph < row["held_ph"]:
-        needs_["ph"] = Need("ph", why, low, high, water.ph, "pH", False, source("safety.corrosion"))
+        needs_["ph"] = Need("ph", why, low, high, water.ph, "pH", False, source("safety.corrosion"), eased=_by_calcite())
     if water.value("alkalinity") < row["held_alkalinity"] and "alkalinity" in evidence.stated:
         needs_["alkalinity"] = Need(
             "alkalinity", why, float(row["held_alkalinity"]), None, water.value("alkalinity"), "mg/L CaCO3", False, source("safety.corrosion")

@@ -161,16 +161,17 @@ class Planner:
         return frozenset((each.rule, grave) for each in found for grave in {False, each.against_the_train})
 
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:
-        """A path audited; where the source's own pressure is too low for it with a pump, in the step of its pressure that is enough.
+        """A path audited; where the pressure is too low for it with a pump, or its own pump set higher, in the step that is enough.
 
-        Where a step is enough, what has too little pressure is audited only if a fault is left with the pump, too.
+        Where a step is enough, what has too little pressure is audited only if a fault is left with the pump, too. To set a pump
+        higher that stands there anyway costs nothing: that is done for a caution, too.
         """
-        ways = [path]
-        if "fault" in self.pressed(name_stages(path.stages)):
+        ways, own = [path], next((at for at, stage in enumerate(path.stages) if stage.room.pumps), None)
+        if not self.pressed(name_stages(path.stages)).isdisjoint({"fault"} if own is None else {"fault", "caution"}):
             for pressure in self.duty.rows["storage"]["booster_steps_kpa"]:
-                pumped = self._pumped(path, float(pressure))
+                pumped = self._pumped(path, own, float(pressure))
                 if pumped is None:
-                    break
+                    continue
                 ways.append(pumped)
                 if self.pressed(name_stages(pumped.stages)).isdisjoint({"fault", "caution"}):
                     ways.insert(0, ways.pop())
@@ -181,21 +182,23 @@ class Planner:
             if way is ways[0] and works(score):
                 return
 
-    def _pumped(self, path: Path, pressure: float) -> Path | None:
-        """The path with a booster pump of a pressure [kPa] at its head, or its own pump set to it; None where that is not to be."""
-        if self.duty.facts.wishes.no_power:
-            return None
+    def _pumped(self, path: Path, own: int | None, pressure: float) -> Path | None:
+        """The path with a booster pump of a pressure [kPa] at its head, or its own pump set to it; None where that is not to be.
+
+        own: the place of its own pump, where it has one.
+        """
         usual = float(self.duty.rows["storage"]["booster_kpa"])
-        own = next((at for at, stage in enumerate(path.stages) if stage.room.pumps), None)
         if own is None:
+            if self.duty.facts.wishes.no_power:
+                return None
             room = next(room for room in ROOMS.values() if room.pumps)
             keys: Any = room.Keys()
             keys = keys if pressure == usual else replace(keys, pressure=pressure)
             pump = Stage(room, keys)
             return path._replace(stages=(pump, *path.stages), price=path.price + room.cost(keys))
         pump = path.stages[own]
-        if pump.keys.pressure is not None or pressure == usual:
-            return None if pump.keys.pressure is not None else path
+        if pressure <= (pump.keys.pressure or usual):
+            return None
         stronger = Stage(pump.room, replace(pump.keys, pressure=pressure))
         return path._replace(stages=(*path.stages[:own], stronger, *path.stages[own + 1 :]))
 

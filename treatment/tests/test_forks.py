@@ -392,6 +392,26 @@ class AcidWater(TestCase):
         self.assertAlmostEqual(bed.water_out.ph, figures["ph_out"].value, places=6)
         self.assertLess(figures["ph_out"].value, figures["ph_ceiling"].value)
 
+    def test_calcite_on_soft_water_stops_by_itself_and_says_where(self) -> None:
+        """Soft water with little CO2 ends near saturation, pH 8 to 9: told, with what lowers it, and no reason to leave the water acid."""
+        for ph, alkalinity in (("6.2", "6 mg/L"), ("6.4", "6 mg/L"), ("6.4", "10 mg/L")):
+            design = well({"ph": ph, "alkalinity": alkalinity, "hardness": "8 mg/L CaCO3", "tds": "40 mg/L"})
+            finished = design.proposal.run.finished
+            self.assertTrue(design.plan.complete, (ph, alkalinity))
+            self.assertIn("neutralizer", kinds(design))
+            self.assertGreater(finished.ph, 8.5)
+            told = next(finding for finding in design.proposal.findings if finding.rule == "unmet/ph")
+            self.assertEqual(told.severity, "caution")
+            self.assertIn(f"{finished.ph:.1f}", told.message)
+            self.assertIn("blending bypass", told.remedy)
+
+    def test_an_alkali_that_is_fed_does_not_stop_by_itself(self) -> None:
+        """What calcite may end at is no excuse for soda ash behind it."""
+        readings = {"ph": "6.2", "alkalinity": "6 mg/L", "hardness": "8 mg/L CaCO3", "tds": "40 mg/L"}
+        fed = [{"kind": "neutralizer"}, {"kind": "chemical_feed", "chemical": "soda_ash", "dose": "5 mg/L"}, {"kind": "retention_tank"}]
+        chosen = well(readings, train=fed).chosen
+        self.assertFalse(next(need for need in chosen.audit.needs if need.goal == "ph").met_by(chosen.run.finished))
+
     def test_what_it_adds_is_owned_up_to(self) -> None:
         blend = worked(
             job(readings={"ph": "5.3", "alkalinity": "10 mg/L as CaCO3"}, train=[{"kind": "neutralizer", "medium": "blend"}])

@@ -84,6 +84,19 @@ class ComposedTrains(TestCase):
             self.assertEqual(pumps, [pressure], height)
             self.assertNotIn("pressure-short", ids(design.proposal.findings, "caution") | ids(design.proposal.findings, "fault"))
 
+    def test_the_pump_of_a_roof_is_set_higher_than_the_old_one_where_that_was_too_little(self) -> None:
+        """Behind a tank the train's own pump gives the pressure: 20 psi are not kept only because they were told."""
+        for told, pressure in (("20 psi", 345.0), ("40 psi", 275.79)):
+            design = worked(
+                job(
+                    {"source": {"kind": "rain"}, "supply": {"pressure_low": told, "pressure_high": "60 psi"}},
+                    readings=HARD_ONLY | {"hardness": "4 gpg"},
+                )
+            )
+            pump = next(stage for stage in design.proposal.run.stages if stage.kind == "booster_pump")
+            self.assertAlmostEqual(pump.sizing.params["pressure"], pressure, places=2)
+            self.assertNotIn("pressure-short", ids(design.proposal.findings, "caution") | ids(design.proposal.findings, "fault"))
+
     def test_what_cannot_be_done_is_said(self) -> None:
         """Much iron in acid water without power: calcite would be coated, nothing can be fed; no train is made up, the reason is given."""
         design = worked(job({"wishes": {"no_power": True}}, readings={"iron": "8 mg/L", "ferrous_iron": "8 mg/L"}))

@@ -11,7 +11,7 @@ from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
 from ..chemistry import carbonate
 from ..chemistry.carbonate import NA
-from ..chemistry.water import ACID_OF_IRON, ARSENITE, CHLORINE_FED, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
+from ..chemistry.water import ACID_OF_IRON, ARSENITE, CALCITE_HELD, CHLORINE_FED, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..chemistry.water import SULFUR as SULFUR_MADE
 from ..house.duty import Duty
 from ..house.library import Asked, Wanted
@@ -221,7 +221,7 @@ class ChemicalFeed(Treatment[ChemicalFeedKeys]):
             carbon=moles if chemical == "soda_ash" else 0.0,
             alkalinity=water.value("alkalinity") + equivalents * EQ,
             sodium=water.value("sodium") + equivalents * NA * 1000,
-            **{UNMIXED: 1.0},
+            **{UNMIXED: 1.0, CALCITE_HELD: 0.0},
         )
 
     def _oxidise(self, chemical: str, dose: float, water: Water, duty: Duty) -> Water:

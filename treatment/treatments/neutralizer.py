@@ -12,7 +12,7 @@ from ..audit.rules import Hit, rule
 from ..chemistry import carbonate
 from ..chemistry.carbonate import CACO3
 from ..chemistry.kinetics import dissolving
-from ..chemistry.water import OPEN_TO_AIR, Water
+from ..chemistry.water import CALCITE_HELD, OPEN_TO_AIR, Water
 from ..house.beds import Bed, Medium, bed_figures, medium, wash_figures
 from ..house.duty import Duty
 from ..job.feed_limits import FeedLimit
@@ -311,6 +311,7 @@ class Neutralizer(Treatment[NeutralizerKeys]):
             carbon=amount,
             alkalinity=water.value("alkalinity") + amount * MG_PER_MOL,
             calcium=water.value("calcium") + amount * carbonate.CA * 1000,
+            **{CALCITE_HELD: 1.0},
         )
         # calcite is adverse at opposite flows: the pH is missed at the peak, hardness is what a tap gets that runs alone
         slowly = goes.after(met / duty.rows["neutralizer"]["low_flow_share"])
@@ -418,6 +419,11 @@ def calcite_idle(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit
     soft_permeate = max(stage.water_in.hardness, stage.water_in.value("alkalinity")) < row["soft"]
     if soft_permeate and stage.water_in.ph <= row["idle_ph"]:
         return  # rain or permeate: little dissolves, and that little matters
+    if any(
+        limit.analyte == "ph" and limit.broken_by(stage.water_in.ph) and not limit.broken_by(min(stage.water_out.ph, limit.high))
+        for limit in audit.limits
+    ):
+        return  # little has to dissolve to bring the pH within the limits
     if dissolved < row["idle_mg_l"] or stage.water_in.ph > row["idle_ph"]:
         yield Hit("caution", f"Only {audit.show(dissolved, 'mg/L')} of calcite dissolves at pH {stage.water_in.ph:.1f}: the bed has no effect here.",
                   "Remove the neutralizer.")  # fmt: skip
