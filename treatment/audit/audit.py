@@ -102,8 +102,12 @@ class Audit:
         return sorted(found, key=lambda finding: (SEVERITIES.index(finding.severity), place.get(finding.stage, -1), finding.rule))
 
     def severities(self, topic: str) -> frozenset[str]:
-        """How grave what the rules about the whole job find on a topic is, without asking the others."""
-        return frozenset(hit.severity for known in rules_for("") if topic in known.topics for hit in known.check(self))
+        """How grave what the rules find on a topic is, of the whole job and of its stages, without asking the others."""
+        whole = (hit.severity for known in rules_for("") if topic in known.topics for hit in known.check(self))
+        staged = (
+            hit.severity for stage in self.run.stages for known in rules_for(stage.kind) if topic in known.topics for hit in known.check(self, stage)
+        )
+        return frozenset({*whole, *staged})
 
     @cached_property
     def _tried(self) -> list[Finding]:

@@ -35,8 +35,9 @@ def feed_limit(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 @rule("unmet/<analyte>", "train", "safety.evidence")
 def unmet(audit: Audit) -> Iterator[Hit]:
     """A comfort need that the finished water does not meet, or a comfort limit that the train itself breaks."""
+    made_so = {need.goal for need in audit.needs if need.standing and need.goal == "ph"}  # told below, as what the train does
     for need in audit.needs:
-        if not need.health and not need.met_by(audit.run.finished, audit.run.tap):
+        if not need.health and need.goal not in made_so and not need.met_by(audit.run.finished, audit.run.tap):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             bound = need.high if need.high is not None and value > need.high else need.low
             yield Hit(
@@ -47,7 +48,7 @@ def unmet(audit: Audit) -> Iterator[Hit]:
                 (need.goal,),
                 source=need.source,
             )
-    judged = {need.goal for need in audit.needs if need.goal != "ph" or not need.met_by(audit.run.finished, audit.run.tap)}
+    judged = {need.goal for need in audit.needs if need.goal != "ph" or not need.met_by(audit.run.finished, audit.run.tap)} - made_so
     for limit in audit.limits:
         made, was = audit.run.finished.get(limit.analyte), audit.run.raw.get(limit.analyte)
         if made is None or limit.health or limit.analyte in judged or not limit.broken_by(made):
@@ -70,6 +71,8 @@ def _unmade(audit: Audit, analyte: str) -> str:
     most, stage = max(made, key=lambda pair: abs(pair[0]), default=(0.0, None))
     if stage is None or not most:
         return "Use another treatment in its place, or accept the finding with a reason."
+    if analyte == "ph" and stage.water_out.ph < stage.water_in.ph:
+        return f"Put calcite after the {stage.said}, or feed soda ash before it."
     if "ph" in stage.room.answers:
         dosed = "Lower the dose of" if stage.room.uses_chemical else "Shorten the contact of, or fit a blending bypass around,"
         return f"{dosed} the {stage.said}, or accept the finding with a reason."

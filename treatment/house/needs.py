@@ -108,6 +108,8 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
     if facts.wishes.safe_to_drink is False:
         found = {name: need for name, need in found.items() if name not in MICROBES}
     found |= _corrosion(facts, evidence, found)
+    if "ph" not in found and (held := _not_soured(facts, evidence, measured)) is not None:
+        found["ph"] = held
     tested = evidence.states["hardness"].origin != "assumed"  # no softener is built on an assumption: the test is asked for
     if tested and (soft := _hardness(facts, water, notes)) is not None:
         found["hardness"] = soft
@@ -198,6 +200,18 @@ def _corrosion(facts: Facts, evidence: Evidence, found: dict[str, Need]) -> dict
             "alkalinity", why, float(row["held_alkalinity"]), None, water.value("alkalinity"), "mg/L CaCO3", False, source("safety.corrosion")
         )
     return needs_
+
+
+def _not_soured(facts: Facts, evidence: Evidence, measured: set[str]) -> Need | None:
+    """Water within the limits of pH stays so: iron and manganese that are oxidised eat its alkalinity, a membrane makes it acid.
+
+    None where nobody measured what it has of both, and where high purity is wished.
+    """
+    low = max((limit.low for limit in limits_of(facts) if limit.analyte == "ph" and limit.low is not None), default=None)
+    if low is None or facts.wishes.high_purity or not {"ph", "alkalinity"} <= measured or evidence.adverse.ph < low:
+        return None
+    why = "what the train takes of its alkalinity must not make it acid"
+    return Need("ph", why, low, None, evidence.adverse.ph, "pH", False, source("safety.corrosion"), standing=True)
 
 
 def _sodium(facts: Facts, evidence: Evidence, broken: Need | None) -> Need | None:

@@ -131,17 +131,17 @@ class MonitoringPoints(TestCase):
 
 class FromProposalToTrain(TestCase):
     def test_a_proposed_pump_keeps_its_pressure(self) -> None:
-        """A roof's pump composed to hold 207 kPa holds 207 kPa once the train is stored and read again, not the table's 345."""
+        """A roof's pump composed to hold 290 kPa holds 290 kPa once the train is stored and read again, not the table's 345."""
         rain = {
             "source": {"kind": "rain", "rain": {"roof_area": "150 m2", "monthly_rain": ["80 mm"] * 12}},
-            "supply": {"pressure_low": "207 kPa", "pressure_high": "345 kPa"},
+            "supply": {"pressure_low": "290 kPa", "pressure_high": "414 kPa"},
         }
         proposed = worked(job(rain, readings=HARD_ONLY | {"hardness": "10 mg/L as CaCO3"}))
         stored = worked(job(rain, readings=HARD_ONLY | {"hardness": "10 mg/L as CaCO3"}, train=written(proposed.plan.train)))
         held = [
             [stage.sizing.params["pressure"] for stage in design.chosen.run.stages if stage.kind == "booster_pump"] for design in (proposed, stored)
         ]
-        self.assertEqual(held, [[207.0], [207.0]])
+        self.assertEqual(held, [[290.0], [290.0]])
 
     def test_every_identity_key_of_every_kind_comes_back(self) -> None:
         """Stages with each choice made, written and read again, are the same to the last digit."""

@@ -405,6 +405,18 @@ class AcidWater(TestCase):
             self.assertIn(f"{finished.ph:.1f}", told.message)
             self.assertIn("blending bypass", told.remedy)
 
+    def test_iron_that_is_oxidised_eats_alkalinity_and_the_train_puts_it_back(self) -> None:
+        """4 mg/L of iron take 4 × 1.79 = 7.2 of 12 mg/L: the pH falls below 6.5 behind the bed, though the source is within the limits."""
+        soft = {"ph": "6.7", "alkalinity": "12 mg/L", "hardness": "20 mg/L CaCO3", "tds": "60 mg/L", "iron": "4 mg/L"}
+        design = well(soft)
+        self.assertEqual(kinds(design), ["oxidizing_filter", "neutralizer"])
+        self.assertLess(design.proposal.run.stages[0].water_out.ph, 6.5)
+        self.assertGreaterEqual(design.proposal.run.finished.ph, 6.5)
+        bare = well(soft, train=[{"kind": "oxidizing_filter", "medium": "greensand"}]).chosen.findings
+        told = next(finding for finding in bare if finding.rule == "unmet/ph")
+        self.assertIn("calcite after the greensand filter", told.remedy)
+        self.assertEqual(kinds(well(soft | {"alkalinity": "120 mg/L", "ph": "7.2"})), ["oxidizing_filter"])
+
     def test_an_alkali_that_is_fed_does_not_stop_by_itself(self) -> None:
         """What calcite may end at is no excuse for soda ash behind it."""
         readings = {"ph": "6.2", "alkalinity": "6 mg/L", "hardness": "8 mg/L CaCO3", "tds": "40 mg/L"}
