@@ -35,7 +35,7 @@ class Need:
     """Something to be put right. goal: an analyte; low and high: what it should lie between, in ``unit``.
 
     standing: the raw water meets it, but what the train makes on the way is held against it, too. eased: a mark on the water,
-    and what stands in place of ``high`` where it bears that.
+    and what stands in place of ``high`` where it bears that. borne: so much below ``low`` is told, and asks for nothing.
     """
 
     goal: str
@@ -50,6 +50,7 @@ class Need:
     mark: str = ""
     standing: bool = False
     eased: tuple[str, float] | None = None
+    borne: float = 0.0
 
     def met_by(self, water: Water, tap: Water | None = None) -> bool:
         """Whether the water of the house, or that of the drinking tap where this suffices, meets it.
@@ -69,10 +70,14 @@ class Need:
         value = water.get(self.goal)
         if value is None:
             return True
-        high = self.high
-        if high is not None and self.eased is not None and value > high and water.value(self.eased[0]) > 0:
-            high = max(high, self.eased[1])
-        return (high is None or value <= high * (1 + 1e-6) + 1e-9) and (self.low is None or value >= self.low - 0.005)
+        high = self.bound_in(water)
+        return (high is None or value <= high * (1 + 1e-6) + 1e-9) and (self.low is None or value >= self.low - max(self.borne, 0.005))
+
+    def bound_in(self, water: Water) -> float | None:
+        """What stands in place of ``high`` in a water: what is eased by a mark it bears."""
+        if self.high is None or self.eased is None or water.value(self.eased[0]) <= 0 or water.value(self.goal) <= self.high:
+            return self.high
+        return max(self.high, self.eased[1])
 
     def as_json(self) -> dict[str, Any]:
         limit = self.high if self.low is None or self.value > (self.high or self.value) else self.low
@@ -155,6 +160,11 @@ def _limits_broken(facts: Facts, evidence: Evidence, measured: set[str]) -> dict
     return found
 
 
+def _barely() -> float:
+    """By how much a limit of pH is barely passed."""
+    return float(table("planning")["limits"]["ph_barely"])
+
+
 def _by_calcite() -> tuple[str, float]:
     """What the pH may come to by calcite alone, which stops by itself: soft water ends near saturation, above the limit. It is told."""
     return CALCITE_HELD, float(table("stages")["neutralizer"]["saturated_ph"])
@@ -211,7 +221,7 @@ def _not_soured(facts: Facts, evidence: Evidence, measured: set[str]) -> Need | 
     if low is None or facts.wishes.high_purity or not {"ph", "alkalinity"} <= measured or evidence.adverse.ph < low:
         return None
     why = "what the train takes of its alkalinity must not make it acid"
-    return Need("ph", why, low, None, evidence.adverse.ph, "pH", False, source("safety.corrosion"), standing=True)
+    return Need("ph", why, low, None, evidence.adverse.ph, "pH", False, source("safety.corrosion"), standing=True, borne=_barely())
 
 
 def _sodium(facts: Facts, evidence: Evidence, broken: Need | None) -> Need | None:
