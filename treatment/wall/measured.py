@@ -19,28 +19,35 @@ def piping_of(wall: Wall, crimped: bool) -> Piping:
     insert = float(rows["crimp"]) if crimped else 0.0
     weights = {name: float(rows[key]) + insert for name, key in (("elbow", "elbow"), ("union", "union"), ("tee", "tee_branch"), ("valve", "valve"))}
     units = {unit.id: unit for unit in wall.units}
-    found = {(id, side): [0.0, 0.0] for id in ("", *units) for side in (True, False)}
+    manifolds = {unit.id for unit in wall.units if unit.several}
+    middles = {unit.id: (unit.inlet[0] + unit.outlet[0]) / 2 for unit in wall.units if len(unit.ports) == 1 and not unit.at_tap}
+    before, behind = ({id: [0.0, 0.0] for id in ("", *units)} for _ in range(2))
     for run in wall.runs:
         if run.role in FLOWN:
             unit = units.get(run.unit)
-            share = 1.0 if unit is None or not unit.several else _share(unit, _of_port(unit, run))
-            found[run.unit, unit is not None and _leads_to(unit, run)][0] += run.length / 1000 * share
+            share = _share(unit, _of_port(unit, run)) if unit is not None and unit.id in manifolds else 1.0
+            (before if unit is not None and _leads_to(unit, run) else behind)[run.unit][0] += run.length / 1000 * share
+    straight = float(rows["tee_run"]) + insert
     for fitting in wall.fittings:
-        weight = weights.get(fitting.kind)
+        weight, owner = weights.get(fitting.kind), fitting.unit
         if weight is None or fitting.part == "bypass":
             continue
-        unit = units.get(fitting.unit)
+        middle = middles.get(owner)
+        if middle is not None:  # one vessel, or housing, by itself
+            (before if fitting.x < middle else behind)[owner][1] += weight
+            continue
+        unit = units.get(owner)
         if unit is not None and unit.at_tap:
-            if fitting.kind == "tee":  # passed straight
-                found[unit.id, True][1] += float(rows["tee_run"]) + insert
-            continue
-        if fitting.part == "outdoor":
-            found["", False][1] += float(rows["tee_run"]) + insert if fitting.kind == "tee" else 0.0
-            continue
-        share = 1.0 if unit is None or not unit.several else _share(unit, _between(unit, fitting))
-        found[fitting.unit, unit is not None and _lies_before(unit, fitting)][1] += weight * share
-    before, behind = (tuple(PipeStretch(*found[id, side]) for id in units) for side in (True, False))
-    return Piping(before, behind, PipeStretch(*found["", False]), wall.taken)
+            before[owner][1] += straight if fitting.kind == "tee" else 0.0
+        elif fitting.part == "outdoor":
+            behind[""][1] += straight if fitting.kind == "tee" else 0.0
+        elif unit is None:
+            behind[owner][1] += weight
+        else:
+            share = _share(unit, _between(unit, fitting)) if owner in manifolds else 1.0
+            (before if _lies_before(unit, fitting) else behind)[owner][1] += weight * share
+    ways = (tuple(PipeStretch(*way[id]) for id in units) for way in (before, behind))
+    return Piping(*ways, PipeStretch(*behind[""]), wall.taken)
 
 
 def _share(unit: WallUnit, of_one: bool) -> float:
