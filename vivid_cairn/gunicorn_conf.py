@@ -27,6 +27,15 @@ def _beside_us() -> None:
     ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 
+def post_fork(server: Any, worker: Any) -> None:
+    """A process takes no connection while others wait for their turn."""
+    from gunicorn.workers import ggevent
+
+    from vivid_cairn.turns import WhileNoneWaits
+
+    ggevent.StreamServer = WhileNoneWaits
+
+
 def post_worker_init(worker: Any) -> None:
     """A worker works out what was looked at last before it serves; where that fails it serves all the same."""
     from django.db import connections

@@ -4,7 +4,8 @@ import os
 
 from django.core.wsgi import get_wsgi_application
 
+from .turns import InTurn
 from .whole_requests import WholeRequests
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vivid_cairn.settings")
-application = WholeRequests(get_wsgi_application())
+application = WholeRequests(InTurn(get_wsgi_application()))

@@ -70,6 +70,7 @@ MIDDLEWARE = [
 ]
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "allauth.account.auth_backends.AuthenticationBackend"]
 
+FORM_RENDERER = "workbench.pages.widgets.Written"
 ROOT_URLCONF = "vivid_cairn.urls"
 WSGI_APPLICATION = "vivid_cairn.wsgi.application"
 TEMPLATES = [
