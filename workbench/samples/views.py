@@ -66,7 +66,8 @@ def chip(reading: Any, standard: str) -> Chip:
 
 
 def _page(request: Request, job: Job, template: str, status: int = 200, **more: Any) -> HttpResponse:
-    job = job_for(request, job.pk)  # with its samples as they stand now
+    if request.method == "POST":
+        job = job_for(request, job.pk)  # with its samples as they stand now
     design = design_of(job, shown_stages(job))
     places = after_stages(design)
     samples = [

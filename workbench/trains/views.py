@@ -39,8 +39,7 @@ from .sheet import sheet
 
 def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[str, Any]:
     """Everything the bench shows of a train."""
-    history = {revision.number: revision for revision in option.revisions.all()}
-    revision = history[option.at]
+    revision, can_undo, can_redo = services.standing_of(option)
     design: Design = design_of(job, revision.stages)
     variant = design.chosen
     ids = [stage.id for stage in variant.run.stages]
@@ -54,7 +53,7 @@ def _bench(job: Job, option: TrainOption, selected: str, **more: Any) -> dict[st
         "selected": selected, "marked": marked_column(drawing, selected),
         "sheet": sheet(design, variant, selected, revision.stages) if selected else None,
         "names": {stage.id: stage.name for stage in variant.run.stages}, "grouped": _grouped(variant),
-        "can_undo": option.at > min(history), "can_redo": option.at < max(history), "follows_proposal": revision.stages is None,
+        "can_undo": can_undo, "can_redo": can_redo, "follows_proposal": revision.stages is None,
         "shelf": [(kind, room.title) for kind, room in ROOMS.items()], "standing_caution": STANDING_CAUTION,
         "wall_tally": compose(design, variant).tally, "repair": repair(design) if design.given and any(finding.serious and finding.stage for finding in variant.findings) else None,
         "options": job.options.order_by("letter"), "letters": LETTERS,

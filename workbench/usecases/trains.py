@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from django.db import transaction
-from django.db.models import F
+from django.db.models import F, Max, Min
 from django.utils import timezone
 
 from treatment.editing.edit import Edit, NotDone, Stages, named
@@ -81,11 +81,22 @@ def revision_of(option: TrainOption) -> Revision:
 
 def shown_stages(job: Job) -> Stages | None:
     """The stages that stand in a job's train; None where it follows the proposal."""
-    option = next((option for option in job.options.all() if option.letter == job.option), None)
-    if option is None:
-        return None
-    revision = next((revision for revision in option.revisions.all() if revision.number == option.at), None)
-    return revision.stages if revision else None
+    stands = Revision.objects.filter(option__job=job, option__letter=job.option, number=F("option__at"))
+    return stands.values_list("stages", flat=True).first()
+
+
+class Standing(NamedTuple):
+    """The revision an option stands at, and whether there is one to go back and forward to."""
+
+    revision: Revision
+    can_undo: bool
+    can_redo: bool
+
+
+def standing_of(option: TrainOption) -> Standing:
+    """Where an option stands among its revisions."""
+    ends = option.revisions.aggregate(first=Min("number"), last=Max("number"))
+    return Standing(revision_of(option), option.at > ends["first"], option.at < ends["last"])
 
 
 def stages_at(job: Job, revision: Revision) -> Stages:

@@ -69,16 +69,16 @@ def _context(request: Request, job: Job, option: TrainOption, selected: str, **m
     design, wall, shapes = drawn(job, states)
     ids = [unit.id for unit in wall.units]
     selected = selected if selected in ids else (wall.findings[0].stage if wall.findings else ids[0] if ids else "")
-    history = {revision.number: revision for revision in option.revisions.all()}
+    revision, can_undo, can_redo = trains.standing_of(option)
     joining = design.job.facts.site.joining
     unit = next((unit for unit in wall.units if unit.id == selected), None)
     return {
         "routed": routed_loss(design, design.chosen), "piped": design.duty.supply.pipe.loss(design.duty.flow, design.evidence.adverse.temperature),
-        "job": job, "option": option, "revision": history[option.at], "design": design, "wall": wall, "view": shapes, "selected": selected,
+        "job": job, "option": option, "revision": revision, "design": design, "wall": wall, "view": shapes, "selected": selected,
         "unit": unit,
         "state": next((wall.state_of(unit) for unit in wall.units if unit.id == selected), "service"),
         "names": {unit.id: unit.name for unit in wall.units}, "joints": table("wall")["joining"], "joining": joining,
-        "can_undo": option.at > min(history, default=0), "can_redo": option.at < max(history, default=0), "edit_url": reverse("wall-edit", args=[job.pk]),
+        "can_undo": can_undo, "can_redo": can_redo, "edit_url": reverse("wall-edit", args=[job.pk]),
         "wall_url": reverse("wall", args=[job.pk]),
         "lengths": [(words, wall.pipe_length(*roles)) for words, roles in LENGTHS],
         "loads": load_rows(design.chosen.run.stages, job.units),
