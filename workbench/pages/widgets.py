@@ -77,4 +77,3 @@ class Written(DjangoTemplates):
         if write is None or any(option["template_name"] != OPTION for _, options, _ in context["widget"].get("optgroups", ()) for option in options):
             return super().render(template_name, context, request)
         return mark_safe(write(context["widget"]))
-

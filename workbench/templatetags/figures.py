@@ -10,9 +10,10 @@ from typing import Any
 from django import template
 from django.urls import reverse
 from django.utils import timezone
-from django.utils.html import format_html, format_html_join
-from django.utils.safestring import SafeString
+from django.utils.html import escape, format_html, format_html_join
+from django.utils.safestring import SafeString, mark_safe
 
+from treatment.drawing.shapes import DrawnLine
 from treatment.language.analytes import analytes
 from treatment.language.display import amount, digits, media_hint, show, show_amount, show_minutes, show_span, show_spread, unit_text
 from treatment.language.figure import Figure, Line
@@ -157,6 +158,19 @@ def severity(key: str, count: int = 1) -> str:
 def px(value: float) -> str:
     """A place on a drawing, to a tenth: the geometry is the core's, only its last digits go."""
     return f"{value:.1f}".removesuffix(".0")
+
+
+@register.simple_tag
+def outline(shapes: Iterable[Any]) -> SafeString:
+    """The outline of a unit as the core laid it: paths and rectangles, each with the class of its line."""
+    return mark_safe(
+        "".join(
+            f'<path d="{escape(shape.d)}" class="{escape(shape.css)}"/>'
+            if isinstance(shape, DrawnLine)
+            else f'<rect x="{px(shape.x)}" y="{px(shape.y)}" width="{px(shape.width)}" height="{px(shape.height)}" rx="{shape.r}" class="{escape(shape.css)}"/>'
+            for shape in shapes
+        )
+    )
 
 
 @register.filter

@@ -50,6 +50,8 @@ class AsTheirTemplates(SimpleTestCase):
             for labelled in (False, True):
                 drawn = []
                 for renderer in (Written(), DjangoTemplates()):
-                    form = type("Asked", (forms.Form,), {"x": forms.ChoiceField(choices=[("a", ODD), (1, "one")], widget=kind)})({"x": "a"}, renderer=renderer)
+                    form = type("Asked", (forms.Form,), {"x": forms.ChoiceField(choices=[("a", ODD), (1, "one")], widget=kind)})(
+                        {"x": "a"}, renderer=renderer
+                    )
                     drawn.append([said(str(each.tag(wrap_label=labelled))) for each in form["x"].subwidgets])
                 self.assertEqual(drawn[0], drawn[1])

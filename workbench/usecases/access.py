@@ -36,8 +36,9 @@ def job_for(request: HttpRequest, pk: int, act: str = "job.see") -> Job:
     The job knows whether it is looked at by somebody who sees money (``sees_money``).
     """
     member = membership(request)
-    jobs = Job.objects.select_related("survey", "start_run").prefetch_related("samples__readings")  # what every page of it looks at
+    jobs = Job.objects.select_related("survey", "start_run", "log").prefetch_related("samples__readings")  # what every page of it looks at
     job = get_object_or_404(jobs, pk=pk, workspace=member.workspace)
+    job.workspace = member.workspace
     read_by(job.standard)
     ask(member, act)
     job.sees_money = may(member.role, "money.see")
