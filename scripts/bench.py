@@ -174,14 +174,14 @@ def second_eyes() -> None:
 
 
 def pages() -> None:
+    """Every page, as it is served: without the test environment, which keeps a copy of every context that is rendered."""
     import django
 
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "vivid_cairn.settings")
     django.setup()
     from django.conf import settings
-    from django.test.utils import get_runner, setup_test_environment, teardown_test_environment
+    from django.test.utils import get_runner
 
-    setup_test_environment()
     runner = get_runner(settings)(verbosity=0, interactive=False)
     databases = runner.setup_databases()
     try:
@@ -189,7 +189,6 @@ def pages() -> None:
         _pages()
     finally:
         runner.teardown_databases(databases)
-        teardown_test_environment()
 
 
 def by_page() -> None:

@@ -29,7 +29,7 @@ def _beside_us() -> None:
 
 def post_fork(server: Any, worker: Any) -> None:
     """A process takes no connection while others wait for their turn."""
-    from gunicorn.workers import ggevent
+    from gunicorn.workers import ggevent  # type: ignore[import-untyped]
 
     from vivid_cairn.turns import WhileNoneWaits
 

@@ -64,7 +64,7 @@ class InTurn:
                 self.turns.give_back()
 
 
-class WhileNoneWaits(StreamServer):
+class WhileNoneWaits(StreamServer):  # type: ignore[misc]
     """Takes connections only while none of those it has waits for its turn."""
 
     def _do_read(self) -> None:

@@ -46,8 +46,8 @@ def piping_of(wall: Wall, crimped: bool) -> Piping:
         else:
             share = _share(unit, _between(unit, fitting)) if owner in manifolds else 1.0
             (before if _lies_before(unit, fitting) else behind)[owner][1] += weight * share
-    ways = (tuple(PipeStretch(*way[id]) for id in units) for way in (before, behind))
-    return Piping(*ways, PipeStretch(*behind[""]), wall.taken)
+    first, second = (tuple(PipeStretch(*way[id]) for id in units) for way in (before, behind))
+    return Piping(first, second, PipeStretch(*behind[""]), wall.taken)
 
 
 def _share(unit: WallUnit, of_one: bool) -> float:

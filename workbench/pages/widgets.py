@@ -75,5 +75,5 @@ class Written(DjangoTemplates):
     def render(self, template_name: str, context: dict[str, Any], request: Any = None) -> SafeString:
         write = WRITTEN.get(template_name)
         if write is None or any(option["template_name"] != OPTION for _, options, _ in context["widget"].get("optgroups", ()) for option in options):
-            return super().render(template_name, context, request)
+            return mark_safe(super().render(template_name, context, request))
         return mark_safe(write(context["widget"]))
