@@ -9,7 +9,7 @@ from ..audit.audit import Audit, clock, without
 from ..audit.rules import Hit, rule
 from ..house.hydraulics import GPM
 from ..train.treatment import StageRun
-from ..treatments.sediment import solids
+from ..treatments.sediment import blinds, solids
 
 
 @rule("unneeded/<kind>", "train", "safety.short", on="*", tries=True)
@@ -105,8 +105,8 @@ def filter_blind(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     bed, rows = stage.sizing.bed, audit.duty.rows
     if bed is None or stage.regenerates:
         return
-    dirt, rust = solids(stage.water_in, stage.duty), stage.water_in.value("ferric_iron")
-    if dirt > rows["sediment_forms"]["tss_max"] or rust > rows["softener"]["ferric_max"]:
+    if blinds(stage.water_in, stage.duty):
+        dirt, rust = solids(stage.water_in, stage.duty), stage.water_in.value("ferric_iron")
         what = f"{audit.show(rust, 'mg/L')} of rust" if rust > rows["softener"]["ferric_max"] else f"{audit.show(dirt, 'mg/L')} of solids"
         yield Hit("fault", f"{what} reach the {stage.said}, which is not backwashed: it will clog.",
                   "Fit a filter before it, or use a bed that is backwashed.")  # fmt: skip

@@ -417,6 +417,21 @@ class AcidWater(TestCase):
         self.assertIn("calcite after the greensand filter", told.remedy)
         self.assertEqual(kinds(well(soft | {"alkalinity": "120 mg/L", "ph": "7.2"})), ["oxidizing_filter"])
 
+    def test_nothing_washes_an_up_flow_bed_so_a_filter_stands_before_it(self) -> None:
+        """20 mg/L of silt before calcite without a drain: the filter is not left behind the bed."""
+        acid = {
+            "ph": "5.8",
+            "alkalinity": "6 mg/L",
+            "hardness": "10 mg/L CaCO3",
+            "tds": "60 mg/L",
+            "tss": "20 mg/L",
+            "total_coliform": "5 CFU/100 mL",
+        }
+        design = well(acid, site={"drain": {"kind": "none"}})
+        order = kinds(design)
+        self.assertLess(order.index("sediment"), order.index("neutralizer"))
+        self.assertNotIn("filter-blind", ids(design.proposal.findings))
+
     def test_an_alkali_that_is_fed_does_not_stop_by_itself(self) -> None:
         """What calcite may end at is no excuse for soda ash behind it."""
         readings = {"ph": "6.2", "alkalinity": "6 mg/L", "hardness": "8 mg/L CaCO3", "tds": "40 mg/L"}

@@ -24,7 +24,7 @@ from ..train.keys import BedKeys
 from ..train.over_time import Counted, TakingUp, washing_of
 from ..train.treatment import Purchase, Sizing, Stage, StageRun, TrainRun, Treatment, cartridge_body
 from .cartridges import HOUSING, cartridge_wanted, changes, housings, rated, smallest
-from .sediment import FINE, Sediment, share_held, solids
+from .sediment import COARSE, FINE, SCREEN, Sediment, blinds, share_held, solids
 
 ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine", "benzene", "tce", "pce", "bentazone")
 #: the group and its single substances
@@ -304,6 +304,13 @@ class Carbon(Treatment[CarbonKeys]):
 
     def powered(self, keys: CarbonKeys) -> bool:
         return not in_housing(keys) and keys.form != "upflow"
+
+    def strain(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> float:
+        """An up-flow bed that clogs, since nothing washes it."""
+        return float(table("planning")["price"]["fault"]) if keys.form == "upflow" and blinds(water, duty) else 0.0
+
+    def aids(self, keys: CarbonKeys) -> tuple[Stage[Any], ...]:
+        return (COARSE, FINE, SCREEN) if keys.form == "upflow" else ()
 
     def refuses_after(self, keys: CarbonKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the softener, where the job's school or its water says so."""

@@ -25,6 +25,7 @@ from ..train.over_time import Slugs, State, Stepped, Stock, Washed, washing_of
 from ..train.treatment import Fork, Purchase, Sizing, Stage, StageRun, TrainRun, Treatment
 from .aeration import AERATION, AerationKeys, gas_known, gassy
 from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
+from .sediment import COARSE, FINE, SCREEN, blinds
 
 MG_PER_MOL = CACO3 * 1000
 
@@ -359,6 +360,13 @@ class Neutralizer(Treatment[NeutralizerKeys]):
 
     def powered(self, keys: NeutralizerKeys) -> bool:
         return keys.flow != "up"
+
+    def strain(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, duty: Duty) -> float:
+        """An up-flow bed that clogs, since nothing washes it."""
+        return float(table("planning")["price"]["fault"]) if keys.flow == "up" and blinds(water, duty) else 0.0
+
+    def aids(self, keys: NeutralizerKeys) -> tuple[Stage[Any], ...]:
+        return (COARSE, FINE, SCREEN) if keys.flow == "up" else ()
 
     def refuses_after(self, keys: NeutralizerKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """After a softener it would put hardness back; where the job's school puts it first, it never follows the iron bed."""

@@ -67,6 +67,11 @@ def holds(keys: SedimentKeys) -> tuple[float, float]:
     return share_held(micron, "capture"), share_held(micron, "capture_rust")
 
 
+def blinds(water: Water, duty: Duty) -> bool:
+    """Whether so much dirt or rust arrives that a bed which nothing washes clogs."""
+    return solids(water, duty) > duty.rows["sediment_forms"]["tss_max"] or water.value("ferric_iron") > duty.rows["softener"]["ferric_max"]
+
+
 def solids(water: Water, duty: Duty) -> float:
     """Suspended solids [mg/L], from turbidity where they were not measured or not found; rust counts as its hydroxide, sulfur that was made as itself.
 
