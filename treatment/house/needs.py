@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ..chemistry.water import CALCITE_HELD, PERMEATE, SCALE_GUARD, Water
@@ -133,6 +133,8 @@ def needs(facts: Facts, evidence: Evidence) -> tuple[list[Need], list[Assumption
     if (salt := _sodium(facts, evidence, found.get("sodium"))) is not None:
         found["sodium"] = salt
     if facts.wishes.high_purity:
+        if "ph" in found:  # permeate is acid, and what raised its pH would be in it
+            found["ph"] = replace(found["ph"], mark=PERMEATE)
         found["tds"] = Need(
             "tds", "high purity is required", None, 20.0, water.value("tds"), "mg/L", False, source("membrane.rejection"), mark=PERMEATE
         )

@@ -167,6 +167,8 @@ class Planner:
         higher that stands there anyway costs nothing: that is done for a caution, too.
         """
         ways, own = [path], next((at for at, stage in enumerate(path.stages) if stage.room.pumps), None)
+        if own is not None and not all(stage.room.serves for stage in path.stages[:own]):
+            own = None  # it serves what follows it, not what stands before it
         if not self.pressed(name_stages(path.stages)).isdisjoint({"fault"} if own is None else {"fault", "caution"}):
             for pressure in self.duty.rows["storage"]["booster_steps_kpa"]:
                 pumped = self._pumped(path, own, float(pressure))

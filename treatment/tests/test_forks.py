@@ -432,6 +432,23 @@ class AcidWater(TestCase):
         self.assertLess(order.index("sediment"), order.index("neutralizer"))
         self.assertNotIn("filter-blind", ids(design.proposal.findings))
 
+    def test_pure_water_is_acid_and_stays_so(self) -> None:
+        """High purity of acid water: the membrane is proposed, and no need of pH behind it keeps it out."""
+        acid = {"ph": "5.8", "alkalinity": "40 mg/L", "hardness": "30 mg/L CaCO3", "tds": "60 mg/L"}
+        design = well(acid, wishes={"high_purity": True})
+        self.assertTrue(design.plan.complete)
+        self.assertIn("reverse_osmosis", kinds(design))
+
+    def test_a_pump_behind_a_membrane_lifts_nothing_before_it(self) -> None:
+        """At 24 psi the valves before a membrane for the house get a pump of their own, before them."""
+        hard = {"hardness": "22 gpg", "tds": "500 mg/L", "ph": "7.2", "iron": "2 mg/L"}
+        weak = {"pressure_low": "24 psi", "pressure_high": "44 psi", "flow": "12 gpm"}
+        design = well(hard, wishes={"high_purity": True}, supply=weak)
+        order = kinds(design)
+        self.assertEqual(order[0], "booster_pump")
+        self.assertEqual(order.count("booster_pump"), 2)
+        self.assertFalse({"pressure-short", "pressure-backwash"} & ids(design.proposal.findings, "fault"))
+
     def test_an_alkali_that_is_fed_does_not_stop_by_itself(self) -> None:
         """What calcite may end at is no excuse for soda ash behind it."""
         readings = {"ph": "6.2", "alkalinity": "6 mg/L", "hardness": "8 mg/L CaCO3", "tds": "40 mg/L"}

@@ -69,7 +69,7 @@ def holds(keys: SedimentKeys) -> tuple[float, float]:
 
 def blinds(water: Water, duty: Duty) -> bool:
     """Whether so much dirt or rust arrives that a bed which nothing washes clogs."""
-    return solids(water, duty) > duty.rows["sediment_forms"]["tss_max"] or water.value("ferric_iron") > duty.rows["softener"]["ferric_max"]
+    return bool(solids(water, duty) > duty.rows["sediment_forms"]["tss_max"] or water.value("ferric_iron") > duty.rows["softener"]["ferric_max"])
 
 
 def solids(water: Water, duty: Duty) -> float:
