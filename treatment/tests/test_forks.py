@@ -372,6 +372,20 @@ class SchoolsSaid(TestCase):
                 self.assertIn("preferences", design.plan.not_used["uv" if school == "uv" else "chemical_feed"])
 
 
+class TownCarbon(TestCase):
+    def test_what_cannot_be_washed_stands_up_flow(self) -> None:
+        """PFAS and chloramine ask for beds in line, which are not washed; so large a bed as much chloramine asks is not, where the main gives less than its wash."""
+        town = {
+            "source": {"kind": "town", "disinfectant": "chloramine"},
+            "supply": {"flow": "10 gpm", "pressure_low": "60 psi", "pressure_high": "75 psi"},
+        }
+        for more in ({"pfoa": "8 ng/L"}, {"trihalomethanes": "95 ug/L"}):
+            design = well({"total_chlorine": "4.5 mg/L", "free_chlorine": "0.1 mg/L", **more}, **town, observations=["bleach_smell"])
+            beds = [stage for stage in design.proposal.run.stages if stage.kind == "carbon"]
+            self.assertEqual([bed.keys.medium for bed in beds], ["catalytic"], more)
+            self.assertFalse({each for each in ids(design.proposal.findings, "fault") if "backwash" in each}, more)
+
+
 class AcidWater(TestCase):
     def test_unmeasured_alkalinity_keeps_carbon_dioxide_plausible(self) -> None:
         """pH 5.5 by strip, 11 °C (pK 6.45): 100 mg/L of CO2 is 100 × 10^-0.95 × 50 ÷ 44 = 12.7 mg/L of alkalinity; calcite, alkalinity asked first."""

@@ -287,12 +287,17 @@ class Carbon(Treatment[CarbonKeys]):
 
     def candidates(self, water: Water, duty: Duty) -> list[CarbonKeys]:
         form = "upflow" if duty.facts.wishes.no_power or duty.no_drain else "backwashing"
-        if max(chloramine(water), water.value(PEROXIDE)) > tasted() or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]:
-            return [CarbonKeys(medium="catalytic", form=form)]
-        granular = CarbonKeys(medium="granular", form=form)
-        asked = tasks(granular, water, duty)  # beds in line are not washed: that mixes what is spent with what is not
-        guarded = [CarbonKeys(medium="granular", form="upflow", lead_lag=True)] if "pfas" in asked else []
-        return [*guarded, granular] if asked else []
+        fast = max(chloramine(water), water.value(PEROXIDE)) > tasted() or water.value("hydrogen_sulfide") > duty.rows["carbon"]["sulfide_noticed"]
+        usual = CarbonKeys(medium="catalytic" if fast else "granular", form=form)
+        asked = tasks(usual, water, duty)  # beds in line are not washed: that mixes what is spent with what is not
+        guarded = [replace(usual, form="upflow", lead_lag=True)] if "pfas" in asked else []
+        unwashed = [replace(usual, form="upflow")] if form != "upflow" and self._too_much_to_wash(usual, water, duty) else []
+        return [*guarded, usual, *unwashed] if asked or fast else []
+
+    def _too_much_to_wash(self, keys: CarbonKeys, water: Water, duty: Duty) -> bool:
+        """Whether its bed asks for more to be washed than the source gives."""
+        bed = self.size(keys, water, duty).bed
+        return bed is not None and bed.backwash_flow(water.temperature) > duty.wash * 1.001
 
     def companions(self, keys: CarbonKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """A fine filter before it keeps particles out, one after it holds its fines: where the job's school says so."""
