@@ -35,9 +35,9 @@ def feed_limit(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 @rule("unmet/<analyte>", "train", "safety.evidence")
 def unmet(audit: Audit) -> Iterator[Hit]:
     """A comfort need that the finished water does not meet, or a comfort limit that the train itself breaks."""
-    made_so = {need.goal for need in audit.needs if need.standing and need.goal == "ph"}  # told below, as what the train does
-    for need in audit.needs:
-        if not need.health and need.goal not in made_so and not need.met_by(audit.run.finished, audit.run.tap):
+    asked = [need for need in audit.needs if not (need.standing and need.goal == "ph")]  # that is told below, as what the train does
+    for need in asked:
+        if not need.health and not need.met_by(audit.run.finished, audit.run.tap):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             bound = need.high if need.high is not None and value > need.high else need.low
             yield Hit(
@@ -48,7 +48,7 @@ def unmet(audit: Audit) -> Iterator[Hit]:
                 (need.goal,),
                 source=need.source,
             )
-    judged = {need.goal for need in audit.needs if need.goal != "ph" or not need.met_by(audit.run.finished, audit.run.tap)} - made_so
+    judged = {need.goal for need in asked if need.goal != "ph" or not need.met_by(audit.run.finished, audit.run.tap)}
     for limit in audit.limits:
         made, was = audit.run.finished.get(limit.analyte), audit.run.raw.get(limit.analyte)
         if made is None or limit.health or limit.analyte in judged or not limit.broken_by(made):

@@ -53,7 +53,7 @@ def backwash_unmet(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """The source cannot give the flow that lifts the bed: it packs and plugs."""
     needed = stage.wash_flow
     pumped = any(other.room.pumps for other in audit.run.earlier(stage))  # it washes from the tank before it
-    if needed > stage.duty.wash * 1.001 and not pumped:
+    if not stage.duty.gives_wash(needed) and not pumped:
         yield Hit("fault", f"The {stage.said} needs {audit.show(needed, 'L/min')} to backwash, but only {audit.show(stage.duty.wash, 'L/min')} "
                            f"is available: the bed will pack and clog.",
                   "Use smaller vessels in parallel, backwashed one at a time, or an up-flow unit, or a larger pump.", (stage.kind,))  # fmt: skip

@@ -62,6 +62,10 @@ class Duty:
         missed = self.undetected.get(analyte)
         return missed is not None and value <= missed * (1 + 1e-6)
 
+    def gives_wash(self, flow: float) -> bool:
+        """Whether a wash of so much [L/min] is given."""
+        return flow <= self.wash * 1.001
+
     @property
     def flow(self) -> float:
         """Design flow [L/min]."""

@@ -431,7 +431,7 @@ class Search:
         if duty.flow > room.peak(keys, sizing) * 1.001:
             return True
         lifted = any(stage.room.pumps for stage in (*path.stages, *ahead))
-        return not lifted and room.washes(keys) and sizing.vessels.backwash_flow(water.temperature) > duty.wash * 1.001
+        return not lifted and room.washes(keys) and not duty.gives_wash(sizing.vessels.backwash_flow(water.temperature))
 
     def _weight(self, breach: Breach) -> float:
         """What a limit that is passed weighs: more, the further; what was only assumed weighs little."""

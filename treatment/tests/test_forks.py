@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import Any
 from unittest import TestCase
 
+from ..commissioning.expected import Expectations
+from ..commissioning.sheet import sheet
 from ..design import Design
 from ..evidence.symptoms import causes
 from ..studies.alternatives import alternatives
@@ -462,6 +464,15 @@ class AcidWater(TestCase):
         self.assertEqual(order[0], "booster_pump")
         self.assertEqual(order.count("booster_pump"), 2)
         self.assertFalse({"pressure-short", "pressure-backwash"} & ids(design.proposal.findings, "fault"))
+
+    def test_the_retest_reads_ph_up_to_where_calcite_may_end(self) -> None:
+        """Behind calcite on soft water 9.5 at the most; where the train leaves the pH as it is nobody reads it."""
+        soft = {"ph": "6.2", "alkalinity": "6 mg/L", "hardness": "8 mg/L CaCO3", "tds": "40 mg/L"}
+        for readings, most in ((soft, [9.5]), ({"ph": "7.2", "hardness": "20 gpg"}, [])):
+            chosen = well(readings).chosen
+            step = next(step for step in sheet(chosen).steps if step.id == "site/retest_water")
+            read = [reading.high for reading in Expectations(chosen).of(step) if reading.key.key == "tap.ph"]
+            self.assertEqual(read, most)
 
     def test_an_alkali_that_is_fed_does_not_stop_by_itself(self) -> None:
         """What calcite may end at is no excuse for soda ash behind it."""

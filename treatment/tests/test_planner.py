@@ -97,6 +97,20 @@ class ComposedTrains(TestCase):
             self.assertAlmostEqual(pump.sizing.params["pressure"], pressure, places=2)
             self.assertNotIn("pressure-short", ids(design.proposal.findings, "caution") | ids(design.proposal.findings, "fault"))
 
+    def test_a_pump_lifts_an_air_charged_valve_into_its_window(self) -> None:
+        """At 30 psi the valve of an air-charged bed draws no air: what a rule of one stage finds on pressure counts, too."""
+        low = {
+            "supply": {"flow": "8 gpm", "pressure_low": "30 psi", "pressure_high": "60 psi"},
+            "building": {"top_fixture_height": "4 ft"},
+            "wishes": {"soft_water": None},
+        }
+        gassy = HARD_ONLY | {"hardness": "4 gpg", "manganese": "0.3 mg/L", "ph": "5.8", "alkalinity": "120 mg/L CaCO3", "uvt": None}
+        bare = worked(job(low, readings=gassy, train=[{"kind": "aeration"}, {"kind": "oxidizing_filter"}]))
+        self.assertIn("air-window", ids(bare.chosen.findings))
+        self.assertNotIn("pressure-short", ids(bare.chosen.findings, "fault"))
+        self.assertEqual([stage.kind for stage in bare.plan.train], ["booster_pump", "aeration", "oxidizing_filter"])
+        self.assertNotIn("air-window", ids(bare.proposal.findings))
+
     def test_what_cannot_be_done_is_said(self) -> None:
         """Much iron in acid water without power: calcite would be coated, nothing can be fed; no train is made up, the reason is given."""
         design = worked(job({"wishes": {"no_power": True}}, readings={"iron": "8 mg/L", "ferrous_iron": "8 mg/L"}))

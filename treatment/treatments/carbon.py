@@ -24,7 +24,7 @@ from ..train.keys import BedKeys
 from ..train.over_time import Counted, TakingUp, washing_of
 from ..train.treatment import Purchase, Sizing, Stage, StageRun, TrainRun, Treatment, cartridge_body
 from .cartridges import HOUSING, cartridge_wanted, changes, housings, rated, smallest
-from .sediment import COARSE, FINE, SCREEN, Sediment, blinds, share_held, solids
+from .sediment import FINE, SPARES, Sediment, clogging, share_held, solids
 
 ORGANICS = ("trihalomethanes", "voc", "pesticides", "atrazine", "simazine", "benzene", "tce", "pce", "bentazone")
 #: the group and its single substances
@@ -297,7 +297,7 @@ class Carbon(Treatment[CarbonKeys]):
     def _too_much_to_wash(self, keys: CarbonKeys, water: Water, duty: Duty) -> bool:
         """Whether its bed asks for more to be washed than the source gives."""
         bed = self.size(keys, water, duty).bed
-        return bed is not None and bed.backwash_flow(water.temperature) > duty.wash * 1.001
+        return bed is not None and not duty.gives_wash(bed.backwash_flow(water.temperature))
 
     def companions(self, keys: CarbonKeys, water: Water, duty: Duty) -> tuple[tuple[Stage[Any], ...], tuple[Stage[Any], ...]]:
         """A fine filter before it keeps particles out, one after it holds its fines: where the job's school says so."""
@@ -311,11 +311,10 @@ class Carbon(Treatment[CarbonKeys]):
         return not in_housing(keys) and keys.form != "upflow"
 
     def strain(self, keys: CarbonKeys, sizing: Sizing, water: Water, duty: Duty) -> float:
-        """An up-flow bed that clogs, since nothing washes it."""
-        return float(table("planning")["price"]["fault"]) if keys.form == "upflow" and blinds(water, duty) else 0.0
+        return clogging(water, duty) if keys.form == "upflow" else 0.0
 
     def aids(self, keys: CarbonKeys) -> tuple[Stage[Any], ...]:
-        return (COARSE, FINE, SCREEN) if keys.form == "upflow" else ()
+        return SPARES if keys.form == "upflow" else ()
 
     def refuses_after(self, keys: CarbonKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the softener, where the job's school or its water says so."""

@@ -25,7 +25,7 @@ from ..train.over_time import Slugs, State, Stepped, Stock, Washed, washing_of
 from ..train.treatment import Fork, Purchase, Sizing, Stage, StageRun, TrainRun, Treatment
 from .aeration import AERATION, AerationKeys, gas_known, gassy
 from .chemical_feed import CHEMICAL_FEED, ChemicalFeedKeys
-from .sediment import COARSE, FINE, SCREEN, blinds
+from .sediment import SPARES, clogging
 
 MG_PER_MOL = CACO3 * 1000
 
@@ -362,11 +362,10 @@ class Neutralizer(Treatment[NeutralizerKeys]):
         return keys.flow != "up"
 
     def strain(self, keys: NeutralizerKeys, sizing: Sizing, water: Water, duty: Duty) -> float:
-        """An up-flow bed that clogs, since nothing washes it."""
-        return float(table("planning")["price"]["fault"]) if keys.flow == "up" and blinds(water, duty) else 0.0
+        return clogging(water, duty) if keys.flow == "up" else 0.0
 
     def aids(self, keys: NeutralizerKeys) -> tuple[Stage[Any], ...]:
-        return (COARSE, FINE, SCREEN) if keys.flow == "up" else ()
+        return SPARES if keys.flow == "up" else ()
 
     def refuses_after(self, keys: NeutralizerKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """After a softener it would put hardness back; where the job's school puts it first, it never follows the iron bed."""
@@ -427,11 +426,6 @@ def calcite_idle(audit: Audit, stage: StageRun[NeutralizerKeys]) -> Iterator[Hit
     soft_permeate = max(stage.water_in.hardness, stage.water_in.value("alkalinity")) < row["soft"]
     if soft_permeate and stage.water_in.ph <= row["idle_ph"]:
         return  # rain or permeate: little dissolves, and that little matters
-    if any(
-        limit.analyte == "ph" and limit.broken_by(stage.water_in.ph) and not limit.broken_by(min(stage.water_out.ph, limit.high))
-        for limit in audit.limits
-    ):
-        return  # little has to dissolve to bring the pH within the limits
     if dissolved < row["idle_mg_l"] or stage.water_in.ph > row["idle_ph"]:
         yield Hit("caution", f"Only {audit.show(dissolved, 'mg/L')} of calcite dissolves at pH {stage.water_in.ph:.1f}: the bed has no effect here.",
                   "Remove the neutralizer.")  # fmt: skip

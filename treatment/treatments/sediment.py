@@ -72,6 +72,11 @@ def blinds(water: Water, duty: Duty) -> bool:
     return bool(solids(water, duty) > duty.rows["sediment_forms"]["tss_max"] or water.value("ferric_iron") > duty.rows["softener"]["ferric_max"])
 
 
+def clogging(water: Water, duty: Duty) -> float:
+    """What it weighs in the search that a bed which nothing washes clogs on this water; `SPARES` ease it."""
+    return float(table("planning")["price"]["fault"]) if blinds(water, duty) else 0.0
+
+
 def solids(water: Water, duty: Duty) -> float:
     """Suspended solids [mg/L], from turbidity where they were not measured or not found; rust counts as its hydroxide, sulfur that was made as itself.
 
@@ -391,6 +396,8 @@ FINE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=5e-6))
 COARSE: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=25e-6))
 CLAY: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(micron=1e-6))
 SCREEN: Stage[SedimentKeys] = Stage(SEDIMENT, SedimentKeys(form="spin_down"))
+#: what keeps dirt and rust out of a bed that nothing washes, the coarsest that may be enough first
+SPARES: tuple[Stage[Any], ...] = (COARSE, FINE, SCREEN)
 
 
 def _spared(keys: SedimentKeys) -> str:
