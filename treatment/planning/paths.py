@@ -157,7 +157,8 @@ class Terms:
 
     avoid: kinds, media or forms not to be used; extra: blocks to try beside the rooms' own; ways: of holding microbes, the
     preferred first, in place of the job's school; must: whether one of the extra blocks has to stand in the train; other: an
-    alternative to a train that works, not looked for so far and given up where nothing works.
+    alternative to a train that works, not looked for so far and given up where nothing works; freed: kinds that may stand
+    where a limit is passed so far that none is built otherwise.
     """
 
     avoid: frozenset[str] = frozenset()
@@ -165,3 +166,4 @@ class Terms:
     ways: tuple[str, ...] = ()
     must: bool = False
     other: bool = False
+    freed: frozenset[str] = frozenset()

@@ -59,13 +59,17 @@ class Planner:
         terms: Terms | None = None, remembered: Remembered | None = None,
     ):  # fmt: skip
         self.judge, self.pressed, self.idle = tests
-        self.duty, self.evidence, self.needs, self.terms = duty, evidence, needs, terms or Terms()
-        self.search = Search(duty, evidence.adverse, needs, runner, self.terms, remembered or Remembered())
+        self.duty, self.evidence, self.needs, self.runner = duty, evidence, needs, runner
+        self.terms, self.remembered = terms or Terms(), remembered or Remembered()
+        self.search = Search(duty, evidence.adverse, needs, runner, self.terms, self.remembered)
         self.row = self.search.row
 
     def plan(self) -> Plan:
         """The cheapest train that works; where none does, the one that leaves least undone."""
-        best, train = self._eased(*self._best())
+        best, train = self._best()
+        if not works(best) and (knot := self.search.knot - self.terms.freed) and not self.terms.other:
+            best, train = self._untied(knot, best, train)
+        best, train = self._eased(best, train)
         if works(best) and (self.search.hurried or self.idle(name_stages(train))):
             train = self._lean(train)
         named = tuple(name_stages(train))
@@ -96,6 +100,17 @@ class Planner:
                 for score, stages in self._judged(self.search.finished(path)):
                     if score < best:
                         best, train = score, stages
+        return best, train
+
+    def _untied(self, knot: frozenset[str], best: Score, train: tuple[AnyStage, ...]) -> tuple[Score, tuple[AnyStage, ...]]:
+        """The train in which treatments that keep each other out stand in the better order, its faults told; what was found where that helps nothing."""
+        told, self.search = self.search, Search(
+            self.duty, self.evidence.adverse, self.needs, self.runner, replace(self.terms, freed=self.terms.freed | knot), self.remembered
+        )  # fmt: skip
+        found, untied = self._best()
+        if found < best:
+            return found, untied
+        self.search = told
         return best, train
 
     def _eased(self, best: Score, train: tuple[AnyStage, ...]) -> tuple[Score, tuple[AnyStage, ...]]:
@@ -134,13 +149,25 @@ class Planner:
         raw, told, at = self.search.raw, self._against(train), len(train)
         while at > 0:
             at -= 1
-            other = (*train[:at], *train[at + 1 :])
+            first, last = self._with_it(train, at)
+            other = (*train[:first], *train[last + 1 :])
             if train[at].room.serves or not other or self._purposeful(train, at) or self._asked_for(train[at]):
                 continue
             run = self.search.runner.run(name_stages(other), raw, raw)
             if all(need.met_by(run.finished, run.tap) for need in self.search.needs) and (left := self._against(other)) <= told:
                 train, told, at = other, left, len(other)  # what served it may be idle now
         return train
+
+    def _with_it(self, train: tuple[AnyStage, ...], at: int) -> tuple[int, int]:
+        """The first and the last place of a stage with what stands beside it for it alone."""
+        stage, water = train[at], self.search.runner.run(name_stages(train), self.search.raw, self.search.raw).stages[at].water_in
+        before, after = ({each.kind for each in side if each.room.serves} for side in stage.room.companions(stage.keys, water, self.duty))
+        first, last = at, at
+        while first > 0 and train[first - 1].kind in before:
+            first -= 1
+        while last + 1 < len(train) and train[last + 1].kind in after:
+            last += 1
+        return first, last
 
     def _asked_for(self, stage: AnyStage) -> bool:
         """Whether the train was to be made with it."""

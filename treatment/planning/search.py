@@ -39,7 +39,7 @@ class Search:
 
     def __init__(self, duty: Duty, raw: Water, needs: Iterable[Need], runner: Runner, terms: Terms, remembered: Remembered):
         self.duty, self.raw, self.runner, self.avoid, self.extra, other = duty, raw, runner, terms.avoid, terms.extra, terms.other
-        self.brief, self.must = other, terms.must
+        self.brief, self.must, self.freed = other, terms.must, terms.freed
         self.needs = [*needs, *_standing(duty)]
         ways = terms.ways or (duty.facts.schools.disinfection,)
         self.ways = (*ways, *(way for way in table("planning")["disinfection"] if way not in ways))
@@ -177,7 +177,8 @@ class Search:
             self._look_behind(node, fresh)
         if asked.barred:
             self.barred.setdefault(block.own[0].kind, asked.barred)
-            return
+            if block.own[0].kind not in self.freed:
+                return
         due = path.price + asked.weight + self._least(path, block)
         if asked.vetoed and least < due - 1e-6:
             self._push(due, self._bound(node.unmet - block.helps(path.water)), node=node, block=block)
@@ -196,6 +197,15 @@ class Search:
         (stage,) = block.own
         before, after = stage.room.companions(stage.keys, path.water, path.duty)
         return Block(block.own, tuple(before), tuple(after)) if before or after else block
+
+    @property
+    def knot(self) -> frozenset[str]:
+        """The treatments that kept each other out: each was barred by what the other takes away."""
+        barring = {kind: {breach.limit.reads for breach in barred} for kind, barred in self.barred.items()}
+        pairs = ((one, other) for one in barring for other in barring if one < other)
+        return frozenset(
+            kind for one, other in pairs if barring[one] & ROOMS[other].puts_right and barring[other] & ROOMS[one].puts_right for kind in (one, other)
+        )
 
     def finished(self, path: Path) -> Path:
         """A path with what ends a train behind it, where that answers something that is still open: a lamp, a branch to a tap."""

@@ -50,6 +50,40 @@ class LimitsHaveAPrice(TestCase):
         self.assertTrue(design.plan.complete)
         self.assertIn("feed-limit/softener/tannin", ids(design.proposal.findings, "caution"))
 
+    def test_metals_and_tannin_that_bar_each_other_get_an_oxidant(self) -> None:
+        """No resin stands before so much metal, no bed that nothing is fed to before so much tannin: fed, the bed takes it with a caution."""
+        for metals in (
+            {"manganese": "0.9 mg/L"},
+            {"iron": "6 mg/L"},
+            {"iron": "4 mg/L", "manganese": "0.9 mg/L"},
+            {"manganese": "0.2 mg/L", "hardness": "3 gpg"},
+        ):
+            with self.subTest(metals):
+                design = well({"tannin": "5 mg/L"} | metals)
+                train = kinds(design)
+                self.assertTrue(design.plan.complete)
+                self.assertLess(train.index("chemical_feed"), train.index("anion_exchange"))
+                if "oxidizing_filter" in train:
+                    self.assertIn("feed-limit/oxidizing_filter/tannin", ids(design.proposal.findings, "caution"))
+
+    def test_a_bed_that_is_fed_takes_more_tannin_but_not_any(self) -> None:
+        """Greensand on 3 mg/L of tannin: a fault by itself, a caution behind chlorine; on 8 mg/L a fault whatever is fed."""
+        bed: dict[str, Any] = {"kind": "oxidizing_filter", "medium": "greensand"}
+        feed = [{"kind": "chemical_feed", "chemical": "chlorine", "residual": "0.5 mg/L"}, {"kind": "retention_tank"}]
+        for tannin, train, severity in (("3 mg/L", [bed], "fault"), ("3 mg/L", [*feed, bed], "caution"), ("8 mg/L", [*feed, bed], "fault")):
+            found = worked(job(readings=HARD_ONLY | {"iron": "2 mg/L", "tannin": tannin}, train=train)).chosen.findings
+            self.assertEqual({f.severity for f in found if f.rule == "feed-limit/oxidizing_filter/tannin"}, {severity})
+
+    def test_where_nothing_may_be_fed_the_better_order_is_shown_with_its_fault(self) -> None:
+        """Six of iron and five of tannin without chemicals: no train works, and the one that comes nearest is no empty one."""
+        design = worked(job({"wishes": {"no_chemicals": True}}, readings=HARD_ONLY | {"iron": "6 mg/L", "tannin": "5 mg/L"}))
+        self.assertFalse(design.plan.complete)
+        self.assertEqual(
+            [kind for kind in kinds(design) if kind in ("oxidizing_filter", "softener", "anion_exchange")],
+            ["oxidizing_filter", "softener", "anion_exchange"],
+        )
+        self.assertIn("feed-limit/oxidizing_filter/tannin", ids(design.proposal.findings, "fault"))
+
     def test_a_lamp_on_eight_grains_without_salt_stays(self) -> None:
         """8.8 gpg: kept, its sleeve every 3 months; at 12 gpg it does not stand on such water."""
         wishes = {"wishes": {"soft_water": False, "no_salt": True}}

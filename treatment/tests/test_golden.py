@@ -46,6 +46,14 @@ class WhatTheyHold(TestCase):
         self.assertEqual(golden.kinds_met(rows), set(ROOMS))
         self.assertLess(golden.PACKED.stat().st_size, 1_000_000)
 
+    def test_what_serves_a_stage_goes_with_it(self) -> None:
+        """A retention tank stands only behind a feed, or where the water came with an oxidant."""
+        for row in golden.frozen():
+            design = row["design"].get("proposal", row["design"])
+            order = [stage["kind"] for stage in design["train"]]
+            if "retention_tank" in order and "chlor" not in str(row["job"]["source"]):
+                self.assertIn("chemical_feed", order[: order.index("retention_tank")], row["name"])
+
     def test_words_may_be_taken_out(self) -> None:
         """Sentences go, however many; figures, units, ids and their order stay."""
         was = {"id": "uv", "title": "UV lamp", "do": ["New lamp", "Label"], "dose": {"value": 40.0, "unit": "mJ/cm2"}}

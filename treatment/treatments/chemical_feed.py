@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from math import ceil
 from typing import Any
@@ -277,19 +277,27 @@ class ChemicalFeed(Treatment[ChemicalFeedKeys]):
         much = (
             water.iron > air["iron_much"] or water.value("hydrogen_sulfide") > air["sulfide_much"] or water.value("manganese") > air["manganese_max"]
         )
+        bound = self._bound(water, rows)
         alive = any(water.value(name) > 0 for name in (*CHLORINATED, OPEN_TO_AIR))
         slimes = water.value("iron_bacteria") > 0 or water.value("sulfur_bacteria") > 0
         fed = water.value("free_chlorine") >= rows["retention"]["free_chlorine_min"] or water.value(PEROXIDE) > 0
         if fed:
             return found
         held_by_it = duty.facts.schools.disinfection == "chlorine"
-        if (much or slimes or water.value(ARSENITE) > 0) and not (alive and held_by_it):
+        if (much or slimes or water.value(ARSENITE) > 0 or (bound and not alive)) and not (alive and held_by_it):
             found.append(ChemicalFeedKeys(chemical="chlorine"))
         if alive:
             found.append(ChemicalFeedKeys(chemical="chlorine", residual=rows["chemical_feed"]["residual"]))
-        if much and not slimes:
+        if (much or bound) and not slimes:
             found.append(ChemicalFeedKeys(chemical="peroxide"))
         return found
+
+    @staticmethod
+    def _bound(water: Water, rows: Mapping[str, Any]) -> bool:
+        """Whether tannin holds metals in solution: more of it than a bed takes that nothing is fed to, more of them than resins take."""
+        resin = rows["anion_exchange"]
+        metals = water.iron > resin["iron_max"] or water.value("manganese") > resin["manganese_max"]
+        return bool(metals and water.value("tannin") > rows["greensand"]["tannin_max"])
 
     def helped(self, keys: ChemicalFeedKeys, water: Water) -> frozenset[str]:
         """An alkali raises the pH; an oxidant does the rest."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -59,11 +59,28 @@ def row_of(keys: OxidizingFilterKeys, duty: Duty) -> dict[str, Any]:
 UNFED = {"hydrogen_sulfide": "sulfide", "iron": "iron", "manganese": "manganese"}
 
 
+def fed(water: Water) -> bool:
+    """Whether an oxidant that was fed arrives: free chlorine or peroxide."""
+    return water.value("free_chlorine") > 0 or water.value(PEROXIDE) > 0
+
+
+def _of_tannin(row: Mapping[str, Any], water: Water) -> list[FeedLimit]:
+    """Tannin holds metals in solution; a fed oxidant breaks most of that, so that a bed which bears one takes more of it, with a caution."""
+    most = row.get("tannin_most")
+    if most is None or not fed(water):
+        return [FeedLimit("tannin", None, row["tannin_max"], source("iron.feed_air"), "tannin keeps iron in solution and coats the media")]
+    cited, because = source("iron.organic"), "the oxidant frees most of the metals that tannin holds: test iron and manganese after this bed"
+    return [
+        FeedLimit("tannin", None, row["tannin_max"], cited, because, "caution"),
+        FeedLimit("tannin", None, most, cited, "so much tannin keeps iron in solution whatever is fed, and coats the media"),
+    ]
+
+
 def oxidant(water: Water, duty: Duty) -> bool:
     """Whether an oxidant arrives: free chlorine, peroxide, or oxygen enough for the iron and no sulfide."""
     row = duty.rows["coated_oxygen"]
     oxygen = water.value("dissolved_oxygen") >= max(row["oxygen_share"] * water.iron, 1.0)
-    return water.value("free_chlorine") > 0 or water.value(PEROXIDE) > 0 or (oxygen and water.value("hydrogen_sulfide") <= row["sulfide_none"])
+    return fed(water) or (oxygen and water.value("hydrogen_sulfide") <= row["sulfide_none"])
 
 
 class WithPermanganate(Loading[StageRun[OxidizingFilterKeys]]):
@@ -140,7 +157,7 @@ class OxidizingFilter(Treatment[OxidizingFilterKeys]):
             FeedLimit("manganese", None, row["manganese_max"], cited, "that is more manganese than the bed removes"),
             FeedLimit("hydrogen_sulfide", None, row["sulfide_max"], cited, "that is more sulfide than the bed oxidizes"),
             FeedLimit("ph", row["ph_min"], None, cited, "below that, iron oxidizes too slowly on the bed"),
-            FeedLimit("tannin", None, row["tannin_max"], cited, "tannin keeps iron in solution and coats the media"),
+            *_of_tannin(row, water),
             FeedLimit("iron_bacteria", None, 0.0, cited, "slime seals the bed; disinfect first"),
         ]
         if "ph_max" in row:
