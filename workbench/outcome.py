@@ -4,18 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any, Generic, TypeVar
 
 from django.db.models import Manager, Model, QuerySet
 
 Found = TypeVar("Found", bound=Model)
+Made = TypeVar("Made", covariant=True)
 
 
 @dataclass(frozen=True, slots=True)
-class Done:
-    """What was done, in words. stage: of a train, the one to look at then."""
+class Done(Generic[Made]):
+    """What was done. made: the record that was made or changed, or what was counted; None where there is nothing to hand on.
 
-    words: str
+    words: said to the person, empty where what is shown then says it by itself; stage: of a train, the one to look at then.
+    """
+
+    made: Made
+    words: str = ""
     stage: str = ""
 
 

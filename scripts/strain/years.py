@@ -27,26 +27,26 @@ MAKE = """
 import datetime as dt, json
 from django.contrib.auth import get_user_model
 from django.utils import timezone
-from workbench.accounts.models import Workspace
-from workbench.door import store
-from workbench.logs import doors
-from workbench.logs.models import JobLog
+from workbench.records.firm import Workspace
+from workbench.records.log import JobLog
+from workbench.repository.door import store
+from workbench.usecases import doors
 from treatment.tests.example import job
 user, firm = get_user_model().objects.get(username="demo"), Workspace.objects.order_by("pk").first()
 document = job(train=[{"kind": "softener", "id": "softener"}, {"kind": "sediment", "id": "five", "form": "cartridge"}, {"kind": "uv", "id": "uv"}])
 document["job"]["name"] = "Meter"
 made = store(document, firm, user)
 log = JobLog.objects.create(job=made, started_on=timezone.localdate() - dt.timedelta(days=1200))
-device, token = doors.new_device(made, "meter", user)
-link, calendar = doors.new_link(firm, None, user)
+device, token = doors.new_device(made, "meter", user).made
+link, calendar = doors.new_link(firm, None, user).made
 print(json.dumps({"job": made.pk, "log": log.pk, "token": token, "calendar": calendar}))
 """
 
 #: the same house so many times over, each with what its log comes to
 MANY = """
 import copy, datetime as dt
-from workbench.jobs.models import Job
-from workbench.logs.models import JobLog
+from workbench.records.job import Job
+from workbench.records.log import JobLog
 one = Job.objects.get(pk=JOB)
 kept, jobs = one.log, []
 for n in range(HOUSES):

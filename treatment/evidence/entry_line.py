@@ -195,9 +195,11 @@ def _single(piece: str, plain: str) -> LineEntry:
 def _alone(piece: str, plain: str) -> LineEntry | None:
     """A value whose basis names its analyte: ``22 as NO3``."""
     match = re.fullmatch(rf"(?P<value>(?:[<>≤≥]\s*)?(?:{NUMBER})\s*\S*)\s+as\s+(?P<basis>[A-Za-z0-9]+)", plain)
-    owners = [row for row in analytes().values() if match and match["basis"] in row.basis and match["basis"] != "CaCO3"] if match else []
-    own = [row for row in owners if row.short.translate(str.maketrans("₂₃₄", "234")) == (match["basis"] if match else "")]
-    if not match or len(own) != 1:
+    if match is None or match["basis"] == "CaCO3":
+        return None
+    owners = [row for row in analytes().values() if match["basis"] in row.basis]
+    own = [row for row in owners if row.short.translate(str.maketrans("₂₃₄", "234")) == match["basis"]]
+    if len(own) != 1:
         return None
     try:
         return LineEntry(piece, parse_reading(own[0], plain), mended=f"“{piece}” is read as {own[0].said}")

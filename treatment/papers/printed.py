@@ -22,6 +22,11 @@ CLOSED = "A red handle across the pipe is closed."
 LOG_LINES = 20  # empty lines of an owner's log
 
 
+def page_size(system: str) -> str:
+    """The sheet of paper that people print on, as style sheets name it. system: ``us`` or ``metric``."""
+    return "letter" if system == "us" else "A4"
+
+
 @dataclass(frozen=True, slots=True)
 class PaperBlock:
     """A part of a paper. kind: text, list, table, log, drawing, steps, findings, labels or signature; heading: may be empty; rows: of a table, its head first;

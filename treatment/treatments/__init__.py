@@ -3,7 +3,7 @@
 from typing import Any
 
 from ..train.treatment import Treatment
-from . import lamp_fitting
+from . import lamp_fitting  # noqa: F401  importing it registers its rules
 from .aeration import AERATION
 from .anion_exchange import ANION_EXCHANGE
 from .barrier_filter import BARRIER_FILTER
@@ -31,7 +31,5 @@ ROOMS: dict[str, Treatment[Any]] = {
         OXIDIZING_FILTER, CARBON, SOFTENER, ANION_EXCHANGE, SCALE_CONTROL, BARRIER_FILTER, UV, IN_TANK_UV, REVERSE_OSMOSIS,
     )
 }  # fmt: skip
-
-assert lamp_fitting  # importing it registers its rules
 
 __all__ = ["ROOMS"]

@@ -5,6 +5,4 @@ class AccountsConfig(AppConfig):
     name = "workbench.accounts"
 
     def ready(self) -> None:
-        from . import guesses
-
-        assert guesses  # importing it listens for log-ins that are locked
+        from . import guesses  # noqa: F401  importing it listens for log-ins that are locked

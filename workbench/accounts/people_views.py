@@ -11,7 +11,7 @@ from django.urls import reverse
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_http_methods, require_POST
 
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..records.firm import ROLES, Membership
 from ..request import number, status_of
 from ..usecases import people
@@ -32,27 +32,25 @@ def shelf(request: HttpRequest) -> HttpResponse:
         raise Http404 from None
     except Refused as error:
         return _page(request, member, status_of(error), problem=str(error), field=error.field)
-    if isinstance(made, str):  # shown now, and never again
-        return _page(request, member, invited=request.build_absolute_uri(reverse("join", args=[made])))
+    if isinstance(made.made, str):  # shown now, and never again
+        return _page(request, member, invited=request.build_absolute_uri(reverse("join", args=[made.made])))
+    if made.words:
+        messages.success(request, made.words)
     return redirect("people" if Membership.objects.filter(pk=member.pk).exists() else "login")
 
 
-def _act(request: HttpRequest, member: Membership) -> str | None:
-    """Do what was asked; the secret of an invitation that was made."""
+def _act(request: HttpRequest, member: Membership) -> Done[object]:
+    """Do what was asked; an invitation that was made answers with its secret."""
     act, pk = request.POST.get("act", ""), number(request, "member") or 0
     if act == "invite":
         return people.invite(member.workspace, request.POST.get("role", ""), request.POST.get("email", ""), request.user)
     if act == "withdraw":
-        people.withdraw(member.workspace, number(request, "invitation") or 0)
-    elif act == "remove":
-        gone = people.remove(member.workspace, pk)
-        messages.success(request, f"{gone.user.get_username()} is no longer a member.")
-    elif act == "role":
-        changed = people.set_role(member.workspace, pk, request.POST.get("role", ""))
-        messages.success(request, f"{changed.user.get_username()} is now {changed.role}.")
-    else:
-        raise Refused("This action is not known.")
-    return None
+        return people.withdraw(member.workspace, number(request, "invitation") or 0)
+    if act == "remove":
+        return people.remove(member.workspace, pk)
+    if act == "role":
+        return people.set_role(member.workspace, pk, request.POST.get("role", ""))
+    raise Refused("This action is not known.")
 
 
 def _page(request: HttpRequest, member: Membership, status: int = 200, **more: object) -> HttpResponse:
@@ -77,14 +75,14 @@ def join(request: HttpRequest, secret: str) -> HttpResponse:
         return _joining(request, held=held)
     try:
         if request.user.is_authenticated:
-            member = people.take(secret, request.user)
+            joined = people.take(secret, request.user)
         else:
-            member = people.join(secret, request.POST.get("username", ""), request.POST.get("password", ""))
-            perform_login(request, member.user, email_verification="none")
+            joined = people.join(secret, request.POST.get("username", ""), request.POST.get("password", ""))
+            perform_login(request, joined.made.user, email_verification="none")
     except Refused as error:
         return _joining(request, status_of(error), held=held, problem=str(error), field=error.field, typed=request.POST.get("username", ""))
-    request.session[FIRM] = member.workspace_id
-    messages.success(request, f"Welcome to {member.workspace.name}.")
+    request.session[FIRM] = joined.made.workspace_id
+    messages.success(request, joined.words)
     return redirect("jobs")
 
 

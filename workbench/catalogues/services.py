@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from treatment.job.catalogue import read_catalogue
 from treatment.job.catalogue_table import ReadRow, Role, faults_of, heading_at, roles_of, row_of, rows_read
 
-from ..outcome import Refused, one_of
+from ..outcome import Done, Refused, one_of
 from ..records.catalogue import Catalogue, CatalogueSheet, CatalogueVersion
 from ..records.firm import Workspace
 from ..records.job import Job
@@ -19,27 +19,30 @@ from ..usecases.jobs import hold, touch
 
 
 @use_case("money.change")
-def made(workspace: Workspace, name: str, currency: str, items: list[dict[str, Any]], user: Any, summary: str) -> Catalogue:
+def made(workspace: Workspace, name: str, currency: str, items: list[dict[str, Any]], user: Any, summary: str) -> Done[Catalogue]:
     """A new catalogue. Raises Refused."""
     same_currency(workspace, currency)
     catalogue = Catalogue.objects.create(workspace=workspace, name=name)
     CatalogueVersion.objects.create(catalogue=catalogue, number=1, currency=currency, items=items, summary=summary, made_by=user)
-    return catalogue
+    return Done(catalogue)
 
 
 @use_case("money.change", apart=True)
-def read_sheet(workspace: Workspace, rows: list[list[str]], name: str, currency: str, catalogue: Catalogue | None) -> CatalogueSheet:
+def read_sheet(workspace: Workspace, rows: list[list[str]], name: str, currency: str, catalogue: Catalogue | None) -> Done[CatalogueSheet]:
     """Keep a table as it came, with what its columns seem to say."""
     at = heading_at(rows)
     roles = [[role.name, role.unit] for role in roles_of(rows[at])] if rows else []
-    return CatalogueSheet.objects.create(workspace=workspace, catalogue=catalogue, name=name, currency=currency, rows=rows, heading=at, roles=roles)
+    return Done(
+        CatalogueSheet.objects.create(workspace=workspace, catalogue=catalogue, name=name, currency=currency, rows=rows, heading=at, roles=roles)
+    )
 
 
 @use_case("money.change")
-def map_columns(sheet: CatalogueSheet, roles: list[list[str]], kind: str) -> None:
+def map_columns(sheet: CatalogueSheet, roles: list[list[str]], kind: str) -> Done[None]:
     """What somebody chose for the columns of a file: what each holds with its unit, and the kind of its items."""
     sheet.roles, sheet.kind = roles, kind
     sheet.save(update_fields=["roles", "kind"])
+    return Done(None)
 
 
 def understood(sheet: CatalogueSheet) -> list[ReadRow]:
@@ -48,17 +51,17 @@ def understood(sheet: CatalogueSheet) -> list[ReadRow]:
 
 
 @use_case("money.change")
-def keep_sheet(sheet: CatalogueSheet, user: Any) -> Catalogue:
+def keep_sheet(sheet: CatalogueSheet, user: Any) -> Done[Catalogue]:
     """The rows that could be read become a catalogue, or the newest version of the one they were sent for; the table is done with."""
     items = [row.document for row in understood(sheet) if not row.faults]
     summary = f"{len(items)} item{'s' if len(items) != 1 else ''} from a table"
     if sheet.catalogue is None:
-        kept = made(sheet.workspace, sheet.name, sheet.currency, items, user, summary)
+        kept = made(sheet.workspace, sheet.name, sheet.currency, items, user, summary).made
     else:
         kept = Catalogue.objects.select_for_update().get(pk=sheet.catalogue.pk)
         _next(kept, items, user, summary)
     CatalogueSheet.objects.filter(workspace=sheet.workspace, pk=sheet.pk).delete()
-    return kept
+    return Done(kept)
 
 
 def _next(catalogue: Catalogue, items: list[dict[str, Any]], user: Any, summary: str) -> None:
@@ -79,25 +82,18 @@ class ItemChange:
     gone: bool = False
 
 
-@dataclass
-class Changed:
-    """What came of a change. faults: by the place of the row among those typed, then by column; number: of the version it made."""
-
-    faults: dict[int, dict[str, str]] = field(default_factory=dict)
-    number: int | None = None
-
-
 @use_case("money.change")
-def change(workspace: Workspace, pk: int, version: int, rows: Sequence[ItemChange], user: Any) -> Changed:
+def change(workspace: Workspace, pk: int, version: int, rows: Sequence[ItemChange], user: Any) -> Done[int | None]:
     """Put typed rows in place of those that were shown, on top of what others changed since.
 
-    A row that both changed is refused beside itself; nothing is kept where any row is refused.
+    Made is the number of the version; None where nothing differs. Raises Gone, and Refused beside ``column-place`` of the rows that were
+    typed: what is wrong with them, or that both changed one. Nothing is kept then.
     """
     catalogue = one_of(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
     now = {item["code"]: item for item in document_of(catalogue)["items"]}
     shown = one_of(CatalogueVersion, catalogue=catalogue, number=version)
     before = {item["code"]: item for item in shown.items}
-    found = Changed()
+    refused: dict[str, str] = {}
     told: list[tuple[str, ItemChange]] = []
     renamed = {row.was for row in rows if row.was and (row.gone or row.document["code"] != row.was)}
     for place, row in enumerate(rows):
@@ -109,18 +105,18 @@ def change(workspace: Workspace, pk: int, version: int, rows: Sequence[ItemChang
         code = row.document["code"].strip()
         if not row.gone and code != row.was and ((code in now and code not in renamed) or code in {each.document["code"] for _, each in told}):
             faults.setdefault("code", f"“{code}” is already the code of another item")
-        if faults:
-            found.faults[place] = faults
+        refused |= {f"{column}-{place}": words for column, words in faults.items()}
         told.append((row.was, row))
-    if found.faults or not told:
-        return found
+    if refused:
+        raise Refused(refused)
+    if not told:
+        return Done(None)
     for was, row in told:
         if row.gone:
             now.pop(was, None)
     items = _put(now, told)
     _next(catalogue, items, user, _summary([row for _, row in told]))
-    found.number = catalogue.number
-    return found
+    return Done(catalogue.number, f"{catalogue.name} was saved as version {catalogue.number}.")
 
 
 def _put(now: dict[str, dict[str, Any]], told: list[tuple[str, ItemChange]]) -> list[dict[str, Any]]:
@@ -140,29 +136,30 @@ def _said(item: dict[str, Any] | None) -> str:
 
 
 @use_case("money.change")
-def replace(workspace: Workspace, pk: int, document: dict[str, Any], user: Any) -> Catalogue:
+def replace(workspace: Workspace, pk: int, document: dict[str, Any], user: Any) -> Done[Catalogue]:
     """A whole ``cairn-catalogue/1`` file as the newest version. Raises BadDocument, Refused."""
     read_catalogue(document)
     catalogue = one_of(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
     if document["currency"].strip() != document_of(catalogue)["currency"]:
         raise Refused(f"This catalog is in {document_of(catalogue)['currency']}; the file is in {document['currency']}.", "currency")
     _next(catalogue, document["items"], user, f"replaced by a file, {len(document['items'])} items")
-    return catalogue
+    return Done(catalogue)
 
 
 @use_case("money.change", apart=True)
-def retire(workspace: Workspace, pk: int, on: bool) -> Catalogue:
+def retire(workspace: Workspace, pk: int, on: bool) -> Done[Catalogue]:
     """Stop offering a catalogue, or offer it again; jobs that use it keep it. One that no job uses is deleted."""
     catalogue = one_of(Catalogue, workspace=workspace, pk=pk)
     if on and not Job.everything.filter(catalogue=catalogue).exists():
         catalogue.delete()
-        return catalogue
+        return Done(catalogue, f"{catalogue.name} was deleted.")
     Catalogue.objects.filter(pk=catalogue.pk).update(retired=on)
-    return catalogue
+    words = "is no longer offered; jobs that use it keep it" if on else "is offered again"
+    return Done(catalogue, f"{catalogue.name} {words}.")
 
 
 @use_case("money.change")
-def choose(job: Job, pk: int | None, version: int, user: Any) -> None:
+def choose(job: Job, pk: int | None, version: int, user: Any) -> Done[None]:
     """Build a job of a catalogue of its own company, or of generic sizes. Raises Late, Refused, Gone."""
     hold(job)
     catalogue = None if pk is None else one_of(Catalogue, workspace=job.workspace, pk=pk)
@@ -174,3 +171,4 @@ def choose(job: Job, pk: int | None, version: int, user: Any) -> None:
     if "catalogue" in job.survey.rest:  # one that came with a file
         job.survey.rest.pop("catalogue")
         job.survey.save(update_fields=["rest"])
+    return Done(None)

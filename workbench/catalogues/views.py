@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+from collections.abc import Mapping
 from typing import Any
 
 from django.contrib import messages
@@ -60,11 +61,11 @@ def shelf(request: HttpRequest) -> HttpResponse:
         same_currency(member.workspace, currency)
         rows = rows_apart(content)[: MOST_ITEMS + 100] if content else []
         if not content:
-            return redirect("catalogue", services.made(member.workspace, name, currency, [], request.user, "begun").pk)
+            return redirect("catalogue", services.made(member.workspace, name, currency, [], request.user, "begun").made.pk)
     except (Unreadable, Refused) as error:
         field = "currency" if isinstance(error, Refused) else "file"
         return _shelf(request, member.workspace, 422, problems={field: str(error)}, typed={"name": name, "currency": currency})
-    return redirect("catalogue-sheet", services.read_sheet(member.workspace, rows, name, currency, None).pk)
+    return redirect("catalogue-sheet", services.read_sheet(member.workspace, rows, name, currency, None).made.pk)
 
 
 def _from_json(request: HttpRequest, workspace: Any, content: bytes) -> HttpResponse:
@@ -78,7 +79,7 @@ def _from_json(request: HttpRequest, workspace: Any, content: bytes) -> HttpResp
         return _shelf(request, workspace, 422, problems={"file": f"{told}."})
     except Refused as error:
         return _shelf(request, workspace, status_of(error), problems={"file": str(error)})
-    return redirect("catalogue", kept.pk)
+    return redirect("catalogue", kept.made.pk)
 
 
 def _shelf(request: HttpRequest, workspace: Any, status: int = 200, **more: Any) -> HttpResponse:
@@ -100,13 +101,16 @@ def table(request: HttpRequest, pk: int) -> HttpResponse:
         return _table(request, catalogue)
     ask(member, "money.change")
     rows, problems = _typed(request)
-    found = services.Changed(problems)
-    if not problems:
-        found = services.change(member.workspace, pk, version_of(request), [row for row, _ in rows], request.user)
-    if found.faults:
-        return _table(request, catalogue, 422, typed=rows, faults=found.faults)
-    if found.number is not None:
-        messages.success(request, f"{catalogue.name} was saved as version {found.number}.")
+    try:
+        if problems:
+            raise Refused(problems)
+        changed = services.change(member.workspace, pk, version_of(request), [row for row, _ in rows], request.user)
+    except Refused as error:
+        if not error.fields:
+            raise
+        return _table(request, catalogue, status_of(error), typed=rows, faults=_by_row(error.fields))
+    if changed.words:
+        messages.success(request, changed.words)
     return redirect(request.get_full_path())
 
 
@@ -114,10 +118,19 @@ def table(request: HttpRequest, pk: int) -> HttpResponse:
 TYPED = ("code", "what", "price", "lead_days")
 
 
-def _typed(request: HttpRequest) -> tuple[list[tuple[ItemChange, dict[str, str]]], dict[int, dict[str, str]]]:
-    """The rows of the table as they were sent, with their cells; empty new ones left out. What no item of the kind has, by row."""
+def _by_row(fields: Mapping[str, str]) -> dict[int, dict[str, str]]:
+    """What was refused beside ``column-place``, by the place of the row, then by column."""
+    found: dict[int, dict[str, str]] = {}
+    for name, words in fields.items():
+        column, _, place = name.rpartition("-")
+        found.setdefault(int(place), {})[column] = words
+    return found
+
+
+def _typed(request: HttpRequest) -> tuple[list[tuple[ItemChange, dict[str, str]]], dict[str, str]]:
+    """The rows of the table as they were sent, with their cells; empty new ones left out. What no item of the kind has, by its field."""
     found: list[tuple[ItemChange, dict[str, str]]] = []
-    problems: dict[int, dict[str, str]] = {}
+    problems: dict[str, str] = {}
     for place in range(min(number(request, "rows") or 0, PER_PAGE + BLANK_ROWS)):
         cells = {name: request.POST.get(f"{name}-{place}", "").strip() for name in (*TYPED, "kind", "fits", "was", "gone")}
         if not cells["was"] and not any(cells[name] for name in (*TYPED, "fits")):
@@ -126,7 +139,7 @@ def _typed(request: HttpRequest) -> tuple[list[tuple[ItemChange, dict[str, str]]
         fits = fits_typed(kind, cells["fits"]) if kind else {}
         if strange := unknown_fields(kind, fits) if kind else []:
             names = ", ".join(field_names(kind).values())
-            problems[len(found)] = {"fits": f"A {kind.replace('_', ' ')} has no “{strange[0]}”; it has {names}."}
+            problems[f"fits-{len(found)}"] = f"A {kind.replace('_', ' ')} has no “{strange[0]}”; it has {names}."
         text = {name: (cells[name], "") for name in TYPED if cells[name]}
         found.append((ItemChange(cells["was"], item_of({**text, **fits}, kind), bool(cells["gone"])), cells))
     return found, problems
@@ -188,7 +201,7 @@ def sheet(request: HttpRequest, pk: int) -> HttpResponse:
             _mapped(request, held)
             if "keep" in request.POST:
                 if any(not row.faults for row in services.understood(held)):
-                    return redirect("catalogue", services.keep_sheet(held, request.user).pk)
+                    return redirect("catalogue", services.keep_sheet(held, request.user).made.pk)
                 return _sheet(request, held, 422, problem="No row can be read as an item. Choose what the columns contain.")
         return redirect("catalogue-sheet", pk)
     return _sheet(request, held)
@@ -237,16 +250,14 @@ def send(request: HttpRequest, pk: int) -> HttpResponse:
     except (Unreadable, Refused) as error:
         return _table(request, catalogue, 422, problem=str(error))
     currency = document_of(catalogue)["currency"]
-    return redirect("catalogue-sheet", services.read_sheet(member.workspace, rows, catalogue.name, currency, catalogue).pk)
+    return redirect("catalogue-sheet", services.read_sheet(member.workspace, rows, catalogue.name, currency, catalogue).made.pk)
 
 
 @require_POST
 def retire(request: HttpRequest, pk: int) -> HttpResponse:
     member = membership(request)
     ask(member, "money.change")
-    kept = services.retire(member.workspace, pk, "again" not in request.POST)
-    words = "is offered again" if "again" in request.POST else "was deleted" if kept.pk is None else "is no longer offered; jobs that use it keep it"
-    messages.success(request, f"{kept.name} {words}.")
+    messages.success(request, services.retire(member.workspace, pk, "again" not in request.POST).words)
     return redirect("catalogues")
 
 

@@ -83,7 +83,5 @@ def file(request: HttpRequest, pk: int) -> HttpResponse:
 def remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Forget a person."""
     customer = _customer(request, pk)
-    name = customer.name
-    customers.remove(customer)
-    messages.success(request, f"{name} was removed, with the addresses of their jobs. The jobs were kept.")
+    messages.success(request, customers.remove(customer).words)
     return redirect("customers")

@@ -54,13 +54,13 @@ def shelf(request: HttpRequest, pk: int) -> HttpResponse:
             issues.set_state(job, request.POST["state"])
             return redirect("issues", pk)
         design = design_of(job, shown_stages(job))
-        made = issues.issue(job, design, request.POST.get("to", ""), request.POST.get("reason", ""), _printed_besides(job, design), request.user)
+        done = issues.issue(job, design, request.POST.get("to", ""), request.POST.get("reason", ""), _printed_besides(job, design), request.user)
     except Refused as error:
         typed = {"to": request.POST.get("to", ""), "reason": request.POST.get("reason", "")}
         return _shelf(request, job, status_of(error), problem=str(error), field=error.field, typed=typed)
-    print_papers.defer(issue=made.pk)
-    messages.success(request, f"Revision {made.revision} was issued.")
-    return redirect("issue", pk, made.pk)
+    print_papers.defer(issue=done.made.pk)
+    messages.success(request, done.words)
+    return redirect("issue", pk, done.made.pk)
 
 
 def _printed_besides(job: Job, design: Design) -> dict[str, Any]:
@@ -114,7 +114,7 @@ def _act(request: HttpRequest, held: Issue) -> str:
     act = request.POST.get("act", "")
     if act == "link":
         text = request.POST.get("days", "").strip()
-        return issues.new_link(held, request.POST.get("kind", ""), (number(request, "days") or 0) if text else None, request.user)
+        return issues.new_link(held, request.POST.get("kind", ""), (number(request, "days") or 0) if text else None, request.user).made
     if act == "end":
         issues.end_link(held, number(request, "link") or 0, request.user)
     else:

@@ -33,7 +33,7 @@ from ..request import Request
 from ..usecases.access import ask, job_for, membership, without_money
 from ..usecases.books import refreshed, stale_logs
 from ..usecases.defaults import remember, start_of
-from ..usecases.jobs import KEPT_IN_BIN, archive, begin, put_back, put_in_bin, show_in, take_in
+from ..usecases.jobs import archive, begin, put_back, put_in_bin, show_in, take_in
 from ..usecases.many import ASKED, change, drop_view, keep_view
 from ..usecases.roles import may
 from ..usecases.trains import open_option, shown_stages
@@ -72,9 +72,7 @@ def jobs_at_once(request: Request) -> HttpResponse:
     act = request.POST.get("act", "")
     try:
         chosen = [int(each) for each in request.POST.getlist("job") if each.isdecimal() and len(each) < 10]
-        done = change(member.workspace, chosen, act, request.POST.get(act, ""))
-        left = f" {done.left} have no logbook yet." if done.left else ""
-        messages.success(request, f"{done.changed} job{'' if done.changed == 1 else 's'} changed.{left}")
+        messages.success(request, change(member.workspace, chosen, act, request.POST.get(act, "")).words)
     except Refused as error:
         messages.error(request, str(error))
     return _back(request, "was_")
@@ -137,7 +135,7 @@ def job_new(request: Request) -> HttpResponse:
         return _list(request, member, form, 422)
     start = start_of(member, request.headers.get("Accept-Language", ""))
     name = form.cleaned_data["name"]
-    job = begin(member.workspace, name, start.standard, start.units, request.user)
+    job = begin(member.workspace, name, start.standard, start.units, request.user).made
     begun = form.cleaned_data["start"]
     if begun == "existing":
         open_option(job, [], "an existing installation", request.user)
@@ -154,7 +152,7 @@ def job_duplicate(request: Request, pk: int) -> HttpResponse:
     if job.catalogue is not None:
         del document["catalogue"]  # the copy follows it, too
     try:
-        copy = take_in(document, job.workspace, request.user, job.catalogue)
+        copy = take_in(document, job.workspace, request.user, job.catalogue).made
     except BadDocument as error:
         messages.error(request, f"This job cannot be duplicated: {error.faults[0].message}.")
         return redirect("site", pk)
@@ -166,9 +164,7 @@ def job_duplicate(request: Request, pk: int) -> HttpResponse:
 def job_archive(request: Request, pk: int) -> HttpResponse:
     """Into the archive, or back into the list."""
     job = job_for(request, pk, act="job.change")
-    done = request.POST.get("back") != "1"
-    archive(job, done)
-    messages.success(request, f"{job.name} is in the archive." if done else f"{job.name} is in the list again.")
+    messages.success(request, archive(job, request.POST.get("back") != "1").words)
     return redirect("jobs")
 
 
@@ -177,8 +173,7 @@ def job_put_back(request: Request, pk: int) -> HttpResponse:
     """Out of the bin."""
     member = membership(request)
     ask(member, "job.change")
-    job = put_back(member.workspace, pk)
-    messages.success(request, f"{job.name} was put back.")
+    messages.success(request, put_back(member.workspace, pk).words)
     return redirect("jobs")
 
 
@@ -206,7 +201,7 @@ def job_import(request: Request) -> HttpResponse:
     if not problem:
         try:
             loads(text)
-            job = take_in(json.loads(text), member.workspace, request.user)
+            job = take_in(json.loads(text), member.workspace, request.user).made
             return redirect("train", job.pk)
         except BadDocument as error:
             faults = error.faults
@@ -244,11 +239,10 @@ def job_delete(request: Request, pk: int) -> HttpResponse:
     """Into the bin; from there it can be put back for thirty days."""
     job = job_for(request, pk, act="job.change")
     try:
-        put_in_bin(job)
+        messages.success(request, put_in_bin(job).words)
     except Refused as error:
         messages.error(request, str(error))
         return redirect("site", pk)
-    messages.success(request, f"{job.name} is in the bin for {KEPT_IN_BIN.days} days. Put it back from there, under Jobs.")
     return redirect("jobs")
 
 

@@ -70,7 +70,7 @@ def link(request: Request) -> HttpResponse:
     of = Membership.objects.select_related("user").filter(workspace=member.workspace, user__username=name).first() if name else None
     if name and of is None:
         return _calendar(request, member, 422, problem="Choose a person in this company. No link was created.")
-    _, secret = doors.new_link(member.workspace, job, request.user, of.user if of else None)
+    _, secret = doors.new_link(member.workspace, job, request.user, of.user if of else None).made
     address = reverse("calendar-file", args=[secret])
     if job is not None:
         return logbook_page(request, job, secret_address=address, secret_of="the calendar of this house")

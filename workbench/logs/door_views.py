@@ -44,7 +44,7 @@ def device(request: Request, pk: int) -> HttpResponse:
     if (ended := number(request, "end")) is not None:
         doors.end_device(job, ended)
         return redirect(reverse("logbook", args=[pk]) + "#tools")
-    made, token = doors.new_device(job, request.POST.get("name", ""), request.user)
+    made, token = doors.new_device(job, request.POST.get("name", ""), request.user).made
     return logbook_page(request, job, token=token, token_of=made.name)
 
 
@@ -74,7 +74,7 @@ def device_door(request: HttpRequest) -> HttpResponse:
     except (ValueError, KeyError, TypeError, RecursionError) as error:
         return JsonResponse({"problem": f"expected a JSON object with readings: {error}"}, status=422)
     try:
-        made = services.add(found.log.job, [(on, {"readings": readings})], None, f"d{found.pk}-{key}" if key else "", by=f"device {found.name}")
+        made = services.add(found.log.job, [(on, {"readings": readings})], None, f"d{found.pk}-{key}" if key else "", by=f"device {found.name}").made
     except Refused as error:
         return JsonResponse({"problem": str(error)}, status=status_of(error))
     return JsonResponse({"status": "kept" if made else "again"})
@@ -89,7 +89,7 @@ def owner(request: Request, pk: int) -> HttpResponse:
         doors.end_owner_link(job, ended)
         return redirect(reverse("logbook", args=[pk]) + "#tools")
     try:
-        _, secret = doors.new_owner_link(job, request.user)
+        _, secret = doors.new_owner_link(job, request.user).made
     except Refused as error:
         return logbook_page(request, job, status_of(error), owner_problem=str(error))
     return logbook_page(request, job, secret_address=reverse("house", args=[secret]), secret_of="the owner")
@@ -199,5 +199,5 @@ def _keep(
         made = services.add(book.job, entries, None, f"o{door.link.pk}-{request.POST.get('key', '')[:40]}", by=OWNER)
     except Refused as error:
         return _house(request, door, book, status_of(error), problem=str(error), **shown)
-    messages.success(request, kept_words(f"Saved: {words}.", len(made), len(entries)))
+    messages.success(request, kept_words(f"Saved: {words}.", len(made.made), len(entries)))
     return redirect("house", door.secret)

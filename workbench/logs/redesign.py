@@ -9,7 +9,7 @@ from treatment.job_file import written
 from treatment.operation.diagnosis.redesign import Redesign, redesign
 from treatment.studies.compare import differs
 
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..usecases.acting import use_case
 from ..usecases.books import Book
 from ..usecases.trains import open_option
@@ -32,10 +32,10 @@ def redesigned(book: Book) -> Beside | None:
 
 
 @use_case("job.change", apart=True)
-def open_redesign(book: Book, user: Any) -> str:
+def open_redesign(book: Book, user: Any) -> Done[str]:
     """Open it as an option; its letter. Raises Refused where there is none, or no letter is free."""
     found = redesign(book.design, book.diagnosis)
     if found is None:
         raise Refused("The log shows no reason for another train.")
-    option = open_option(book.job, written(found.variant.as_built), f"redesign: {'; '.join(found.facts)}"[:200], user)
-    return str(option.letter)
+    option = open_option(book.job, written(found.variant.as_built), f"redesign: {'; '.join(found.facts)}"[:200], user).made
+    return Done(str(option.letter), f"Opened as option {option.letter}, beside the current one.")

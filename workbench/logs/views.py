@@ -23,6 +23,7 @@ from treatment.job.facts import OBSERVATIONS
 from treatment.operation.entry.line import LogLine
 from treatment.operation.entry.log_table import ORDERS, Understood, choices, understood, words_of
 from treatment.operation.maintenance.upkeep import upkeep
+from treatment.papers.printed import page_size
 
 from ..outcome import Refused
 from ..pages.attached import attached_json
@@ -117,7 +118,7 @@ def entry(request: Request, pk: int) -> HttpResponse:
     if form.left:
         kept = f"Saved: {form.words}."
         return logbook_page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
-    messages.success(request, kept_words(f"Saved for {on}: {form.words}.", len(made), len(bodies)))
+    messages.success(request, kept_words(f"Saved for {on}: {form.words}.", len(made.made), len(bodies)))
     return redirect(back)
 
 
@@ -158,7 +159,7 @@ def done(request: Request, pk: int) -> HttpResponse:
             request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount, task_on=request.POST.get("on", "")
         )
     messages.success(
-        request, kept_words(f"Done on {on}: {services.task_named(job, body['did'])}. To correct it, delete it in the entries.", len(made), 1)
+        request, kept_words(f"Done on {on}: {services.task_named(job, body['did'])}. To correct it, delete it in the entries.", len(made.made), 1)
     )
     return redirect(reverse("logbook", args=[pk]) + "#due")
 
@@ -217,7 +218,7 @@ def table(request: Request, pk: int) -> HttpResponse:
     if found.problem or request.POST.get("keep") != "1":
         return render(request, "logs/table.html", context | _table(job, found, rows_typed), status=422 if found.problem else 200)
     try:
-        kept = services.add_table(job, found.rows, request.user) if found.rows else 0
+        kept = services.add_table(job, found.rows, request.user).made if found.rows else 0
     except Refused as error:
         return render(request, "logs/table.html", context | _table(job, found, rows_typed) | {"problem": str(error)}, status=status_of(error))
     if not found.bad:
@@ -261,7 +262,7 @@ def _take_log(request: Request, job: Job, context: dict[str, Any], content: byte
     except (Refused, UnicodeDecodeError) as error:
         told = str(error) if isinstance(error, Refused) else "This is not a text file. Choose a CSV, XLSX or JSON file."
         return render(request, "logs/table.html", context | {"problem": told}, status=422)
-    messages.success(request, f"{made} entries saved." if made else "This was saved before; it counts once.")
+    messages.success(request, made.words)
     return redirect("logbook", job.pk)
 
 
@@ -297,7 +298,7 @@ def labels_pdf(request: Request, pk: int) -> HttpResponse:
     if book is None:
         raise Http404
     here = request.build_absolute_uri(reverse("logbook", args=[pk]))
-    context = {"job": job, "labels": labels(book, lambda id: f"{here}?{urlencode({'at': id})}")}
+    context = {"job": job, "size": page_size(job.units), "labels": labels(book, lambda id: f"{here}?{urlencode({'at': id})}")}
     return printed(request, "logs/labels_pdf.html", context, job, "labels.pdf")
 
 
@@ -317,10 +318,10 @@ def redesign(request: Request, pk: int) -> HttpResponse:
     if book is None:
         raise Http404
     try:
-        letter = open_redesign(book, request.user)
+        opened = open_redesign(book, request.user)
     except Refused as error:
         return logbook_page(request, job, status_of(error), redesign_problem=str(error))
-    messages.success(request, f"Opened as option {letter}, beside the current one.")
+    messages.success(request, opened.words)
     return redirect("options", pk)
 
 

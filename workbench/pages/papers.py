@@ -9,7 +9,7 @@ from django.db import IntegrityError, transaction
 from django.template.loader import render_to_string
 
 from treatment.language.messages import messages_in
-from treatment.papers.printed import PAPERS, SAFETY
+from treatment.papers.printed import PAPERS, SAFETY, page_size
 
 from ..readers import as_read, read_by
 from ..records.issue import Issue, IssuePaper
@@ -43,7 +43,7 @@ def page_of(held: Issue, name: str) -> str:
     read_by(whole["design"]["job"]["standard"])
     context = {
         "paper": PAPERS[name](whole), "frozen": whole, "revision": held.revision, "issued_at": held.issued_at, "sum": held.sha256[:8], "engine": held.engine,
-        "safety": SAFETY, "size": "letter" if whole["design"]["job"]["units"] == "us" else "A4", "drawings": whole["papers"], "to_scale": name == "pack",
+        "safety": SAFETY, "size": page_size(whole["design"]["job"]["units"]), "drawings": whole["papers"], "to_scale": name == "pack",
     }  # fmt: skip
     language = language_of(held) if name in OWNERS else "en"
     say = messages_in(language) or str

@@ -34,7 +34,7 @@ def kit_copy(request: Request) -> HttpResponse:
         kit = copied(member.workspace, request.POST.get("kit", ""))
     except KeyError:
         raise Http404 from None
-    return redirect("firm-kit", kit.pk)
+    return redirect("firm-kit", kit.made.pk)
 
 
 @require_http_methods(["GET", "POST"])
@@ -60,6 +60,8 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
     try:
         kept = changed(member.workspace, pk, whole(request.POST.get("version", "")) or 0, request.POST)
     except Late as late:
+        if late.stands is None:
+            return render(request, "samples/firm_kit.html", typed | {"stale": True}, status=409)
         fresh = {"name": late.stands.get("name", ""), "blind": late.stands.get("blind", ""), "rows": _rows(held, late.stands, late.fields)}
         return render(request, "samples/firm_kit.html", context | fresh | {"faults": late.fields}, status=409)
     except Refused as error:
@@ -69,9 +71,7 @@ def kit_edit(request: Request, pk: int) -> HttpResponse:
             typed | {"faults": error.fields, "rows": _rows(held, request.POST, error.fields)},
             status=status_of(error),
         )
-    if kept is None:
-        return render(request, "samples/firm_kit.html", typed | {"stale": True}, status=409)
-    messages.success(request, f"{kept.name} was saved.")
+    messages.success(request, kept.words)
     return redirect("firm-kits")
 
 

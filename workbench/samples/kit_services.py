@@ -15,7 +15,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
-from ..outcome import Refused, one_of
+from ..outcome import Done, Refused, one_of
 from ..records.job import Job, Survey, advance
 from ..records.sample import KitRun, KitSession, Reading, Sample
 from ..repository.door import reading_row
@@ -68,18 +68,19 @@ def _row(test: KitTest, run: KitRun | None, now: dt.datetime) -> TestRow:
 
 
 @use_case("job.change", apart=True)
-def open_session(job: Job, kit: Kit, point: str) -> KitSession:
-    return KitSession.objects.create(job=job, kit=kit.key, point=point, started_at=timezone.now())
+def open_session(job: Job, kit: Kit, point: str) -> Done[KitSession]:
+    return Done(KitSession.objects.create(job=job, kit=kit.key, point=point, started_at=timezone.now()))
 
 
 @use_case("job.change", apart=True)
-def start(session: KitSession, test: KitTest) -> None:
+def start(session: KitSession, test: KitTest) -> Done[None]:
     """Start the timer of a test; started twice (a second tap, a second phone), the first start counts."""
     KitRun.objects.get_or_create(session=session, test=test.key, defaults={"started_at": timezone.now()})
+    return Done(None)
 
 
 @use_case("job.change")
-def again(session: KitSession, test: KitTest, user: Any) -> None:
+def again(session: KitSession, test: KitTest, user: Any) -> Done[None]:
     """Forget a test and what it said, to do it anew."""
     hold(session.job)
     KitRun.objects.filter(session=session, test=test.key).delete()
@@ -87,10 +88,11 @@ def again(session: KitSession, test: KitTest, user: Any) -> None:
         names = {test.analyte, *test.measure, *(name for outcome in test.outcomes for name in outcome.readings)}
         Reading.objects.filter(sample_id=session.sample_id, analyte__in=names).delete()
     bump(session.job, user)
+    return Done(None)
 
 
 @use_case("job.change")
-def answer(session: KitSession, test: KitTest, data: Any, user: Any) -> None:
+def answer(session: KitSession, test: KitTest, data: Any, user: Any) -> Done[None]:
     """Keep what was seen or measured. Raises Refused; nothing is kept then."""
     now = timezone.now()
     hold(session.job)  # answers come one after the other
@@ -111,6 +113,7 @@ def answer(session: KitSession, test: KitTest, data: Any, user: Any) -> None:
     run.answered_at, run.answer, run.late = now, said[:200], late
     run.save()
     bump(session.job, user)
+    return Done(None)
 
 
 def _understood(test: KitTest, data: Any) -> tuple[list[CoreReading], str, list[Outcome]]:

@@ -46,7 +46,7 @@ def kit_open(request: Request, pk: int) -> HttpResponse:
     if kit is None:
         raise Http404
     point = request.POST.get("point", "raw")
-    session = kit_services.open_session(job, kit, point if point in dict(POINTS) else "raw")
+    session = kit_services.open_session(job, kit, point if point in dict(POINTS) else "raw").made
     return redirect("kit-session", pk, session.pk)
 
 

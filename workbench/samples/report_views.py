@@ -53,7 +53,7 @@ def report_preview(request: HttpRequest, pk: int) -> HttpResponse:
         return _page(request, job, 422, problem=sentence(read.report.why), pasted=pasted[:20000])
     if read.own is not None and (faults := _facts(read.own)[1]):
         return _page(request, job, 422, problem=" ".join(f"{fault.path.removeprefix('$.')}: {fault.message}." for fault in faults[:8]))
-    stored = services.store_report(job, (upload.name or "") if upload is not None else "", content, read, request.user)
+    stored = services.store_report(job, (upload.name or "") if upload is not None else "", content, read, request.user).made
     return redirect("report-read", pk, stored.pk)
 
 

@@ -17,7 +17,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.reading import Reading as CoreReading
 from treatment.language.reading import parse_reading
 
-from ..outcome import one_of
+from ..outcome import Done, Refused, one_of
 from ..records.job import Job, advance
 from ..records.sample import Reading, ReportFile, ReportLayout, ReportPage, Sample
 from ..repository.door import reading_row, store_sample
@@ -42,17 +42,17 @@ class Replaced:
 
 
 @use_case("job.change")
-def add_sample(job: Job, user: Any) -> Sample:
+def add_sample(job: Job, user: Any) -> Done[Sample]:
     """An empty sample."""
     hold(job)
     advance(job, "tested")
     sample = Sample.objects.create(job=job)
     bump(job, user)
-    return sample
+    return Done(sample)
 
 
 @use_case("job.change")
-def keep_readings(job: Job, sample: Sample, entries: Iterable[LineEntry], user: Any) -> list[Replaced]:
+def keep_readings(job: Job, sample: Sample, entries: Iterable[LineEntry], user: Any) -> Done[list[Replaced]]:
     """Keep what was understood of a line, one reading of each analyte; what that replaced is told."""
     readings = [entry.reading for entry in entries if entry.reading is not None]
     hold(job)  # one at a time: a sample holds one reading of each analyte
@@ -63,34 +63,39 @@ def keep_readings(job: Job, sample: Sample, entries: Iterable[LineEntry], user: 
         reading_row(sample, reading).save()
     if readings:
         bump(job, user)
-    return [
-        Replaced(analytes()[each.analyte].name, stood[each.analyte], each.typed)
-        for each in readings
-        if stood.get(each.analyte, each.typed) != each.typed
-    ]
+    return Done(
+        [
+            Replaced(analytes()[each.analyte].name, stood[each.analyte], each.typed)
+            for each in readings
+            if stood.get(each.analyte, each.typed) != each.typed
+        ]
+    )
 
 
 @use_case("job.change")
-def keep_facts(job: Job, form: SampleForm, user: Any) -> None:
+def keep_facts(job: Job, form: SampleForm, user: Any) -> Done[None]:
     """Keep when, where and how a sample was taken, from a valid form."""
     form.save()
     bump(job, user)
+    return Done(None)
 
 
 @use_case("job.change")
-def drop_sample(job: Job, sample: Sample, user: Any) -> None:
+def drop_sample(job: Job, sample: Sample, user: Any) -> Done[None]:
     """Take a sample and its readings out."""
     hold(job)
     sample.delete()
     bump(job, user)
+    return Done(None)
 
 
 @use_case("job.change")
-def drop_reading(job: Job, sample: Sample, analyte: str, user: Any) -> None:
+def drop_reading(job: Job, sample: Sample, analyte: str, user: Any) -> Done[None]:
     """Take one reading out."""
     hold(job)
     Reading.objects.filter(sample=sample, analyte=analyte).delete()
     bump(job, user)
+    return Done(None)
 
 
 @dataclass
@@ -120,55 +125,58 @@ class TableTyped:
 
 
 @use_case("job.change")
-def keep_table(job: Job, sample: Sample, typed: Mapping[str, str], shown: Mapping[str, str], user: Any) -> dict[str, str]:
-    """Keep a whole table of readings, or nothing: an emptied field takes its reading out. Returns what stands against it, by analyte."""
+def keep_table(job: Job, sample: Sample, typed: Mapping[str, str], shown: Mapping[str, str], user: Any) -> Done[None]:
+    """Keep a whole table of readings, or nothing: an emptied field takes its reading out. Raises Refused, by analyte."""
     hold(job)
     stored = {reading.analyte: reading.typed for reading in sample.readings.all()}
     table = TableTyped(dict(typed), dict(shown), stored)
     entries = table.entries()
     if table.problems:
-        return table.problems
+        raise Refused(table.problems)
     gone = [name for name in stored if not typed.get(name) and shown.get(name)]
     Reading.objects.filter(sample=sample, analyte__in=gone).delete()
     keep_readings(job, sample, entries, user)
     if gone and not entries:
         bump(job, user)
-    return {}
+    return Done(None)
 
 
 @use_case("job.change")
-def keep_samples(job: Job, samples: Iterable[SampleFacts], user: Any) -> None:
+def keep_samples(job: Job, samples: Iterable[SampleFacts], user: Any) -> Done[None]:
     """Samples that came back from a table of our own."""
     for sample in samples:
         store_sample(job, sample)
     bump(job, user)
+    return Done(None)
 
 
 @use_case("job.change")
-def store_report(job: Job, name: str, content: bytes, read: Read, user: Any) -> ReportFile:
+def store_report(job: Job, name: str, content: bytes, read: Read, user: Any) -> Done[ReportFile]:
     """Keep a report as it was sent, with what it was read as; those that nobody made a sample of go after a while."""
     job.reports.filter(samples=None, sent_at__lt=timezone.now() - LEFT_LYING).delete()
     kind = next((kind for start, kind in KINDS.items() if content.startswith(start)), "text/plain")
     stored = ReportFile.objects.create(job=job, name=name[:200], kind=kind, content=content, read=as_stored(read), sent_by=user)
     ReportPage.objects.bulk_create(ReportPage(report=stored, number=number, image=image) for number, image in enumerate(read.pages, 1))
-    return stored
+    return Done(stored)
 
 
 @use_case("job.change")
 def keep_report(
     job: Job, form: SampleForm, readings: Iterable[CoreReading], aside: list[dict[str, str]], user: Any, report: ReportFile | None = None
-) -> None:
+) -> Done[None]:
     """The confirmed rows of a laboratory's report as a sample; rows left aside are kept with it as they stand, and so is the report."""
     sample = form.save(commit=False)
     sample.job, sample.aside, sample.report = job, aside, report
     sample.save()
     Reading.objects.bulk_create(reading_row(sample, reading) for reading in readings)
     bump(job, user)
+    return Done(None)
 
 
 @use_case("job.change")
-def remember_layout(job: Job, header: str, taken: Iterable[tuple[str, str, str]]) -> None:
+def remember_layout(job: Job, header: str, taken: Iterable[tuple[str, str, str]]) -> Done[None]:
     """How this laboratory's rows (name, analyte or nothing, unit that had to be added) were taken, for its next report."""
     layout, _ = ReportLayout.objects.select_for_update().get_or_create(workspace_id=job.workspace_id, header=header)
     layout.names = layout.names | {fold(name): [key, added] for name, key, added in taken}
     layout.save()
+    return Done(None)

@@ -12,6 +12,7 @@ from treatment.job.facts import SampleFacts
 from treatment.language.errors import BadDocument, Fault
 from treatment.language.spec import Record
 
+from ..outcome import Done
 from ..readers import written
 from ..records.job import Job
 from ..records.sample import Sample
@@ -44,7 +45,7 @@ def of_sample(job: Job, sample: Sample) -> Undo:
 
 
 @use_case("job.change")
-def put_back(job: Job, text: str, user: Any) -> None:
+def put_back(job: Job, text: str, user: Any) -> Done[None]:
     """Store a sample that was taken out. Raises BadDocument where it was not sent completely."""
     try:
         kept = json.loads(text)
@@ -62,3 +63,4 @@ def put_back(job: Job, text: str, user: Any) -> None:
         stored.report = job.reports.defer("content").filter(pk=report).first()
         stored.save(update_fields=["report"])
     bump(job, user)
+    return Done(None)

@@ -19,6 +19,7 @@ from treatment.language.analytes import Analyte, analytes
 from treatment.language.errors import BadDocument
 from treatment.language.reading import doubt
 
+from ..outcome import Refused
 from ..pages.steps import steps
 from ..records.job import Job
 from ..records.sample import Sample
@@ -155,7 +156,7 @@ def readings_add(request: Request, pk: int, sample: int) -> HttpResponse:
     for entry in entries:
         if entry.seen:
             note_seen(job, entry.seen, request.user)
-    replaced = services.keep_readings(job, held, entries, request.user)
+    replaced = services.keep_readings(job, held, entries, request.user).made
     left = [entry for entry in entries if entry.reading is None and not entry.seen]
     more: dict[str, Any] = {
         "line": ", ".join(entry.text for entry in left),
@@ -174,7 +175,7 @@ def readings_add(request: Request, pk: int, sample: int) -> HttpResponse:
 def sample_new(request: Request, pk: int) -> HttpResponse:
     """A new sample, with its readings where a line was typed with it."""
     job = job_for(request, pk, act="job.change")
-    held = services.add_sample(job, request.user)
+    held = services.add_sample(job, request.user).made
     if request.POST.get("line", "").strip():
         return readings_add(request, pk, held.pk)
     if request.htmx:
@@ -255,12 +256,15 @@ def readings_table(request: Request, pk: int, sample: int) -> HttpResponse:
     job = job_for(request, pk, act=on_post(request, "job.change"))
     held = get_object_or_404(Sample, pk=sample, job=job)
     stored = {reading.analyte: reading.typed for reading in held.readings.all()}
-    typed, problems = stored, {}
+    typed, problems = stored, dict[str, str]()
     if request.method == "POST":
         typed = {name: " ".join(request.POST.get(name, "").split()) for name in analytes()}
         shown = {name: " ".join(request.POST.get(f"was-{name}", "").split()) for name in analytes()}
-        problems = services.keep_table(job, held, typed, shown, request.user)
-        if not problems:
+        try:
+            services.keep_table(job, held, typed, shown, request.user)
+        except Refused as error:
+            problems = error.fields
+        else:
             return redirect("water", pk)
     families: dict[str, list[Any]] = {}
     for name, row in analytes().items():

@@ -24,8 +24,10 @@ def begun(job: Job, user: Any) -> None:
     today = timezone.localdate()
     monday = dt.datetime.combine(today + dt.timedelta(days=7 - today.weekday()), dt.time(8))
     services.plan(job, 1, user, start=timezone.make_aware(monday))
-    _tell(job, user, Told("demo-1", "site/kit_check", "tick", at=timezone.now() - dt.timedelta(hours=2)))
-    _tell(job, user, Told("demo-2", "site/kit_check", "note", text="One gasket of the sediment housing was missing; a new one is in the bag."))
+    services.take(job, Told("demo-1", "site/kit_check", "tick", at=timezone.now() - dt.timedelta(hours=2)), user)
+    services.take(
+        job, Told("demo-2", "site/kit_check", "note", text="One gasket of the sediment housing was missing; a new one is in the bag."), user
+    )
 
 
 def soaking(job: Job, user: Any, unit: str = "carbon") -> None:
@@ -35,7 +37,7 @@ def soaking(job: Job, user: Any, unit: str = "carbon") -> None:
     for number, verb in enumerate(
         ("site/kit_check", "site/trades", "site/main_valve", f"{unit}/place", f"{unit}/load", f"{unit}/fill", f"{unit}/soak")
     ):
-        _tell(job, user, Told(f"demo-{number}", verb, "tick", at=start + dt.timedelta(minutes=30 + 20 * number)))
+        services.take(job, Told(f"demo-{number}", verb, "tick", at=start + dt.timedelta(minutes=30 + 20 * number)), user)
 
 
 def recorded(job: Job, user: Any) -> None:
@@ -49,8 +51,8 @@ def recorded(job: Job, user: Any) -> None:
         at = timezone.make_aware(first + dt.timedelta(minutes=done.end))
         for reading in expected.of(done.step):
             text = _middle(reading, job.units)
-            _tell(job, user, Told(f"demo-{number}-{reading.key.key}", done.step.id, "reading", text, reading.key.key, at=at))
-        _tell(job, user, Told(f"demo-{number}", done.step.id, "tick", at=at))
+            services.take(job, Told(f"demo-{number}-{reading.key.key}", done.step.id, "reading", text, reading.key.key, at=at), user)
+        services.take(job, Told(f"demo-{number}", done.step.id, "tick", at=at), user)
     _, run = services.state_of(job, services.run_of(job))
     mark = run.of(SANITISED).mark
     if mark is not None:
@@ -59,7 +61,7 @@ def recorded(job: Job, user: Any) -> None:
         for analyte in TELLING:
             ReadingRow.objects.create(sample=sample, analyte=analyte, low=0, high=0, qualifier="absent", unit="CFU/100mL", typed="absent")
         at = timezone.make_aware(dt.datetime.combine(drawn + dt.timedelta(days=3), dt.time(11)))
-        _tell(job, user, Told("demo-lift", "site/retest_microbes", "lift", about=str(sample.pk), at=at))
+        services.take(job, Told("demo-lift", "site/retest_microbes", "lift", about=str(sample.pk), at=at), user)
 
 
 def _middle(reading: ExpectedReading, system: str) -> str:
@@ -69,9 +71,3 @@ def _middle(reading: ExpectedReading, system: str) -> str:
     if reading.key.analyte is not None and reading.key.analyte.is_microbe:
         return "absent"
     return f"{digits(value, reading.key.shown, system)} {unit_text(reading.key.shown, system) if reading.key.shown not in ('hour', 'pH') else ''}".strip()
-
-
-def _tell(job: Job, user: Any, told: Told) -> None:
-    taken = services.take(job, told, user)
-    if taken.status == "refused":
-        raise ValueError(f"{job}: {told.step} {told.kind}: {taken.words}")

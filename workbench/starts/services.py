@@ -26,7 +26,7 @@ from treatment.language.log_keys import log_key
 from treatment.language.reading import parse_reading
 from treatment.papers.issue import canonical, checksum
 
-from ..outcome import Late, one_of
+from ..outcome import Done, Late, Refused, one_of
 from ..records.job import Job, advance
 from ..records.run import StartEvent, StartPhoto, StartRecord, StartRun
 from ..records.sample import Sample
@@ -59,14 +59,19 @@ class Told:
 
 @dataclass(frozen=True)
 class Taken:
-    """How something told was taken. status: kept, again (it was here already), or refused; wants, words: why not."""
+    """How something told was taken: under which number, or as which it was here already (again). clock_s: by what the phone's clock was put right."""
 
-    status: str
-    number: int = 0
-    wants: str = ""
-    words: str = ""
-    refusal: Refusal | None = None
+    number: int
+    again: bool = False
     clock_s: int = 0
+
+
+class NotTaken(Refused):
+    """What was told is not taken. field: what it wants (a reason, a photo, a step before it, …); refusal: of the core, with what is missing."""
+
+    def __init__(self, wants: str, words: str, refusal: Refusal | None = None) -> None:
+        super().__init__(words, wants)
+        self.refusal = refusal
 
 
 def run_of(job: Job) -> StartRun | None:
@@ -97,27 +102,25 @@ def state_of(job: Job, run: StartRun | None) -> tuple[Design, Run]:
 
 
 @use_case("run.write", apart=True)
-def take(job: Job, told: Told, user: Any, image: bytes | None = None) -> Taken:
-    """Take one event. What was taken already is not taken twice; what does not fit is refused with the reason, and nothing is written."""
+def take(job: Job, told: Told, user: Any, image: bytes | None = None) -> Done[Taken]:
+    """Take one event. What was taken already is not taken twice. Raises NotTaken where it does not fit, and nothing is written."""
     small: Photo | None = None
     if told.kind == "photo":
         try:
             small = photo(image or b"")
         except NoPhoto as error:
-            return Taken("refused", wants="photo", words=str(error))
+            raise NotTaken("photo", str(error)) from None
     with transaction.atomic():
         hold(job)
         row, _ = StartRun.objects.select_for_update().get_or_create(job=job)
         already = row.events.filter(key=told.key).first()
         if already is not None:
-            return Taken("again", already.number)
+            return Done(Taken(already.number, again=True))
         _, run = state_of(job, row)
-        event, taken = _event(job, run, told, user, row.last + 1)
-        if event is None:
-            return taken
+        event, clock = _event(job, run, told, user, row.last + 1)
         saved = StartEvent.objects.create(
             run=row, number=event.number, key=event.key, step=event.step, kind=event.kind, at=event.at, by=user, by_name=event.by, base=event.base, text=event.text,
-            about=event.about, low=event.low, high=event.high, title=event.title, clock_s=taken.clock_s,
+            about=event.about, low=event.low, high=event.high, title=event.title, clock_s=clock,
         )  # fmt: skip
         if small is not None:
             StartPhoto.objects.create(event=saved, image=small.image, width=small.width, height=small.height)
@@ -130,7 +133,7 @@ def take(job: Job, told: Told, user: Any, image: bytes | None = None) -> Taken:
         row.save(update_fields=["last", "begun_with", "open_steps"])
         if not row.open_steps:
             _keep_record(job, row)
-    return taken
+    return Done(Taken(event.number, clock_s=clock))
 
 
 def record_of(job: Job, run: Run) -> dict[str, Any]:
@@ -171,44 +174,41 @@ def pictures_of(job: Job, keys: Iterable[str]) -> dict[str, bytes]:
     }
 
 
-def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[RunEvent | None, Taken]:
+def _event(job: Job, run: Run, told: Told, user: Any, number: int) -> tuple[RunEvent, int]:
+    """What was told as an event of the run, and by how many seconds the phone's clock was put right. Raises NotTaken."""
     now = timezone.now()
     at, clock = when(told, now)
     if told.kind not in KINDS:
-        return None, Taken("refused", wants="kind", words="This is not a step of the checklist.")
+        raise NotTaken("kind", "This is not a step of the checklist.")
     step = run.sheet.by_id.get(told.step)
     if step is None:
-        return None, Taken(
-            "refused",
-            wants="gone",
-            words="The train was changed and this step is no longer on the checklist. Nothing was lost; reload the checklist.",
-        )
+        raise NotTaken("gone", "The train was changed and this step is no longer on the checklist. Nothing was lost; reload the checklist.")
     event = RunEvent(
         number, told.key or new_key(), told.step, told.kind, at, user.get_username(), told.base, told.text.strip(), told.about, title=step.row.title
     )
     if len(event.text) > MOST_TEXT:
-        return None, Taken("refused", wants="text", words=f"This is too long: at most {MOST_TEXT} characters.")
+        raise NotTaken("text", f"This is too long: at most {MOST_TEXT} characters.")
     if told.kind in ("tick", "skip"):
         refusal = run.refusal(step, told.kind, at, event.text, told.sure)
         if refusal is not None:
-            return None, Taken("refused", wants=refusal.wants, words=refusal.words, refusal=refusal)
+            raise NotTaken(refusal.wants, refusal.words, refusal)
     elif told.kind == "reading":
         try:
             key = log_key(told.about, {each.stage.id for each in run.sheet.steps if each.stage is not None})
             low, high = key.read(key.typed(event.text, job.units))
         except NotUnderstood as error:
-            return None, Taken("refused", wants="reading", words=f"This cannot be read: {error.reason}.")
+            raise NotTaken("reading", f"This cannot be read: {error.reason}.") from None
         event = replace(event, low=low, high=high)
     elif told.kind == "undo" and not any(mark.key == told.about for mark in run.of(told.step).marks) and not _lifts(run, told.about):
-        return None, Taken("refused", wants="gone", words="Someone has already undone this.")
+        raise NotTaken("gone", "Someone has already undone this.")
     elif told.kind == "note" and not event.text:
-        return None, Taken("refused", wants="text", words="Enter the note first.")
+        raise NotTaken("text", "Enter the note first.")
     elif told.kind == "lift":
         problem, words = _lift(job, run, told.about)
         if problem:
-            return None, Taken("refused", wants="sample", words=problem)
+            raise NotTaken("sample", problem)
         event = replace(event, step=LIFTED, text=words)
-    return event, Taken("kept", number, clock_s=clock)
+    return event, clock
 
 
 def _lifts(run: Run, key: str) -> bool:
@@ -250,7 +250,7 @@ def new_key() -> str:
 
 
 @use_case("run.write")
-def plan(job: Job, version: int, user: Any, start: dt.datetime | None = None, moved: tuple[int, float | None] | None = None) -> StartRun:
+def plan(job: Job, version: int, user: Any, start: dt.datetime | None = None, moved: tuple[int, float | None] | None = None) -> Done[StartRun]:
     """Set when the first visit begins, or move one; minutes None: back to where it was. Raises Late."""
     hold(job)
     row, _ = StartRun.objects.select_for_update().get_or_create(job=job)
@@ -266,4 +266,4 @@ def plan(job: Job, version: int, user: Any, start: dt.datetime | None = None, mo
     row.version = F("version") + 1
     row.save()
     row.refresh_from_db()
-    return row
+    return Done(row)

@@ -18,6 +18,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from intake.pictures import LARGEST
 from treatment.commissioning.ical import ical
 from treatment.commissioning.visits import minute_of
+from treatment.papers.printed import page_size
 from treatment.papers.recorded import record_paper
 
 from ..outcome import Late
@@ -26,11 +27,11 @@ from ..pages.printed import printed
 from ..pages.steps import steps
 from ..records.job import Job
 from ..records.run import StartPhoto
-from ..request import Request, version_of, whole
+from ..request import Request, status_of, version_of, whole
 from ..usecases.access import job_for
 from . import services
 from .page import calendar_of, context_of, first_day, said
-from .services import Taken, Told
+from .services import NotTaken, Taken, Told
 
 
 def _page(request: HttpRequest, job: Job, status: int = 200, **more: Any) -> HttpResponse:
@@ -66,14 +67,16 @@ def tell(request: Request, pk: int) -> HttpResponse:
     upload = request.FILES.get("photo")
     image = upload.read(LARGEST + 1) if upload is not None else None
     given = told_of(request, upload.name or "photo" if upload is not None else "")
-    taken = services.take(job, given, request.user, image)
-    status = 422 if taken.status == "refused" else 200
-    if request.headers.get("Accept", "").startswith("application/json"):
-        return JsonResponse(answer(job, taken), status=status)
-    anchor = f"#s-{given.step.replace('/', '-')}"
-    if status == 422:
-        return _page(request, job, 422, problem=taken.words, problem_step=given.step, wants=taken.wants, given=given)
-    return redirect(f"{reverse('commission', args=[pk])}{anchor}")
+    in_json = request.headers.get("Accept", "").startswith("application/json")
+    try:
+        taken = services.take(job, given, request.user, image).made
+    except NotTaken as refused:
+        if in_json:
+            return JsonResponse(refusal(job, refused), status=status_of(refused))
+        return _page(request, job, status_of(refused), problem=str(refused), problem_step=given.step, wants=refused.field, given=given)
+    if in_json:
+        return JsonResponse(answer(taken))
+    return redirect(f"{reverse('commission', args=[pk])}#s-{given.step.replace('/', '-')}")
 
 
 def told_of(request: HttpRequest, name: str) -> Told:
@@ -101,13 +104,18 @@ def moment(text: str) -> dt.datetime | None:
     return found if found.tzinfo is not None and 2000 < found.year < 2200 else None
 
 
-def answer(job: Job, taken: Taken) -> dict[str, Any]:
-    """What a phone is told."""
-    found: dict[str, Any] = {"status": taken.status, "number": taken.number, "wants": taken.wants, "words": taken.words, "clock_s": taken.clock_s}
-    if taken.refusal is not None:
+def answer(taken: Taken) -> dict[str, Any]:
+    """What a phone is told of what was taken."""
+    return {"status": "again" if taken.again else "kept", "number": taken.number, "wants": "", "words": "", "clock_s": taken.clock_s}
+
+
+def refusal(job: Job, refused: NotTaken) -> dict[str, Any]:
+    """What a phone is told of what was not taken."""
+    found: dict[str, Any] = {"status": "refused", "number": 0, "wants": refused.field, "words": str(refused), "clock_s": 0}
+    if refused.refusal is not None:
         _, sheet, _ = services.worked(job)
         numbers = {step.id: number for number, step in enumerate(sheet.steps, 1)}
-        found["missing"] = [said(each, numbers) for each in taken.refusal.missing]
+        found["missing"] = [said(each, numbers) for each in refused.refusal.missing]
     return found
 
 
@@ -177,7 +185,7 @@ def record_pdf(request: Request, pk: int) -> HttpResponse:
     paper = record_paper(document)
     keys = [photo.key for _, steps in paper.phases for step in steps for photo in step.photos]
     photos = {key: f"data:image/jpeg;base64,{b64encode(image).decode()}" for key, image in services.pictures_of(job, keys).items()}
-    context = {"paper": paper, "held": held, "photos": photos}
+    context = {"paper": paper, "held": held, "photos": photos, "size": page_size(document["job"]["units"])}
     return printed(request, "starts/record_pdf.html", context, job, "commissioning.pdf")
 
 

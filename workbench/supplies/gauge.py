@@ -15,7 +15,7 @@ from treatment.language.measures import completed
 from treatment.language.quantity import parse_quantity
 
 from ..fields import sentence
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..records.job import Job, PressureReading
 from ..usecases.acting import use_case
 from ..usecases.jobs import touch
@@ -24,7 +24,7 @@ PERIODS = (("now", "just now"), ("day", "by day"), ("night", "at night"))
 
 
 @use_case("job.change", apart=True)
-def note(job: Job, text: str, period: str, now: dt.datetime) -> None:
+def note(job: Job, text: str, period: str, now: dt.datetime) -> Done[None]:
     """Keep a gauge reading: taken now, or noted by somebody by day or at night. Raises Refused."""
     if period not in dict(PERIODS):
         raise Refused("Choose whether it was read now, by day or at night.")
@@ -37,6 +37,7 @@ def note(job: Job, text: str, period: str, now: dt.datetime) -> None:
         raise Refused("Enter a pressure above 0 with a unit, for example 52 psi.")
     night = is_night(timezone.localtime(now).hour) if period == "now" else period == "night"
     PressureReading.objects.create(job=job, taken_at=now, night=night, value_kpa=read.value, typed=text.strip()[:40])
+    return Done(None)
 
 
 def span_of(job: Job) -> PressureSpan | None:
@@ -46,7 +47,7 @@ def span_of(job: Job) -> PressureSpan | None:
 
 
 @use_case("job.change")
-def use(job: Job, span: PressureSpan, version: int, user: Any) -> None:
+def use(job: Job, span: PressureSpan, version: int, user: Any) -> Done[None]:
     """Write what was read as the pressures of the supply; what was not read stays. Raises Late."""
     touch(job, version, user)
     survey = job.survey
@@ -55,9 +56,11 @@ def use(job: Job, span: PressureSpan, version: int, user: Any) -> None:
             setattr(survey, name, value)
             survey.typed = survey.typed | {name: show(value, "kPa", job.units)}
     survey.save(update_fields=["pressure_low_kpa", "pressure_high_kpa", "night_pressure_kpa", "typed"])
+    return Done(None)
 
 
 @use_case("job.change", apart=True)
-def drop(job: Job, number: int) -> None:
+def drop(job: Job, number: int) -> Done[None]:
     """A reading of the gauge that does not count."""
     job.pressure_readings.filter(pk=number).delete()
+    return Done(None)

@@ -14,7 +14,7 @@ from treatment.language.quantity import parse_quantity
 from treatment.language.tables import table
 
 from ..fields import sentence
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..records.job import Job, SupplyRun
 from ..usecases.acting import use_case
 from ..usecases.jobs import touch
@@ -68,7 +68,7 @@ def averaged(rows: list[RunRow]) -> MeasuredSpread | None:
 
 
 @use_case("job.change")
-def tap(job: Job, kind: str, number: int | None, count: int, now: dt.datetime) -> None:
+def tap(job: Job, kind: str, number: int | None, count: int, now: dt.datetime) -> Done[None]:
     """Begin a run, or mark the next tap of one. count: how many taps the page knew of, so that a double tap counts once."""
     if kind not in TAPS:
         raise Refused("Choose the bucket or the drawdown test.")
@@ -76,18 +76,19 @@ def tap(job: Job, kind: str, number: int | None, count: int, now: dt.datetime) -
         if any(len(run.marks) < len(TAPS[run.kind]) for run in job.supply_runs.all()):
             raise Refused("A run is still in progress. Finish it or cancel it first.")
         SupplyRun.objects.create(job=job, kind=kind, marks=[now.isoformat()])
-        return
+        return Done(None)
     run = job.supply_runs.select_for_update().filter(pk=number).first()
     if run is None or len(run.marks) != count or count >= len(TAPS[run.kind]):
-        return
+        return Done(None)
     if (now - dt.datetime.fromisoformat(run.marks[-1])).total_seconds() / 60 < table("plumbing")["measuring"]["least_min"]:
         raise Refused("That was less than two seconds after the last press. Wait for the pump to switch or the bucket to fill.")
     run.marks = [*run.marks, now.isoformat()]
     run.save(update_fields=["marks"])
+    return Done(None)
 
 
 @use_case("job.change", apart=True)
-def measure(job: Job, number: int, text: str) -> None:
+def measure(job: Job, number: int, text: str) -> Done[None]:
     """Keep the volume of a run."""
     run = job.supply_runs.filter(pk=number).first()
     if run is None:
@@ -101,19 +102,22 @@ def measure(job: Job, number: int, text: str) -> None:
         raise Refused("Enter a volume between 0.2 and 2000 L with a unit, for example 5 gal.")
     run.volume_l, run.typed = read.value, text.strip()[:40]
     run.save(update_fields=["volume_l", "typed"])
+    return Done(None)
 
 
 @use_case("job.change")
-def use(job: Job, spread: MeasuredSpread, version: int, user: Any) -> None:
+def use(job: Job, spread: MeasuredSpread, version: int, user: Any) -> Done[None]:
     """Write the mean as the flow of the supply. Raises Late."""
     touch(job, version, user)
     survey = job.survey
     survey.flow_l_min = spread.mean.value
     survey.typed = survey.typed | {"flow_l_min": show(spread.mean.value, "L/min", job.units)}
     survey.save(update_fields=["flow_l_min", "typed"])
+    return Done(None)
 
 
 @use_case("job.change", apart=True)
-def drop_run(job: Job, number: int) -> None:
+def drop_run(job: Job, number: int) -> Done[None]:
     """A run that does not count."""
     job.supply_runs.filter(pk=number).delete()
+    return Done(None)

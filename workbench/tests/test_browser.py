@@ -491,8 +491,8 @@ class ForEverybody(BrowserTestCase):
     def catalogue(self) -> list[str]:
         """The catalogues, one as a table, and a price list before its columns are confirmed."""
         items = [{"code": "V", "what": "Tank", "kind": "vessel", "price": "12", "fits": {"size": "10x54"}}]
-        held = stock.made(self.workspace, "Stock", "EUR", items, self.designer, "")
-        sheet = stock.read_sheet(self.workspace, [["code", "what", "size"], ["A", "B", "10x54"]], "Other", "EUR", None)
+        held = stock.made(self.workspace, "Stock", "EUR", items, self.designer, "").made
+        sheet = stock.read_sheet(self.workspace, [["code", "what", "size"], ["A", "B", "10x54"]], "Other", "EUR", None).made
         return ["/catalogues/", f"/catalogues/{held.pk}/", f"/catalogues/sheets/{sheet.pk}/"]
 
     def kept(self) -> list[str]:
@@ -506,7 +506,7 @@ class ForEverybody(BrowserTestCase):
         logs.add(job, [(day, {"readings": {"softener.hardness_out": "9 gpg", "softener.salt_level": "2 in"}}) for day in days], self.designer)
         logs.add(job, [(days[0], {"readings": {"tap.e_coli": "present"}}), (days[1], {"did": "softener/salt", "amount": "80 lb"})], self.designer)
         logs.look_after(job, "dirk", "Upper valley")
-        _, secret = doors.new_owner_link(job, self.designer)
+        _, secret = doors.new_owner_link(job, self.designer).made
         where = f"/jobs/{job.pk}/logbook/"
         return [where, f"{where}?at=softener", f"{where}table/", f"/house/{secret}/", "/calendar/", f"/jobs/{job.pk}/commission/"]
 

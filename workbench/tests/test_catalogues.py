@@ -31,7 +31,7 @@ def sent(name: str, content: bytes | str) -> SimpleUploadedFile:
 
 class CatalogueCase(WorkbenchTestCase):
     def larkfell(self, workspace: Workspace | None = None) -> Catalogue:
-        return made(workspace or self.workspace, LARKFELL["name"], "LFC", LARKFELL["items"], self.designer, "from a file")
+        return made(workspace or self.workspace, LARKFELL["name"], "LFC", LARKFELL["items"], self.designer, "from a file").made
 
     def table(self, catalogue: Catalogue, **changes: Any) -> dict[str, str]:
         """The table's form as it is shown, with changes."""
@@ -78,7 +78,7 @@ class Reading(CatalogueCase):
             self.assertEqual(read_catalogue(back).items, read_catalogue(LARKFELL).items, ending)
 
     def test_formulas_in_cells_stay_text(self) -> None:
-        catalogue = made(self.workspace, "F", "LFC", [{**LARKFELL["items"][0], "what": '=HYPERLINK("x")', "code": "+1"}], self.designer, "")
+        catalogue = made(self.workspace, "F", "LFC", [{**LARKFELL["items"][0], "what": '=HYPERLINK("x")', "code": "+1"}], self.designer, "").made
         sheet = load_workbook(io.BytesIO(self.client.get(f"/catalogues/{catalogue.pk}/catalogue.xlsx").content)).active
         assert sheet is not None
         self.assertEqual([sheet["A2"].value, sheet["B2"].value], ["'+1", '\'=HYPERLINK("x")'])
@@ -169,7 +169,7 @@ class Used(CatalogueCase):
     def test_it_changes_a_size(self) -> None:
         """Without 8×44 and 10×54 in stock, no vessel of the train is one of them."""
         few = [item for item in LARKFELL["items"] if item["kind"] == "vessel" and item["code"] in ("LV-1252", "LV-1354")]
-        self.choose(made(self.workspace, "Few", "LFC", few, self.designer, ""))
+        self.choose(made(self.workspace, "Few", "LFC", few, self.designer, "").made)
         sizes = {
             stage.sizing.bed.tank for stage in design_of(Job.objects.get(pk=self.job.pk), None).chosen.run.stages if stage.sizing.bed is not None
         }

@@ -135,7 +135,7 @@ class Shelves(WorkbenchTestCase):
     def test_the_bin_keeps_a_job_for_a_month(self) -> None:
         """Out of every page, the calendar and the doors at once; put back it is as it was; after thirty days it goes with the next."""
         log = JobLog.objects.create(job=self.job, started_on=timezone.localdate(), due_on=timezone.localdate())
-        device, token = doors.new_device(self.job, "meter", self.designer)
+        device, token = doors.new_device(self.job, "meter", self.designer).made
         self.post("job-delete")
         self.assertEqual((self.names(), self.names(show="bin")), ([], [self.job.name]))
         self.assertEqual(self.client.get(reverse("water", args=[self.job.pk])).status_code, 404)

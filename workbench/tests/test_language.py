@@ -91,7 +91,7 @@ class EveryWord(TestCase):
     def test_the_owners_page(self) -> None:
         """As it opens, after an entry, a task, and every refusal."""
         for log in JobLog.objects.select_related("job__workspace").all():
-            _, secret = new_owner_link(log.job, log.job.updated_by)
+            _, secret = new_owner_link(log.job, log.job.updated_by).made
             entry, done = reverse("house-entry", args=[secret]), reverse("house-done", args=[secret])
             pages = {"opened": self.client.get(reverse("house", args=[secret]))}
             lines = (

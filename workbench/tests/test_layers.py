@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import ast
+import importlib
+import importlib.util
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from unittest import TestCase
@@ -99,3 +102,13 @@ class Shape(TestCase):
                 if isinstance(node, ast.ImportFrom) and node.module and node.module.startswith("treatment"):
                     worked = ("design", "planning", "studies", "drawing", "papers", "treatments", "train", "operation", "year", "choices")
                     self.assertNotIn(node.module.split(".")[1], worked, f"{path.name} imports {node.module}")
+
+    def test_what_scripts_ask_of_the_program_is_there(self) -> None:
+        """Imports in scripts, and in the pieces of program that they hand to another process."""
+        asked = re.compile(r"^\s*from ((?:workbench|treatment|intake|vivid_cairn)[\w.]*) import ([\w, ]+)", re.MULTILINE)
+        for path in (WEB.parent / "scripts").rglob("*.py"):
+            for module, names in asked.findall(path.read_text()):
+                found = importlib.import_module(module)
+                for name in (each.split(" as ")[0].strip() for each in names.split(",")):
+                    there = hasattr(found, name) or importlib.util.find_spec(f"{module}.{name}") is not None
+                    self.assertTrue(there, f"{path.name}: {module} has no {name}")

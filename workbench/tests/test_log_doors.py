@@ -134,6 +134,15 @@ class Labels(Logbook):
         for words in ("Softener", "Salt level", "Hardness after it", "Unit 2 of 4", "UV intensity"):
             self.assertIn(words, text)
 
+    def test_papers_are_of_the_size_that_people_print_on(self) -> None:
+        """Labels, the record of commissioning and the sheet of the train: letter (612 × 792 points) for a job in US units, else A4 (595 × 842)."""
+        self.begin()
+        for units, size in (("us", (612, 792)), ("metric", (595, 842))):
+            Job.objects.filter(pk=self.job.pk).update(units=units)
+            for name in ("logbook-labels", "commission-pdf", "train-pdf"):
+                with pdfplumber.open(io.BytesIO(self.client.get(self.where(name)).content)) as paper:
+                    self.assertEqual({(round(page.width), round(page.height)) for page in paper.pages}, {size}, name)
+
     def test_without_a_log_there_are_none(self) -> None:
         self.assertEqual(self.client.get(self.where("logbook-labels")).status_code, 404)
 
@@ -185,7 +194,7 @@ class ByPhone(BrowserTestCase):
         job = store(job_document(), self.workspace, self.designer)
         with_train(job, TRAIN)
         services.started(job, ago(300))
-        _, secret = doors.new_owner_link(job, self.designer)
+        _, secret = doors.new_owner_link(job, self.designer).made
         page = self.open("dora", 390, 844)
         page.context.clear_cookies()
         page.goto(f"/house/{secret}/")

@@ -70,7 +70,7 @@ class Logbook(WorkbenchTestCase):
         return " ".join(self.client.get(self.where("logbook") + query).content.decode().split())
 
     def begin(self, days: int = 400) -> JobLog:
-        return services.started(self.job, ago(days))
+        return services.started(self.job, ago(days)).made
 
     def line(self, text: str, days: int = 0, **more: Any) -> Any:
         return self.client.post(self.where("logbook-entry"), {"line": text, "on": ago(days).isoformat()} | more)
@@ -533,7 +533,7 @@ class Simulated(StaticLiveServerTestCase):
         """Five messages over HTTP, kept; sent again, counted once; with a wrong token, refused; with nobody there, told."""
         workspace, designer, _, _ = people()
         job = store(job_document(), workspace, designer)
-        _, token = doors.new_device(job, "hall", designer)
+        _, token = doors.new_device(job, "hall", designer).made
         for _ in range(2):
             with redirect_stdout(io.StringIO()):
                 self.assertEqual(meter.main([self.live_server_url, token, "--every", "0"]), 0)

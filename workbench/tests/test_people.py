@@ -143,7 +143,7 @@ class OnTheCommandLine(WorkbenchTestCase):
 
     def test_invitations_of_who_left_end(self) -> None:
         other = Membership.objects.create(workspace=self.workspace, user=self.stranger, role="owner")
-        secret = people.invite(self.workspace, "viewer", "", self.stranger)
+        secret = people.invite(self.workspace, "viewer", "", self.stranger).made
         people.remove(self.workspace, other.pk)
         self.assertIsNone(people.invitation(secret))
 

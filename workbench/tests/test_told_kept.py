@@ -123,7 +123,7 @@ class Secrets(Logbook):
 
     def opened(self) -> dict[str, str]:
         """An address of each kind, and the header of a device: where -> secret."""
-        _, token = doors.new_device(self.job, "meter", self.designer)
+        _, token = doors.new_device(self.job, "meter", self.designer).made
         owner = secret_in(self.client.post(self.where("logbook-owner")))
         calendar = secret_in(self.client.post(reverse("calendar-link"), {}))
         return {"owner": reverse("house", args=[owner]), "calendar": reverse("calendar-file", args=[calendar]), "device": token}
@@ -219,7 +219,7 @@ class OddAtDoors(Logbook):
     def test_a_device_door_never_fails(self) -> None:
         """Each is kept or refused with a status of its own, as JSON, as a form, and as parts."""
         self.begin()
-        _, token = doors.new_device(self.job, "meter", self.designer)
+        _, token = doors.new_device(self.job, "meter", self.designer).made
         client = Client(raise_request_exception=False, headers={"Authorization": f"Bearer {token}"})
         for kind in ("application/json", "text/plain", "application/x-www-form-urlencoded", "multipart/form-data; boundary=x"):
             for body in self.BODIES:
@@ -396,7 +396,7 @@ class Phones(Logbook):
         far = timezone.now().replace(year=2199), timezone.now().replace(year=2001)
         for number, (at, sent) in enumerate(((far[0], far[0]), (far[1], far[1]), (far[0], far[1]), (far[1], far[0]))):
             taken = starts.take(self.job, Told(f"far-{number}", "site/kit_check", "note", text="there", at=at, sent_at=sent), self.designer)
-            self.assertEqual(taken.status, "kept")
+            self.assertFalse(taken.made.again)
         for event in self.job.start_run.events.all():
             self.assertLess(abs((event.at - timezone.now()).total_seconds()), 3600)
 

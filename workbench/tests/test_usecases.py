@@ -13,7 +13,7 @@ from django.test import TestCase
 from django.urls import reverse
 
 import workbench
-from workbench.outcome import Refused
+from workbench.outcome import Done, Refused
 from workbench.records.firm import ROLES
 from workbench.usecases import jobs
 from workbench.usecases.acting import USE_CASES, use_case
@@ -34,7 +34,7 @@ ITS_OWN = {
 }  # fmt: skip
 #: what use cases share and none is by itself: versions claimed, a job marked as changed, what happened told, summaries, counters of doors
 HELPERS = {
-    "touch", "bump", "claim", "set_part", "option_of", "set_state", "tell", "end_sessions", "remember", "refreshed", "may_send", "may_open", "link_of",
+    "touch", "bump", "claim", "set_part", "option_of", "tell", "end_sessions", "remember", "refreshed", "may_send", "may_open", "link_of",
 }  # fmt: skip
 
 
@@ -71,6 +71,14 @@ class Table(TestCase):
                     expected = TypeError if may(who, act) else PermissionDenied
                     self.assertRaises(expected, do)
 
+    def test_every_use_case_answers_done(self) -> None:
+        """With what it made, and what the person is told of it; what it does not do it raises."""
+        loaded()
+        for name in USE_CASES:
+            module, _, function = name.rpartition(".")
+            do = getattr(importlib.import_module(module), function)
+            self.assertRegex(str(do.__annotations__["return"]), r"^Done\[.+\]$", name)
+
     def test_every_act_has_a_use_case(self) -> None:
         """But to look."""
         loaded()
@@ -100,20 +108,20 @@ class Nested(TestCase):
         """A technician ticks a step of the run, and the job moves on: that is part of it. A refusal leaves nothing written."""
 
         @use_case("job.change")
-        def inner() -> str:
-            return "done"
+        def inner() -> Done[str]:
+            return Done("this")
 
         @use_case("run.write")
-        def outer() -> str:
+        def outer() -> Done[str]:
             return inner()
 
         @use_case("run.write")
-        def refused() -> None:
+        def refused() -> Done[None]:
             raise Refused("no")
 
         with a_request():
             acts_as("technician")
-            self.assertEqual(outer(), "done")
+            self.assertEqual(outer().made, "this")
             self.assertRaises(PermissionDenied, inner)
             self.assertRaises(Refused, refused)
             self.assertRaises(PermissionDenied, inner)  # a refusal ends the use case, too

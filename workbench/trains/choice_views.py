@@ -142,4 +142,4 @@ def choice_take(request: Request, pk: int) -> HttpResponse:
         made = services.open_option(job, as_typed(point.train), _told(point, base, job.units), request.user)
     except Refused as refused:
         return _page(request, job, status_of(refused), problem=str(refused))
-    return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
+    return redirect(f"{reverse('train', args=[pk])}?option={made.made.letter}")

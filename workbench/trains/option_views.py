@@ -79,14 +79,14 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
                 f"copied from {option.letter}",
                 request.user,
             )
-            return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
+            return redirect(f"{reverse('train', args=[pk])}?option={made.made.letter}")
         if act == "take":
             others, place = alternatives(design_of(job, None)), number(request, "number")
             if place is None or place >= len(others):
                 raise Refused("This alternative is no longer offered; the job has changed.")
             other = others[place]
             made = services.open_option(job, written(other.variant.train), other.title, request.user)
-            return redirect(f"{reverse('train', args=[pk])}?option={made.letter}")
+            return redirect(f"{reverse('train', args=[pk])}?option={made.made.letter}")
         if act == "follow":
             services.follow(job, option, version_of(request), request.user)
         elif act == "drop":

@@ -16,6 +16,7 @@ from treatment.language.errors import Fault
 from treatment.language.measures import completed, example_for
 
 from ..fields import offer, sentence
+from ..outcome import Done
 from ..pages.document_form import Ask, DocumentForm, EntryForm
 from ..records.job import Job, Survey
 from ..usecases.acting import use_case
@@ -113,21 +114,23 @@ class EventForm(EntryForm):
 
 
 @use_case("job.change")
-def add_event(job: Job, row: dict[str, Any], user: Any, version: int) -> None:
+def add_event(job: Job, row: dict[str, Any], user: Any, version: int) -> Done[None]:
     """A use more, in place of one of the same name. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
     kept = [each for each in events_of(locked(job)) if each.get("name") != row["name"]]
     set_part(job, "building", job.survey.rest.get("building", {}) | {"events": [*kept, row]}, user)
+    return Done(None)
 
 
 @use_case("job.change")
-def drop_event(job: Job, name: str, user: Any, version: int) -> None:
+def drop_event(job: Job, name: str, user: Any, version: int) -> Done[None]:
     """A use less. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
     survey = locked(job)
     kept = [each for each in events_of(survey) if each.get("name") != name]
     rest = {key: each for key, each in survey.rest.get("building", {}).items() if key != "events"}
     set_part(job, "building", rest | ({"events": kept} if kept else {}), user)
+    return Done(None)
 
 
 def events_of(survey: Survey) -> list[dict[str, Any]]:

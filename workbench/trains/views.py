@@ -126,7 +126,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
     return render(request, template, context | ({} if request.htmx else {"steps": steps(job, "train")}), status=status)
 
 
-def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> Done:
+def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> Done[None]:
     """Carry out what a form asks for."""
     action, user, seen = request.POST.get("action", ""), request.user, seen_of(request)
     if action in ("undo", "redo"):

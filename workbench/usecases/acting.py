@@ -10,6 +10,7 @@ from typing import ParamSpec, TypeVar
 from django.core.exceptions import PermissionDenied
 from django.db import transaction
 
+from ..outcome import Done
 from ..who import acting
 from .roles import ACTS, may
 
@@ -28,19 +29,19 @@ def needs(act: str) -> None:
         raise PermissionDenied(ACTS[act].refused)
 
 
-def use_case(act: str, apart: bool = False) -> Callable[[Callable[P, R]], Callable[P, R]]:
+def use_case(act: str, apart: bool = False) -> Callable[[Callable[P, Done[R]]], Callable[P, Done[R]]]:
     """Marks what can be done: asked of the table of roles before anything else, and done whole or not at all.
 
     act: the row of the table. apart: its parts are kept apart from each other, each in a transaction of its own. What another use case
-    does on its way is part of that one and is not asked for again. Raises PermissionDenied.
+    does on its way is part of that one and is not asked for again. It answers `Done` or raises `Refused`; PermissionDenied where it may not be.
     """
     assert act in ACTS, act
 
-    def marked(do: Callable[P, R]) -> Callable[P, R]:
+    def marked(do: Callable[P, Done[R]]) -> Callable[P, Done[R]]:
         whole = do if apart else transaction.atomic(do)
 
         @wraps(do)
-        def done(*args: P.args, **kwargs: P.kwargs) -> R:
+        def done(*args: P.args, **kwargs: P.kwargs) -> Done[R]:
             if _inside.get():
                 return whole(*args, **kwargs)
             needs(act)

@@ -35,7 +35,7 @@ from treatment.operation.maintenance.upkeep import Task, upkeep
 from treatment.operation.maintenance.use import question
 
 from ..merging import late_words, settle
-from ..outcome import Late, Refused
+from ..outcome import Done, Late, Refused
 from ..records.firm import Membership, Workspace
 from ..records.job import Job, advance
 from ..records.log import CauseNote, JobLog, LogEntry, LogPhoto
@@ -91,15 +91,19 @@ def log_of(job: Job) -> JobLog | None:
     return JobLog.objects.filter(job=job).first()
 
 
+#: said where all of it was kept before
+ONCE = "This was saved before; it counts once."
+
+
 @use_case("log.write", apart=True)
-def started(job: Job, on: dt.date) -> JobLog:
+def started(job: Job, on: dt.date) -> Done[JobLog]:
     """The log of a job, begun on a day, or moved to it."""
     advance(job, "kept")
     log, made = JobLog.objects.get_or_create(job=job, defaults={"started_on": on})
     if not made and log.started_on != on:
         log.started_on = on
         log.save(update_fields=["started_on"])
-    return log
+    return Done(log)
 
 
 def document_of(log: JobLog, newest: int | None = None) -> dict[str, Any]:
@@ -273,7 +277,7 @@ def add(
     photo: Photo | None = None,
     by: str = "",
     begun: dt.date | None = None,
-) -> list[LogEntry]:
+) -> Done[list[LogEntry]]:
     """Keep entries, and return those that stand now and did not before. Raises Refused, and keeps none then.
 
     What was sent before, by its key, counts once; taken out meanwhile, it stands again. A key that was sent with other content is
@@ -285,7 +289,7 @@ def add(
     named = {f"{key}-{number}": (on, body) for number, (on, body) in enumerate(entries)}
     with transaction.atomic():
         hold(job)
-        log = log_of(job) or started(job, first)
+        log = log_of(job) or started(job, first).made
         held = {entry.key: entry for entry in log.entries.filter(key__in=list(named))}
         if other := next((entry for name, entry in held.items() if (entry.on, entry.body) != named[name]), None):
             raise Refused(f"This was sent before with different content, for {other.on}, and that was saved. Nothing was changed: send it again.")
@@ -304,11 +308,11 @@ def add(
         if device:
             thin(log, [stage.id for stage in design_of(job, trains.shown_stages(job)).chosen.run.stages], timezone.localtime())
         JobLog.objects.filter(pk=log.pk).update(worked_for="")  # worked out anew when somebody looks
-        return made
+        return Done(made)
     book = opened(job)
     if book is not None:
         remember(book)
-    return made
+    return Done(made)
 
 
 def _row(log: JobLog, on: dt.date, body: dict[str, Any], key: str, user: Any, by: str = "") -> LogEntry:
@@ -316,7 +320,7 @@ def _row(log: JobLog, on: dt.date, body: dict[str, Any], key: str, user: Any, by
 
 
 @use_case("log.write", apart=True)
-def add_table(job: Job, rows: Sequence[tuple[dt.date, dict[str, Any]]], user: Any) -> int:
+def add_table(job: Job, rows: Sequence[tuple[dt.date, dict[str, Any]]], user: Any) -> Done[int]:
     """Keep the rows of a table; how many bring something that no table brought and that stands. Raises Refused, and keeps none then.
 
     A reading that a table brought on that day counts once, whatever columns stood beside it then; taken out, it is new again.
@@ -324,7 +328,7 @@ def add_table(job: Job, rows: Sequence[tuple[dt.date, dict[str, Any]]], user: An
     check(job, rows)
     with transaction.atomic():
         hold(job)
-        log = log_of(job) or started(job, min(on for on, _ in rows))
+        log = log_of(job) or started(job, min(on for on, _ in rows)).made
         held: Counter[tuple[dt.date, str, str]] = Counter()
         for on, body in log.entries.filter(gone=False, key__startswith=OF_A_TABLE, on__in={on for on, _ in rows}).values_list("on", "body"):
             held.update((on, key, text) for key, text in body.get("readings", {}).items())
@@ -345,11 +349,11 @@ def add_table(job: Job, rows: Sequence[tuple[dt.date, dict[str, Any]]], user: An
     book = opened(job)
     if book is not None:
         remember(book)
-    return len(made)
+    return Done(len(made))
 
 
 @use_case("log.write", apart=True)
-def take_document(job: Job, text: str, user: Any) -> int:
+def take_document(job: Job, text: str, user: Any) -> Done[int]:
     """Keep the entries of a ``cairn-log/1`` document; how many are new. Raises Refused, and keeps none then; sent twice it counts once."""
     design = design_of(job, trains.shown_stages(job))
     try:
@@ -361,13 +365,14 @@ def take_document(job: Job, text: str, user: Any) -> int:
     entries = [(dt.date.fromisoformat(entry.pop("on")), entry) for entry in document["entries"]]
     begun = dt.date.fromisoformat(document["started_on"])
     if entries:
-        return len(add(job, entries, user, hashlib.sha256(text.encode()).hexdigest()[:40], begun=begun))
+        made = len(add(job, entries, user, hashlib.sha256(text.encode()).hexdigest()[:40], begun=begun).made)
+        return Done(made, f"{made} entries saved." if made else ONCE)
     if begun > timezone.localdate():
         raise Refused(f"{begun} is in the future. Enter today or an earlier date.")
     log = log_of(job)
     if log is None or begun < log.started_on:
         started(job, begun)
-    return 0
+    return Done(0, ONCE)
 
 
 def task_named(job: Job, id: str) -> str:
@@ -378,12 +383,13 @@ def task_named(job: Job, id: str) -> str:
 
 
 @use_case("log.write", apart=True)
-def put_away(job: Job, pk: int, gone: bool) -> None:
+def put_away(job: Job, pk: int, gone: bool) -> Done[None]:
     """Take an entry out, or put it back."""
     LogEntry.objects.filter(log__job=job, pk=pk).update(gone=gone)
     book = opened(job)
     if book is not None:
         remember(book)
+    return Done(None)
 
 
 # --- causes ---------------------------------------------------------------------------------------------------------------
@@ -407,7 +413,7 @@ def standing(book: Book) -> list[Cause]:
 
 
 @use_case("log.write", apart=True)
-def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) -> None:
+def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) -> Done[None]:
     """Take a cause as so, or set it aside, with a reason. Raises Refused without one."""
     log = log_of(job)
     if log is None or verdict not in ("accept", "dismiss"):
@@ -425,10 +431,11 @@ def say(job: Job, cause: str, stage: str, verdict: str, reason: str, user: Any) 
     book = opened(job)
     if book is not None:
         remember(book)
+    return Done(None)
 
 
 @use_case("job.change")
-def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None = None) -> None:
+def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None = None) -> Done[None]:
     """Who looks after a house, nobody where the name is empty, and its area. shown: name and area as the page had them.
 
     What only somebody else changed since stays. Raises Refused for a name that is not of the firm, Late for what both changed.
@@ -446,3 +453,4 @@ def look_after(job: Job, username: str, area: str, shown: tuple[str, str] | None
     if asked["technician"] and member is None:
         raise Refused("Choose a person in this company.")
     JobLog.objects.filter(pk=log.pk).update(technician=member.user if member else None, area=asked["area"])
+    return Done(None)

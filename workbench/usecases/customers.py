@@ -9,7 +9,7 @@ from django.db.models import Q
 
 from treatment.language.messages import LANGUAGES
 
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..records.customer import Customer, Place
 from ..records.firm import Workspace
 from ..records.job import Job
@@ -33,7 +33,7 @@ def told_of(job: Job) -> dict[str, str]:
 
 
 @use_case("job.change")
-def keep(job: Job, typed: Mapping[str, str], version: int, user: Any) -> None:
+def keep(job: Job, typed: Mapping[str, str], version: int, user: Any) -> Done[None]:
     """Keep who and where. A name that the firm knows already is that customer. Raises Refused beside the fields, Late."""
     told = {name: str(typed.get(name, "")).strip() for name in FIELDS}
     faults = {}
@@ -57,6 +57,7 @@ def keep(job: Job, typed: Mapping[str, str], version: int, user: Any) -> None:
     place = _place(job, {column: told[name] for name, (record, column, _) in FIELDS.items() if record == "place"})
     Job.objects.filter(pk=job.pk).update(customer=customer, place=place, language=language)
     job.customer, job.place, job.language = customer, place, language
+    return Done(None)
 
 
 def _customer(job: Job, told: dict[str, str]) -> Customer | None:
@@ -103,8 +104,9 @@ def taken_out(customer: Customer) -> dict[str, Any]:
 
 
 @use_case("firm.manage")
-def remove(customer: Customer) -> None:
+def remove(customer: Customer) -> Done[None]:
     """Forget a person: their record and the places of their jobs. The jobs stay, without a name or an address."""
-    places = list(customer.jobs.values_list("place", flat=True))
+    name, places = customer.name, list(customer.jobs.values_list("place", flat=True))
     customer.delete()
     Place.objects.filter(pk__in=[pk for pk in places if pk], jobs__customer=None).delete()
+    return Done(None, f"{name} was removed, with the addresses of their jobs. The jobs were kept.")

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.db.models import F
 
+from ..outcome import Done
 from ..records.firm import Membership
 from .acting import use_case
 
@@ -52,6 +53,7 @@ def of_languages(told: str) -> tuple[str, str] | None:
 
 
 @use_case("job.see", apart=True)
-def remember(member: Membership, standard: str = "", units: str = "") -> None:
+def remember(member: Membership, standard: str = "", units: str = "") -> Done[None]:
     """Keep a person's choice for their next job."""
     Membership.objects.filter(pk=member.pk).update(last_standard=standard or F("last_standard"), last_units=units or F("last_units"))
+    return Done(None)

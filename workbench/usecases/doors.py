@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 from django.db import transaction
 from django.utils import timezone
 
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..records.firm import Membership, Workspace
 from ..records.job import Job
 from ..records.log import CalendarLink, Device, OwnerLink, Sender
@@ -45,11 +45,11 @@ def stands(sender: Sender, workspace: Workspace) -> bool:
 
 
 @use_case("link.make", apart=True)
-def new_device(job: Job, name: str, user: Any) -> tuple[Device, str]:
+def new_device(job: Job, name: str, user: Any) -> Done[tuple[Device, str]]:
     """A device and its token, which is told this once."""
-    log = log_of(job) or started(job, timezone.localdate())
+    log = log_of(job) or started(job, timezone.localdate()).made
     token = secrets.token_urlsafe(24)
-    return Device.objects.create(log=log, name=name.strip()[:60] or "device", token_hash=hashed(token), by=user), token
+    return Done((Device.objects.create(log=log, name=name.strip()[:60] or "device", token_hash=hashed(token), by=user), token))
 
 
 def device_of(token: str) -> Device | None:
@@ -59,12 +59,12 @@ def device_of(token: str) -> Device | None:
 
 
 @use_case("link.make", apart=True)
-def new_owner_link(job: Job, user: Any) -> tuple[OwnerLink, str]:
+def new_owner_link(job: Job, user: Any) -> Done[tuple[OwnerLink, str]]:
     """A private address of a house for its owner, and its secret, which is told this once. Raises Refused where the firm does not allow them."""
     if not job.workspace.owner_links:
         raise Refused("The company does not allow owner links. The Company page has the switch.")
-    log, secret = log_of(job) or started(job, timezone.localdate()), secrets.token_urlsafe(24)
-    return OwnerLink.objects.create(log=log, secret_hash=hashed(secret), by=user, by_name=user.get_username()), secret
+    log, secret = log_of(job) or started(job, timezone.localdate()).made, secrets.token_urlsafe(24)
+    return Done((OwnerLink.objects.create(log=log, secret_hash=hashed(secret), by=user, by_name=user.get_username()), secret))
 
 
 def owner_link(secret: str) -> OwnerLink | None:
@@ -76,30 +76,34 @@ def owner_link(secret: str) -> OwnerLink | None:
 
 
 @use_case("link.make", apart=True)
-def end_device(job: Job, pk: int) -> None:
+def end_device(job: Job, pk: int) -> Done[None]:
     """A device may write no more."""
     Device.objects.filter(log__job=job, pk=pk).delete()
+    return Done(None)
 
 
 @use_case("link.make", apart=True)
-def end_owner_link(job: Job, pk: int) -> None:
+def end_owner_link(job: Job, pk: int) -> Done[None]:
     """An owner's address of a house opens no more."""
     OwnerLink.objects.filter(log__job=job, pk=pk).delete()
+    return Done(None)
 
 
 @use_case("log.write", apart=True)
-def end_calendar_link(workspace: Workspace, pk: int) -> None:
+def end_calendar_link(workspace: Workspace, pk: int) -> Done[None]:
     """An address of a calendar opens no more."""
     CalendarLink.objects.filter(workspace=workspace, pk=pk).delete()
+    return Done(None)
 
 
 @use_case("log.write", apart=True)
-def new_link(workspace: Workspace, job: Job | None, user: Any, technician: Any = None) -> tuple[CalendarLink, str]:
+def new_link(workspace: Workspace, job: Job | None, user: Any, technician: Any = None) -> Done[tuple[CalendarLink, str]]:
     """A private address of a calendar, of a job, of a technician's houses, or of the firm; and its secret, which is told this once."""
     secret = secrets.token_urlsafe(24)
-    return CalendarLink.objects.create(
+    link = CalendarLink.objects.create(
         workspace=workspace, job=job, technician=technician, secret_hash=hashed(secret), by=user, by_name=user.get_username()
-    ), secret
+    )
+    return Done((link, secret))
 
 
 def calendar_link(secret: str) -> CalendarLink | None:

@@ -11,7 +11,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 
 from ..merging import late_words, settle
-from ..outcome import Late, Refused, one_of
+from ..outcome import Done, Late, Refused, one_of
 from ..records.firm import Workspace
 from ..records.sample import FirmKit
 from .acting import use_case
@@ -35,11 +35,11 @@ def offered(workspace: int) -> list[Kit]:
 
 
 @use_case("money.change", apart=True)
-def copied(workspace: Workspace, base: str) -> FirmKit:
+def copied(workspace: Workspace, base: str) -> Done[FirmKit]:
     """A copy of a shipped kit, to be changed. Raises KeyError where there is none."""
     row = row_of(base)
     name = f"{row['name']} (copy)"
-    return FirmKit.objects.create(workspace=workspace, base=base, name=name, row=row | {"name": name})
+    return Done(FirmKit.objects.create(workspace=workspace, base=base, name=name, row=row | {"name": name}))
 
 
 def fields_of(kit: FirmKit) -> dict[str, str]:
@@ -75,16 +75,17 @@ def _on_top(kit: FirmKit, data: Mapping[str, Any]) -> dict[str, str] | None:
 
 
 @use_case("money.change")
-def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]) -> FirmKit | None:
-    """Keep what was written of a kit, on top of what others changed since; None where the page does not say what it showed then.
+def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]) -> Done[FirmKit]:
+    """Keep what was written of a kit, on top of what others changed since.
 
-    Raises Refused, and Late where both changed the same fields; nothing is kept then.
+    Raises Refused, and Late where both changed the same fields (with what stands of them, and beside which), or where the page does not
+    say what it showed; nothing is kept then.
     """
     kit = one_of(FirmKit.objects.select_for_update(), workspace=workspace, pk=pk)
     if kit.version != version:
         merged = _on_top(kit, data)
         if merged is None:
-            return None
+            raise Late
         data = merged
     faults: dict[str, str] = {}
     name = " ".join(str(data.get("name", "")).split())[:80]
@@ -102,7 +103,7 @@ def changed(workspace: Workspace, pk: int, version: int, data: Mapping[str, Any]
     kit.name, kit.version = name, kit.version + 1
     kit.row = kit.row | {"name": name, "test": tests, "blind": str(data.get("blind", kit.row["blind"]))[:600]}
     kit.save()
-    return kit
+    return Done(kit, f"{kit.name} was saved.")
 
 
 def _times(key: str, data: Mapping[str, Any], faults: dict[str, str]) -> dict[str, float]:
@@ -131,6 +132,7 @@ def _pads(test: dict[str, Any], data: Mapping[str, Any], faults: dict[str, str])
 
 
 @use_case("money.change", apart=True)
-def retire(kit: FirmKit) -> None:
+def retire(kit: FirmKit) -> Done[None]:
     """Stop offering a kit, or offer it again; what was read with it stays."""
     FirmKit.objects.filter(pk=kit.pk).update(retired=not kit.retired)
+    return Done(None)

@@ -14,7 +14,7 @@ from django.utils import timezone
 from treatment.design import Design
 from treatment.papers.issue import IssueChange, canonical, changes, checksum, frozen, letter
 
-from ..outcome import Refused, one_of
+from ..outcome import Done, Refused, one_of
 from ..records.firm import Membership
 from ..records.issue import KINDS, Issue, IssueEvent, IssueLink, LinkOpening
 from ..records.job import STATES, Job, advance
@@ -46,7 +46,7 @@ def freeze(job: Job, papers: dict[str, Any]) -> dict[str, Any]:
 
 
 @use_case("job.change")
-def issue(job: Job, design: Design, to: str, reason: str, papers: dict[str, Any], user: Any) -> Issue:
+def issue(job: Job, design: Design, to: str, reason: str, papers: dict[str, Any], user: Any) -> Done[Issue]:
     """Freeze a design under the next letter and offer it. Raises Refused, beside the field."""
     to, reason = " ".join(to.split()), " ".join(reason.split())
     if not to or len(to) > 200:
@@ -64,7 +64,7 @@ def issue(job: Job, design: Design, to: str, reason: str, papers: dict[str, Any]
     )  # fmt: skip
     tell(made, "issued", user.get_username(), f"for {to}")
     advance(job, "offered")
-    return made
+    return Done(made, f"Revision {made.revision} was issued.")
 
 
 def tell(held: Issue, what: str, by: str, note: str = "") -> None:
@@ -90,7 +90,7 @@ def changed_since(held: Issue) -> list[IssueChange]:
 
 
 @use_case("offer.answer")
-def answer(held: Issue, what: str, by: str, note: str) -> Issue:
+def answer(held: Issue, what: str, by: str, note: str) -> Done[Issue]:
     """Accept, decline or withdraw an issue. The first answer stands. Raises Refused, beside the field."""
     if what not in ANSWERS:
         raise Refused("This action is not known.")
@@ -107,15 +107,17 @@ def answer(held: Issue, what: str, by: str, note: str) -> Issue:
     tell(held, state, by, note.strip())
     if of_job:
         advance(held.job, of_job)
-    return held
+    return Done(held)
 
 
-def set_state(job: Job, state: str) -> None:
+@use_case("job.change")
+def set_state(job: Job, state: str) -> Done[None]:
     """Say where a job stands. Raises Refused."""
     if state not in STATES:
         raise Refused("Choose a state.", "state")
     Job.objects.filter(pk=job.pk).update(state=state)
     job.state = state
+    return Done(None)
 
 
 # --- links ------------------------------------------------------------------------------------------------------------
@@ -125,7 +127,7 @@ def digest_of(secret: str) -> str:
 
 
 @use_case("link.run")
-def new_link(held: Issue, kind: str, days: int | None, user: Any) -> str:
+def new_link(held: Issue, kind: str, days: int | None, user: Any) -> Done[str]:
     """The address of a link without an account, shown now and never again: to one paper of an issue, or to the log of the house. Raises Refused."""
     if kind not in (*KINDS, LOG):
         raise Refused("Choose what the link shows.", "kind")
@@ -133,18 +135,18 @@ def new_link(held: Issue, kind: str, days: int | None, user: Any) -> str:
     if days is not None and not 1 <= days <= 730:
         raise Refused("Enter 1 to 730 days.", "days")
     if kind == LOG:
-        return _log_link(held, user)
+        return Done(_log_link(held, user))
     secret = secrets.token_urlsafe(24)
     ends = timezone.now() + dt.timedelta(days=days or DAYS)
     IssueLink.objects.create(issue=held, kind=kind, digest=digest_of(secret), made_by=user, by_name=user.get_username(), ends_at=ends)
     tell(held, "link made", user.get_username(), f"{kind}, until {ends:%Y-%m-%d}")
-    return f"/link/{secret}/"
+    return Done(f"/link/{secret}/")
 
 
 def _log_link(held: Issue, user: Any) -> str:
     """The owner's private address of the log; it is ended on the logbook's page."""
     try:
-        _, secret = new_owner_link(held.job, user)
+        _, secret = new_owner_link(held.job, user).made
     except Refused as error:
         raise Refused(str(error), "kind") from None
     tell(held, "link made", user.get_username(), "log, until it is ended")
@@ -152,10 +154,11 @@ def _log_link(held: Issue, user: Any) -> str:
 
 
 @use_case("link.make", apart=True)
-def end_link(held: Issue, pk: int, user: Any) -> None:
+def end_link(held: Issue, pk: int, user: Any) -> Done[None]:
     """End a link."""
     if IssueLink.objects.filter(issue=held, pk=pk, ended_at=None).update(ended_at=timezone.now()):
         tell(held, "link ended", user.get_username())
+    return Done(None)
 
 
 def link_of(secret: str) -> IssueLink | None:

@@ -10,7 +10,7 @@ from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
-from ..outcome import Late, Refused, one_of
+from ..outcome import Done, Late, Refused, one_of
 from ..records.catalogue import Catalogue
 from ..records.firm import Workspace
 from ..records.issue import Issue
@@ -45,28 +45,29 @@ def bump(job: Job, user: Any) -> None:
 
 
 @use_case("job.change")
-def begin(workspace: Workspace, name: str, standard: str, units: str, user: Any) -> Job:
+def begin(workspace: Workspace, name: str, standard: str, units: str, user: Any) -> Done[Job]:
     """An empty job."""
     job = Job.objects.create(workspace=workspace, name=name, standard=standard, units=units, updated_by_id=user.pk)
     Survey.objects.create(job=job)
-    return job
+    return Done(job)
 
 
 @use_case("job.change")
-def take_in(document: dict[str, Any], workspace: Workspace, user: Any, catalogue: Catalogue | None = None) -> Job:
+def take_in(document: dict[str, Any], workspace: Workspace, user: Any, catalogue: Catalogue | None = None) -> Done[Job]:
     """A new job from a job document. Raises BadDocument with every fault; nothing is stored then."""
-    return store(document, workspace, user, catalogue)
+    return Done(store(document, workspace, user, catalogue))
 
 
 @use_case("job.change")
-def show_in(job: Job, units: str, user: Any) -> None:
+def show_in(job: Job, units: str, user: Any) -> Done[None]:
     """The units that a job is shown in."""
     bump(job, user)
     Job.objects.filter(pk=job.pk).update(units=units)
+    return Done(None)
 
 
 @use_case("job.change")
-def keep_survey(job: Job, version: int, user: Any, write: Callable[[Survey], Mapping[str, Any]]) -> None:
+def keep_survey(job: Job, version: int, user: Any, write: Callable[[Survey], Mapping[str, Any]]) -> Done[None]:
     """Keep what was told of a job on a form. write: puts it into the survey, and gives what it says of the job itself.
 
     Raises Late where somebody saved the job since the form was shown; nothing is written then.
@@ -78,10 +79,11 @@ def keep_survey(job: Job, version: int, user: Any, write: Callable[[Survey], Map
             setattr(job, name, value)
         job.save(update_fields=list(told))
     job.survey.save()
+    return Done(None)
 
 
 @use_case("job.change")
-def note_seen(job: Job, observation: str, user: Any) -> None:
+def note_seen(job: Job, observation: str, user: Any) -> Done[None]:
     """An observation more, beside those that were told."""
     hold(job)
     survey = Survey.objects.select_for_update().get(job=job)
@@ -89,10 +91,11 @@ def note_seen(job: Job, observation: str, user: Any) -> None:
         survey.observations = [*survey.observations, observation]
         survey.save(update_fields=["observations"])
         bump(job, user)
+    return Done(None)
 
 
 @use_case("job.change")
-def put_in_bin(job: Job) -> None:
+def put_in_bin(job: Job) -> Done[None]:
     """Take a job out of every list, door and calendar; it can be put back for a while. What was in the bin longer goes for good.
 
     Whoever adds to it just now is waited for, and whoever comes later finds it gone.
@@ -103,28 +106,31 @@ def put_in_bin(job: Job) -> None:
     now = timezone.now()
     Job.objects.filter(pk=job.pk).update(binned_at=now)
     Job.everything.filter(workspace=job.workspace_id, binned_at__lt=now - KEPT_IN_BIN).delete()
+    return Done(None, f"{job.name} is in the bin for {KEPT_IN_BIN.days} days. Put it back from there, under Jobs.")
 
 
 @use_case("job.change", apart=True)
-def put_back(workspace: Workspace, pk: int) -> Job:
+def put_back(workspace: Workspace, pk: int) -> Done[Job]:
     """A job out of the bin, as it was. Raises Gone."""
     job = one_of(Job.everything.exclude(binned_at=None), workspace=workspace, pk=pk)
     Job.everything.filter(pk=job.pk).update(binned_at=None)
-    return job
+    return Done(job, f"{job.name} was put back.")
 
 
 @use_case("job.change", apart=True)
-def archive(job: Job, done: bool) -> None:
+def archive(job: Job, done: bool) -> Done[None]:
     """Take a job out of the list that opens first, or put it back; everything else of it goes on."""
     Job.objects.filter(pk=job.pk).update(archived_at=timezone.now() if done else None)
+    return Done(None, f"{job.name} is in the archive." if done else f"{job.name} is in the list again.")
 
 
 @use_case("job.change")
-def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int) -> None:
+def set_entry(job: Job, part: str, key: str, row: dict[str, Any] | None, user: Any, version: int) -> Done[None]:
     """Put an entry of the job's own in place of ours, or take it back with None. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
     entries = {name: each for name, each in locked(job).rest.get(part, {}).items() if name != key}
     set_part(job, part, entries | ({key: row} if row else {}), user)
+    return Done(None)
 
 
 @transaction.atomic

@@ -8,7 +8,7 @@ from urllib.parse import urlencode
 
 from django.utils import timezone
 
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..records.firm import Membership, Workspace
 from ..records.job import STATES, Job
 from ..records.log import JobLog
@@ -22,14 +22,19 @@ ASKED = ("search", "state", "show", "sort")
 
 
 class HowMany(NamedTuple):
-    """How many jobs were changed, and how many chosen ones were not."""
+    """How many jobs were changed, and how many chosen ones have no logbook to change."""
 
     changed: int
-    left: int
+    left: int = 0
+
+
+def _told(found: HowMany) -> Done[HowMany]:
+    left = f" {found.left} have no logbook yet." if found.left else ""
+    return Done(found, f"{found.changed} job{'' if found.changed == 1 else 's'} changed.{left}")
 
 
 @use_case("job.change")
-def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) -> HowMany:
+def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) -> Done[HowMany]:
     """Set the state or the technician of jobs of a firm, or archive them; those of another firm, or gone, are none of them. Raises Refused."""
     pks = list(dict.fromkeys(chosen))
     if not pks:
@@ -42,21 +47,21 @@ def change(workspace: Workspace, chosen: Iterable[int], act: str, value: str) ->
         if value not in STATES:
             raise Refused("Choose a state.")
         changed = Job.objects.filter(pk__in=held).exclude(state=value).update(state=value)
-        return HowMany(changed, 0)
+        return _told(HowMany(changed))
     if act == "technician":
         member = Membership.objects.filter(workspace=workspace, user__username=value).first()
         if value and member is None:
             raise Refused(f"{value} is not a member of the company.")
         logs = JobLog.objects.filter(job__in=held)
         changed = logs.update(technician=None if member is None else member.user_id)
-        return HowMany(changed, len(held) - changed)
+        return _told(HowMany(changed, len(held) - changed))
     if act == "archive":
-        return HowMany(Job.objects.filter(pk__in=held, archived_at=None).update(archived_at=timezone.now()), 0)
+        return _told(HowMany(Job.objects.filter(pk__in=held, archived_at=None).update(archived_at=timezone.now())))
     raise Refused("This action is not known.")
 
 
 @use_case("job.see")
-def keep_view(member: Membership, name: str, asked: dict[str, str]) -> None:
+def keep_view(member: Membership, name: str, asked: dict[str, str]) -> Done[None]:
     """Keep what a list was asked for under a name; one of the same name is replaced. Raises Refused."""
     name = " ".join(name.split())
     if not name or len(name) > NAME:
@@ -67,10 +72,12 @@ def keep_view(member: Membership, name: str, asked: dict[str, str]) -> None:
         raise Refused(f"{VIEWS} views are kept. Remove one first.")
     query = urlencode({key: asked[key][:120] for key in ASKED if asked.get(key)})
     Membership.objects.filter(pk=member.pk).update(views=[*views, {"name": name, "query": query}])
+    return Done(None)
 
 
 @use_case("job.see")
-def drop_view(member: Membership, name: str) -> None:
+def drop_view(member: Membership, name: str) -> Done[None]:
     """Remove a view; one that is gone already is no fault."""
     held = Membership.objects.select_for_update().get(pk=member.pk)
     Membership.objects.filter(pk=member.pk).update(views=[each for each in held.views if each["name"] != name])
+    return Done(None)

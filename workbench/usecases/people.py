@@ -13,7 +13,7 @@ from django.contrib.sessions.models import Session
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..records.firm import ROLES, Invitation, Membership, Workspace
 from ..records.log import CalendarLink, Device, OwnerLink
 from .acting import use_case
@@ -23,14 +23,14 @@ OPEN_FOR = dt.timedelta(days=7)
 
 
 @use_case("firm.manage")
-def invite(workspace: Workspace, role: str, email: str, user: Any) -> str:
+def invite(workspace: Workspace, role: str, email: str, user: Any) -> Done[str]:
     """A link that makes somebody a member, once, within seven days; the secret is shown now and never again."""
     if role not in ROLES:
         raise Refused("Choose a role.", "role")
     secret = secrets.token_urlsafe(24)
     ends = timezone.now() + OPEN_FOR
     Invitation.objects.create(workspace=workspace, role=role, email=email.strip()[:254], digest=digest_of(secret), made_by=user, ends_at=ends)
-    return secret
+    return Done(secret)
 
 
 def digest_of(secret: str) -> str:
@@ -45,13 +45,14 @@ def invitation(secret: str) -> Invitation | None:
 
 
 @use_case("firm.manage", apart=True)
-def withdraw(workspace: Workspace, pk: int) -> None:
+def withdraw(workspace: Workspace, pk: int) -> Done[None]:
     """End an invitation."""
     Invitation.objects.filter(workspace=workspace, pk=pk, taken_at=None).delete()
+    return Done(None)
 
 
 @use_case("firm.join")
-def take(secret: str, user: Any) -> Membership:
+def take(secret: str, user: Any) -> Done[Membership]:
     """Make a person who is logged in a member by an invitation; it is used up. Raises Refused."""
     held = invitation(secret)
     used = Invitation.objects.filter(digest=digest_of(secret), taken_at=None, ends_at__gt=timezone.now()).update(taken_at=timezone.now())
@@ -62,11 +63,11 @@ def take(secret: str, user: Any) -> Membership:
     member, made = Membership.objects.get_or_create(workspace=held.workspace, user=user, defaults={"role": held.role})
     if not made:
         raise Refused(f"You are a member of {held.workspace.name} already.")
-    return member
+    return Done(member, f"Welcome to {member.workspace.name}.")
 
 
 @use_case("firm.join")
-def join(secret: str, name: str, password: str) -> Membership:
+def join(secret: str, name: str, password: str) -> Done[Membership]:
     """A new person, made a member by an invitation. Raises Refused, beside the field."""
     held = invitation(secret)
     if held is None:
@@ -90,7 +91,7 @@ def join(secret: str, name: str, password: str) -> Membership:
 
 
 @use_case("firm.manage")
-def set_role(workspace: Workspace, pk: int, role: str) -> Membership:
+def set_role(workspace: Workspace, pk: int, role: str) -> Done[Membership]:
     """Give a member another role. Raises Refused for the last owner, Membership.DoesNotExist."""
     if role not in ROLES:
         raise Refused("Choose a role.", "role")
@@ -99,11 +100,11 @@ def set_role(workspace: Workspace, pk: int, role: str) -> Membership:
         _not_the_last(workspace, member)
     Membership.objects.filter(pk=member.pk).update(role=role)
     member.role = role
-    return member
+    return Done(member, f"{member.user.get_username()} is now {role}.")
 
 
 @use_case("firm.manage")
-def remove(workspace: Workspace, pk: int) -> Membership:
+def remove(workspace: Workspace, pk: int) -> Done[Membership]:
     """End a membership: sessions, calendar addresses, devices and links of that person end at once. Raises Refused for the last owner."""
     member = _held(workspace, pk)
     if member.role == OWNER:
@@ -114,7 +115,7 @@ def remove(workspace: Workspace, pk: int) -> Membership:
     Invitation.objects.filter(workspace=workspace, made_by=member.user_id, taken_at=None).delete()
     end_sessions(member.user_id)
     member.delete()
-    return member
+    return Done(member, f"{member.user.get_username()} is no longer a member.")
 
 
 def end_sessions(user: int) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..outcome import Refused
+from ..outcome import Done, Refused
 from ..records.customer import SiteFile
 from ..records.job import Job
 from .acting import use_case
@@ -20,7 +20,7 @@ def is_document(raw: bytes) -> bool:
 
 
 @use_case("run.write")
-def add(job: Job, name: str, kind: str, content: bytes, user: Any) -> SiteFile:
+def add(job: Job, name: str, kind: str, content: bytes, user: Any) -> Done[SiteFile]:
     """Keep a photo, scaled already, or a document. Raises Refused."""
     name = " ".join(name.split())[:120] or kind
     if len(content) > LARGEST:
@@ -28,7 +28,7 @@ def add(job: Job, name: str, kind: str, content: bytes, user: Any) -> SiteFile:
     hold(job)
     if SiteFile.objects.filter(job=job).count() >= MOST:
         raise Refused(f"{MOST} files of a job are kept. Delete one first.")
-    return SiteFile.objects.create(job=job, name=name, kind=kind, content=content, size=len(content), by_name=user.get_username())
+    return Done(SiteFile.objects.create(job=job, name=name, kind=kind, content=content, size=len(content), by_name=user.get_username()))
 
 
 def files_of(job: Job) -> Any:
@@ -37,6 +37,7 @@ def files_of(job: Job) -> Any:
 
 
 @use_case("run.write")
-def remove(job: Job, pk: int) -> None:
+def remove(job: Job, pk: int) -> Done[None]:
     """Delete a file of a job; one that is gone already is no fault."""
     SiteFile.objects.filter(job=job, pk=pk).delete()
+    return Done(None)

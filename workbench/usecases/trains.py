@@ -44,7 +44,7 @@ def option_of(job: Job, letter: str = "") -> TrainOption:
 
 
 @use_case("job.change")
-def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> TrainOption:
+def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> Done[TrainOption]:
     """A new option of a job that starts with these stages. Raises Refused where all three letters are taken."""
     taken = set(TrainOption.objects.select_for_update().filter(job=job).values_list("letter", flat=True))
     letter = next((letter for letter in LETTERS if letter not in taken), None)
@@ -54,24 +54,26 @@ def open_option(job: Job, stages: Stages | None, summary: str, user: Any) -> Tra
         _readable(stages)
     option = TrainOption.objects.create(job=job, letter=letter, updated_by_id=user.pk)
     Revision.objects.create(option=option, number=0, stages=stages, summary=summary[:200], made_by_id=user.pk)
-    return option
+    return Done(option)
 
 
 @use_case("job.change")
-def drop_option(job: Job, option: TrainOption, version: int, seen: int | None, user: Any) -> None:
+def drop_option(job: Job, option: TrainOption, version: int, seen: int | None, user: Any) -> Done[None]:
     """Drop an option as it was seen. Raises Refused for the one that the job follows, Late where job or option were changed since."""
     if option.letter == job.option:
         raise Refused("The job uses this option. Choose another first.")
     touch(job, version, user)
     claim(option, -1 if seen is None else seen, user)
     option.delete()
+    return Done(None)
 
 
 @use_case("job.change")
-def follow(job: Job, option: TrainOption, version: int, user: Any) -> None:
+def follow(job: Job, option: TrainOption, version: int, user: Any) -> Done[None]:
     """Make an option the one that the job follows: its drawing, files and lists. Raises Late where ``version`` is no longer the newest."""
     touch(job, version, user)
     Job.objects.filter(pk=job.pk).update(option=option.letter)
+    return Done(None)
 
 
 def revision_of(option: TrainOption) -> Revision:
@@ -105,7 +107,7 @@ def stages_at(job: Job, revision: Revision) -> Stages:
 
 
 @use_case("job.change", apart=True)
-def edit(job: Job, option: TrainOption, seen: Seen, user: Any, asked: Callable[[Job], Edit]) -> Done:
+def edit(job: Job, option: TrainOption, seen: Seen, user: Any, asked: Callable[[Job], Edit]) -> Done[None]:
     """Carry out an edit of a train. Where others changed other things of it since it was shown, it goes on top of that.
 
     asked: the edit, for the job as it stands. Raises Refused, Late (with the option) where both changed the same.
@@ -124,27 +126,27 @@ def edit(job: Job, option: TrainOption, seen: Seen, user: Any, asked: Callable[[
         return _edit(fresh, now, now.version, user, wanted)
 
 
-def _edit(job: Job, option: TrainOption, version: int, user: Any, wanted: Edit) -> Done:
+def _edit(job: Job, option: TrainOption, version: int, user: Any, wanted: Edit) -> Done[None]:
     stages = stages_at(job, revision_of(option))
     try:
         after, words, stage = wanted.done(stages)
     except NotDone as no:
         raise Refused(str(no), no.field) from None
-    return Done(_save(option, version, user, after, words), stage)
+    return Done(None, _save(option, version, user, after, words), stage)
 
 
 @use_case("job.change", apart=True)
-def mend(job: Job, option: TrainOption, version: int, user: Any) -> Done:
+def mend(job: Job, option: TrainOption, version: int, user: Any) -> Done[None]:
     """Fix the train as the core would, with as few changes as it takes. Raises Late."""
     stages = stages_at(job, revision_of(option))
     mended = repair(design_of(job, stages))
-    return Done(_save(option, version, user, written(mended.variant.train, stages), "fixed: " + "; ".join(mended.changes)))
+    return Done(None, _save(option, version, user, written(mended.variant.train, stages), "fixed: " + "; ".join(mended.changes)))
 
 
 @use_case("job.change", apart=True)
-def restore(option: TrainOption, version: int, user: Any) -> Done:
+def restore(option: TrainOption, version: int, user: Any) -> Done[None]:
     """Follow the proposal again. Raises Late."""
-    return Done(_save(option, version, user, None, "used the proposed train"))
+    return Done(None, _save(option, version, user, None, "used the proposed train"))
 
 
 @transaction.atomic
@@ -162,7 +164,7 @@ def _save(option: TrainOption, version: int, user: Any, stages: Stages | None, s
 
 
 @use_case("job.change")
-def step(option: TrainOption, version: int, user: Any, by: int) -> Done:
+def step(option: TrainOption, version: int, user: Any, by: int) -> Done[None]:
     """Undo (-1) or redo (+1). Raises Refused where there is nothing to, Late where the train moved on."""
     to = option.at + by
     revision = option.revisions.filter(number=to).first()
@@ -172,7 +174,7 @@ def step(option: TrainOption, version: int, user: Any, by: int) -> Done:
     claim(option, version, user)
     TrainOption.objects.filter(pk=option.pk).update(at=to)
     option.at = to
-    return Done(("undone: " if by < 0 else "redone: ") + summary)
+    return Done(None, ("undone: " if by < 0 else "redone: ") + summary)
 
 
 def claim(option: TrainOption, version: int, user: Any) -> None:

@@ -20,7 +20,7 @@ from .trains import claim
 
 
 @use_case("job.change")
-def accept(job: Job, option: TrainOption, version: int, asked: Mapping[str, str], user: Any) -> Done:
+def accept(job: Job, option: TrainOption, version: int, asked: Mapping[str, str], user: Any) -> Done[None]:
     """Accept a finding with a reason (action ``waive``), or take that back (``unwaive``); what was done, in words. Raises Refused, Late."""
     claim(option, version, user)
     rule, stage, reason = asked.get("rule", ""), asked.get("on", ""), " ".join(asked.get("reason", "").split())
@@ -36,4 +36,4 @@ def accept(job: Job, option: TrainOption, version: int, asked: Mapping[str, str]
     if Waivers().read(kept, "", faults) is BAD or faults:
         raise Refused(sentence(faults[0].message))
     set_part(job, "waivers", kept, user)
-    return Done("accepted a finding" if reason else "withdrew an acceptance", stage)
+    return Done(None, "accepted a finding" if reason else "withdrew an acceptance", stage)

@@ -25,7 +25,7 @@ from treatment.language.tables import table
 from treatment.papers.costs import Costs, costs, listed, per_volume, shares
 from treatment.papers.issue import checksum
 from treatment.papers.materials import MaterialRow, by_group, materials, total
-from treatment.papers.printed import PaperText
+from treatment.papers.printed import PaperText, page_size
 from treatment.papers.sheets import train_sheet, wall_sheet
 from treatment.train.weights import load_rows
 
@@ -125,7 +125,7 @@ def train_pdf(request: HttpRequest, pk: int) -> HttpResponse:
     design, _, _ = drawn(job)
     drawing = {"drawing": draw_train(design, design.chosen, job.units), "style": svg_style("train")}
     whole = _frozen(job, {"train": render_to_string("issues/train.svg", drawing)})
-    return _sheet(request, job, whole, train_sheet(whole), "A4", "train.pdf")
+    return _sheet(request, job, whole, train_sheet(whole), page_size(job.units), "train.pdf")
 
 
 def _frozen(job: Job, besides: dict[str, Any]) -> dict[str, Any]:

@@ -138,7 +138,7 @@ def edit(request: Request, pk: int) -> HttpResponse:
     return render(request, "walls/wall.html", context | {"steps": steps(job, "wall"), "form": WallForm(job=job)}, status=status)
 
 
-def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> Done:
+def _apply(request: Request, job: Job, option: TrainOption, selected: str) -> Done[None]:
     """Carry out what a form asks for."""
     action, user, seen = request.POST.get("action", ""), request.user, seen_of(request)
     if action in ("undo", "redo"):

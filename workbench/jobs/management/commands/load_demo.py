@@ -71,7 +71,7 @@ class Command(BaseCommand):
 def _stock(workspace: Workspace, user: Any) -> Catalogue:
     """The made-up stock list that ships."""
     document = json.loads((settings.BASE_DIR / "demo/catalogue/larkfell.json").read_text())
-    return made(workspace, document["name"], document["currency"], document["items"], user, "from a file")
+    return made(workspace, document["name"], document["currency"], document["items"], user, "from a file").made
 
 
 def _vial(job: Job) -> None:
