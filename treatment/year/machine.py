@@ -96,25 +96,23 @@ class Machine:
 
     def run(self) -> Year:
         """Walk the days, tanks again where what was washed behind them changed what they gave."""
-        washes: list[Array] | None = None
+        first = next((index for index, place in enumerate(self.main) if place.store), len(self.main))
+        washes = [np.zeros(self.days)] * len(self.main)
         for _ in range(WALKS):
-            year = self._walk(washes)
-            if not any(place.store for place in self.main):
-                break
-            found = [place.wash_litres for place in self.main]
-            if washes is not None and all(_near(one, other) for one, other in zip(washes, found, strict=True)):
+            year, found = self._walk(washes), [place.wash_litres for place in self.main]
+            if all(_near(one, other) for one, other in zip(washes[first + 1 :], found[first + 1 :], strict=True)):
                 break
             washes = found
         return year
 
-    def _walk(self, washes: list[Array] | None) -> Year:
+    def _walk(self, washes: list[Array]) -> Year:
         for place in self.places:
             place.again()
         served = self.draws.volume.copy()
         no_water = self._without_power(served)
         taps = Stream(served, self.draws.flow, self.draws.at % MINUTES, self.draws.day, self.raw)
         ledger = Ledger(self.weighing, self.days)
-        streams, tanks = self._asked(taps, washes or [np.zeros(self.days)] * len(self.main))
+        streams, tanks = self._asked(taps, washes)
         empty = sum((tank.empty for tank in tanks.values()), np.zeros(self.days))
         finished, branch = self._down(streams, tanks, ledger)
         minutes = taps.sums((taps.volume - finished.volume / (1 - self.drinks)) / taps.flow)

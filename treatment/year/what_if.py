@@ -19,6 +19,7 @@ from .machine import Machine
 from .scenarios import Scenario, read_scenarios
 
 DAYS = 365
+KEPT = 8  # answers, of which a look back and forth is made
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +63,7 @@ class WhatIfYear:
 
     def __init__(self, found: Design, start: dt.date):
         self.found, self.start = found, start
+        self._answers: dict[tuple[tuple[str, float], ...], tuple[tuple[str, str], ...]] = {}
 
     @cached_property
     def handles(self) -> tuple[Handle, ...]:
@@ -89,10 +91,20 @@ class WhatIfYear:
 
     def answer(self, moved: Mapping[str, float]) -> tuple[WhatIfRow, ...]:
         """A year of the train as it is sized, as designed and with what was moved."""
-        values, found = self.asked(moved), self.found
-        after = _year(_moved(found, values), _harder(values.get("hardness"), self.start), self.start) if values else self.before
-        system = found.facts.job.units
-        return tuple(WhatIfRow(what, one, other) for (what, one), (_, other) in zip(_told(self.before, system), _told(after, system), strict=True))
+        values = self.asked(moved)
+        before = tuple(_told(self.before, self.found.facts.job.units))
+        after = self._after(values) if values else before
+        return tuple(WhatIfRow(what, one, other) for (what, one), (_, other) in zip(before, after, strict=True))
+
+    def _after(self, values: dict[str, float]) -> tuple[tuple[str, str], ...]:
+        """What is told of the year with what was moved; the last few that were asked for are kept."""
+        known = tuple(sorted(values.items()))
+        if known not in self._answers:
+            while len(self._answers) >= KEPT:
+                self._answers.pop(next(iter(self._answers)))
+            year = _year(_moved(self.found, values), _harder(values.get("hardness"), self.start), self.start)
+            self._answers[known] = tuple(_told(year, self.found.facts.job.units))
+        return self._answers[known]
 
 
 def _handle(name: str, words: str, shown: str, now: float, times: float = 1.0) -> Handle:
