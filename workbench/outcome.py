@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
 from django.db.models import Manager, Model, QuerySet
+
+from treatment.language.errors import Fault
 
 Found = TypeVar("Found", bound=Model)
 Made = TypeVar("Made", covariant=True)
@@ -56,6 +58,14 @@ class Gone(Refused):
 
     def __init__(self, words: str = "This is no longer there.") -> None:
         super().__init__(words)
+
+
+class Unread(Refused):
+    """What was sent is a document that cannot be read. faults: each with its place in it and what was expected there."""
+
+    def __init__(self, faults: Sequence[Fault]) -> None:
+        super().__init__("; ".join(fault.message for fault in faults))
+        self.faults = faults
 
 
 def one_of(where: QuerySet[Found] | Manager[Found] | type[Found], **which: Any) -> Found:

@@ -74,6 +74,18 @@ class LimitsHaveAPrice(TestCase):
             found = worked(job(readings=HARD_ONLY | {"iron": "2 mg/L", "tannin": tannin}, train=train)).chosen.findings
             self.assertEqual({f.severity for f in found if f.rule == "feed-limit/oxidizing_filter/tannin"}, {severity})
 
+    def test_the_lamp_stays_where_the_resin_made_its_water(self) -> None:
+        """95 % of 3 and of 5 mg/L of tannin are held: 0.15 and 0.25 at the lamp, on 0.1, are a caution, and no reason for chlorine in brown water."""
+        for tannin, left in (("3 mg/L", 0.15), ("5 mg/L", 0.25)):
+            for hardness in ("60 mg/L as CaCO3", "15 gpg"):
+                design = well({"tannin": tannin, "hardness": hardness, "total_coliform": "12 CFU/100 mL"})
+                self.assertTrue(design.plan.complete)
+                self.assertEqual([kind for kind in kinds(design) if kind in ("anion_exchange", "chemical_feed", "uv")], ["anion_exchange", "uv"])
+                self.assertAlmostEqual(stage_of(design, "uv").water_in.value("tannin"), left)
+                self.assertIn("feed-limit/uv/tannin", ids(design.proposal.findings, "caution"))
+        raw = worked(job(readings=HARD_ONLY | {"tannin": "0.5 mg/L"}, train=[{"kind": "softener"}, {"kind": "sediment"}, {"kind": "uv"}]))
+        self.assertIn("feed-limit/uv/tannin", ids(raw.chosen.findings, "fault"))
+
     def test_where_nothing_may_be_fed_the_better_order_is_shown_with_its_fault(self) -> None:
         """Six of iron and five of tannin without chemicals: no train works, and the one that comes nearest is no empty one."""
         design = worked(job({"wishes": {"no_chemicals": True}}, readings=HARD_ONLY | {"iron": "6 mg/L", "tannin": "5 mg/L"}))

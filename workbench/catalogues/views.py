@@ -25,7 +25,7 @@ from treatment.job_file import decoded
 from treatment.language.errors import BadDocument
 
 from ..fields import sentence
-from ..outcome import Gone, Late, Refused
+from ..outcome import Gone, Late, Refused, Unread
 from ..records.catalogue import Catalogue, CatalogueSheet
 from ..repository.catalogues import document_of, same_currency
 from ..request import number, status_of, version_of
@@ -74,7 +74,7 @@ def _from_json(request: HttpRequest, workspace: Any, content: bytes) -> HttpResp
         document = decoded(content.decode("utf-8-sig", "replace"))
         read = read_catalogue(document)
         kept = services.made(workspace, read.name, read.currency, document["items"], request.user, "from a file")
-    except BadDocument as error:
+    except (BadDocument, Unread) as error:
         told = "; ".join(f"{fault.path.removeprefix('$.')}: {fault.message}" for fault in error.faults[:6])
         return _shelf(request, workspace, 422, problems={"file": f"{told}."})
     except Refused as error:
@@ -243,7 +243,7 @@ def send(request: HttpRequest, pk: int) -> HttpResponse:
             services.replace(member.workspace, pk, decoded(content.decode("utf-8-sig", "replace")), request.user)
             return redirect("catalogue", pk)
         rows = rows_apart(content)[: MOST_ITEMS + 100]
-    except BadDocument as error:
+    except (BadDocument, Unread) as error:
         return _table(
             request, catalogue, 422, problem="; ".join(f"{fault.path.removeprefix('$.')}: {fault.message}" for fault in error.faults[:6]) + "."
         )

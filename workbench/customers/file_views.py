@@ -7,8 +7,6 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_http_methods, require_safe
 
-from intake.pictures import NoPhoto, photo
-
 from ..outcome import Refused
 from ..pages.steps import steps
 from ..records.customer import SiteFile
@@ -34,12 +32,8 @@ def files(request: HttpRequest, pk: int) -> HttpResponse:
     sent = request.FILES.getlist("file")
     for upload in sent:
         try:
-            raw = upload.read(LARGEST + 1)
-            if site_files.is_document(raw):
-                site_files.add(job, upload.name or "", SiteFile.DOCUMENT, raw, request.user)
-            else:
-                site_files.add(job, upload.name or "", SiteFile.PHOTO, photo(raw).image, request.user)
-        except (NoPhoto, Refused) as error:
+            site_files.add(job, upload.name or "", upload.read(LARGEST + 1), request.user)
+        except Refused as error:
             problems.append(f"{upload.name}: {error}")
     if not sent:
         problems.append("Choose a photo (JPEG, PNG, WebP) or a PDF.")

@@ -20,7 +20,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from treatment.job_file import loads
 from treatment.language.errors import BadDocument
 
-from ..outcome import Refused
+from ..outcome import Refused, Unread
 from ..pages.attached import attached
 from ..pages.steps import steps
 from ..pages.survey_step import survey_step
@@ -153,7 +153,7 @@ def job_duplicate(request: Request, pk: int) -> HttpResponse:
         del document["catalogue"]  # the copy follows it, too
     try:
         copy = take_in(document, job.workspace, request.user, job.catalogue).made
-    except BadDocument as error:
+    except Unread as error:
         messages.error(request, f"This job cannot be duplicated: {error.faults[0].message}.")
         return redirect("site", pk)
     messages.success(request, f"This is a copy of {job.name}. The logbook and the commissioning checklist were not copied.")
@@ -203,8 +203,8 @@ def job_import(request: Request) -> HttpResponse:
             loads(text)
             job = take_in(json.loads(text), member.workspace, request.user).made
             return redirect("train", job.pk)
-        except BadDocument as error:
-            faults = error.faults
+        except (BadDocument, Unread) as error:
+            faults = list(error.faults)
     return render(request, "jobs/import.html", {"faults": faults[:60], "problem": problem, "text": text[:20000]}, status=422)
 
 

@@ -17,7 +17,6 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from intake.apart import rows_apart
 from intake.limits import LARGEST, Unreadable
 from intake.pictures import LARGEST as LARGEST_PHOTO
-from intake.pictures import NoPhoto, photo
 from treatment.evidence.symptoms import observed
 from treatment.job.facts import OBSERVATIONS
 from treatment.operation.entry.line import LogLine
@@ -99,12 +98,6 @@ def entry(request: Request, pk: int) -> HttpResponse:
         return logbook_page(request, job, 422, typed=typed, line_problem=f"{on} is in the future. Enter today or an earlier date.")
     form = entered(request.POST, _line(job, here))
     shown: dict[str, Any] = {"on": on, "pieces": form.left, "beside": form.beside, "problems": form.problems}
-    small = None
-    if (upload := request.FILES.get("photo")) is not None:
-        try:
-            small = photo(upload.read(LARGEST_PHOTO + 1))
-        except NoPhoto as error:
-            return logbook_page(request, job, 422, typed=typed, line_problem=str(error), **shown)
     bodies = form.bodies()
     if form.problems or not bodies:
         nothing = "" if form.left or form.problems else "Nothing was entered."
@@ -112,7 +105,7 @@ def entry(request: Request, pk: int) -> HttpResponse:
     if asked := services.asked_of_meter(job, on, bodies, request.POST.get("sure", "")):
         return logbook_page(request, job, 422, typed=typed, asked=asked, sure=services.meter_in(bodies), **shown)
     try:
-        made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], small)
+        made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], _picture(request))
     except Refused as error:
         return logbook_page(request, job, status_of(error), typed=typed, line_problem=str(error), **shown)
     if form.left:
@@ -120,6 +113,12 @@ def entry(request: Request, pk: int) -> HttpResponse:
         return logbook_page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
     messages.success(request, kept_words(f"Saved for {on}: {form.words}.", len(made.made), len(bodies)))
     return redirect(back)
+
+
+def _picture(request: Request) -> bytes | None:
+    """The photo that was sent with an entry, as far as one may be."""
+    upload = request.FILES.get("photo")
+    return upload.read(LARGEST_PHOTO + 1) if upload is not None else None
 
 
 def kept_words(words: str, made: int, sent: int) -> str:
@@ -150,11 +149,9 @@ def done(request: Request, pk: int) -> HttpResponse:
         problem = "Enter the date, for example 2026-11-24."
         return logbook_page(request, job, 422, task_problem=problem, task_of=request.POST.get("task", ""), task_amount=amount, task_on="")
     body = {"did": request.POST.get("task", "")} | ({"amount": amount} if amount else {})
-    upload = request.FILES.get("photo")
     try:
-        small = photo(upload.read(LARGEST_PHOTO + 1)) if upload is not None else None
-        made = services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], small)
-    except (Refused, NoPhoto) as error:
+        made = services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], _picture(request))
+    except Refused as error:
         return logbook_page(
             request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount, task_on=request.POST.get("on", "")
         )

@@ -6,7 +6,7 @@ import json
 from typing import Any
 
 from django.contrib import messages
-from django.http import Http404, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
@@ -30,11 +30,7 @@ def kit_shelf(request: Request) -> HttpResponse:
 def kit_copy(request: Request) -> HttpResponse:
     member = membership(request)
     ask(member, "money.change")
-    try:
-        kit = copied(member.workspace, request.POST.get("kit", ""))
-    except KeyError:
-        raise Http404 from None
-    return redirect("firm-kit", kit.made.pk)
+    return redirect("firm-kit", copied(member.workspace, request.POST.get("kit", "")).made.pk)
 
 
 @require_http_methods(["GET", "POST"])

@@ -13,7 +13,9 @@ from django.test import TestCase
 from django.urls import reverse
 
 import workbench
-from workbench.outcome import Done, Refused
+from intake.pictures import NoPhoto
+from treatment.language.errors import BadDocument, Fault
+from workbench.outcome import Done, Refused, Unread
 from workbench.records.firm import ROLES
 from workbench.usecases import jobs
 from workbench.usecases.acting import USE_CASES, use_case
@@ -127,6 +129,24 @@ class Nested(TestCase):
             self.assertRaises(PermissionDenied, inner)  # a refusal ends the use case, too
         for made in (inner, outer, refused):
             USE_CASES.pop(f"{made.__module__}.{made.__qualname__}")
+
+
+class Refusals(TestCase):
+    def test_a_document_that_cannot_be_read_and_a_picture_that_is_none_are_refusals(self) -> None:
+        """One kind of no, whatever the core or the reader of pictures raised: with every fault, or beside the picture."""
+
+        @use_case("job.change")
+        def sent(raised: Exception) -> Done[None]:
+            raise raised
+
+        with self.assertRaises(Unread) as unread:
+            sent(BadDocument([Fault("$.source.kind", "expected a source"), Fault("$.job.name", "expected a name")]))
+        self.assertEqual([fault.path for fault in unread.exception.faults], ["$.source.kind", "$.job.name"])
+        self.assertEqual((unread.exception.code, str(unread.exception)), ("unfit", "expected a source; expected a name"))
+        with self.assertRaises(Refused) as refused:
+            sent(NoPhoto("This picture is damaged."))
+        self.assertEqual(refused.exception.fields, {"photo": "This picture is damaged."})
+        USE_CASES.pop(f"{sent.__module__}.{sent.__qualname__}")
 
 
 class Asked(WorkbenchTestCase):

@@ -17,13 +17,12 @@ from treatment.drawing.train.view import draw_train, marked_column
 from treatment.drawing.wall.compose import compose
 from treatment.editing.edit import Edit
 from treatment.editing.train import Add, Exchange, Move, Remove, SetFeedLimit, SetKey, Shift
-from treatment.language.errors import BadDocument
 from treatment.papers.design_file import STANDING_CAUTION
 from treatment.planning.evaluated import EvaluatedTrain
 from treatment.studies.repair import repair
 from treatment.treatments import ROOMS
 
-from ..outcome import Done, Late, Refused
+from ..outcome import Done, Late, Refused, Unread
 from ..pages.seen import seen_of
 from ..pages.steps import steps
 from ..records.job import Job
@@ -111,14 +110,11 @@ def edit(request: Request, pk: int) -> HttpResponse:
             "refused": {
                 "field": refused.field,
                 "reason": str(refused),
-                "typed": request.POST.get("value", ""),
+                "typed": "" if isinstance(refused, Unread) else request.POST.get("value", ""),
                 "typed_reason": request.POST.get("reason", ""),
                 "general": refused.field in ("", "kind"),
             }
         }
-    except BadDocument as error:
-        status = 422
-        more = {"refused": {"field": "", "reason": "; ".join(fault.message for fault in error.faults), "typed": "", "general": True}}
     if not request.htmx and status == 200:
         return redirect(f"{reverse('train', args=[pk])}?option={option.letter}&stage={selected}")
     context = _bench(job, option, selected, **more)

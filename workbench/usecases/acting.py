@@ -10,7 +10,10 @@ from typing import ParamSpec, TypeVar
 from django.core.exceptions import PermissionDenied
 from django.db import transaction
 
-from ..outcome import Done
+from intake.pictures import NoPhoto
+from treatment.language.errors import BadDocument
+
+from ..outcome import Done, Refused, Unread
 from ..who import acting
 from .roles import ACTS, may
 
@@ -33,7 +36,8 @@ def use_case(act: str, apart: bool = False) -> Callable[[Callable[P, Done[R]]], 
     """Marks what can be done: asked of the table of roles before anything else, and done whole or not at all.
 
     act: the row of the table. apart: its parts are kept apart from each other, each in a transaction of its own. What another use case
-    does on its way is part of that one and is not asked for again. It answers `Done` or raises `Refused`; PermissionDenied where it may not be.
+    does on its way is part of that one and is not asked for again. It answers `Done` or raises
+    `Refused`, also for a document that cannot be read or a picture that is none; PermissionDenied where it may not be.
     """
     assert act in ACTS, act
 
@@ -48,6 +52,10 @@ def use_case(act: str, apart: bool = False) -> Callable[[Callable[P, Done[R]]], 
             before = _inside.set(True)
             try:
                 return whole(*args, **kwargs)
+            except BadDocument as error:
+                raise Unread(error.faults) from error
+            except NoPhoto as error:
+                raise Refused(str(error), "photo") from None
             finally:
                 _inside.reset(before)
 

@@ -19,7 +19,7 @@ from django.db.models import CharField, Count, F, Q, QuerySet, Sum, Value
 from django.db.models.functions import Cast, Concat
 from django.utils import timezone
 
-from intake.pictures import Photo
+from intake.pictures import photo
 from treatment import ENGINE
 from treatment.design import Design
 from treatment.language.errors import BadDocument, NotUnderstood
@@ -274,17 +274,18 @@ def add(
     entries: Sequence[tuple[dt.date, dict[str, Any]]],
     user: Any,
     key: str = "",
-    photo: Photo | None = None,
+    picture: bytes | None = None,
     by: str = "",
     begun: dt.date | None = None,
 ) -> Done[list[LogEntry]]:
     """Keep entries, and return those that stand now and did not before. Raises Refused, and keeps none then.
 
     What was sent before, by its key, counts once; taken out meanwhile, it stands again. A key that was sent with other content is
-    refused: nothing would be kept of it, and it must not be said to be.
+    refused: nothing would be kept of it, and it must not be said to be. picture: kept small, with the first of them.
     begun: since when the train runs, where that is told; a log that began later is moved back to it, and to its first entry.
     """
     check(job, entries)
+    small = photo(picture) if picture is not None else None
     key, first = key or secrets.token_hex(12), min([on for on, _ in entries] + ([begun] if begun else []))
     named = {f"{key}-{number}": (on, body) for number, (on, body) in enumerate(entries)}
     with transaction.atomic():
@@ -297,8 +298,8 @@ def add(
         LogEntry.objects.filter(pk__in=[entry.pk for entry in back]).update(gone=False)
         fresh = [(name, on, body) for name, (on, body) in named.items() if name not in held]
         made = back + LogEntry.objects.bulk_create(_row(log, on, body, name, user, by) for name, on, body in fresh)
-        if photo is not None and fresh:
-            LogPhoto.objects.create(entry=made[len(back)], image=photo.image, width=photo.width, height=photo.height)
+        if small is not None and fresh:
+            LogPhoto.objects.create(entry=made[len(back)], image=small.image, width=small.width, height=small.height)
         if log.started_on > first:
             JobLog.objects.filter(pk=log.pk).update(started_on=first)
     device = user is None and by.startswith(DEVICE)

@@ -11,7 +11,7 @@ from treatment.language.errors import NotUnderstood
 from treatment.language.quantity import parse_quantity
 
 from ..merging import late_words, settle
-from ..outcome import Done, Late, Refused, one_of
+from ..outcome import Done, Gone, Late, Refused, one_of
 from ..records.firm import Workspace
 from ..records.sample import FirmKit
 from .acting import use_case
@@ -36,8 +36,11 @@ def offered(workspace: int) -> list[Kit]:
 
 @use_case("money.change", apart=True)
 def copied(workspace: Workspace, base: str) -> Done[FirmKit]:
-    """A copy of a shipped kit, to be changed. Raises KeyError where there is none."""
-    row = row_of(base)
+    """A copy of a shipped kit, to be changed. Raises Gone where there is none."""
+    try:
+        row = row_of(base)
+    except KeyError:
+        raise Gone from None
     name = f"{row['name']} (copy)"
     return Done(FirmKit.objects.create(workspace=workspace, base=base, name=name, row=row | {"name": name}))
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from intake.pictures import photo
+
 from ..outcome import Done, Refused
 from ..records.customer import SiteFile
 from ..records.job import Job
@@ -20,8 +22,9 @@ def is_document(raw: bytes) -> bool:
 
 
 @use_case("run.write")
-def add(job: Job, name: str, kind: str, content: bytes, user: Any) -> Done[SiteFile]:
-    """Keep a photo, scaled already, or a document. Raises Refused."""
+def add(job: Job, name: str, raw: bytes, user: Any) -> Done[SiteFile]:
+    """Keep a photo, made small, or a document. Raises Refused."""
+    kind, content = (SiteFile.DOCUMENT, raw) if is_document(raw) else (SiteFile.PHOTO, photo(raw).image)
     name = " ".join(name.split())[:120] or kind
     if len(content) > LARGEST:
         raise Refused(f"This file is larger than {LARGEST // 1_000_000} MB.")

@@ -16,13 +16,12 @@ from treatment.drawing.wall.legend import FRAME, legend
 from treatment.drawing.wall.view import WallView, papers, view
 from treatment.editing.edit import Edit
 from treatment.editing.wall import Drop, Nudge, Release, Turn
-from treatment.language.errors import BadDocument
 from treatment.language.tables import table
 from treatment.studies.supply import routed_loss
 from treatment.train.weights import load_rows
 from treatment.wall.parts import STATES, Wall
 
-from ..outcome import Done, Late, Refused
+from ..outcome import Done, Late, Refused, Unread
 from ..pages.answers import answered, saved
 from ..pages.attached import attached
 from ..pages.seen import seen_of
@@ -126,9 +125,9 @@ def edit(request: Request, pk: int) -> HttpResponse:
                 f"the unit again if you still need to."
             },
         )
-    except (Refused, BadDocument) as error:
-        status = status_of(error) if isinstance(error, Refused) else 422
-        more = {"problem": str(error) if isinstance(error, Refused) else "This is not a position."}
+    except Refused as error:
+        status = status_of(error)
+        more = {"problem": "This is not a position." if isinstance(error, Unread) else str(error)}
     if not request.htmx and status == 200:
         return redirect(f"{reverse('wall', args=[pk])}?stage={selected}")
     job = job_for(request, pk)
