@@ -88,7 +88,7 @@ async function post(told, second = false) {
 
 /* --- showing ------------------------------------------------------------------------------------------------------- */
 /* the sheet is never taken from under a finger: what is pressed is clicked first, or a new sheet would lose the tap */
-const LONGEST_PRESS = 2000;
+const LONGEST_PRESS = 10000;
 let pressed = null, letGo = () => {};
 document.addEventListener("pointerdown", () => {
   letGo();

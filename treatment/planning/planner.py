@@ -151,12 +151,26 @@ class Planner:
             at -= 1
             first, last = self._with_it(train, at)
             other = (*train[:first], *train[last + 1 :])
-            if train[at].room.serves or not other or self._purposeful(train, at) or self._asked_for(train[at]):
+            if train[at].room.serves or not other or self._purposeful(train, at) or self._asked_for(train[at]) or self._refused(other):
                 continue
             run = self.search.runner.run(name_stages(other), raw, raw)
-            if all(need.met_by(run.finished, run.tap) for need in self.search.needs) and (left := self._against(other)) <= told:
+            if not all(need.met_by(run.finished, run.tap) for need in self.search.needs) or not self._wanted(train) <= {
+                *self._wanted(other),
+                *train[first : last + 1],
+            }:
+                continue
+            if (left := self._against(other)) <= told:
                 train, told, at = other, left, len(other)  # what served it may be idle now
         return train
+
+    def _wanted(self, train: tuple[AnyStage, ...]) -> set[AnyStage]:
+        """The stages that their treatments would offer to the water that reaches them: none stays that only stood there for what is taken out."""
+        run = self.search.runner.run(name_stages(train), self.search.raw, self.search.raw)
+        return {stage for stage, stands in zip(train, run.stages, strict=True) if stage.room.candidates(stands.water_in, stands.duty)}
+
+    def _refused(self, train: tuple[AnyStage, ...]) -> bool:
+        """Whether a stage would never have been put where it stands then."""
+        return any(stage.room.refuses_after(stage.keys, train[:place], self.duty, self.search.raw) for place, stage in enumerate(train))
 
     def _with_it(self, train: tuple[AnyStage, ...], at: int) -> tuple[int, int]:
         """The first and the last place of a stage with what stands beside it for it alone."""

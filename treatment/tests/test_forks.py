@@ -74,6 +74,18 @@ class LimitsHaveAPrice(TestCase):
             found = worked(job(readings=HARD_ONLY | {"iron": "2 mg/L", "tannin": tannin}, train=train)).chosen.findings
             self.assertEqual({f.severity for f in found if f.rule == "feed-limit/oxidizing_filter/tannin"}, {severity})
 
+    def test_no_softener_is_bought_for_manganese(self) -> None:
+        """0.12 to 0.45 mg/L in water of 5 grains: a bed, at its pH; a softener only where calcite made the water harder than seven grains."""
+        for ph in ("6.8", "7.3", "7.8"):
+            for manganese in ("0.12 mg/L", "0.3 mg/L", "0.45 mg/L"):
+                design = well({"ph": ph, "manganese": manganese, "hardness": "5 gpg", "alkalinity": "90 mg/L as CaCO3"})
+                with self.subTest(ph=ph, manganese=manganese):
+                    self.assertTrue(design.plan.complete)
+                    self.assertIn("oxidizing_filter", kinds(design))
+                    if "softener" in kinds(design):
+                        self.assertGreater(stage_of(design, "softener").water_in.hardness, 119.8)
+        self.assertEqual(kinds(well({"manganese": "0.3 mg/L", "hardness": "12 gpg"})), ["softener"])  # it stands there anyway
+
     def test_the_lamp_stays_where_the_resin_made_its_water(self) -> None:
         """95 % of 3 and of 5 mg/L of tannin are held: 0.15 and 0.25 at the lamp, on 0.1, are a caution, and no reason for chlorine in brown water."""
         for tannin, left in (("3 mg/L", 0.15), ("5 mg/L", 0.25)):

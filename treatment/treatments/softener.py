@@ -386,7 +386,14 @@ class Softener(Treatment[SoftenerKeys]):
         return [SoftenerKeys(twin=True if duty.round_the_clock else None)] if asked else []
 
     def refuses_after(self, keys: SoftenerKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
-        """It comes before the carbon, where the job's school or its water says so: not where carbon spares the resin sulfide."""
+        """It comes before the carbon, where the job's school or its water says so: not where carbon spares the resin sulfide.
+
+        None is bought for manganese: in water that is not hard by itself, and where nobody wishes soft water, the bed stands before it.
+        """
+        matters = duty.rows["oxidizing_filter"]["manganese_matters"]
+        bought = raw.value("manganese") > matters and raw.hardness <= soften_above(duty.facts) and not duty.facts.wishes.soft_water
+        if bought and not any(other.kind == "oxidizing_filter" for other in others):
+            return True
         spares = duty.facts.schools.carbon_order == "auto" and raw.value("hydrogen_sulfide") > duty.rows["softener"]["sulfide_max"]
         return not (spares or duty.carbon_first(raw)) and any(other.kind == "carbon" for other in others)
 

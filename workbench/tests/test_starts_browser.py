@@ -6,6 +6,7 @@ import datetime as dt
 import io
 import re
 from typing import Any
+from unittest import mock
 
 from django.test.testcases import QuietWSGIRequestHandler
 from django.utils import timezone
@@ -229,19 +230,9 @@ class NoReception(RunSheet):
         """A photo that the server breaks on four times is put aside in the open; the note behind it is kept at once; sent again later, it is kept, too."""
         page = self.phone("dora")
         step = self.open_step(page, "site/kit_check")
-        broken = {"on": True}
-
-        def answer(route: Route) -> None:
-            if (
-                broken["on"]
-                and "multipart" in route.request.headers.get("content-type", "")
-                and b"photo.png" in (route.request.post_data_buffer or b"")
-            ):
-                route.fulfill(status=500, body="broken")
-            else:
-                route.continue_()
-
-        page.route("**/commission/tell/", answer)
+        broken = mock.patch("workbench.starts.services.photo", side_effect=RuntimeError("broken"))
+        broken.start()
+        self.addCleanup(mock.patch.stopall)
         self.problems = Forgiving(self.problems, "500")  # the browser tells of the 500s
         out = io.BytesIO()
         Image.new("RGB", (40, 30), "white").save(out, "PNG")
@@ -257,7 +248,7 @@ class NoReception(RunSheet):
             page.evaluate("() => window.dispatchEvent(new Event('online'))")
             page.wait_for_timeout(300)
         expect(aside).to_contain_text("It is saved here")
-        broken["on"] = False
+        broken.stop()
         aside.get_by_role("button", name="Send again").click()
         expect(self.step(page, "site/kit_check").locator(".start-photos img")).to_have_count(1)
         self.assertEqual(StartPhoto.objects.count(), 1)
