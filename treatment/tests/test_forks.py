@@ -171,6 +171,15 @@ class PipeMetals(TestCase):
         document["samples"].append(self.METALS)
         return worked(document)
 
+    def test_low_alkalinity_is_raised_as_far_as_calcite_does(self) -> None:
+        """20 mg/L at pH 7.2: calcite brings less than 40, and stops by itself: it stands there. At pH 8 it dissolves next to nothing: told, incomplete."""
+        cured, left = (self.with_metals(ph=ph, alkalinity="20 mg/L as CaCO3", hardness="2 gpg") for ph in ("7.2", "8.0"))
+        self.assertTrue(cured.plan.complete)
+        self.assertEqual(kinds(cured)[0], "neutralizer")
+        self.assertGreater(cured.proposal.run.finished.value("alkalinity"), 25)
+        self.assertFalse(left.plan.complete)
+        self.assertIn("unmet/alkalinity", ids(left.proposal.findings))
+
     def test_cause_and_tap_are_cured_at_any_ph(self) -> None:
         """pH 6.6 is within 6.5 to 8.5: still the water eats metal; calcite raises it, a membrane treats the tap."""
         design = self.with_metals(ph="6.6", alkalinity="30 mg/L as CaCO3", hardness="40 mg/L as CaCO3")
