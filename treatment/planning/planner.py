@@ -18,7 +18,7 @@ from ..house.duty import Duty
 from ..house.needs import Need
 from ..language.analytes import MICROBES
 from ..train.runner import Runner
-from ..train.treatment import Stage, name_stages
+from ..train.treatment import Stage, TrainRun, name_stages
 from ..treatments import ROOMS
 from .paths import Path, Remembered, Terms, weighs
 from .reasons import why_not
@@ -146,36 +146,36 @@ class Planner:
 
     def _lean(self, train: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
         """The train without what it does as well without: where the search was cut short, it need not be the shortest."""
-        raw, told, at = self.search.raw, self._against(train), len(train)
+        told, run, at = self._against(train), self._run(train), len(train)
         while at > 0:
             at -= 1
-            first, last = self._with_it(train, at)
+            if train[at].room.serves or self._asked_for(train[at]):
+                continue
+            first, last = self._with_it(train, run, at)
             other = (*train[:first], *train[last + 1 :])
-            if train[at].room.serves or not other or self._purposeful(train, at) or self._asked_for(train[at]) or self._refused(other):
+            if not other or self._refused(other):
                 continue
-            run = self.search.runner.run(name_stages(other), raw, raw)
-            if not all(need.met_by(run.finished, run.tap) for need in self.search.needs) or not self._wanted(train) <= {
-                *self._wanted(other),
-                *train[first : last + 1],
-            }:
+            without = self._run(other)
+            if not all(need.met_by(without.finished, without.tap) for need in self.search.needs) or self._purposeful(run, at):
                 continue
-            if (left := self._against(other)) <= told:
-                train, told, at = other, left, len(other)  # what served it may be idle now
+            if _wanted(other, without) >= _wanted(train, run) - {*train[first : last + 1]} and (left := self._against(other)) <= told:
+                train, run, told, at = other, without, left, len(other)  # what served it may be idle now
         return train
 
-    def _wanted(self, train: tuple[AnyStage, ...]) -> set[AnyStage]:
-        """The stages that their treatments would offer to the water that reaches them: none stays that only stood there for what is taken out."""
-        run = self.search.runner.run(name_stages(train), self.search.raw, self.search.raw)
-        return {stage for stage, stands in zip(train, run.stages, strict=True) if stage.room.candidates(stands.water_in, stands.duty)}
+    def _run(self, train: tuple[AnyStage, ...]) -> TrainRun:
+        """The raw water through a train."""
+        return self.search.runner.run(name_stages(train), self.search.raw, self.search.raw)
 
     def _refused(self, train: tuple[AnyStage, ...]) -> bool:
         """Whether a stage would never have been put where it stands then."""
         return any(stage.room.refuses_after(stage.keys, train[:place], self.duty, self.search.raw) for place, stage in enumerate(train))
 
-    def _with_it(self, train: tuple[AnyStage, ...], at: int) -> tuple[int, int]:
+    def _with_it(self, train: tuple[AnyStage, ...], run: TrainRun, at: int) -> tuple[int, int]:
         """The first and the last place of a stage with what stands beside it for it alone."""
-        stage, water = train[at], self.search.runner.run(name_stages(train), self.search.raw, self.search.raw).stages[at].water_in
-        before, after = ({each.kind for each in side if each.room.serves} for side in stage.room.companions(stage.keys, water, self.duty))
+        stage = train[at]
+        before, after = (
+            {each.kind for each in side if each.room.serves} for side in stage.room.companions(stage.keys, run.stages[at].water_in, self.duty)
+        )
         first, last = at, at
         while first > 0 and train[first - 1].kind in before:
             first -= 1
@@ -187,11 +187,10 @@ class Planner:
         """Whether the train was to be made with it."""
         return self.terms.must and any(stage in block.own for block in self.terms.extra)
 
-    def _purposeful(self, train: tuple[AnyStage, ...], at: int) -> bool:
+    def _purposeful(self, run: TrainRun, at: int) -> bool:
         """Whether a stage is there for something that no need shows."""
-        run, raw = self.search.runner.run(name_stages(train), self.search.raw, self.search.raw), self.search.raw
         stage = run.stages[at]
-        return bool(stage.room.purposeful(stage, run, stage.duty, any(raw.value(name) > 0 for name in MICROBES)))
+        return bool(stage.room.purposeful(stage, run, stage.duty, any(run.raw.value(name) > 0 for name in MICROBES)))
 
     def _against(self, train: tuple[AnyStage, ...]) -> frozenset[tuple[str, bool]]:
         """What is said against a train: faults that another one would mend, and cautions; each with whether it is a fault.
@@ -255,3 +254,8 @@ class Planner:
 def works(score: Score) -> bool:
     """Whether a train of this score meets every need without a fault."""
     return score[:4] == (0, 0, 0, 0)
+
+
+def _wanted(train: tuple[AnyStage, ...], run: TrainRun) -> set[AnyStage]:
+    """The stages that their treatments would offer to the water that reaches them: none stays that only stood there for what is taken out."""
+    return {stage for stage, stands in zip(train, run.stages, strict=True) if stage.room.candidates(stands.water_in, stands.duty)}
