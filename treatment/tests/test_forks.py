@@ -74,6 +74,12 @@ class LimitsHaveAPrice(TestCase):
             found = worked(job(readings=HARD_ONLY | {"iron": "2 mg/L", "tannin": tannin}, train=train)).chosen.findings
             self.assertEqual({f.severity for f in found if f.rule == "feed-limit/oxidizing_filter/tannin"}, {severity})
 
+    def test_no_iron_filter_is_bought_for_dirt(self) -> None:
+        """15 and 100 NTU with 0.1 mg/L of iron: beds and cartridges for particles; with 2 mg/L of iron its bed stands there."""
+        for turbidity in ("15 NTU", "100 NTU"):
+            self.assertNotIn("oxidizing_filter", kinds(well({"turbidity": turbidity, "iron": "0.1 mg/L"})))
+        self.assertIn("oxidizing_filter", kinds(well({"turbidity": "15 NTU", "iron": "2 mg/L", "manganese": "0.1 mg/L"})))
+
     def test_no_softener_is_bought_for_manganese(self) -> None:
         """0.12 to 0.45 mg/L in water of 5 grains: a bed, at its pH; a softener only where calcite made the water harder than seven grains."""
         for ph in ("6.8", "7.3", "7.8"):

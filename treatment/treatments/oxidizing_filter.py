@@ -376,6 +376,17 @@ class OxidizingFilter(Treatment[OxidizingFilterKeys]):
             options.append(OxidizingFilterKeys(medium="cartridge"))
         return options
 
+    def helped(self, keys: OxidizingFilterKeys, water: Water) -> frozenset[str]:
+        """It strains dirt on the way, but none is bought for dirt alone: where there is something to oxidise."""
+        row = table("stages")["oxidizing_filter"]
+        oxidises = (
+            water.iron > row["iron_matters"]
+            or water.value("manganese") > row["manganese_matters"]
+            or water.value("hydrogen_sulfide") > row["sulfide_matters"]
+            or water.value(SULFUR) > 0
+        )
+        return self.puts_right if oxidises else self.puts_right - {"turbidity", "tss", "uvt"}
+
     def refuses_after(self, keys: OxidizingFilterKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """Where the job's school puts iron first, it never follows the neutralizer."""
         return duty.facts.schools.neutralizer_order == "iron_first" and any(other.kind == "neutralizer" for other in others)
