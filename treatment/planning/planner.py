@@ -153,7 +153,7 @@ class Planner:
                 continue
             first, last = self._with_it(train, run, at)
             other = (*train[:first], *train[last + 1 :])
-            if not other or self._refused(other):
+            if not other or (self._refused(other) and not self._refused(train)):
                 continue
             without = self._run(other)
             if not all(need.met_by(without.finished, without.tap) for need in self.search.needs) or self._purposeful(run, at):

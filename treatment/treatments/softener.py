@@ -18,6 +18,7 @@ from ..house.hydraulics import GPM
 from ..house.needs import SODIUM_PER_HARDNESS, soften_above
 from ..job.facts import FLOW, HARDNESS
 from ..job.feed_limits import FeedLimit
+from ..job.limits import strictest
 from ..language.analytes import MICROBES
 from ..language.display import digits, show
 from ..language.figure import Figure, Line, constant, figure, source, stated, work
@@ -388,11 +389,14 @@ class Softener(Treatment[SoftenerKeys]):
     def refuses_after(self, keys: SoftenerKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the carbon, where the job's school or its water says so: not where carbon spares the resin sulfide.
 
-        None is bought for manganese: in water that is not hard by itself, and where nobody wishes soft water, the bed stands before it.
+        None is bought for manganese: the bed stands before it in water that is not hard, by itself or by the calcite that its pH asks for,
+        where nobody wishes soft water.
         """
         matters = duty.rows["oxidizing_filter"]["manganese_matters"]
-        bought = raw.value("manganese") > matters and raw.hardness <= soften_above(duty.facts) and not duty.facts.wishes.soft_water
-        if bought and not any(other.kind == "oxidizing_filter" for other in others):
+        before, limit = {other.kind for other in others}, strictest(duty.facts.job.standard, "ph", duty.facts.as_of)
+        acid = limit is not None and limit.low is not None and raw.ph < limit.low
+        hard = raw.hardness > soften_above(duty.facts) or duty.facts.wishes.soft_water or (acid and "neutralizer" in before)
+        if raw.value("manganese") > matters and not hard and "oxidizing_filter" not in before:
             return True
         spares = duty.facts.schools.carbon_order == "auto" and raw.value("hydrogen_sulfide") > duty.rows["softener"]["sulfide_max"]
         return not (spares or duty.carbon_first(raw)) and any(other.kind == "carbon" for other in others)
