@@ -396,7 +396,8 @@ class Softener(Treatment[SoftenerKeys]):
         before, limit = {other.kind for other in others}, strictest(duty.facts.job.standard, "ph", duty.facts.as_of)
         acid = limit is not None and limit.low is not None and raw.ph < limit.low
         hard = raw.hardness > soften_above(duty.facts) or duty.facts.wishes.soft_water or (acid and "neutralizer" in before)
-        if raw.value("manganese") > matters and not hard and "oxidizing_filter" not in before:
+        bed = raw.value("tannin") <= duty.rows["greensand"]["tannin_max"]  # more of it keeps a bed out that nothing is fed to
+        if raw.value("manganese") > matters and bed and not hard and "oxidizing_filter" not in before:
             return True
         spares = duty.facts.schools.carbon_order == "auto" and raw.value("hydrogen_sulfide") > duty.rows["softener"]["sulfide_max"]
         return not (spares or duty.carbon_first(raw)) and any(other.kind == "carbon" for other in others)
