@@ -87,6 +87,15 @@ async function post(told, second = false) {
 }
 
 /* --- showing ------------------------------------------------------------------------------------------------------- */
+/* the sheet is never taken from under a finger: what is pressed is clicked first, or a new sheet would lose the tap */
+const LONGEST_PRESS = 10000;
+let pressed = null, letGo = () => {};
+document.addEventListener("pointerdown", () => {
+  letGo();
+  pressed = new Promise((done) => { letGo = done; setTimeout(done, LONGEST_PRESS); });
+}, true);
+["pointerup", "pointercancel"].forEach((name) => document.addEventListener(name, () => setTimeout(letGo), true));
+
 async function refresh() {
   let answer;
   try {
@@ -99,6 +108,7 @@ async function refresh() {
   const copy = answer.clone(), page = new DOMParser().parseFromString(await answer.text(), "text/html");
   if (!page.getElementById("run")) return show();
   keep(copy);
+  await pressed;
   const open = [...document.querySelectorAll(".start-step details.start-more[open]")].map((el) => el.closest("li").id);
   const plan = document.getElementById("plan")?.open, focused = path(document.activeElement), typed = typing();
   box().replaceWith(document.adoptNode(page.getElementById("run")));

@@ -208,7 +208,8 @@ def _corrosion(facts: Facts, evidence: Evidence, found: dict[str, Need]) -> dict
     if water.ph < row["held_ph"]:
         needs_["ph"] = Need("ph", why, low, high, water.ph, "pH", False, source("safety.corrosion"), eased=_by_calcite())
     if water.value("alkalinity") < row["held_alkalinity"] and "alkalinity" in evidence.stated:
-        most = CALCITE_HELD if water.ph <= row["calcite_ph"] else ""  # as far as calcite raises it, which stops by itself
+        idle = float(table("stages")["neutralizer"]["idle_ph"])
+        most = CALCITE_HELD if water.ph < idle else ""  # as far as calcite raises it, which stops by itself
         needs_["alkalinity"] = Need(
             "alkalinity",
             why,

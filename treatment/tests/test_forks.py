@@ -91,6 +91,11 @@ class LimitsHaveAPrice(TestCase):
                     if "softener" in kinds(design):
                         self.assertGreater(stage_of(design, "softener").water_in.hardness, 119.8)
         self.assertEqual(kinds(well({"manganese": "0.3 mg/L", "hardness": "12 gpg"})), ["softener"])  # it stands there anyway
+        acid = well({"ph": "6.2", "manganese": "0.12 mg/L", "hardness": "6 gpg", "alkalinity": "90 mg/L as CaCO3"})
+        self.assertEqual(kinds(acid), ["neutralizer", "softener"])  # so it does where an acid water's calcite makes it hard
+        brown = {"manganese": "0.12 mg/L", "iron": "0.9 mg/L", "tannin": "5 mg/L", "hardness": "6 gpg"}
+        barred = well(brown, wishes={"soft_water": None, "no_chemicals": True})
+        self.assertEqual(kinds(barred), ["softener", "anion_exchange"])  # and where so much tannin keeps the bed out
 
     def test_the_lamp_stays_where_the_resin_made_its_water(self) -> None:
         """95 % of 3 and of 5 mg/L of tannin are held: 0.15 and 0.25 at the lamp, on 0.1, are a caution, and no reason for chlorine in brown water."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from typing import Any
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from ..design import Design
 from ..year.figures import Came
@@ -71,6 +71,15 @@ class Moved(TestCase):
         volume = next(handle for handle in asked.handles if handle.name == "volume")
         ratio = after(asked, "Days between regenerations", volume=volume.now * 2) / after(asked, "Days between regenerations")
         self.assertAlmostEqual(ratio, 2.0, delta=0.5)
+
+    def test_what_was_asked_lately_runs_no_year_again(self) -> None:
+        """Back and forth between two values: two years beside the one as designed, and the same answers."""
+        asked = WhatIfYear(worked(job(readings=HARD_ONLY)), START)
+        with mock.patch("treatment.year.what_if.Machine", wraps=Machine) as machine:
+            first = [asked.answer({"people": people}) for people in (5.0, 6.0)]
+            again = [asked.answer({"people": people}) for people in (5.0, 6.0, 5.0)]
+        self.assertEqual(again, [*first, first[0]])
+        self.assertEqual(machine.call_count, 3)
 
     def test_what_is_asked_is_held_inside_its_ends(self) -> None:
         """A thousand people are twelve, less than half a step is nothing moved, and an unknown handle is not heard."""

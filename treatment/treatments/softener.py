@@ -389,18 +389,13 @@ class Softener(Treatment[SoftenerKeys]):
     def refuses_after(self, keys: SoftenerKeys, others: Sequence[Stage[Any]], duty: Duty, raw: Water) -> bool:
         """It comes before the carbon, where the job's school or its water says so: not where carbon spares the resin sulfide.
 
-        None is bought for manganese: the bed stands before it in water that is not hard, by itself or by the calcite that its pH asks for,
-        where nobody wishes soft water.
+        None is bought for manganese that a bed takes: that stands before it.
         """
-        matters = duty.rows["oxidizing_filter"]["manganese_matters"]
-        before, limit = {other.kind for other in others}, strictest(duty.facts.job.standard, "ph", duty.facts.as_of)
-        acid = limit is not None and limit.low is not None and raw.ph < limit.low
-        hard = raw.hardness > soften_above(duty.facts) or duty.facts.wishes.soft_water or (acid and "neutralizer" in before)
-        bed = raw.value("tannin") <= duty.rows["greensand"]["tannin_max"]  # more of it keeps a bed out that nothing is fed to
-        if raw.value("manganese") > matters and bed and not hard and "oxidizing_filter" not in before:
+        before = {other.kind for other in others}
+        if "oxidizing_filter" not in before and _is_for_a_bed(raw, duty) and not _hard("neutralizer" in before, raw, duty):
             return True
         spares = duty.facts.schools.carbon_order == "auto" and raw.value("hydrogen_sulfide") > duty.rows["softener"]["sulfide_max"]
-        return not (spares or duty.carbon_first(raw)) and any(other.kind == "carbon" for other in others)
+        return not (spares or duty.carbon_first(raw)) and "carbon" in before
 
     def schools(self, keys: SoftenerKeys, water: Water, system: str) -> list[str]:
         row = table("stages")["softener"]
@@ -494,6 +489,20 @@ def _worthwhile(dose: float | None, least: float, load: float, reserve: float, a
 def salt_bought(yearly: float) -> Purchase:
     """The salt of a year [kg]."""
     return Purchase("salt", yearly, yearly=True)
+
+
+def _is_for_a_bed(raw: Water, duty: Duty) -> bool:
+    """Whether a water has manganese that matters, and no more tannin than a bed bears that nothing is fed to."""
+    return bool(
+        raw.value("manganese") > duty.rows["oxidizing_filter"]["manganese_matters"] and raw.value("tannin") <= duty.rows["greensand"]["tannin_max"]
+    )
+
+
+def _hard(behind_calcite: bool, raw: Water, duty: Duty) -> bool:
+    """Whether a softener is there anyway: the water is hard or soft water is wished, or calcite makes it so that an acid water asks for."""
+    limit = strictest(duty.facts.job.standard, "ph", duty.facts.as_of)
+    acid = limit is not None and limit.low is not None and raw.ph < limit.low
+    return raw.hardness > soften_above(duty.facts) or bool(duty.facts.wishes.soft_water) or (behind_calcite and acid)
 
 
 SOFTENER = Softener()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 from ..design import Design, design
@@ -19,7 +19,7 @@ from .machine import Machine
 from .scenarios import Scenario, read_scenarios
 
 DAYS = 365
-KEPT = 8  # answers, of which a look back and forth is made
+KEPT = 8  # answers of a design, for who moves back and forth
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +63,7 @@ class WhatIfYear:
 
     def __init__(self, found: Design, start: dt.date):
         self.found, self.start = found, start
-        self._answers: dict[tuple[tuple[str, float], ...], tuple[tuple[str, str], ...]] = {}
+        self._after = lru_cache(maxsize=KEPT)(self._worked)
 
     @cached_property
     def handles(self) -> tuple[Handle, ...]:
@@ -93,18 +93,14 @@ class WhatIfYear:
         """A year of the train as it is sized, as designed and with what was moved."""
         values = self.asked(moved)
         before = tuple(_told(self.before, self.found.facts.job.units))
-        after = self._after(values) if values else before
+        after = self._after(tuple(sorted(values.items()))) if values else before
         return tuple(WhatIfRow(what, one, other) for (what, one), (_, other) in zip(before, after, strict=True))
 
-    def _after(self, values: dict[str, float]) -> tuple[tuple[str, str], ...]:
-        """What is told of the year with what was moved; the last few that were asked for are kept."""
-        known = tuple(sorted(values.items()))
-        if known not in self._answers:
-            while len(self._answers) >= KEPT:
-                self._answers.pop(next(iter(self._answers)))
-            year = _year(_moved(self.found, values), _harder(values.get("hardness"), self.start), self.start)
-            self._answers[known] = tuple(_told(year, self.found.facts.job.units))
-        return self._answers[known]
+    def _worked(self, moved: tuple[tuple[str, float], ...]) -> tuple[tuple[str, str], ...]:
+        """What is told of the year with what was moved."""
+        values = dict(moved)
+        year = _year(_moved(self.found, values), _harder(values.get("hardness"), self.start), self.start)
+        return tuple(_told(year, self.found.facts.job.units))
 
 
 def _handle(name: str, words: str, shown: str, now: float, times: float = 1.0) -> Handle:

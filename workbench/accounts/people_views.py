@@ -27,15 +27,15 @@ def shelf(request: HttpRequest) -> HttpResponse:
         return _page(request, member)
     ask(member, "firm.manage")
     try:
-        made = _act(request, member)
+        done = _act(request, member)
     except Membership.DoesNotExist:
         raise Http404 from None
     except Refused as error:
         return _page(request, member, status_of(error), problem=str(error), field=error.field)
-    if isinstance(made.made, str):  # shown now, and never again
-        return _page(request, member, invited=request.build_absolute_uri(reverse("join", args=[made.made])))
-    if made.words:
-        messages.success(request, made.words)
+    if isinstance(done.made, str):  # shown now, and never again
+        return _page(request, member, invited=request.build_absolute_uri(reverse("join", args=[done.made])))
+    if done.words:
+        messages.success(request, done.words)
     return redirect("people" if Membership.objects.filter(pk=member.pk).exists() else "login")
 
 

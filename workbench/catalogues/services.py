@@ -137,7 +137,7 @@ def _said(item: dict[str, Any] | None) -> str:
 
 @use_case("money.change")
 def replace(workspace: Workspace, pk: int, document: dict[str, Any], user: Any) -> Done[Catalogue]:
-    """A whole ``cairn-catalogue/1`` file as the newest version. Raises BadDocument, Refused."""
+    """A whole ``cairn-catalogue/1`` file as the newest version. Raises Unread with every fault, Refused."""
     read_catalogue(document)
     catalogue = one_of(Catalogue.objects.select_for_update(), workspace=workspace, pk=pk)
     if document["currency"].strip() != document_of(catalogue)["currency"]:

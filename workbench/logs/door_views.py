@@ -196,8 +196,8 @@ def _keep(
     request: HttpRequest, door: Door, book: Book, entries: list[tuple[dt.date, dict[str, Any]]], words: str, shown: dict[str, Any]
 ) -> HttpResponse:
     try:
-        made = services.add(book.job, entries, None, f"o{door.link.pk}-{request.POST.get('key', '')[:40]}", by=OWNER)
+        done = services.add(book.job, entries, None, f"o{door.link.pk}-{request.POST.get('key', '')[:40]}", by=OWNER)
     except Refused as error:
         return _house(request, door, book, status_of(error), problem=str(error), **shown)
-    messages.success(request, kept_words(f"Saved: {words}.", len(made.made), len(entries)))
+    messages.success(request, kept_words(f"Saved: {words}.", len(done.made), len(entries)))
     return redirect("house", door.secret)

@@ -105,13 +105,13 @@ def entry(request: Request, pk: int) -> HttpResponse:
     if asked := services.asked_of_meter(job, on, bodies, request.POST.get("sure", "")):
         return logbook_page(request, job, 422, typed=typed, asked=asked, sure=services.meter_in(bodies), **shown)
     try:
-        made = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], _picture(request))
+        done = services.add(job, [(on, body) for body in bodies], request.user, request.POST.get("key", "")[:40], _picture(request))
     except Refused as error:
         return logbook_page(request, job, status_of(error), typed=typed, line_problem=str(error), **shown)
     if form.left:
         kept = f"Saved: {form.words}."
         return logbook_page(request, job, 422, typed=", ".join(piece.typed for piece in form.left), on=on, pieces=form.left, line_kept=kept)
-    messages.success(request, kept_words(f"Saved for {on}: {form.words}.", len(made.made), len(bodies)))
+    messages.success(request, kept_words(f"Saved for {on}: {form.words}.", len(done.made), len(bodies)))
     return redirect(back)
 
 
@@ -125,7 +125,7 @@ def kept_words(words: str, made: int, sent: int) -> str:
     """What is said of entries, from what was made of them."""
     if made == sent:
         return words
-    return f"{made} of {sent} entries saved; the others were saved before and count once." if made else "This was saved before; it counts once."
+    return f"{made} of {sent} entries saved; the others were saved before and count once." if made else services.ONCE
 
 
 @require_POST
@@ -150,13 +150,13 @@ def done(request: Request, pk: int) -> HttpResponse:
         return logbook_page(request, job, 422, task_problem=problem, task_of=request.POST.get("task", ""), task_amount=amount, task_on="")
     body = {"did": request.POST.get("task", "")} | ({"amount": amount} if amount else {})
     try:
-        made = services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], _picture(request))
+        done = services.add(job, [(on, body)], request.user, request.POST.get("key", "")[:40], _picture(request))
     except Refused as error:
         return logbook_page(
             request, job, 422, task_problem=str(error), task_of=request.POST.get("task", ""), task_amount=amount, task_on=request.POST.get("on", "")
         )
     messages.success(
-        request, kept_words(f"Done on {on}: {services.task_named(job, body['did'])}. To correct it, delete it in the entries.", len(made.made), 1)
+        request, kept_words(f"Done on {on}: {services.task_named(job, body['did'])}. To correct it, delete it in the entries.", len(done.made), 1)
     )
     return redirect(reverse("logbook", args=[pk]) + "#due")
 
@@ -255,11 +255,11 @@ def _take_log(request: Request, job: Job, context: dict[str, Any], content: byte
     try:
         if len(content) > LARGEST:
             raise Refused("This file is too large.")
-        made = services.take_document(job, content.decode(), request.user)
+        done = services.take_document(job, content.decode(), request.user)
     except (Refused, UnicodeDecodeError) as error:
         told = str(error) if isinstance(error, Refused) else "This is not a text file. Choose a CSV, XLSX or JSON file."
         return render(request, "logs/table.html", context | {"problem": told}, status=422)
-    messages.success(request, made.words)
+    messages.success(request, done.words)
     return redirect("logbook", job.pk)
 
 

@@ -139,7 +139,7 @@ def choice_take(request: Request, pk: int) -> HttpResponse:
         return _page(request, job, 409, problem=GONE)
     base = next(each for each in field.points if each.id == field.proposal)
     try:
-        made = services.open_option(job, as_typed(point.train), _told(point, base, job.units), request.user)
+        opened = services.open_option(job, as_typed(point.train), _told(point, base, job.units), request.user)
     except Refused as refused:
         return _page(request, job, status_of(refused), problem=str(refused))
-    return redirect(f"{reverse('train', args=[pk])}?option={made.made.letter}")
+    return redirect(f"{reverse('train', args=[pk])}?option={opened.made.letter}")

@@ -73,20 +73,20 @@ def option_act(request: HttpRequest, pk: int) -> HttpResponse:
     option = services.option_of(job, letter if letter in services.LETTERS else "")
     try:
         if act == "copy":
-            made = services.open_option(
+            opened = services.open_option(
                 job,
                 services.revision_of(option).stages or written(design_of(job, None).plan.train),
                 f"copied from {option.letter}",
                 request.user,
             )
-            return redirect(f"{reverse('train', args=[pk])}?option={made.made.letter}")
+            return redirect(f"{reverse('train', args=[pk])}?option={opened.made.letter}")
         if act == "take":
             others, place = alternatives(design_of(job, None)), number(request, "number")
             if place is None or place >= len(others):
                 raise Refused("This alternative is no longer offered; the job has changed.")
             other = others[place]
-            made = services.open_option(job, written(other.variant.train), other.title, request.user)
-            return redirect(f"{reverse('train', args=[pk])}?option={made.made.letter}")
+            opened = services.open_option(job, written(other.variant.train), other.title, request.user)
+            return redirect(f"{reverse('train', args=[pk])}?option={opened.made.letter}")
         if act == "follow":
             services.follow(job, option, version_of(request), request.user)
         elif act == "drop":

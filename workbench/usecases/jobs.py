@@ -54,7 +54,7 @@ def begin(workspace: Workspace, name: str, standard: str, units: str, user: Any)
 
 @use_case("job.change")
 def take_in(document: dict[str, Any], workspace: Workspace, user: Any, catalogue: Catalogue | None = None) -> Done[Job]:
-    """A new job from a job document. Raises BadDocument with every fault; nothing is stored then."""
+    """A new job from a job document. Raises Unread with every fault; nothing is stored then."""
     return Done(store(document, workspace, user, catalogue))
 
 
