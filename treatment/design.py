@@ -17,8 +17,8 @@ from .evidence.symptoms import SymptomCause, causes
 from .house.demand import demand
 from .house.duty import Duty
 from .house.hydraulics import supply
-from .house.library import Library
 from .house.needs import Need, metals_over, needs
+from .house.stock import Library
 from .job.facts import Facts
 from .job.working import rows_of, told, working_values
 from .job_file import Job
@@ -52,7 +52,7 @@ class DesignBasis:
             self.evidence.only_assumed,
             self.evidence.undetected,
             eats_metal=eats_metal,
-            library=Library(facts.catalogue, facts.site.wall_width),
+            stock=Library(facts.catalogue, facts.site.wall_width),
         )
         self.needs: list[Need]
         self.needs, wishes = needs(facts, self.evidence)
@@ -69,7 +69,7 @@ class DesignBasis:
             *self.evidence.assumptions,
             *self._notes,
             *own_values(facts),
-            *stays_generic(self.duty.library),
+            *stays_generic(self.duty.stock),
             *no_adder(facts),
             *as_calcium_carbonate(facts, "$"),
         ]

@@ -17,7 +17,7 @@ def not_sold(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     for wanted in lacking(stage.room, stage.keys, stage.sizing, stage.water_in, stage.duty):
         yield Hit(
             "fault",
-            f"{stage.duty.library.missing(wanted, audit.facts.job.units)} It is wanted for the {stage.said}.",
+            f"{stage.duty.stock.missing(wanted, audit.facts.job.units)} It is wanted for the {stage.said}.",
             "Add one that serves to the catalog, or change the unit; until then a generic size is used, at its sample price.",
             (wanted.kind,),
         )

@@ -13,10 +13,10 @@ from .choosing import BedAsked, choose_bed
 from .demand import Demand
 from .events import busiest_week, hours_between
 from .hydraulics import GPM, Supply
-from .library import GENERIC, Library
 from .needs import tasted
 from .pipes import INCH
 from .pump import flow_at, known
+from .stock import GENERIC, Library
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,7 +26,7 @@ class Duty:
     rows: the working values of every treatment (``data/stages.toml``), the designer's own in place of ours. assumed: what of
     the water nobody measured, at the value it was taken to have; undetected: what was looked for and not found;
     stored: whether a tank is to be tried, since nothing works at what the source gives; eats_metal: whether a metal of the pipe
-    is over its limit at the tap; library: the equipment it is built of.
+    is over its limit at the tap; stock: the equipment it is built of.
     """
 
     facts: Facts
@@ -37,7 +37,7 @@ class Duty:
     undetected: dict[str, float] = field(default_factory=dict, hash=False, compare=False)
     stored: bool = False
     eats_metal: bool = False
-    library: Library = field(default=GENERIC, hash=False)
+    stock: Library = field(default=GENERIC, hash=False)
 
     def bed(
         self,
@@ -50,7 +50,7 @@ class Duty:
         given: float | None = None,
     ) -> Bed:
         """The bed of a medium for this duty: of the vessels that this job is built of, as far as the room takes them; see `choose_bed`."""
-        return choose_bed(BedAsked(key, self.flow, volume, wash, temperature, tank, vessels, given, self.tallest), self.library.shells)
+        return choose_bed(BedAsked(key, self.flow, volume, wash, temperature, tank, vessels, given, self.tallest), self.stock.shells)
 
     def only_assumed(self, analyte: str, value: float) -> bool:
         """Whether this value of an analyte is the assumption about the source, unchanged."""

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 from ..commissioning.sheet import work
 from ..house.duty import Duty
-from ..house.library import GENERIC, Library
+from ..house.stock import GENERIC, Library
 from ..job.firm import Firm
 from ..job.prices import of, price_keys
 from ..language.figure import Line, constant, rounded, source
@@ -153,8 +153,8 @@ class Costs:
 class Rates:
     """What a company charges, the made-up rates where it does not say; own: whether it said so."""
 
-    def __init__(self, firm: Firm, library: Library = GENERIC):
-        self.firm, self.library, self.sample = firm, library, table("prices")["money"]
+    def __init__(self, firm: Firm, stock: Library = GENERIC):
+        self.firm, self.stock, self.sample = firm, stock, table("prices")["money"]
 
     def of(self, name: str) -> tuple[Decimal, bool]:
         """A rate, and whether it is made up."""
@@ -177,13 +177,13 @@ class Rates:
     @property
     def currency(self) -> str:
         """The company's, by its prices or its catalogue."""
-        sold = self.library.catalogue
+        sold = self.stock.catalogue
         return str(self.firm.currency or (sold.currency if sold is not None else None) or self.sample["currency"])
 
 
 def costs(variant: EvaluatedTrain, rows: Sequence[MaterialRow], firm: Firm | None = None) -> Costs:
     """What a train costs, from its list of materials. firm: in place of the job's own."""
-    rates = Rates(firm or variant.audit.facts.firm, variant.audit.duty.library)
+    rates = Rates(firm or variant.audit.facts.firm, variant.audit.duty.stock)
     tasks = upkeep(variant)
     lines = (*_first(variant, rows, rates), *_upkept(tasks, rates, variant.audit.duty), *_running(variant, rates), *_visits(tasks, rates))
     litres = Decimal(str(variant.audit.duty.daily_mean * 365 * rates.years))

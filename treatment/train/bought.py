@@ -8,7 +8,7 @@ from typing import Any
 
 from ..house.beds import MOST_BESIDE, Bed, medium
 from ..house.duty import Duty
-from ..house.library import Asked, Wanted
+from ..house.stock import Asked, Wanted
 from ..job.catalogue import Item
 from ..language.display import show
 from ..language.prose import listed
@@ -64,13 +64,13 @@ def _vessels_short(bed: Bed, washed: bool, duty: Duty, temperature: float) -> Ca
     """Why none of the vessels that are sold serves: of the nearest, what is missing and by how much."""
 
     def told(items: Sequence[Item], system: str) -> str:
-        shells = duty.library.shells
+        shells = duty.stock.shells
         assert shells is not None
         best: tuple[float, str] | None = None
         for size in dict.fromkeys(item.fits.size for item in items):
             count = shells.beside(size)
             other = Bed(bed.medium, size, count, bed.volume)
-            most = duty.library.most_in(bed.medium, size) * count
+            most = duty.stock.most_in(bed.medium, size) * count
             asks = [
                 ("carry", other.peak_limit, duty.flow, "L/min", ""),
                 ("hold", most, bed.total_volume, "L media", " of media"),
@@ -132,16 +132,16 @@ def pieces_of(stage: StageRun[Any]) -> dict[str, Wanted]:
 
 def lacking(room: Treatment[Any], keys: Any, sizing: Sizing, water: Any, duty: Duty) -> list[Wanted]:
     """What of a unit the catalogue sells only in other sizes."""
-    if duty.library.catalogue is None:
+    if duty.stock.catalogue is None:
         return []
     found = pieces(room, keys, sizing, water, duty)
-    missing = {key: wanted for key, wanted in found.items() if duty.library.lacks(wanted)}
+    missing = {key: wanted for key, wanted in found.items() if duty.stock.lacks(wanted)}
     return [wanted for wanted in missing.values() if wanted.goes_with not in missing]
 
 
 def item_for(stage: StageRun[Any] | None, key: str, duty: Duty) -> Item | None:
     """What the catalogue sells for a key of the price list, at a stage or for the house."""
-    library = duty.library
+    library = duty.stock
     if library.catalogue is None:
         return None
     wanted = pieces_of(stage).get(key) if stage is not None else None

@@ -15,7 +15,7 @@ from typing import Any, ClassVar, Generic, TypeVar, cast
 from ..chemistry.water import Water
 from ..house.beds import FT3, Bed, RunnerUp, measured_out, runners_up
 from ..house.duty import Duty
-from ..house.library import Wanted
+from ..house.stock import Wanted
 from ..job.feed_limits import FeedLimit, with_own
 from ..language.display import show
 from ..language.figure import Figure, Figures, Line
@@ -296,7 +296,7 @@ class Treatment(Generic[K]):
         if bed is None or getattr(keys, "tank", None) is not None:
             return []
         wash = duty.wash if "backwash_flow" in sizing.figures else None
-        return runners_up(bed, duty.flow, bed.total_volume, wash, temperature, duty.library.shells)
+        return runners_up(bed, duty.flow, bed.total_volume, wash, temperature, duty.stock.shells)
 
     def micron(self, keys: K, sizing: Sizing) -> float | None:
         """What particles it holds [µm, nominal]; None where it is no particle filter."""

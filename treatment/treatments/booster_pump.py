@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from ..chemistry.water import Water
 from ..house.duty import Duty
-from ..house.library import Asked, Wanted
+from ..house.stock import Asked, Wanted
 from ..job.facts import PRESSURE
 from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.spec import key

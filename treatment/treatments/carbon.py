@@ -12,8 +12,8 @@ from ..chemistry.water import PEROXIDE, SULFUR, Water
 from ..house.beds import bed_figures, wash_figures
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
-from ..house.library import Wanted
 from ..house.needs import tasted
+from ..house.stock import Wanted
 from ..job.feed_limits import FeedLimit
 from ..job.limits import strictest
 from ..language.analytes import PFAS, analytes

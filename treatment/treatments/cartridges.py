@@ -7,7 +7,7 @@ from functools import cache
 from math import ceil
 
 from ..house.duty import Duty
-from ..house.library import Wanted
+from ..house.stock import Wanted
 from ..job.catalogue import FitsCartridge, Item
 from ..language.figure import Line, work
 from ..language.prose import listed
@@ -29,7 +29,7 @@ def rated(housing: str, share: float, source: str = "sediment.flow") -> Line:
 
 def housings(duty: Duty, micron: float | None, medium: str | None = None) -> tuple[str, ...]:
     """The housings a cartridge is chosen from, smallest first: of the catalogue, with such a cartridge for them, else the generic ones."""
-    return duty.library.housings(HOUSING.options, lambda fits: _serves(fits, micron, medium))
+    return duty.stock.housings(HOUSING.options, lambda fits: _serves(fits, micron, medium))
 
 
 def smallest(offered: Sequence[str], carries: Callable[[str], bool]) -> str | None:
@@ -43,7 +43,7 @@ def _serves(fits: FitsCartridge, micron: float | None, medium: str | None) -> bo
 
 def cartridge_sold(duty: Duty, housing: str, micron: float | None, medium: str | None = None) -> Item | None:
     """The cartridge of the catalogue that goes into a housing."""
-    return duty.library.serves(cartridge_wanted("cartridge", housing, micron, medium)) if duty.library.sold("cartridge") else None
+    return duty.stock.serves(cartridge_wanted("cartridge", housing, micron, medium)) if duty.stock.sold("cartridge") else None
 
 
 def cartridge_wanted(name: str, housing: str, micron: float | None, medium: str | None = None) -> Wanted:

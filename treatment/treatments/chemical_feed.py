@@ -14,7 +14,7 @@ from ..chemistry.carbonate import NA
 from ..chemistry.water import ACID_OF_IRON, ARSENITE, CALCITE_HELD, CHLORINE_FED, EQ, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..chemistry.water import SULFUR as SULFUR_MADE
 from ..house.duty import Duty
-from ..house.library import Asked, Wanted
+from ..house.stock import Asked, Wanted
 from ..job.feed_limits import FeedLimit
 from ..language.analytes import CHLORINATED
 from ..language.figure import Figure, Line, constant, figure, solved, source, stated, work

@@ -13,7 +13,7 @@ from ..house.beds import bed_figures, wash_figures
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
-from ..house.library import Wanted
+from ..house.stock import Wanted
 from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, Line, figure, source, stated, work
 from ..language.spec import Choice, key

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from ..chemistry.water import Water
 from ..house.duty import Duty
-from ..house.library import Wanted
 from ..house.measuring import drawdown_of
+from ..house.stock import Wanted
 from ..job.facts import VOLUME
 from ..language.figure import Figure, constant
 from ..language.spec import key

@@ -8,7 +8,7 @@ from typing import Any
 from ..chemistry.water import CHLORINE_FED, OPEN_TO_AIR, PEROXIDE, UNMIXED, Water
 from ..house.demand import interpolate
 from ..house.duty import Duty
-from ..house.library import Wanted
+from ..house.stock import Wanted
 from ..job.facts import VOLUME
 from ..language.analytes import CHLORINATED
 from ..language.figure import Figure, Line, figure, stated, work

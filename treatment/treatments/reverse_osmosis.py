@@ -14,8 +14,8 @@ from ..chemistry.water import ARSENITE, CHLORINE_FED, OPEN_TO_AIR, PERMEATE, Wat
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.events import busiest_week, storage_for
-from ..house.library import Asked, Wanted, fewest
 from ..house.needs import TAP_GOALS, tasted
+from ..house.stock import Asked, Wanted, fewest
 from ..job.catalogue import FitsMembrane
 from ..job.facts import VOLUME
 from ..job.feed_limits import FeedLimit
@@ -222,7 +222,7 @@ class ReverseOsmosis(Treatment[ReverseOsmosisKeys]):
 
     def _sold(self, keys: ReverseOsmosisKeys, wanted: float, duty: Duty) -> tuple[int, FitsMembrane] | None:
         """How many of which unit of the catalogue make so much [L/day, as rated], or are what the job names; None where there is none."""
-        units = sorted((item.fits for item in duty.library.sold("membrane") if item.fits.place == self._place(keys)), key=lambda fits: fits.rated)
+        units = sorted((item.fits for item in duty.stock.sold("membrane") if item.fits.place == self._place(keys)), key=lambda fits: fits.rated)
         if keys.rated:
             return fewest(units, lambda fits: self._beside(keys, duty), lambda fits, count: alike(fits.rated * count, keys.rated))
         return fewest(units, lambda fits: self._beside(keys, duty), lambda fits, count: fits.rated * count >= wanted * 0.999999)
@@ -232,7 +232,7 @@ class ReverseOsmosis(Treatment[ReverseOsmosisKeys]):
 
     def _beside(self, keys: ReverseOsmosisKeys, duty: Duty) -> int:
         """How many units stand side by side; below a sink one."""
-        return 1 if self.at_tap(keys) else duty.library.beside(fixed_body("membrane_house")[0] / 1000)
+        return 1 if self.at_tap(keys) else duty.stock.beside(fixed_body("membrane_house")[0] / 1000)
 
     def pieces(self, keys: ReverseOsmosisKeys, sizing: Sizing, water: Water, duty: Duty) -> dict[str, Wanted]:
         """The unit that was taken; where none makes enough, what the nearest lacks. Its storage, where it stands beside it."""

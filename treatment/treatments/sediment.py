@@ -14,7 +14,7 @@ from ..house.beds import bed_figures, wash_figures
 from ..house.demand import interpolate
 from ..house.duty import Duty
 from ..house.hydraulics import PSI, square_law
-from ..house.library import Wanted
+from ..house.stock import Wanted
 from ..language.figure import Figure, Line, constant, figure, stated, work
 from ..language.spec import Choice, Measure, key
 from ..language.tables import table

@@ -11,7 +11,7 @@ from ..audit.rules import Hit, rule
 from ..chemistry.water import CHLORINE_FED, OPEN_TO_AIR, STORED, Water
 from ..house import rain
 from ..house.duty import Duty
-from ..house.library import Asked, Wanted, fewest
+from ..house.stock import Asked, Wanted, fewest
 from ..job.facts import VOLUME
 from ..language.figure import Figure, figure, stated, work
 from ..language.spec import Flag, key
@@ -130,14 +130,14 @@ def tank_bought(name: str, litres: float, count: int = 1) -> Purchase:
 
 def tanks_sold(least: float, duty: Duty) -> tuple[int, float] | None:
     """How many of which tank of the catalogue [L] hold so much; None where none is sold, or none does."""
-    sizes = sorted(item.fits.volume for item in duty.library.sold("tank"))
-    return fewest(sizes, lambda size: duty.library.beside(tank_body(size)[0] / 1000), lambda size, count: size * count >= least * 0.999999)
+    sizes = sorted(item.fits.volume for item in duty.stock.sold("tank"))
+    return fewest(sizes, lambda size: duty.stock.beside(tank_body(size)[0] / 1000), lambda size, count: size * count >= least * 0.999999)
 
 
 def _volumes(duty: Duty) -> list[float]:
     """What the catalogue's tanks hold [L], alone or side by side, least first."""
-    sizes = [item.fits.volume for item in duty.library.sold("tank")]
-    return sorted({size * count for size in sizes for count in range(1, duty.library.beside(tank_body(size)[0] / 1000) + 1)})
+    sizes = [item.fits.volume for item in duty.stock.sold("tank")]
+    return sorted({size * count for size in sizes for count in range(1, duty.stock.beside(tank_body(size)[0] / 1000) + 1)})
 
 
 def several(sold: tuple[int, float] | None) -> dict[str, int]:

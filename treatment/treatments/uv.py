@@ -14,7 +14,7 @@ from ..chemistry.water import OPEN_TO_AIR, Water
 from ..evidence.gather import ANOTHER_DAY
 from ..house.duty import Duty
 from ..house.hydraulics import GPM, PSI, square_law
-from ..house.library import Asked, Wanted, fewest
+from ..house.stock import Asked, Wanted, fewest
 from ..job.catalogue import FitsLamp, Item
 from ..job.facts import FLOW
 from ..job.feed_limits import FeedLimit
@@ -159,7 +159,7 @@ class Uv(Treatment[UvKeys]):
 
     def _sold(self, keys: UvKeys, params: dict[str, Any], water: Water, duty: Duty) -> tuple[int, FitsLamp] | None:
         """How many of which unit of the catalogue hold the dose, or are those that the job names; None where there is none."""
-        units = [item.fits for item in duty.library.sold("lamp")]
+        units = [item.fits for item in duty.stock.sold("lamp")]
         if keys.rated_flow or keys.rated_dose or keys.rated_uvt:
             named = [fits for fits in units if _named(keys, fits)]
             return (keys.lamps or 1, named[0]) if named else None
@@ -173,7 +173,7 @@ class Uv(Treatment[UvKeys]):
 
     def _beside(self, keys: UvKeys, duty: Duty) -> int:
         """How many units stand side by side."""
-        return keys.lamps or duty.library.beside(float(table("vessels")["lamps"]["width_mm"]) / 1000)
+        return keys.lamps or duty.stock.beside(float(table("vessels")["lamps"]["width_mm"]) / 1000)
 
     def _holds(self, fits: FitsLamp, params: dict[str, Any], water: Water) -> float:
         """The flow [L/min] at which a unit of the catalogue gives the dose in this water."""
@@ -188,7 +188,7 @@ class Uv(Treatment[UvKeys]):
             rated = (fits.rated, fits.rated_dose, fits.rated_uvt / 100)
             return all(alike(one, other) for one, other in zip(rated, (params["rated_flow"], params["rated_dose"], params["rated_uvt"]), strict=True))
 
-        if keys.rated_flow or any(taken(item.fits) for item in duty.library.sold("lamp")):
+        if keys.rated_flow or any(taken(item.fits) for item in duty.stock.sold("lamp")):
             name = f"UV unit of {show(params['rated_flow'], 'L/min', duty.facts.job.units)}"
             return {"uv": Wanted("lamp", name, taken, instead=_lamps_sold)}
         beside = self._beside(keys, duty)
@@ -290,7 +290,7 @@ class Uv(Treatment[UvKeys]):
 
     def other_sizes(self, keys: UvKeys, sizing: Sizing, water: Water, duty: Duty) -> list[UvKeys]:
         """The next larger chamber; lit with the flow."""
-        sold = sorted(item.fits.rated for item in duty.library.sold("lamp"))
+        sold = sorted(item.fits.rated for item in duty.stock.sold("lamp"))
         sizes = [size for size in sold or (gpm * GPM for gpm in table("vessels")["lamps"]["sizes_gpm"]) if size > sizing.params["rated_flow"] * 1.01][
             :1
         ]
