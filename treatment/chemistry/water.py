@@ -100,6 +100,11 @@ class Water:
         return self._values.get("ferrous_iron", 0.0) + self._values.get("ferric_iron", 0.0)
 
     @property
+    def oxidant_fed(self) -> bool:
+        """Whether an oxidant that was fed is in it: free chlorine or peroxide."""
+        return self.value("free_chlorine") > 0 or self.value(PEROXIDE) > 0
+
+    @property
     def ph(self) -> float:
         return self._values["ph"]
 

@@ -77,8 +77,9 @@ class Path(NamedTuple):
 
     tap: the water at the drinking tap, where a branch was taken off. price: what its stages, the cautions and faults they meet and the
     ways it departs from the job's school weigh. vetoed: how many limits it passes that are no caution. start: which of the
-    ways to begin it took. last: the node and the block it was made of. sharing: companions that stand at its end, and the
-    path before them: what asks for the same ones may stand there, too.
+    ways to begin it took. departed: what of the price is that microbes are held in another way than the job's school. last: the
+    node and the block it was made of. sharing: companions that stand at its end, and the path before them: what asks for the
+    same ones may stand there, too.
     """
 
     stages: tuple[AnyStage, ...]
@@ -89,6 +90,7 @@ class Path(NamedTuple):
     price: float = 0.0
     vetoed: int = 0
     start: int = 0
+    departed: float = 0.0
     last: tuple[Node, Block] | None = None
     sharing: tuple[tuple[AnyStage, ...], Path] | None = None
 
@@ -128,6 +130,32 @@ class PathStep(NamedTuple):
     middle: Water
     weight: float
     vetoed: int
+
+
+class Waiting(NamedTuple):
+    """What waits for its turn: a path, or a block to be tried behind the path of a node.
+
+    price: what it costs up to there; left: the needs that are open then; faults: how many limits that are no caution it passes; stays:
+    needs in the price that stay open behind it; departed: as of a path; least: what a train on it costs at the least, where more is
+    known than price and bound.
+    """
+
+    price: float
+    left: frozenset[str]
+    faults: int
+    stays: frozenset[str]
+    departed: float
+    path: Path | None = None
+    node: Node | None = None
+    block: Block | None = None
+    least: float = 0.0
+
+    @property
+    def deep(self) -> int:
+        """How many stages stand already."""
+        if self.path is not None:
+            return len(self.path.stages)
+        return len(self.node.path.stages) if self.node is not None else 0
 
 
 class Remembered:

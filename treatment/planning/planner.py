@@ -95,6 +95,7 @@ class Planner:
             for score, stages in self._judged(path):
                 if score < best:
                     best, train = score, stages
+            self.search.served = works(best)
         if not works(best) and not self.terms.other:
             for _, path in sorted(near, key=lambda scored: scored[0])[:NEAREST]:
                 for score, stages in self._judged(self.search.finished(path)):

@@ -8,6 +8,7 @@ its price (``data/planning.toml``).
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Set
 from heapq import heappop, heappush
 from itertools import count
@@ -24,7 +25,7 @@ from ..train.bought import lacking
 from ..train.runner import Runner
 from ..train.treatment import Sizing, Stage, Treatment
 from ..treatments import ROOMS
-from .paths import AnyStage, AskedFor, Block, Node, Offer, Path, PathStep, Remembered, Terms, alone, weighs
+from .paths import AnyStage, AskedFor, Block, Node, Offer, Path, PathStep, Remembered, Terms, Waiting, alone, weighs
 
 #: what a lamp, chlorine or a barrier is there for
 _ALIVE = frozenset({*MICROBES, OPEN_TO_AIR})
@@ -54,10 +55,18 @@ class Search:
         self._offers: dict[tuple[Water, int], dict[str, list[Offer]]] = {}
         self._bounds: dict[frozenset[str], float] = {}
         self._answers: dict[str, dict[str, float]] = {}
-        self._queue: list[tuple[float, int, int, float, Path | None, Node | None, Block | None]] = []
-        self._haste, self._met = 1.0, False
-        #: where a block first met a limit that is no caution
-        self._failed: dict[Block, AskedFor] = {}
+        self._queue: list[tuple[float, int, int, float, Waiting]] = []
+        self._haste, self._last = 1.0, False
+        #: needs that no path answered so far
+        self._never = frozenset(need.goal for need in self.needs)
+        #: whether a train was found that works
+        self.served = False
+        self._open_weighs = float(self.row["open_last"])
+        self._fault_eased, self._unmet_eased = (float(self.row[name] - self.row[name + "_last"]) for name in ("fault", "unmet"))
+        #: where a block first met a limit that is no caution, and the water it was
+        self._failed: dict[Block, tuple[AskedFor, Water]] = {}
+        #: in the end, where all is tried: how many paths of the same treatments, and how many that begin so, were looked behind, and may be
+        self._alike, self._begun, self._share = Counter[tuple[frozenset[str], int]](), Counter[int](), 0.0
         self._ticket = count()
         #: why a treatment that was wanted did not stand where it was first tried: kind -> what barred it; and what stood somewhere
         self.barred: dict[str, tuple[Breach, ...]] = {}
@@ -74,37 +83,48 @@ class Search:
         What may follow a path waits in the queue at the least it can cost, and is worked out when it is its turn.
         """
         seen = set()
-        for path in self._starts():
-            self._push(path.price, self._bound(self._open(path)), path=path)
+        starts = list(self._starts())
+        for path in starts:
+            self._push(self._ready(path))
         most, patient = self.most, self.patient
         while self._queue:
             if self.expanded >= patient and self._haste == 1.0:
                 self._hurry(float(self.row["haste"]))
-            if self.expanded >= most and not self._met and self._haste < self.row["haste_last"] and not self.brief:
+            if self.expanded >= most and not self.served and not self._last and not self.brief:
+                self._last = True
                 self._hurry(float(self.row["haste_last"]))
                 most += int(self.row["expanded_last"])
-            estimate, _, _, least, found, node, block = heappop(self._queue)
+                self._share = self.row["expanded_last"] / len(starts)
+            estimate, _, _, least, turn = heappop(self._queue)
             if estimate >= self.worst:
                 return
-            if found is None:
-                assert node is not None and block is not None
-                self._try(node, block, least)
+            if turn.path is None:
+                self._try(turn, least)
                 continue
-            path = found
+            path = turn.path
             known = (path.water, path.tap, path.kinds, id(path.duty))
             if known in seen:
                 continue
             seen.add(known)
             yield path, least
             left = self._open(path)
-            self._met = self._met or (not left and not path.vetoed)
-            if self.expanded < most and left:
+            self._never &= left
+            if self.expanded < most and left and not _done(path) and not (self._last and self._had_its_share(path)):
                 self.expanded += 1
                 self._look_behind(Node(path, left), left)
 
-    def _push(self, price: float, bound: float, path: Path | None = None, node: Node | None = None, block: Block | None = None) -> None:
-        deep = len(path.stages) if path is not None else len(node.path.stages) if node is not None else 0
-        heappush(self._queue, (round(price + self._haste * bound, 6), -deep, next(self._ticket), price + bound, path, node, block))
+    def _push(self, turn: Waiting) -> None:
+        """Let it wait at the least it can cost; in haste what is still open, and another way of holding microbes, weigh more."""
+        bound = self._bound(turn.left)
+        least = max(turn.least, turn.price + bound)
+        estimate = least + (self._haste - 1.0) * (bound if self._last or self.brief else bound + turn.departed)
+        if self._last:
+            estimate += self._open_weighs * len(turn.left) - self._fault_eased * turn.faults - self._unmet_eased * len(turn.stays & self._never)
+        heappush(self._queue, (round(estimate, 6), -turn.deep, next(self._ticket), least, turn))
+
+    def _ready(self, path: Path, stays: frozenset[str] = frozenset(), least: float = 0.0) -> Waiting:
+        """A path that waits for what may follow it."""
+        return Waiting(path.price, self._open(path), path.vetoed, stays, path.departed, path, least=least)
 
     @property
     def hurried(self) -> bool:
@@ -115,11 +135,18 @@ class Search:
         """Where the cheapest first takes too long, what is still open weighs more than what it costs to come there: so many times as much."""
         self._haste = haste
         waiting, self._queue = self._queue, []
-        for _, _, _, least, path, node, block in waiting:
-            holder = path if path is not None else node.path if node is not None else None
-            assert holder is not None
-            bound = min(self._bound(self._open(holder)), least)
-            self._push(least - bound, bound, path, node, block)
+        for *_, least, turn in waiting:
+            self._push(turn._replace(least=least))
+
+    def _had_its_share(self, path: Path) -> bool:
+        """Whether enough was looked behind that begins so, or of the same treatments in other orders: where some lead nowhere, their like seldom do."""
+        held = (word for stage in path.stages for word in (stage.kind, *stage.room.choices(stage.keys).values()) if isinstance(word, str))
+        alike = frozenset(held), path.start
+        if self._alike[alike] >= self.row["alike_most"] or self._begun[path.start] >= self._share:
+            return True
+        self._alike[alike] += 1
+        self._begun[path.start] += 1
+        return False
 
     def _open(self, path: Path) -> frozenset[str]:
         """The needs that a path leaves open."""
@@ -143,35 +170,42 @@ class Search:
         for block, helps, least in self._offered(path, goals):
             if helps & goals and block not in node.tried and not self._forbidden(path, block):
                 node.tried.add(block)
-                weight = self._rung(block) if helps & node.unmet & _ALIVE else 0.0
+                departs = weight = self._rung(block) if helps & node.unmet & _ALIVE else 0.0
+                faults, stays = path.vetoed, frozenset[str]()
                 if block.ends:  # what it leaves open stays so: nothing but a tap follows it
-                    weight += self.row["unmet"] * len(node.unmet - helps - (self._tapped if not block.at_tap else frozenset()))
-                if (failed := self._failed.get(block)) and self._still(failed, path.water):
-                    weight += self.row["fault"]
-                    more |= failed.blocked
-                self._push(path.price + least + weight, self._bound(node.unmet - helps), node=node, block=block)
+                    stays = node.unmet - helps - (self._tapped if not block.at_tap else frozenset())
+                    weight += self.row["unmet"] * len(stays)
+                if (failed := self._failed.get(block)) and self._still(*failed, path.water):
+                    faults, weight = faults + 1, weight + self.row["fault"]
+                    more |= failed[0].blocked
+                price, departed = path.price + least + weight, path.departed + departs
+                self._push(Waiting(price, node.unmet - helps, faults, stays, departed, node=node, block=block))
         if more := more - node.goals:
             node.goals |= more
             self._look_behind(node, frozenset(more))
 
-    def _still(self, failed: AskedFor, water: Water) -> bool:
-        """Whether what was over a limit where a block was tried before is no better here."""
+    def _still(self, failed: AskedFor, before: Water, water: Water) -> bool:
+        """Whether what was over a limit where a block was tried before is no better here. A fed oxidant moves limits themselves."""
+        if water.oxidant_fed and not before.oxidant_fed:
+            return False
         for name, value, high in failed.breaks:
             here = water.get(name)
             if here is not None and (here >= value if high else here <= value):
                 return True
         return False
 
-    def _try(self, node: Node, block: Block, least: float) -> None:
+    def _try(self, turn: Waiting, least: float) -> None:
         """Work out one block behind a path. What keeps it from standing well there becomes a goal of its own.
 
         Where it meets a limit that is no caution it waits again, at what that weighs, before it is worked out to its end.
         """
-        path, block = node.path, self._with_companions(node.path, block)
+        node = turn.node
+        assert node is not None and turn.block is not None
+        path, block = node.path, self._with_companions(node.path, turn.block)
         added = block.behind(path.stages)
         asked = self._asked(path, added)
         if asked.breaks and Block(block.own) not in self._failed:
-            self._failed[Block(block.own)] = asked
+            self._failed[Block(block.own)] = asked, path.water
         if fresh := asked.blocked - node.goals:
             node.goals |= fresh
             self._look_behind(node, fresh)
@@ -181,14 +215,13 @@ class Search:
                 return
         due = path.price + asked.weight + self._least(path, block)
         if asked.vetoed and least < due - 1e-6:
-            self._push(due, self._bound(node.unmet - block.helps(path.water)), node=node, block=block)
+            self._push(turn._replace(price=due, faults=path.vetoed + asked.vetoed, stays=frozenset(), block=block))
             return
         if self._turned(path, block):
             return
         longer = self._extend(path, block, node)
         if longer is not None:
-            bound = self._bound(self._open(longer))
-            self._push(max(least - bound, longer.price), bound, path=longer)
+            self._push(self._ready(longer, turn.stays, least))
 
     def _with_companions(self, path: Path, block: Block) -> Block:
         """A block with what its one stage cannot do without; a block that was given has its own."""
@@ -353,7 +386,10 @@ class Search:
         if step.water == path.water and step.tap == path.tap:
             return None
         self.stood.add(block.own[0].kind)
-        longer = self._longer(start, added, asked, step, self._departs(path.water, step.water, block))
+        departs = self._departs(path.water, step.water, block)
+        longer = self._longer(start, added, asked, step, departs)
+        if departs:
+            longer = longer._replace(departed=longer.departed + departs)
         if node is not None:
             longer = longer._replace(last=(node, block))
         if not block.after:
@@ -370,7 +406,7 @@ class Search:
                 price += self.row["turned"] * sum(each.room.place is not None and each.room.place > place for each in stages)
             stages, price = (*stages, stage), price + weighs(stage)
         kinds, vetoed = path.kinds | {stage.kind for stage in added}, path.vetoed + asked.vetoed + step.vetoed
-        return Path(stages, step.water, step.tap, path.duty, kinds, price, vetoed, path.start)
+        return Path(stages, step.water, step.tap, path.duty, kinds, price, vetoed, path.start, path.departed)
 
     def _asked(self, path: Path, added: tuple[AnyStage, ...]) -> AskedFor:
         """Which limits of some stages the water of a path passes, as far as the first that is no caution; remembered."""
@@ -470,7 +506,12 @@ class Search:
                 return True
         if any(stage.room.ends for stage in path.stages) and not all(stage.at_tap for stage in block.own):
             return True
-        return bool(path.stages) and path.stages[-1].at_tap
+        return _done(path)
+
+
+def _done(path: Path) -> bool:
+    """Whether nothing follows a path: it ends on a branch to a tap."""
+    return bool(path.stages) and path.stages[-1].at_tap
 
 
 def _heads(duty: Duty, raw: Water) -> list[tuple[AnyStage, ...]]:

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from typing import Any
 from unittest import TestCase
 
 from hypothesis import given
@@ -230,3 +231,49 @@ class WhereNothingMeetsEveryNeed(TestCase):
         plan = kinds(worked(job(readings={"iron_bacteria": "present"})))
         beds = [plan.index(kind) for kind in ("neutralizer", "oxidizing_filter", "softener") if kind in plan]
         self.assertLess(plan.index("retention_tank"), min(beds))
+
+
+class WaterOfManyTroubles(TestCase):
+    """Where no cheap train works the search finds what does, and how long it looks does not grow with what nothing can be done about."""
+
+    def test_a_bed_is_tried_again_once_an_oxidant_is_fed(self) -> None:
+        """Tannin of 5 bars greensand until something is fed before it: the dug well of iron, manganese, grit, tannin and hardness is done whole."""
+        troubles = {"hardness": "19 gpg", "ph": "6.9", "alkalinity": "15 mg/L CaCO3", "tds": "900 mg/L", "iron": "2.6 mg/L", "manganese": "0.6 mg/L",
+                    "turbidity": "0.9 NTU", "tss": "25 mg/L", "tannin": "5 mg/L"}  # fmt: skip
+        design = self.well(troubles, source="dug_well", schools={"disinfection": "barrier"}, people=3, flow="9 gpm")
+        self.assertTrue(design.plan.complete)
+        self.assertLess(kinds(design).index("chemical_feed"), kinds(design).index("oxidizing_filter"))
+
+    def test_arsenic_is_oxidized_with_a_fault_rather_than_left(self) -> None:
+        """70 µg/L of unknown form and 7 mg/L of organic carbon: no membrane is credited without the chlorine that so much carbon bars. It is told."""
+        troubles = {"hardness": "32 gpg", "ph": "7.9", "alkalinity": "90 mg/L CaCO3", "tds": "900 mg/L", "iron": "0.9 mg/L", "manganese": "0.04 mg/L",
+                    "turbidity": "15 NTU", "toc": "7 mg/L", "arsenic": "70 ug/L"}  # fmt: skip
+        design = self.well(troubles, source="spring", people=7, flow="6 gpm")
+        self.assertNotIn("health/arsenic", ids(design.proposal.findings, "danger"))
+        self.assertIn("feed-limit/chemical_feed/toc", ids(design.proposal.findings, "fault"))
+        self.assertFalse(design.plan.complete)
+
+    def test_what_nothing_does_keeps_no_lamp_back(self) -> None:
+        """Lead from the pipe at pH 7.9 and 15 mg/L of alkalinity: nothing here raises that, and the well still gets its school's lamp."""
+        troubles = {"hardness": "2 gpg", "ph": "7.9", "alkalinity": "15 mg/L CaCO3", "tds": "310 mg/L", "iron": "2.6 mg/L", "manganese": "0.04 mg/L",
+                    "turbidity": "4 NTU", "sodium": "280 mg/L"}  # fmt: skip
+        design = self.well(troubles, source="dug_well", first={"lead": "18 ug/L"}, wishes={"soft_water": False}, people=2, flow="6 gpm")
+        self.assertEqual(kinds(design), ["oxidizing_filter", "sediment", "uv", "reverse_osmosis"])
+        self.assertIn("unmet/alkalinity", ids(design.proposal.findings, "caution"))
+
+    def test_the_school_is_kept_in_haste(self) -> None:
+        """A spring with manganese, sulfide, colour and 32 grains takes long to find: what is found holds microbes by the job's lamp, not by chlorine."""
+        troubles = {"hardness": "32 gpg", "ph": "7.9", "alkalinity": "15 mg/L CaCO3", "tds": "310 mg/L", "iron": "0.03 mg/L", "manganese": "0.6 mg/L",
+                    "turbidity": "15 NTU", "hydrogen_sulfide": "4.5 mg/L", "colour": "45 mg/L Pt-Co"}  # fmt: skip
+        design = self.well(troubles, source="spring", wishes={"low_sodium": True}, people=2, flow="9 gpm")
+        self.assertTrue(design.plan.complete)
+        self.assertIn("uv", kinds(design))
+
+    def well(self, troubles: dict[str, str], source: str, people: int, flow: str, first: dict[str, str] | None = None, **changes: Any) -> Design:
+        samples: list[dict[str, Any]] = [{"point": "raw", "taken_on": "2026-09-01", "readings": troubles}]
+        if first:
+            samples.append({"point": "tap", "draw": "first", "taken_on": "2026-09-01", "readings": first})
+        supply = {"flow": flow, "pressure_low": "50 psi", "pressure_high": "65 psi", "temperature": "52 °F"}
+        building = {"people": people, "bathrooms": 2.5}
+        facts = {"job": {"name": "Troubles", "standard": "us", "units": "us"}, "source": {"kind": source}, "building": building, "supply": supply}
+        return worked({"format": "cairn-job/1", "samples": samples} | facts | changes)

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..audit.audit import Audit
 from ..audit.rules import Hit, rule
-from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, ARSENITE, PEROXIDE, SULFUR, Water
+from ..chemistry.water import ACID_OF_IRON, ACID_OF_MANGANESE, ARSENITE, SULFUR, Water
 from ..house.beds import bed_figures, wash_figures
 from ..house.demand import interpolate
 from ..house.duty import Duty
@@ -59,15 +59,10 @@ def row_of(keys: OxidizingFilterKeys, duty: Duty) -> dict[str, Any]:
 UNFED = {"hydrogen_sulfide": "sulfide", "iron": "iron", "manganese": "manganese"}
 
 
-def fed(water: Water) -> bool:
-    """Whether an oxidant that was fed arrives: free chlorine or peroxide."""
-    return water.value("free_chlorine") > 0 or water.value(PEROXIDE) > 0
-
-
 def _of_tannin(row: Mapping[str, Any], water: Water) -> list[FeedLimit]:
     """Tannin holds metals in solution; a fed oxidant breaks most of that, so that a bed which bears one takes more of it, with a caution."""
     most = row.get("tannin_most")
-    if most is None or not fed(water):
+    if most is None or not water.oxidant_fed:
         return [FeedLimit("tannin", None, row["tannin_max"], source("iron.feed_air"), "tannin keeps iron in solution and coats the media")]
     cited, because = source("iron.organic"), "the oxidant frees most of the metals that tannin holds: test iron and manganese after this bed"
     return [
@@ -80,7 +75,7 @@ def oxidant(water: Water, duty: Duty) -> bool:
     """Whether an oxidant arrives: free chlorine, peroxide, or oxygen enough for the iron and no sulfide."""
     row = duty.rows["coated_oxygen"]
     oxygen = water.value("dissolved_oxygen") >= max(row["oxygen_share"] * water.iron, 1.0)
-    return fed(water) or (oxygen and water.value("hydrogen_sulfide") <= row["sulfide_none"])
+    return water.oxidant_fed or (oxygen and water.value("hydrogen_sulfide") <= row["sulfide_none"])
 
 
 class WithPermanganate(Loading[StageRun[OxidizingFilterKeys]]):
