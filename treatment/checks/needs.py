@@ -48,6 +48,7 @@ def unmet(audit: Audit) -> Iterator[Hit]:
                 (need.goal,),
                 source=need.source,
             )
+    yield from _comfort_at_the_tap(audit)
     judged = {need.goal for need in asked if need.goal != "ph" or not need.met_by(audit.run.finished, audit.run.tap)}
     for limit in audit.limits:
         made, was = audit.run.finished.get(limit.analyte), audit.run.raw.get(limit.analyte)
@@ -139,6 +140,36 @@ def _from_the_pipe(audit: Audit, need: Need) -> Hit:
         (need.goal,),
         source=need.source,
     )
+
+
+def _comfort_at_the_tap(audit: Audit) -> Iterator[Hit]:
+    """Metals that pipe and fittings give above a limit of comfort, and rust that a first draw brings while the source is within its limits."""
+    told = {need.goal for need in audit.needs}
+    for limit in audit.limits:
+        if limit.analyte in told:
+            continue
+        given, stood = audit.evidence.taps.get(limit.analyte), audit.evidence.stood.get(limit.analyte)
+        row = analytes()[limit.analyte]
+        draw = "in the first draw " if limit.analyte in first_drawn(audit.facts) else ""
+        if given is not None and limit.broken_by(given.design):
+            told.add(limit.analyte)
+            yield Hit(
+                "caution",
+                f"{row.name} {draw}at the tap is {audit.show(given.design, row.shown_unit)}; the aesthetic limit is {audit.show(limit.high, row.shown_unit)}.",
+                "Flush until it runs cold before drinking. Keep pH and alkalinity up and steady, and have pipe and brass parts checked.",
+                (limit.analyte,),
+                source=limit.source,
+            )
+        elif stood is not None and limit.broken_by(stood.design) and not limit.broken_by(audit.run.raw.value(limit.analyte)):
+            told.add(limit.analyte)
+            yield Hit(
+                "caution",
+                f"{row.name} at the tap is {audit.show(stood.design, row.shown_unit)}; the source is within the limit of "
+                f"{audit.show(limit.high, row.shown_unit)}. It comes from the pipe.",
+                "Flush the taps until the water runs clear, and have old steel pipe checked.",
+                (limit.analyte,),
+                source=limit.source,
+            )
 
 
 @rule("microbes-untreated", "train", "safety.boil")
@@ -260,7 +291,7 @@ def lead_plumbing(audit: Audit) -> Iterator[Hit]:
     metal = bool(pipe and pipe.material == "copper") or "blue_green_stains" in audit.facts.observations
     house, raw = audit.duty.rows["house"], audit.run.raw
     dissolves = raw.ph < house["aggressive_ph"] or (raw.ph < house["soft_ph"] and raw.value("alkalinity") < house["soft_alkalinity"])
-    if metal and dissolves and not first_drawn(audit.facts) >= set(PLUMBING):
+    if metal and dissolves and not first_drawn(audit.facts) >= {"lead", "copper"}:
         yield Hit("caution", f"Water at pH {raw.ph:.1f} with {audit.show(raw.value('alkalinity'), 'mg/L alkalinity')} alkalinity is in contact with metal pipe, "
                   "and no first-draw sample was tested for both lead and copper.",
                   "Take a first-draw sample after the water has stood overnight. Flush taps before drinking until you have the result.")  # fmt: skip

@@ -13,7 +13,7 @@ from ..job.facts import Facts
 from ..language.analytes import MICROBES, PFAS, Analyte, analytes
 from ..language.display import show
 from ..language.tables import Rows, table
-from .samples import RAW_POINTS, AnalyteState, Assumption, at_taps, combine, standing_for_raw, top_of
+from .samples import RAW_POINTS, AnalyteState, Assumption, at_taps, combine, standing_for_raw, stood_in_pipe, top_of
 
 #: mg of dissolved solids for each mg/L (of CaCO3 for alkalinity: bicarbonate as dried; of N for nitrate)
 ION_WEIGHTS = {
@@ -35,7 +35,8 @@ class Evidence:
     """The design water and how it was come by.
 
     adverse is the water the design stands on, favourable the other end of every uncertain reading; stated is what
-    the samples alone say, before gaps were filled and contradictions settled.
+    the samples alone say, before gaps were filled and contradictions settled; taps and stood what samples at the taps tell of pipe:
+    metals that it gives, and those that lie in it.
     """
 
     states: dict[str, AnalyteState]
@@ -45,6 +46,7 @@ class Evidence:
     treated_only: bool
     stated: dict[str, AnalyteState]
     taps: dict[str, AnalyteState]
+    stood: dict[str, AnalyteState]
 
     @property
     def carried(self) -> frozenset[str]:
@@ -121,6 +123,7 @@ def gather(facts: Facts) -> Evidence:
         treated_only=bool(facts.samples) and not any(s.point in RAW_POINTS for s in facts.samples),
         stated=stated,
         taps=at_taps(facts),
+        stood=stood_in_pipe(facts),
     )
 
 

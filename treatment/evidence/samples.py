@@ -1,13 +1,18 @@
-"""Samples -> what is known of each analyte, and the value the design stands on. Raw and treated water are never mixed."""
+"""Samples -> what is known of each analyte, and the value the design stands on.
+
+Raw and treated water are never mixed, but what any sample shows above a health limit is told of the source: a tap adds, it clears nothing.
+"""
 
 from __future__ import annotations
 
 import datetime as dt
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from ..chemistry.water import CA_TO_HARDNESS, MG_TO_HARDNESS
 from ..job.facts import Basis, Facts, SampleFacts
+from ..job.limits import limits_of
 from ..language.analytes import Analyte, analytes, shown_in
 from ..language.display import show
 from ..language.reading import Reading
@@ -16,6 +21,10 @@ from ..language.tables import table
 RAW_POINTS = ("raw", "pressure_tank")
 #: metals that pipe and fittings give to the water on its way to the tap
 PLUMBING = shown_in("plumbing")
+#: metals that lie in old pipe: a first draw tells of the pipe, not of the source
+DEPOSITS = shown_in("deposits")
+#: what the treatment of a house may leave in its water
+MADE = shown_in("made")
 HARDNESS_OF = {"calcium": CA_TO_HARDNESS, "magnesium": MG_TO_HARDNESS}
 Found = tuple[int, SampleFacts, Reading]
 
@@ -70,6 +79,7 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
     samples = standing_for_raw(facts)
     for name, analyte in analytes().items():
         found = [(i, s, s.readings[name]) for i, s in samples if name in s.readings and not (s.point == "tap" and name in PLUMBING)]
+        found += _shown_elsewhere(facts, name, found)
         for i, _, reading in found:
             if reading.note:
                 notes.append(Assumption(f"$.samples[{i}].readings.{name}", reading.typed, reading.note))
@@ -103,6 +113,32 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
     return states
 
 
+def _shown_elsewhere(facts: Facts, name: str, found: list[Found]) -> list[Found]:
+    """Readings at a tap or behind a unit that the water of the source has to answer for, though they were not drawn there.
+
+    Microbes, and what is above a health limit; at a tap that was flushed, and where no raw sample tells of it, above any limit.
+    """
+    if name in PLUMBING or (name in MADE and facts.source.kind != "town"):
+        return []
+    known = {index for index, _, _ in found}
+    marks = [limit for limit in limits_of(facts) if limit.analyte == name]
+    told: list[Found] = []
+    for index, sample in enumerate(facts.samples):
+        reading = sample.readings.get(name)
+        if reading is None or reading.qualifier == "below" or index in known:
+            continue
+        first = sample.point == "tap" and sample.draw == "first"
+        counts = [mark for mark in marks if mark.health or (sample.point == "tap" and not first and not found)]
+        if (name not in DEPOSITS or not first) and any(mark.broken_by(reading.low if _little_harms(name) else top_of(reading)) for mark in counts):
+            told.append((index, sample, reading))
+    return told
+
+
+def _little_harms(name: str) -> bool:
+    """Whether little of an analyte is what harms."""
+    return analytes()[name].adverse == "low"
+
+
 def sample_values(sample: SampleFacts) -> dict[str, float]:
     """What one sample tells, each analyte at its adverse end [canonical unit]; iron told only in total is taken as dissolved."""
     found = {name: reading.low if analytes()[name].adverse == "low" else top_of(reading) for name, reading in sample.readings.items()}
@@ -119,9 +155,19 @@ def sample_values(sample: SampleFacts) -> dict[str, float]:
 
 def at_taps(facts: Facts) -> dict[str, AnalyteState]:
     """What samples at the taps tell of the metals that pipe and fittings give: the worst, first draw and flushed alike."""
+    return _worst_of(PLUMBING, facts, lambda sample: sample.point == "tap")
+
+
+def stood_in_pipe(facts: Facts) -> dict[str, AnalyteState]:
+    """What samples at the taps tell of the metals that lie in old pipe."""
+    return _worst_of(DEPOSITS, facts, lambda sample: sample.point == "tap")
+
+
+def _worst_of(names: Iterable[str], facts: Facts, counts: Callable[[SampleFacts], bool]) -> dict[str, AnalyteState]:
+    """The worst that some samples tell of some analytes."""
     found: dict[str, AnalyteState] = {}
-    for name in PLUMBING:
-        seen = [(i, s, s.readings[name]) for i, s in enumerate(facts.samples) if s.point == "tap" and name in s.readings]
+    for name in names:
+        seen = [(i, s, s.readings[name]) for i, s in enumerate(facts.samples) if counts(s) and name in s.readings]
         if seen:
             found[name] = _on(Basis(), analytes()[name], seen)
     return found

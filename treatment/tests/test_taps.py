@@ -96,6 +96,56 @@ class FirstDraw(unittest.TestCase):
         )
 
 
+class ATapAdds(unittest.TestCase):
+    """What a tap shows above a health limit is never silent, whatever the raw sample says or leaves out; it clears nothing."""
+
+    def test_microbes_at_a_tap_or_behind_a_unit(self) -> None:
+        """E. coli at the kitchen, coliform behind a carbon filter: danger, and something that holds microbes; the raw sample found none."""
+        for found in ({"readings": {"e_coli": "3 CFU/100 mL"}}, {"point": "after:carbon", "readings": {"total_coliform": "present"}}):
+            told = job(found)
+            self.assertEqual(rules(told).get("boil-water"), "danger")
+            self.assertIn("uv", [stage.kind for stage in told.plan.train])
+        self.assertNotIn("boil-water", rules(job({"readings": {"e_coli": "absent"}})))
+
+    def test_what_is_above_a_health_limit_at_a_tap(self) -> None:
+        """Nitrate of 18 at the tap where the raw sample had 1; arsenic of 20 µg/L that nobody tested at the source. A detection limit says nothing."""
+        for analyte, typed in (("nitrate", "18 mg/L as N"), ("arsenic", "20 ug/L")):
+            told = job({"draw": "flushed", "readings": {analyte: typed}})
+            self.assertIn(analyte, {need.goal for need in told.needs})
+            self.assertIn("tap", told.evidence.states[analyte].origin)
+        self.assertEqual(job({"readings": {"arsenic": "<20 ug/L"}}).needs, [])
+
+    def test_a_tap_clears_nothing(self) -> None:
+        """Arsenic of 20 µg/L at the source stays, though the tap shows 2."""
+        told = job({"readings": {"arsenic": "2 ug/L"}}, samples=[{"point": "raw", "readings": QUIET_SOURCE | {"arsenic": "20 ug/L"}},
+                                                                 {"point": "tap", "readings": {"arsenic": "2 ug/L"}}])  # fmt: skip
+        self.assertEqual(told.evidence.states["arsenic"].design, 0.02)
+
+    def test_what_the_house_itself_adds_is_not_of_the_source(self) -> None:
+        """Chlorine of 5 mg/L at the tap is fed there; in a town it is the town's."""
+        chlorine = {"readings": {"free_chlorine": "5 mg/L"}}
+        self.assertNotIn("free_chlorine", job(chlorine).evidence.stated)
+        self.assertEqual(job(chlorine, source={"kind": "town"}).evidence.stated["free_chlorine"].design, 5)
+
+    def test_other_metals_of_fittings(self) -> None:
+        """Nickel of 60 µg/L in a first draw on a limit of 20 is of the pipe as lead is; zinc of 7 on 5 is told, and acid water is cured of it."""
+        nickel = job({"draw": "first", "readings": {"nickel": "60 ug/L"}}, job={"standard": "eu"})
+        self.assertEqual([(need.goal, need.tap) for need in nickel.needs], [("nickel", "pipe")])
+        self.assertIn("tap-only/nickel", rules(nickel))
+        self.assertIn("unmet/zinc", rules(job({"draw": "first", "readings": {"zinc": "7 mg/L"}})))
+        sour = QUIET_SOURCE | {"ph": "6.6", "alkalinity": "35 mg/L as CaCO3"}
+        zinc = job(samples=[{"point": "raw", "readings": sour}, {"point": "tap", "draw": "first", "readings": {"zinc": "7 mg/L"}}])
+        self.assertTrue({"neutralizer", "chemical_feed"} & {stage.kind for stage in zinc.plan.train})
+
+    def test_rust_of_old_pipe(self) -> None:
+        """Iron of 4 mg/L at the tap and 0.05 at the source: no iron filter, and it is told where it comes from. Manganese over its health limit
+        in a flushed sample is the source's; in a first draw it lay in the pipe."""
+        rust = job({"draw": "first", "readings": {"iron": "4 mg/L"}})
+        self.assertEqual((rust.needs, rules(rust)["unmet/iron"]), ([], "caution"))
+        self.assertIn("manganese", {need.goal for need in job({"draw": "flushed", "readings": {"manganese": "0.4 mg/L"}}).needs})
+        self.assertEqual(job({"draw": "first", "readings": {"manganese": "0.4 mg/L"}}).needs, [])
+
+
 class FlushedClearsNothing(unittest.TestCase):
     PIPE = {"supply": {"flow": "8 gpm", "pressure_low": "40 psi", "pressure_high": "60 psi", "pipe": {"material": "copper", "size": "1 in"}}}
 
