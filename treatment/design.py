@@ -108,8 +108,9 @@ class DesignBasis:
     def _quickly(self, train: Sequence[Stage[Any]]) -> list[Finding]:
         return self._audit(train).findings(quick=True)
 
-    def _idle(self, train: Sequence[Stage[Any]]) -> bool:
-        return any(finding.rule.startswith("unneeded/") for finding in self._audit(train).findings())
+    def _idle(self, train: Sequence[Stage[Any]]) -> frozenset[int]:
+        unneeded = {finding.stage for finding in self._audit(train).findings() if finding.rule.startswith("unneeded/")}
+        return frozenset(at for at, stage in enumerate(train) if stage.id in unneeded)
 
     @cached_property
     def plan(self) -> Plan:

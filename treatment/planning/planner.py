@@ -44,11 +44,11 @@ class Plan:
 
 
 class Tests(NamedTuple):
-    """How a train is judged. judge: its findings; pressed: how grave what more pressure would cure is; idle: whether a stage has no purpose."""
+    """How a train is judged. judge: its findings; pressed: how grave what more pressure would cure is; idle: the places of stages without a purpose."""
 
     judge: Callable[[list[AnyStage]], list[Finding]]
     pressed: Callable[[list[AnyStage]], frozenset[str]]
-    idle: Callable[[list[AnyStage]], bool]
+    idle: Callable[[list[AnyStage]], frozenset[int]]
 
 
 class Planner:
@@ -72,6 +72,8 @@ class Planner:
         best, train = self._eased(best, train)
         if works(best) and (self.search.hurried or self.idle(name_stages(train))):
             train = self._lean(train)
+        elif not works(best):
+            train = self._without_idle(train)
         named = tuple(name_stages(train))
         complete = works(best)
         return Plan(named, complete, lambda: why_not(named, self.search, self.duty, self.evidence, self.needs))
@@ -161,6 +163,14 @@ class Planner:
                 continue
             if _wanted(other, without) >= _wanted(train, run) - {*train[first : last + 1]} and (left := self._against(other)) <= told:
                 train, run, told, at = other, without, left, len(other)  # what served it may be idle now
+        return train
+
+    def _without_idle(self, train: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
+        """A train that leaves something undone without the stages that the audit calls unneeded, where nothing new is said without them."""
+        for at in sorted(self.idle(name_stages(train)), reverse=True):
+            other = (*train[:at], *train[at + 1 :])
+            if not self._asked_for(train[at]) and self._against(other) <= self._against(train):
+                train = other
         return train
 
     def _run(self, train: tuple[AnyStage, ...]) -> TrainRun:
