@@ -212,15 +212,19 @@ class Planner:
         return frozenset((each.rule, grave) for each in found for grave in {False, each.against_the_train})
 
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:
-        """A path audited; where the pressure is too low for it with a pump, or its own pump set higher, in the step that is enough.
+        """A path audited; where the pressure is too low for it in larger housings, with a pump, or its own pump set higher, in the step that is enough.
 
-        Where a step is enough, what has too little pressure is audited only if a fault is left with the pump, too. To set a pump
+        Larger housings come first where they leave less to say, since they cost little. Where a step is enough, what has too little pressure is audited only if a fault is left with the pump, too. To set a pump
         higher that stands there anyway costs nothing: that is done for a caution, too.
         """
         ways, own = [path], next((at for at, stage in enumerate(path.stages) if stage.room.pumps), None)
         if own is not None and not all(stage.room.serves for stage in path.stages[:own]):
             own = None  # it serves what follows it, not what stands before it
-        if not self.pressed(name_stages(path.stages)).isdisjoint({"fault"} if own is None else {"fault", "caution"}):
+        grave = self.pressed(name_stages(path.stages)) & {"fault", "caution"}
+        if grave and (wide := self._widened(path)) is not None and (self.pressed(name_stages(wide.stages)) & {"fault", "caution"}) < grave:
+            path, grave = wide, self.pressed(name_stages(wide.stages)) & {"fault", "caution"}
+            ways = [wide]
+        if not grave.isdisjoint({"fault"} if own is None else {"fault", "caution"}):
             for pressure in self.duty.rows["storage"]["booster_steps_kpa"]:
                 pumped = self._pumped(path, own, float(pressure))
                 if pumped is None:
@@ -234,6 +238,15 @@ class Planner:
             yield score, way.stages
             if way is ways[0] and works(score):
                 return
+
+    def _widened(self, path: Path) -> Path | None:
+        """The path with its cartridges in the largest housings; None where it has none, or where their sizes were given."""
+        stages: list[AnyStage] = []
+        for stage in path.stages:
+            keys = stage.room.wider(stage.keys, self.duty)
+            stages.append(stage if keys is None else Stage(stage.room, keys))
+        larger = sum(one is not other for one, other in zip(stages, path.stages, strict=True))
+        return path._replace(stages=tuple(stages), price=path.price + self.row["wider"] * larger) if larger else None
 
     def _pumped(self, path: Path, own: int | None, pressure: float) -> Path | None:
         """The path with a booster pump of a pressure [kPa] at its head, or its own pump set to it; None where that is not to be.

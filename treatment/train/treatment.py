@@ -350,6 +350,10 @@ class Treatment(Generic[K]):
         """What may stand in the place of one that is strained. None by default."""
         return ()
 
+    def wider(self, keys: K, duty: Duty) -> K | None:
+        """The same in the largest housing, which takes the least pressure; None where there is none or its size was given."""
+        return None
+
     def stands_for(self, keys: K, companion: Stage[Any]) -> bool:
         """Whether a stage that stands there already does what a companion would."""
         return False

@@ -323,6 +323,12 @@ class Sediment(Treatment[SedimentKeys]):
         """A coarser cartridge, or a flushed screen."""
         return (COARSE, SCREEN) if micron_of(keys) < 25 else (SCREEN,) if form_of(keys) != "spin_down" else ()
 
+    def wider(self, keys: SedimentKeys, duty: Duty) -> SedimentKeys | None:
+        """A cartridge in the largest housing that is sold for it."""
+        if keys.housing is not None or form_of(keys) not in ("cartridge", "dual_gradient"):
+            return None
+        return replace(keys, housing=housings(duty, micron_of(keys))[-1])
+
     def instead(self, keys: SedimentKeys, duty: Duty) -> tuple[Stage[Any], ...]:
         """A bed that is washed, where it may have power and a drain; whether it holds as much as the finest cartridges need is tried."""
         may = form_of(keys) in ("cartridge", "dual_gradient") and not duty.facts.wishes.no_power and not duty.no_drain
