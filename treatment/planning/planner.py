@@ -214,8 +214,9 @@ class Planner:
     def _judged(self, path: Path) -> Iterable[tuple[Score, tuple[AnyStage, ...]]]:
         """A path audited; where the pressure is too low for it in larger housings, with a pump, or its own pump set higher, in the step that is enough.
 
-        Larger housings come first where they leave less to say, since they cost little. Where a step is enough, what has too little pressure is audited only if a fault is left with the pump, too. To set a pump
-        higher that stands there anyway costs nothing: that is done for a caution, too.
+        Larger housings come first where they leave less to say, since they cost little. Where a step is enough, what has too little
+        pressure is audited only if a fault is left with the pump, too. To set a pump higher that stands there anyway costs nothing:
+        that is done for a caution, too.
         """
         ways, own = [path], next((at for at, stage in enumerate(path.stages) if stage.room.pumps), None)
         if own is not None and not all(stage.room.serves for stage in path.stages[:own]):
