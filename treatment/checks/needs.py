@@ -162,14 +162,14 @@ def _comfort_at_the_tap(audit: Audit) -> Iterator[Hit]:
             )
         elif stood is not None and limit.broken_by(stood.design) and not limit.broken_by(audit.run.raw.value(limit.analyte)):
             told.add(limit.analyte)
-            yield Hit(
-                "caution",
-                f"{row.name} at the tap is {audit.show(stood.design, row.shown_unit)}; the source is within the limit of "
-                f"{audit.show(limit.high, row.shown_unit)}. It comes from the pipe.",
-                "Flush the taps until the water runs clear, and have old steel pipe checked.",
-                (limit.analyte,),
-                source=limit.source,
-            )
+            held = audit.show(stood.design, row.shown_unit)
+            if audit.evidence.measured(limit.analyte):
+                says = f"{row.name} at the tap is {held}; the source is within the limit of {audit.show(limit.high, row.shown_unit)}. It comes from the pipe."
+                remedy = "Flush the taps until the water runs clear, and have old steel pipe checked."
+            else:
+                says = f"{row.name} at the tap is {held}, and the source was not tested for it. It may come from the pipe."
+                remedy = f"Test the source for {row.said}."
+            yield Hit("caution", says, remedy, (limit.analyte,), source=limit.source)
 
 
 @rule("microbes-untreated", "train", "safety.boil")

@@ -142,6 +142,9 @@ class ATapAdds(unittest.TestCase):
         in a flushed sample is the source's; in a first draw it lay in the pipe."""
         rust = job({"draw": "first", "readings": {"iron": "4 mg/L"}})
         self.assertEqual((rust.needs, rules(rust)["unmet/iron"]), ([], "caution"))
+        untold = {name: value for name, value in QUIET_SOURCE.items() if name != "iron"}
+        rust = job(samples=[{"point": "raw", "readings": untold}, {"point": "tap", "draw": "first", "readings": {"iron": "4 mg/L"}}])
+        self.assertIn("not tested", next(finding.message for finding in rust.chosen.findings if finding.rule == "unmet/iron"))
         self.assertIn("manganese", {need.goal for need in job({"draw": "flushed", "readings": {"manganese": "0.4 mg/L"}}).needs})
         self.assertEqual(job({"draw": "first", "readings": {"manganese": "0.4 mg/L"}}).needs, [])
 
