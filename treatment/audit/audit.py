@@ -211,8 +211,8 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
         out = met if idle else audit.runner.as_sized(other.room, other.keys, other.sizing, other.water_in, met, other.duty)
         ahead = other
         for breach in breaches(other.room, other.keys, met, other.duty):
-            stands = audit.breaks.get((other.id, breach.limit.analyte), "advice")
-            if SEVERITIES.index(breach.limit.severity) < SEVERITIES.index(stands):
+            stands = next((each for each in audit.broken[other.index] if each.limit.analyte == breach.limit.analyte), None)
+            if breach.limit.severity != "advice" if stands is None else _graver(breach, stands):
                 row = analytes()[breach.limit.reads]
                 trouble.append(f"{row.said} would reach the {other.said} at {audit.show(breach.value, row.shown_unit)}")
         branch = out if other.at_tap else None
@@ -222,6 +222,13 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
             where = " at the drinking tap" if need.tap and stage.at_tap else ""
             wanted.append(f"{analytes()[need.goal].said} would stay at {audit.reads(need.goal, here.value(need.goal))}{where}")
     return wanted + trouble
+
+
+def _graver(one: Breach, other: Breach) -> bool:
+    """Whether a limit is passed more gravely, or, where it is no caution in both, by more than it barely is."""
+    here, there = (SEVERITIES.index(each.limit.severity) for each in (one, other))
+    barely = float(table("planning")["limits"]["barely"])
+    return here < there or (here == there and one.limit.severity not in ("caution", "advice") and one.excess > other.excess * barely + 1e-9)
 
 
 def clock(hour: float) -> str:

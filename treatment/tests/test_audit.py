@@ -330,6 +330,16 @@ class OneTooMany(TestCase):
         self.assertEqual([each.stage for each in found if each.rule == "unneeded/softener"], ["second"])
 
 
+class WhatIsEased(TestCase):
+    def test_a_limit_that_is_passed_by_less_has_its_purpose(self) -> None:
+        """20 mg/L of iron before a softener that takes 2: a cartridge in front leaves a fault, and is not unneeded, though greensand behind meets the need."""
+        greensand = {"kind": "oxidizing_filter", "medium": "greensand"}
+        train = [{"kind": "oxidizing_filter", "medium": "cartridge"}, SOFTENER, greensand]
+        found = ids(worked(job(readings=HARD_ONLY | {"hardness": "18 gpg", "iron": "20 mg/L"}, train=train)).chosen.findings)
+        self.assertIn("feed-limit/softener/iron", found)
+        self.assertNotIn("unneeded/oxidizing_filter", found)
+
+
 class Ways(TestCase):
     def rules(self, document: dict[str, Any]) -> list[str]:
         return [finding.rule for finding in worked(document).chosen.findings]
