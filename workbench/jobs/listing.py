@@ -10,7 +10,6 @@ from django.db import IntegrityError, transaction
 from django.db.models import Exists, F, OuterRef, Q, QuerySet, Subquery
 from django.utils import timezone
 
-from treatment import ENGINE
 from treatment.audit.rules import gravity
 from treatment.language.errors import BadDocument
 
@@ -18,6 +17,7 @@ from ..records.catalogue import CatalogueVersion
 from ..records.firm import Workspace
 from ..records.job import Job, JobFigures
 from ..repository.door import design_of
+from ..repository.results import rules
 from ..usecases.trains import shown_stages
 
 PER_PAGE = 25
@@ -81,11 +81,11 @@ def figures_of(jobs: list[Job], seconds: float = AT_ONCE) -> tuple[dict[int, Job
 
 
 def key_of(job: Job) -> str:
-    """What figures stand on: every change of a job counts its version up, every change of its train that of its option."""
+    """What figures stand on: the rules, and every change: of a job it counts its version up, of its train that of its option."""
     option = next((option for option in job.options.all() if option.letter == job.option), None)
     year, week, _ = timezone.localdate().isocalendar()
     train = "" if option is None else f"{option.letter}{option.version}.{option.at}"
-    return f"{DRAWN}/{ENGINE}/{job.version}/{train}/{job.standard}{job.units}/{getattr(job, 'stock', None) or ''}/{year}-{week}"[:64]
+    return f"{DRAWN}/{rules()}/{job.version}/{train}/{job.standard}{job.units}/{getattr(job, 'stock', None) or ''}/{year}-{week}"[:64]
 
 
 def _worked(job: Job, stages: list[dict[str, Any]] | None) -> dict[str, Any]:

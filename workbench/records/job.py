@@ -115,7 +115,7 @@ class Presence(models.Model):
 
 
 class JobFigures(models.Model):
-    """What the list of jobs shows of a job; good while ``key`` is that of its facts, the week and the engine."""
+    """What the list of jobs shows of a job; good while ``key`` is that of its facts, the week and the rules."""
 
     job = models.OneToOneField(Job, on_delete=models.CASCADE, primary_key=True, related_name="figures")
     key = models.CharField(max_length=64)

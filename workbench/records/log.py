@@ -12,7 +12,7 @@ class JobLog(models.Model):
     """The log of a job. What it comes to is kept with it as last worked out, so that the firm's calendar need not read every log.
 
     due_on: of the soonest task; coming: day, task, words and who of each; events: its visits for a calendar; dangers: how many causes are one; worked_on, worked_for: the day,
-    and the engine and version of the job, that this stands on.
+    and the rules and version of the job, that this stands on.
     """
 
     job = models.OneToOneField("jobs.Job", on_delete=models.CASCADE, related_name="log")

@@ -68,7 +68,7 @@ class List(WorkbenchTestCase):
                     self.assertNotEqual(key, now, f"{form.name}: {values}")
         self.assertGreater(changing, 3)
         _, key = stands()
-        with mock.patch.object(listing, "ENGINE", "next"):
+        with mock.patch.object(listing, "rules", lambda: "next"):
             self.assertNotEqual(stands()[1], key)
         week = timezone.localdate() + timedelta(days=7)
         with mock.patch.object(listing.timezone, "localdate", return_value=week):

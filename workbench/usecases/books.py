@@ -20,7 +20,6 @@ from django.db.models.functions import Cast, Concat
 from django.utils import timezone
 
 from intake.pictures import photo
-from treatment import ENGINE
 from treatment.design import Design
 from treatment.language.errors import BadDocument, NotUnderstood
 from treatment.language.log_keys import SOURCE, TAP, log_key
@@ -41,6 +40,7 @@ from ..records.job import Job, advance
 from ..records.log import CauseNote, JobLog, LogEntry, LogPhoto
 from ..repository.door import design_of
 from ..repository.remembered import ReadLog, of_firm
+from ..repository.results import rules
 from . import trains
 from .acting import use_case
 from .jobs import hold
@@ -195,13 +195,13 @@ def _events(book: Book) -> str:
 
 
 def worked_for(job: Job) -> str:
-    """What the summary of a log stands on beside the log: the engine, and the job as it was saved last."""
-    return f"{ENGINE}/{job.version}"
+    """What the summary of a log stands on beside the log: the rules as they stand, and the job as it was saved last."""
+    return f"{rules()}/{job.version}"
 
 
 def _stale(workspace: Workspace) -> QuerySet[JobLog]:
-    """Logs whose summary is not that of their job as it is, of this engine, of this week."""
-    stands = Concat(Value(f"{ENGINE}/"), Cast("job__version", CharField()))
+    """Logs whose summary is not that of their job as it is, by these rules, of this week."""
+    stands = Concat(Value(f"{rules()}/"), Cast("job__version", CharField()))
     old = Q(worked_on__lt=timezone.localdate() - dt.timedelta(days=7)) | Q(worked_on=None) | Q(events="", due_on__isnull=False)
     return JobLog.objects.filter(job__workspace=workspace, job__binned_at=None).annotate(stands=stands).filter(~Q(worked_for=F("stands")) | old)
 
