@@ -212,7 +212,7 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
         ahead = other
         for breach in breaches(other.room, other.keys, met, other.duty):
             stands = next((each for each in audit.broken[other.index] if each.limit.analyte == breach.limit.analyte), None)
-            if breach.limit.severity != "advice" if stands is None else _graver(breach, stands):
+            if _graver(breach, stands):
                 row = analytes()[breach.limit.reads]
                 trouble.append(f"{row.said} would reach the {other.said} at {audit.show(breach.value, row.shown_unit)}")
         branch = out if other.at_tap else None
@@ -224,11 +224,12 @@ def without(audit: Audit, stage: StageRun[Any]) -> list[str]:
     return wanted + trouble
 
 
-def _graver(one: Breach, other: Breach) -> bool:
-    """Whether a limit is passed more gravely, or, where it is no caution in both, by more than it barely is."""
-    here, there = (SEVERITIES.index(each.limit.severity) for each in (one, other))
+def _graver(breach: Breach, stands: Breach | None) -> bool:
+    """Whether a limit is passed more gravely than it stands, by a severity or, where both are faults, by a tenth more. stands: None where it is not passed."""
+    if stands is None or breach.limit.severity != stands.limit.severity:
+        return SEVERITIES.index(breach.limit.severity) < SEVERITIES.index("advice" if stands is None else stands.limit.severity)
     barely = float(table("planning")["limits"]["barely"])
-    return here < there or (here == there and one.limit.severity not in ("caution", "advice") and one.excess > other.excess * barely + 1e-9)
+    return breach.limit.severity not in ("caution", "advice") and breach.excess > stands.excess * barely + 1e-9
 
 
 def clock(hour: float) -> str:

@@ -119,11 +119,12 @@ def tap_only(audit: Audit) -> Iterator[Hit]:
             continue
         row = analytes()[need.goal]
         first = "Use only the treated tap for infant formula, drinking, cooking and brushing teeth. Tell everybody in the house, and label the other taps."
-        pipe = (
-            " Flush other taps until they run cold. Have lead and brass parts replaced, and lead service lines located."
-            if need.goal in PLUMBING
-            else ""
-        )
+        pipe = ""
+        if need.goal in PLUMBING:
+            lines = (
+                "lead and brass parts replaced, and lead service lines located" if need.goal in _asked_first() else "pipe, fittings and taps checked"
+            )
+            pipe = f" Flush other taps until they run cold. Have {lines}."
         yield Hit("caution", f"{row.name} is treated at the drinking tap only. All other taps still deliver {audit.show(everywhere, row.shown_unit)}, "
                   f"above the limit of {audit.show(need.high or 0.0, row.shown_unit)}.", first + pipe, (need.goal,), source=need.source)  # fmt: skip
 
@@ -143,10 +144,11 @@ def _from_the_pipe(audit: Audit, need: Need) -> Hit:
 
 
 def _comfort_at_the_tap(audit: Audit) -> Iterator[Hit]:
-    """Metals that pipe and fittings give above a limit of comfort, and rust that a first draw brings while the source is within its limits."""
+    """Metals that pipe and fittings give above a limit of comfort, and rust at a tap while the source is within its limits."""
     told = {need.goal for need in audit.needs}
+    at_taps = audit.evidence.taps.keys() | audit.evidence.stood.keys()
     for limit in audit.limits:
-        if limit.analyte in told:
+        if limit.analyte in told or limit.analyte not in at_taps:
             continue
         given, stood = audit.evidence.taps.get(limit.analyte), audit.evidence.stood.get(limit.analyte)
         row = analytes()[limit.analyte]
@@ -284,6 +286,11 @@ def seen_not_treated(audit: Audit) -> Iterator[Hit]:
         )
 
 
+def _asked_first() -> set[str]:
+    """The metals that a first draw is asked for, where water may dissolve pipe: lead and copper."""
+    return set(table("tests")["demanded"]["lead-plumbing"]["tests"])
+
+
 @rule("lead-plumbing", "water", "safety.lead")
 def lead_plumbing(audit: Audit) -> Iterator[Hit]:
     """Aggressive water in metal pipe, and no first draw tested for lead and copper; a flushed sample or the source clear nothing."""
@@ -291,7 +298,7 @@ def lead_plumbing(audit: Audit) -> Iterator[Hit]:
     metal = bool(pipe and pipe.material == "copper") or "blue_green_stains" in audit.facts.observations
     house, raw = audit.duty.rows["house"], audit.run.raw
     dissolves = raw.ph < house["aggressive_ph"] or (raw.ph < house["soft_ph"] and raw.value("alkalinity") < house["soft_alkalinity"])
-    if metal and dissolves and not first_drawn(audit.facts) >= {"lead", "copper"}:
+    if metal and dissolves and not first_drawn(audit.facts) >= _asked_first():
         yield Hit("caution", f"Water at pH {raw.ph:.1f} with {audit.show(raw.value('alkalinity'), 'mg/L alkalinity')} alkalinity is in contact with metal pipe, "
                   "and no first-draw sample was tested for both lead and copper.",
                   "Take a first-draw sample after the water has stood overnight. Flush taps before drinking until you have the result.")  # fmt: skip

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..chemistry.water import CA_TO_HARDNESS, MG_TO_HARDNESS
 from ..job.facts import Basis, Facts, SampleFacts
-from ..job.limits import limits_of
+from ..job.limits import limits_of, outside
 from ..language.analytes import Analyte, analytes, shown_in
 from ..language.display import show
 from ..language.reading import Reading
@@ -77,9 +77,10 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
     """What the samples tell of each analyte, on the basis chosen for it; what was assumed in reading goes to ``notes``."""
     states: dict[str, AnalyteState] = {}
     samples = standing_for_raw(facts)
+    elsewhere = [each for each in enumerate(facts.samples) if each not in samples]
     for name, analyte in analytes().items():
         found = [(i, s, s.readings[name]) for i, s in samples if name in s.readings and not (s.point == "tap" and name in PLUMBING)]
-        found += _shown_elsewhere(facts, name, found)
+        found += _shown_elsewhere(facts, name, elsewhere, bool(found))
         for i, _, reading in found:
             if reading.note:
                 notes.append(Assumption(f"$.samples[{i}].readings.{name}", reading.typed, reading.note))
@@ -113,30 +114,24 @@ def combine(facts: Facts, notes: list[Assumption]) -> dict[str, AnalyteState]:
     return states
 
 
-def _shown_elsewhere(facts: Facts, name: str, found: list[Found]) -> list[Found]:
+def _shown_elsewhere(facts: Facts, name: str, elsewhere: list[tuple[int, SampleFacts]], told: bool) -> list[Found]:
     """Readings at a tap or behind a unit that the water of the source has to answer for, though they were not drawn there.
 
-    Microbes, and what is above a health limit; at a tap that was flushed, and where no raw sample tells of it, above any limit.
+    Microbes, and what is above a health limit; at a tap that was flushed, and where no raw sample told of it, outside any limit.
     """
-    if name in PLUMBING or (name in MADE and facts.source.kind != "town"):
+    seen = [(index, sample, sample.readings[name]) for index, sample in elsewhere if name in sample.readings]
+    if not seen or name in PLUMBING or (name in MADE and facts.source.kind != "town"):
         return []
-    known = {index for index, _, _ in found}
-    marks = [limit for limit in limits_of(facts) if limit.analyte == name]
-    told: list[Found] = []
-    for index, sample in enumerate(facts.samples):
-        reading = sample.readings.get(name)
-        if reading is None or reading.qualifier == "below" or index in known:
-            continue
+    analyte, marks = analytes()[name], [limit for limit in limits_of(facts) if limit.analyte == name]
+    found: list[Found] = []
+    for index, sample, reading in seen:
         first = sample.point == "tap" and sample.draw == "first"
-        counts = [mark for mark in marks if mark.health or (sample.point == "tap" and not first and not found)]
-        if (name not in DEPOSITS or not first) and any(mark.broken_by(reading.low if _little_harms(name) else top_of(reading)) for mark in counts):
-            told.append((index, sample, reading))
-    return told
-
-
-def _little_harms(name: str) -> bool:
-    """Whether little of an analyte is what harms."""
-    return analytes()[name].adverse == "low"
+        if (first and name in DEPOSITS) or (reading.qualifier == "below" and analyte.adverse == "high"):
+            continue
+        counts = [mark for mark in marks if mark.health or (sample.point == "tap" and not first and not told)]
+        if any(outside(mark, _bottom(reading, analyte), top_of(reading)) for mark in counts):
+            found.append((index, sample, reading))
+    return found
 
 
 def sample_values(sample: SampleFacts) -> dict[str, float]:

@@ -73,7 +73,7 @@ class Planner:
         if works(best) and (self.search.hurried or self.idle(name_stages(train))):
             train = self._lean(train)
         elif not works(best):
-            train = self._without_idle(train)
+            train = self._lean(train, idle=True)
         named = tuple(name_stages(train))
         complete = works(best)
         return Plan(named, complete, lambda: why_not(named, self.search, self.duty, self.evidence, self.needs))
@@ -147,30 +147,28 @@ class Planner:
             best, train = min(easier, key=lambda scored: scored[0])
         return best, train
 
-    def _lean(self, train: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
-        """The train without what it does as well without: where the search was cut short, it need not be the shortest."""
+    def _lean(self, train: tuple[AnyStage, ...], idle: bool = False) -> tuple[AnyStage, ...]:
+        """The train without what it does as well without: where the search was cut short, it need not be the shortest.
+
+        idle: only what the audit calls unneeded, since a stage that does not meet its need may still lower what is in the water.
+        """
         told, run, at = self._against(train), self._run(train), len(train)
+        met = [need for need in self.search.needs if need.met_by(run.finished, run.tap)]
+        tried = self.idle(name_stages(train)) if idle else None
         while at > 0:
             at -= 1
-            if train[at].room.serves or self._asked_for(train[at]):
+            if train[at].room.serves or self._asked_for(train[at]) or (tried is not None and at not in tried):
                 continue
             first, last = self._with_it(train, run, at)
             other = (*train[:first], *train[last + 1 :])
             if not other or (self._refused(other) and not self._refused(train)):
                 continue
             without = self._run(other)
-            if not all(need.met_by(without.finished, without.tap) for need in self.search.needs) or self._purposeful(run, at):
+            if not all(need.met_by(without.finished, without.tap) for need in met) or self._purposeful(run, at):
                 continue
             if _wanted(other, without) >= _wanted(train, run) - {*train[first : last + 1]} and (left := self._against(other)) <= told:
                 train, run, told, at = other, without, left, len(other)  # what served it may be idle now
-        return train
-
-    def _without_idle(self, train: tuple[AnyStage, ...]) -> tuple[AnyStage, ...]:
-        """A train that leaves something undone without the stages that the audit calls unneeded, where nothing new is said without them."""
-        for at in sorted(self.idle(name_stages(train)), reverse=True):
-            other = (*train[:at], *train[at + 1 :])
-            if not self._asked_for(train[at]) and self._against(other) <= self._against(train):
-                train = other
+                tried = self.idle(name_stages(train)) if idle else None
         return train
 
     def _run(self, train: tuple[AnyStage, ...]) -> TrainRun:
@@ -241,13 +239,15 @@ class Planner:
                 return
 
     def _widened(self, path: Path) -> Path | None:
-        """The path with its cartridges in the largest housings; None where it has none, or where their sizes were given."""
-        stages: list[AnyStage] = []
-        for stage in path.stages:
-            keys = stage.room.wider(stage.keys, self.duty)
-            stages.append(stage if keys is None else Stage(stage.room, keys))
-        larger = sum(one is not other for one, other in zip(stages, path.stages, strict=True))
-        return path._replace(stages=tuple(stages), price=path.price + self.row["wider"] * larger) if larger else None
+        """The path with its cartridges in the largest housings; None where all stand in them, or where their sizes were given."""
+        wider = [stage.room.wider(stage.keys, self.duty) for stage in path.stages]
+        if not any(wider):
+            return None
+        stands = [stage.sizing.params.get("housing") for stage in self._run(path.stages).stages]
+        grown = [keys if keys is not None and keys.housing != housing else None for keys, housing in zip(wider, stands, strict=True)]
+        stages = tuple(stage if keys is None else Stage(stage.room, keys) for stage, keys in zip(path.stages, grown, strict=True))
+        larger = sum(keys is not None for keys in grown)
+        return path._replace(stages=stages, price=path.price + self.row["wider"] * larger) if larger else None
 
     def _pumped(self, path: Path, own: int | None, pressure: float) -> Path | None:
         """The path with a booster pump of a pressure [kPa] at its head, or its own pump set to it; None where that is not to be.

@@ -132,10 +132,20 @@ class ATapAdds(unittest.TestCase):
         nickel = job({"draw": "first", "readings": {"nickel": "60 ug/L"}}, job={"standard": "eu"})
         self.assertEqual([(need.goal, need.tap) for need in nickel.needs], [("nickel", "pipe")])
         self.assertIn("tap-only/nickel", rules(nickel))
+        remedies = [finding.remedy for finding in nickel.proposal.findings if finding.rule == "tap-only/nickel"]
+        self.assertIn("fittings", remedies[0])
+        self.assertNotIn("lead", remedies[0])
         self.assertIn("unmet/zinc", rules(job({"draw": "first", "readings": {"zinc": "7 mg/L"}})))
         sour = QUIET_SOURCE | {"ph": "6.6", "alkalinity": "35 mg/L as CaCO3"}
         zinc = job(samples=[{"point": "raw", "readings": sour}, {"point": "tap", "draw": "first", "readings": {"zinc": "7 mg/L"}}])
         self.assertTrue({"neutralizer", "chemical_feed"} & {stage.kind for stage in zinc.plan.train})
+
+    def test_both_ends_of_a_limit_at_a_tap(self) -> None:
+        """A strip at a flushed tap that nobody took at the source: pH between 5 and 6, or below its range of 6, is acid water; 7 to 8 asks for nothing."""
+        untold = {name: value for name, value in QUIET_SOURCE.items() if name != "ph"}
+        for typed, acid in (("5..6", True), ("<6", True), ("7..8", False)):
+            told = job(samples=[{"point": "raw", "readings": untold}, {"point": "tap", "draw": "flushed", "readings": {"ph": typed}}])
+            self.assertEqual("tap" in told.evidence.states["ph"].origin, acid, typed)
 
     def test_rust_of_old_pipe(self) -> None:
         """Iron of 4 mg/L at the tap and 0.05 at the source: no iron filter, and it is told where it comes from. Manganese over its health limit
