@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,8 +21,10 @@ from ..maintenance.use import Use
 from ..monitoring.bands import Bands
 from ..monitoring.readings import Readings, worked_out
 from ..monitoring.series import series
-from ..monitoring.trend import Point, alone
+from ..monitoring.trend import Point, alone, trend
 
+#: readings whose trend says where a series stands now
+NEWEST = 6
 #: what is counted on and never falls, or is a level that is filled: no outliers are looked for there
 COUNTED = ("lamp_hours", "starts", "regenerations", "meter", "salt_level", "brine_level", "solution_level", "days_since_regeneration")
 
@@ -54,6 +56,7 @@ class DataQuality:
         read = self._read()
         self.readings = self._believed(read, Bands(variant, tasks, read, as_of))
         self.bands = Bands(variant, tasks, self.readings, as_of)
+        self.barely = frozenset(self._barely())
         self._tell_rest()
 
     # --- what is believed ---------------------------------------------------------------------------------------------
@@ -116,6 +119,8 @@ class DataQuality:
         """Whether a reading is as designed, or something says the same: the one before it where none came after, another of its unit within
         a fortnight, one of another unit on the same visit, an alarm, or what was seen then."""
         on, value = part[place]
+        if place == len(part) - 1 and self._grave(key, value):
+            return True  # if it is so, somebody is in danger: told, not doubted
         band = bands.band(key, on)
         if band is None or band.holds(value):
             return True  # it is odd, but as designed: nothing to doubt
@@ -132,6 +137,45 @@ class DataQuality:
             ):
                 return True
         return any(abs((entry.on - on).days) <= 14 and (entry.alarm == unit or entry.seen) for entry in self.log.entries)
+
+    def _grave(self, key: str, value: float) -> bool:
+        """Whether a reading says that a barrier is gone: a sensor that sees no light, no residual behind a feed."""
+        taken = SeriesKey.of(key)
+        feeds = {stage.id for stage in self.stages if stage.kind == "chemical_feed"}
+        dark = taken.name == "intensity" and value < mark("uv", "light_gone")
+        return dark or (taken.place in feeds and taken.name == "free_chlorine_out" and value <= mark("chemical_feed", "residual_gone"))
+
+    def _barely(self) -> Iterator[str]:
+        """Series whose newest reading is past its band by less than a reading tells apart, where neither the one before it nor their trend is.
+
+        One such reading is no fault yet: it is read again.
+        """
+        for key in self.readings.by_key:
+            points, taken = self.readings.lately(key), SeriesKey.of(key)
+            if len(points) < 2 or taken.name in COUNTED or taken.what in MICROBES or (band := self.bands.band(key)) is None:
+                continue
+            (before, then), (on, value) = points[-2:]
+            end = band.passed(value)
+            if end is None or before == on or abs(value - end) > 1.001 * self.bands.tells(key) or band.passed(then) == end:
+                continue
+            line = trend(points[-NEWEST:]) if len(points) > 2 else None
+            if line is None or band.passed(line.level) != end:
+                bound = f"at {'most' if value > end else 'least'} {self._said(key, end)}"
+                told = f"{self._said(key, value)} is only just past what is expected ({bound}), and the reading before it was not: read it again"
+                self.doubted.append(Doubt(on, self.readings.series(key).own, told))
+                yield key
+
+    def comes_and_goes(self, key: str) -> list[Point]:
+        """Readings of a series clearly above its band, of late and between such as are within; empty where they are few, old, or no news."""
+        points, band = self.readings.since(key), self.bands.band(key)
+        if band is None or band.high is None or not points or not self.readings.speaks(key, points[-1][0], self.as_of):
+            return []
+        clear = band.high + self.bands.tells(key)
+        above = [place for place, (_, value) in enumerate(points) if value > clear]
+        if len(above) < mark("log", "comes") or above[0] < mark("log", "fine") or len(points) - 1 - above[-1] >= mark("log", "chances"):
+            return []
+        since = len(points) - above[0]
+        return [points[place] for place in above] if mark("log", "often") * since <= len(above) < since else []
 
     def _counted(self, key: str, read: Readings) -> list[Point]:
         """A counter that fell without its task being done was misread; where it runs on from there, it began anew, and nobody wrote that down."""

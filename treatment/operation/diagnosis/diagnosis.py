@@ -30,7 +30,7 @@ from .waters import waters
 
 FORMAT = "cairn-diagnosis/1"
 #: series whose crossing is the day of the task that begins them anew
-CROSSING = ("pressure_drop", "normal_flow", "passage", "ph_out", "intensity")
+CROSSING = ("pressure_drop", "normal_flow", "passage", "ph_out", "intensity", "salt_level", "solution_level")
 #: days at the most into which a crossing is told
 FAR = 3650
 
@@ -167,10 +167,8 @@ class Diagnosis:
             points = self.look.readings.since(key)
             words = f"{series.words} {'reached' if found.on <= self.as_of else 'reaches'} its alert level on {found.on}, by {len(points)} readings"
             low, high = max(found.low, planned.last), max(min(found.high, planned.due_on), found.on)
-            on = max(found.on, planned.last)
-            planned = replace(
-                planned, due_on=on, low=min(low, on), high=high, basis="condition", overdue=self.as_of > on, why=f"{words}; {planned.why}"
-            )
+            on, basis = max(found.on, planned.last), "consumption" if series.what in COUNTED else "condition"
+            planned = replace(planned, due_on=on, low=min(low, on), high=high, basis=basis, overdue=self.as_of > on, why=f"{words}; {planned.why}")
         return planned
 
     # --- series -------------------------------------------------------------------------------------------------------

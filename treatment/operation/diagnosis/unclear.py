@@ -22,11 +22,14 @@ def no_longer(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
     """
     causes = list(told)
     explained = {own for cause in causes for _, key in cause.stands_on for own in (key, _own(look, key))}
+    bypassed = {SeriesKey.of(key).place for cause in causes if cause.id == "bypass-open" for _, key in cause.stands_on}
     limits = {key for cause in causes if cause.id.startswith("health-limit/") for _, key in cause.stands_on}
     for stage in look.stages:
         for name in sorted({*stage.room.puts_right, *stage.water_in.known()} & {*stage.water_out.known()} & {*analytes()}):
             cause = _no_longer(look, stage, name, f"{stage.id}.{name}_out")
             if cause is None or f"{stage.id}.{name}_out" in (limits if cause.severity == "danger" else explained):
+                continue
+            if stage.id in bypassed and cause.severity != "danger":
                 continue
             yield cause
 
@@ -39,16 +42,22 @@ def _own(look: DataQuality, key: str) -> str:
 def _no_longer(look: DataQuality, stage: StageRun[Any], name: str, key: str) -> Cause | None:
     row, point = analytes()[name], look.readings.last(key)
     limit = health_limit(look, name)
+    if gone_again := look.comes_and_goes(key):
+        point = gone_again[-1]
     if point is None or row.adverse == "low" or not look.readings.speaks(key, point[0], look.as_of, grave=limit is not None and point[1] > limit):
         return None
     came, left = stage.water_in.value(name), stage.water_out.value(name)
     band = look.bands.band(key)
     if came - left <= look.bands.tells(key, came) or band is None or band.high is None or point[1] <= band.high:
         return None
+    over = limit is not None and point[1] > limit
+    if key in look.barely and not over:
+        return None
     system = look.variant.audit.facts.job.units
     read, most = show(point[1], row.shown_unit, system), show(band.high, row.shown_unit, system)
     evidence = [f"{row.said} {read} after the {stage.said} on {point[0]}, expected at most {most}"]
-    over = limit is not None and point[1] > limit
+    if gone_again:
+        evidence.append(f"seen in {len(gone_again)} readings since {gone_again[0][0]}, and as expected in others between them")
     if over and limit is not None:
         evidence.append(f"the health limit is {show(limit, row.shown_unit, system)}")
     severity = "danger" if over or (row.is_microbe and stage.disinfects) else "fault"
@@ -58,6 +67,8 @@ def _no_longer(look: DataQuality, stage: StageRun[Any], name: str, key: str) -> 
         f"Test {row.said} before and after the {stage.said} on one day.",
         "Check its bypass, what it is due for, and how fast water runs through it.",
     )
+    if gone_again:
+        do = (*do, "Write down the flow, the time of day and the days since its last wash with each reading.")
     apart = "As it arrives: its bypass, or what is in it is used up. Less than arrives: it is overloaded, or runs too fast."
     return Cause(f"no-longer/{name}", stage.id, ALONE, 0.0, tuple(map(sentence, evidence)), (), apart, do, severity, ((point[0], key),))
 

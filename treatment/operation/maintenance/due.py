@@ -154,9 +154,12 @@ def _sooner(found: Interval, task: Task) -> Interval:
 
 def _by_fills(task: Task, log: Log, use: Use) -> Interval | None:
     """Salt: what was filled, at the rate of the fills before it where there are some, else of the design for what the meter says."""
-    fills = [(entry.on, entry.amount.value) for entry in log.services.get(task.id, []) if entry.amount is not None and entry.amount.unit == "kg"]
-    if not fills or task.quantity is None or task.quantity.value <= 0:
+    done = log.services.get(task.id, [])
+    weighed = {place: entry.amount.value for place, entry in enumerate(done) if entry.amount is not None and entry.amount.unit == "kg"}
+    if not weighed or task.quantity is None or task.quantity.value <= 0:
         return None
+    usual = statistics.median(weighed.values())  # a filling of which nobody wrote down how much was as much as usual
+    fills = [(entry.on, weighed.get(place, usual)) for place, entry in enumerate(done)]
     planned = task.quantity.value / task.every  # kg a day by the design
     spread = (task.high / task.every, task.low / task.every)
     rate, learned = planned * (use.ratio or 1.0), False

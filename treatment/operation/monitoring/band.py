@@ -19,7 +19,13 @@ class Band:
 
     def holds(self, value: float) -> bool:
         """Whether a value lies within."""
-        return (self.low is None or value >= self.low) and (self.high is None or value <= self.high)
+        return self.passed(value) is None
+
+    def passed(self, value: float) -> float | None:
+        """The end that a value is past; None where it lies within."""
+        if self.low is not None and value < self.low:
+            return self.low
+        return self.high if self.high is not None and value > self.high else None
 
     def as_json(self) -> dict[str, Any]:
         """As the diagnosis prints it."""

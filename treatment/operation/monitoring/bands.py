@@ -169,10 +169,10 @@ class Bands:
             "pressure": (supply.pressure_low, supply.pressure_high),
         }
         if what in ends:
-            low, high = ends[what]
+            (low, high), drift = ends[what], (mark("pump", "switch_drifts"), "of it")
             return between(
-                work("least", "end − gauge", "kPa", "upkeep.log", end=(low, "kPa"), gauge=gauge),
-                work("most", "end + gauge", "kPa", "upkeep.log", end=(high, "kPa"), gauge=gauge),
+                work("least", "end − max(gauge, drift × end)", "kPa", "upkeep.log", end=(low, "kPa"), gauge=gauge, drift=drift),
+                work("most", "end + max(gauge, drift × end)", "kPa", "upkeep.log", end=(high, "kPa"), gauge=gauge, drift=drift),
             )
         if what == "flow":
             share = (mark("pump", "pressure_lost"), "of it")

@@ -105,7 +105,7 @@ def _lives_shorten(s: Indicators) -> Indicator | None:
     lives = _lives(s)
     if len(lives) < 2:
         return None
-    last, usual = lives[-3:], statistics.median(lives[: max(len(lives) // 3, 1)])
+    last, usual = lives[-3:], statistics.median(lives[: min(max(len(lives) // 3, 1), 3)])
     falling = all(b < a for a, b in itertools.pairwise(last)) and last[-1] < mark("bed", "cartridge_short") * usual
     short = len(lives) > 3 and max(last) < mark("bed", "cartridge_short") * usual and last[-1] <= last[0]
     return Indicator(falling or short, f"at first {usual:.0f} days, lately cartridges lasted {', '.join(map(str, last))} days")

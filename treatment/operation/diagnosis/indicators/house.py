@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import datetime as dt
 import itertools
-from collections.abc import Callable
+import statistics
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from ....language.log_keys import log_key
-from ....language.series_key import SeriesKey
 from ....language.tables import table
 from ....train.marks import mark
 from ....train.treatment import StageRun
@@ -80,11 +80,12 @@ def _train_strong(s: Indicators) -> Indicator | None:
     for key in (*(f"{id}.pressure_out" for id in reversed(s.look.ids)), "source.pressure_low", "source.pressure"):
         points = s.current(key)
         if len(points) >= 2:
-            first, last = points[0], points[-1]
+            few = min(max(len(points) // 3, 1), 5)  # a gauge is read anywhere between cut-in and cut-out
+            first, last = ((part[-1][0], statistics.median(value for _, value in part)) for part in (points[:few], points[-few:]))
             strong = last[1] >= first[1] - max(2 * s.bands.tells("x.pressure"), mark("pump", "strong_lost") * first[1])
             return Indicator(
                 strong,
-                f"{log_key(key, s.look.ids).words} {s.said(key, last[1])} on {last[0]}, {s.said(key, first[1])} on {first[0]}",
+                f"{log_key(key, s.look.ids).words} {s.said(key, last[1])} until {last[0]}, {s.said(key, first[1])} until {first[0]}",
                 ((last[0], key),),
             )
     return None
@@ -195,31 +196,34 @@ def _used_when_away_or_beyond(s: Indicators) -> Indicator | None:
 @sign
 def _several_raw(s: Indicators) -> Indicator | None:
     """Whether two stages or more show raw water at once: what each should change is as it arrives."""
-    raw, on = [], []
+    raw: list[str] = []
+    on: list[tuple[dt.date, str]] = []
     for stage in s.look.stages:
-        for name in stage.room.answers:
-            key = f"{stage.id}.{name}_out"
-            point, band = s.fresh(key), s.bands.band(key)
-            if point is None or band is None:
-                continue
-            arrives, leaves = stage.water_in.known().get(name), stage.water_out.known().get(name)
-            if arrives is None or leaves is None or abs(arrives - leaves) <= 2 * s.bands.tells(key):
-                continue
-            came = (arrives, s.look.variant.run.raw.known().get(name, arrives))  # past this unit alone, or past those before it, too
-            same = any(
-                abs(point[1] - each) <= max(mark("log", "same") * abs(each), s.bands.tells(key)) and abs(point[1] - each) < abs(point[1] - leaves)
-                for each in came
-            )
-            if same:
-                raw.append(f"{log_key(key, s.look.ids).words} {s.said(key, point[1])}")
-                on.append((point[0], key))
-                break
-    near = len({SeriesKey.of(key).place for _, key in on}) >= 2 and max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(
-        days=mark("log", "near")
-    )
+        shown = list(_as_it_arrived(s, stage))
+        on += [(day, key) for day, key, _ in shown]
+        raw += [f"{log_key(key, s.look.ids).words} {s.said(key, value)}" for _, key, value in shown[:1]]
     if len(raw) < 2:
         return no("units still change their water") if raw else None
+    near = max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(days=mark("log", "near"))
     return Indicator(near, f"several units show raw water at once: {'; '.join(raw)}", tuple(on))
+
+
+def _as_it_arrived(s: Indicators, stage: StageRun[Any]) -> Iterator[tuple[dt.date, str, float]]:
+    """What a stage should change and leaves as it came, past it alone or past those before it, too: what it is there for first."""
+    came, left, raw = stage.water_in.known(), stage.water_out.known(), s.look.variant.run.raw.known()
+    for name in dict.fromkeys((*stage.room.answers, *left)):
+        key = f"{stage.id}.{name}_out"
+        if key not in s.readings.by_key or name not in came or name not in left:
+            continue
+        point = s.fresh(key)
+        if point is None or abs(came[name] - left[name]) <= 2 * s.bands.tells(key):
+            continue
+        day, value = point
+        if any(
+            abs(value - each) <= max(mark("log", "same") * abs(each), s.bands.tells(key)) and abs(value - each) < abs(value - left[name])
+            for each in (came[name], raw.get(name, came[name]))
+        ):
+            yield day, key, value
 
 
 @sign

@@ -114,9 +114,9 @@ class Indicators:
         return self.seen(what, words, 2 * int(mark("log", "near")))
 
     def beyond(self, key: str, above: bool, words: str) -> Indicator | None:
-        """Whether the newest reading lies beyond its band on one side; inside it says no."""
+        """Whether the newest reading lies beyond its band on one side; inside it says no, and nothing where it is only just past, once."""
         point, band = self.fresh(key), self.bands.band(key)
-        if point is None or band is None:
+        if point is None or band is None or key in self.look.barely:
             return None
         end = band.high if above else band.low
         if end is None:

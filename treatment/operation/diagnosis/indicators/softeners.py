@@ -201,6 +201,32 @@ def _hardness_stepped(s: Indicators) -> Indicator | None:
 
 
 @sign
+def _hardness_at_times(s: Indicators) -> Indicator | None:
+    """Whether it now passes in some readings and not in others, after it was as designed: what is held between two regenerations has become less."""
+    key = s.key("hardness_out")
+    found = s.look.comes_and_goes(key)
+    if not found:
+        return None
+    (day, value), count = found[-1], len([point for point in s.readings.since(key) if point[0] >= found[0][0]])
+    told = f"hardness after it above what is expected in {len(found)} of {count} readings since {found[0][0]}, {s.said(key, value)} on {day}, and as designed before"
+    return yes(told, *((day, key) for day, _ in found))
+
+
+@sign
+def _capacity_fell(s: Indicators) -> Indicator | None:
+    """Whether it rose at once and stayed up, or comes and goes since."""
+    stepped = s.of("hardness_stepped")
+    return stepped if stepped is not None and stepped.holds else s.of("hardness_at_times") or stepped
+
+
+@sign
+def _capacity_sinks(s: Indicators) -> Indicator | None:
+    """Whether it climbs over months, or comes and goes since a day."""
+    climbs = s.of("hardness_climbs")
+    return climbs if climbs is not None and climbs.holds else s.of("hardness_at_times") or climbs
+
+
+@sign
 def _iron_arrives(s: Indicators) -> Indicator | None:
     assert s.stage is not None
     limit = float(s.stage.duty.rows["softener"]["iron_counts"])
