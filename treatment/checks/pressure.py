@@ -61,6 +61,7 @@ def surely_short(audit: Audit) -> bool:
 def pressure_high(audit: Audit) -> Iterator[Hit]:
     """More pressure than house or vessels bear, and no pressure-reducing valve; or units that stand before it."""
     row, supply = audit.duty.rows["house"], audit.duty.supply
+    yield from _pumped_too_high(audit)
     most = max(supply.pressure_high, supply.night_pressure or 0.0)
     asked = row["night_asked_kpa"]
     if (
@@ -103,6 +104,20 @@ def pressure_high(audit: Audit) -> Iterator[Hit]:
             f"The pressure is {audit.show(most, 'kPa')}{when}; in a house it should stay below {audit.show(row['house_max_kpa'], 'kPa')}.",
             "Fit a pressure-reducing valve before the train.",
         )
+
+
+def _pumped_too_high(audit: Audit) -> Iterator[Hit]:
+    """A booster pump set above what vessels or house bear, with nothing after it that reduces the pressure again."""
+    row = audit.duty.rows["house"]
+    for stage in audit.run.stages:
+        held = float(stage.sizing.params.get("pressure", 0.0)) if stage.room.pumps else 0.0
+        vessels, later = held > row["vessel_max_kpa"], audit.run.later(stage)
+        if held <= row["house_max_kpa"] * 1.005 or stage.at_tap or any(other.room.reduces for other in later[: 1 if vessels else None]):
+            continue
+        what = "vessels and housings are rated for" if vessels else "in a house it should stay below"
+        most = audit.show(row["vessel_max_kpa" if vessels else "house_max_kpa"], "kPa")
+        yield Hit("fault" if vessels else "caution", f"The {stage.said} is set to {audit.show(held, 'kPa')}; {what} {most}.",
+                  f"Set it to {audit.show(row['house_max_kpa'], 'kPa')} or less.", stage=stage.id)  # fmt: skip
 
 
 def _set(audit: Audit) -> str:

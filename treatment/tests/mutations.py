@@ -222,6 +222,10 @@ MUTATIONS: dict[str, Spoil] = {
         "oxidizing_filter", where=lambda stage: stage.get("medium") != "cartridge", medium="cartridge", tank=None, volume=None, vessels=None, bed=None, hour=None
     ),
     "wrong anion resin": changed("anion_exchange", where=lambda stage: stage.get("target") == "tannin", target="nitrate"),
+    "pump at 130 psi": changed("booster_pump", pressure="130 psi"),
+    "small aeration tank": changed("aeration", volume="25 gal"),
+    "a timer of one day": changed("softener", regeneration="timer", every_days=1),
+    "a screen of 5 um": changed("sediment", where=lambda stage: stage.get("form") == "cartridge", form="spin_down", micron="5 um", housing=None),
     "valve at 110 psi": changed("pressure_reducing_valve", set="110 psi"),
     "drinking branch before the lamp": tap_first,
     "fed hot": installed("softener", feed="hot"),

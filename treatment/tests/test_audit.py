@@ -185,6 +185,8 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "cartridge-iron": (job(readings={"iron": "4 mg/L", "ferrous_iron": "4 mg/L", "ph": "7.2"}, train=[{"kind": "oxidizing_filter", "medium": "cartridge"}, SEDIMENT]),
     job(readings={"ph": "7.2"}, train=[{"kind": "oxidizing_filter", "medium": "cartridge"}, SEDIMENT])),
     "contact-short/neutralizer": (job(train=[{"kind": "neutralizer", "volume": "0.5 ft3", "tank": "8x44"}]), job(train=SOUND)),
+    "contact-short/aeration": (job(readings={"hydrogen_sulfide": "4 mg/L"}, train=[{"kind": "aeration", "volume": "30 gal"}]),
+    job(readings={"hydrogen_sulfide": "4 mg/L"}, train=[{"kind": "aeration", "volume": "200 gal"}])),
     "bed-shallow": (soft(volume="0.75 ft3"), soft()),
     "freeboard-short": (soft(volume="2.25 ft3"), soft()),
     "uv-dose": (job(train=[*SOUND[:4], UV | {"rated_flow": "6 gpm"}]), job(train=SOUND)),

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+from ..audit.audit import Audit
+from ..audit.rules import Hit, rule
 from ..chemistry import carbonate
 from ..chemistry.carbonate import CO2
 from ..chemistry.water import ACID_OF_IRON, Water
@@ -13,7 +16,7 @@ from ..job.feed_limits import FeedLimit
 from ..language.figure import Figure, figure, solved, source, work
 from ..language.spec import key
 from ..train.keys import StageKeys
-from ..train.treatment import Purchase, Sizing, Treatment, tank_body
+from ..train.treatment import Purchase, Sizing, StageRun, Treatment, tank_body
 
 
 def gas_known(water: Water, duty: Duty) -> bool:
@@ -135,3 +138,15 @@ class Aeration(Treatment[AerationKeys]):
 
 
 AERATION = Aeration()
+
+
+@rule("contact-short/<kind>", "train", "aeration.performance", on="aeration")
+def contact_short(audit: Audit, stage: StageRun[AerationKeys]) -> Iterator[Hit]:
+    """A tank too small for the air to do its work at design flow."""
+    held, flow = stage.sizing.params["volume"], stage.duty.flow
+    wanted, minutes = float(audit.duty.rows["aeration"]["detention_min"]), held / flow
+    if minutes < 0.95 * wanted:
+        yield Hit("fault" if minutes < 0.5 * wanted else "caution",
+                  f"The aeration tank holds {audit.show(held, 'L')}: {audit.show(minutes, 'min')} at {audit.show(flow, 'L/min')}, where {audit.show(wanted, 'min')} are needed. "
+                  "Less gas leaves than is shown, and less iron is oxidized.",
+                  f"Fit a tank of {audit.show(wanted * flow, 'L')}.", (stage.kind,))  # fmt: skip

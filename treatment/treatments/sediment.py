@@ -415,7 +415,14 @@ def _spared(keys: SedimentKeys) -> str:
 
 @rule("micron-too-fine", "train", "sediment.purpose", on="sediment")
 def micron_too_fine(audit: Audit, stage: StageRun[SedimentKeys]) -> Iterator[Hit]:
-    """A cartridge that is full of dirt before people accept to change it: put a coarser one before it, or a bed."""
+    """A cartridge that is full of dirt before people accept to change it: put a coarser one before it, or a bed; a screen finer than one can be flushed."""
+    finest = audit.duty.rows["sediment_forms"]["spin_down_finest"]
+    if form_of(stage.keys) == "spin_down" and stage.sizing.params["micron"] < finest:
+        yield Hit(
+            "fault",
+            f"A flushed screen of {stage.sizing.params['micron']:g} µm is not made: below {finest:g} µm a mesh blinds, and a flush does not clear it.",
+            f"Fit a cartridge of {stage.sizing.params['micron']:g} µm; a flushed screen of {audit.duty.rows['sediment_forms']['spin_down_micron']:g} µm goes before it.",
+        )
     life, row = stage.figures.get("replacement_interval"), audit.duty.rows["sediment"]
     if life and life.value < row["life_accepted"] * 0.995:
         plugged = life.value < row["life_plugged"]

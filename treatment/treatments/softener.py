@@ -580,8 +580,15 @@ def setting_uncompensated(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterat
 @rule("salt-inefficient", "train", "softener.efficiency", on="softener")
 def salt_inefficient(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hit]:
     """More salt than the capacity is worth."""
-    good, waste = stage.figures["salt_efficiency"].value, audit.duty.rows["softener"]["wasteful_gr_lb"]
-    if good < waste:
+    row = audit.duty.rows["softener"]
+    good, waste, given = stage.figures["salt_efficiency"].value, row["wasteful_gr_lb"], stage.keys.every_days
+    lasts, iron = stage.figures["days_between_regenerations"].value, stage.water_in.iron > row["iron_counts"]
+    most = min(lasts, row["interval_iron"] if iron else row["interval_max"])
+    if given and given < row["early_share"] * most and good * given / lasts < waste:
+        yield Hit("caution", f"The softener regenerates every {audit.show(given, 'day')}, though the resin lasts {audit.show(lasts, 'day')}: it removes {good * given / lasts:.0f} "
+                             f"grains for each pound of salt; below {waste} salt is wasted.",
+                  f"Let the meter decide, at the latest after {audit.show(most, 'day')}.")  # fmt: skip
+    elif good < waste:
         yield Hit("caution", f"The softener removes {good:.0f} grains for each pound of salt ({audit.show(stage.sizing.params['salt_dose'], 'g/L')}); "
                              f"below {waste} salt is wasted.",
                   "Dose less salt and regenerate a little more often, or fit more resin.")  # fmt: skip

@@ -191,6 +191,15 @@ def storage_short(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
                   "Use a larger tank, more roof or less water, or add a second source with its own isolation and backflow protection.")  # fmt: skip
 
 
+@rule("storage-short", "train", "storage.balance")
+def rain_not_stored(audit: Audit) -> Iterator[Hit]:
+    """A roof without a tank: between two showers nothing comes."""
+    stages = audit.run.stages
+    if stages and audit.facts.source.kind == "rain" and not any(stage.room.stores for stage in stages):
+        yield Hit("fault", f"Nothing stores the rain: between showers no water comes, and the house uses {audit.show(audit.duty.daily, 'L/day')}.",
+                  "Put a storage tank with a pump after the first-flush diverter, sized on the rain record, and disinfect after it.")  # fmt: skip
+
+
 @rule("storage-light", "train place", "storage.light", on="storage_tank")
 def storage_light(audit: Audit, stage: StageRun[StorageTankKeys]) -> Iterator[Hit]:
     """A tank that lets light in."""
