@@ -143,7 +143,7 @@ def blocks(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
 def clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
     """Too little room to work on a unit, to drop its sump, or to lift its lid."""
     install, row = stage.keys.install, _marks()
-    if install is None or stage.room.pulled(stage.sizing) > 0:
+    if install is None:
         return
     if install.clearance_front is not None and install.clearance_front < row["front_m"] - 1e-3:
         yield Hit(
@@ -152,7 +152,7 @@ def clearance(audit: Audit, stage: StageRun[Any]) -> Iterator[Hit]:
             "Move it, or what is in front of it.",
             (stage.kind,),
         )
-    lift = stage.room.lifted(stage.keys, stage.sizing) / 1000
+    lift = 0.0 if stage.room.pulled(stage.sizing) > 0 else stage.room.lifted(stage.keys, stage.sizing) / 1000  # a lamp: uv-clearance
     if lift and install.clearance_above is not None and install.clearance_above < lift - 1e-3:
         yield Hit(
             "caution",

@@ -290,6 +290,7 @@ CASES: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "tap-only/nitrate": (tap(), job(readings=HARD_ONLY, train=[SOFTENER])),
     "element-prefilter": (job(readings=HARD_ONLY | {"turbidity": "2 NTU"}, train=[BARRIER]), job(readings=HARD_ONLY | {"turbidity": "2 NTU"}, train=[SEDIMENT, BARRIER])),
     "viruses-pass": (job(readings=HARD_ONLY | {"e_coli": "present"}, train=[SEDIMENT, BARRIER]), job(readings=HARD_ONLY | {"e_coli": "present"}, train=[SEDIMENT, BARRIER, UV])),
+    "clearance/uv": (lamp(clearance_front="2 in"), lamp(clearance_front="30 in")),
     "clearance/barrier_filter": (job(readings=HARD_ONLY, train=[BARRIER | {"install": {"clearance_above": "4 in"}}]),
     job(readings=HARD_ONLY, train=[BARRIER | {"install": {"clearance_above": "30 in"}}])),
     "orientation/scale_control": (job(readings=HARD_ONLY, train=[{"kind": "scale_control", "install": {"orientation": "horizontal"}}]),
