@@ -37,7 +37,7 @@ def unmet(audit: Audit) -> Iterator[Hit]:
     """A comfort need that the finished water does not meet, or a comfort limit that the train itself breaks."""
     asked = [need for need in audit.needs if not (need.standing and need.goal == "ph")]  # that is told below, as what the train does
     for need in asked:
-        if not need.health and not need.met_by(audit.run.finished, audit.run.tap):
+        if not need.met_by(audit.run.finished, audit.run.tap) and need.tap != "pipe" and not need.hurts(audit.run.finished.value(need.goal)):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             bound = need.high if need.high is not None and value > need.high else need.low
             yield Hit(
@@ -93,12 +93,12 @@ def health(audit: Audit) -> Iterator[Hit]:
     for need in audit.needs:
         if need.health and need.tap == "pipe" and not need.met_by(audit.run.finished, audit.run.tap):
             yield _from_the_pipe(audit, need)
-        elif need.health and need.goal not in MICROBES and not need.met_by(audit.run.finished, audit.run.tap):
+        elif need.goal not in MICROBES and not need.met_by(audit.run.finished, audit.run.tap) and need.hurts(audit.run.finished.value(need.goal)):
             value, row = audit.run.finished.value(need.goal), analytes()[need.goal]
             yield Hit(
                 "danger",
                 f"{row.name} in the treated water is {audit.show(value, analytes()[need.goal].shown_unit)}; the health limit is "
-                f"{audit.show(need.high or 0.0, analytes()[need.goal].shown_unit)}.",
+                f"{audit.show(need.health_high or 0.0, analytes()[need.goal].shown_unit)}.",
                 "Do not drink this water or shower with it. Have the plumbing and the hot water checked by a specialist, then retest."
                 if row.is_microbe
                 else "Do not drink this water. Treat it at the drinking tap or consult a specialist, then retest.",
@@ -115,7 +115,7 @@ def tap_only(audit: Audit) -> Iterator[Hit]:
         if not need.health or not need.tap or tap is house or not need.met_by(house, tap):
             continue
         everywhere = need.value if need.tap == "pipe" else house.value(need.goal)
-        if need.tap != "pipe" and need.met_by(house):
+        if need.tap != "pipe" and (need.met_by(house) or not need.hurts(everywhere)):
             continue
         row = analytes()[need.goal]
         first = "Use only the treated tap for infant formula, drinking, cooking and brushing teeth. Tell everybody in the house, and label the other taps."
@@ -126,7 +126,7 @@ def tap_only(audit: Audit) -> Iterator[Hit]:
             )
             pipe = f" Flush other taps until they run cold. Have {lines}."
         yield Hit("caution", f"{row.name} is treated at the drinking tap only. All other taps still deliver {audit.show(everywhere, row.shown_unit)}, "
-                  f"above the limit of {audit.show(need.high or 0.0, row.shown_unit)}.", first + pipe, (need.goal,), source=need.source)  # fmt: skip
+                  f"above the limit of {audit.show(need.health_high or 0.0, row.shown_unit)}.", first + pipe, (need.goal,), source=need.source)  # fmt: skip
 
 
 def _from_the_pipe(audit: Audit, need: Need) -> Hit:
@@ -135,7 +135,7 @@ def _from_the_pipe(audit: Audit, need: Need) -> Hit:
     draw = "in the first draw" if need.goal in first_drawn(audit.facts) else "in a sample"
     return Hit(
         "danger",
-        f"{row.name} {draw} at the tap is {audit.show(need.value, unit)}; the health limit is {audit.show(need.high or 0.0, unit)}.",
+        f"{row.name} {draw} at the tap is {audit.show(need.value, unit)}; the health limit is {audit.show(need.health_high or 0.0, unit)}.",
         "Flush until it runs cold (30 s to 2 min, longer with a lead service line) before drinking. Fit a certified filter or membrane at the "
         "drinking tap at once, raise pH and alkalinity and keep them steady, and replace lead and brass parts. Protect infants and pregnant women first.",
         (need.goal,),

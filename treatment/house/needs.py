@@ -35,7 +35,8 @@ class Need:
     """Something to be put right. goal: an analyte; low and high: what it should lie between, in ``unit``.
 
     standing: the raw water meets it, but what the train makes on the way is held against it, too. eased: a mark on the water,
-    and what stands in place of ``high`` where it bears that. borne: so much below ``low`` is told, and asks for nothing.
+    and what stands in place of ``high`` where it bears that. borne: so much below ``low`` is told, and asks for nothing. health: whether
+    the source is beyond a health limit; what is aimed at (``high``) may be stricter than that limit (``health_high``).
     """
 
     goal: str
@@ -51,6 +52,11 @@ class Need:
     standing: bool = False
     eased: tuple[str, float] | None = None
     borne: float = 0.0
+    health_high: float | None = None
+
+    def hurts(self, value: float) -> bool:
+        """Whether so much of it is beyond the health limit, and not only beyond what is aimed at."""
+        return self.health and (self.health_high is None or value > self.health_high * (1 + 1e-6))
 
     def met_by(self, water: Water, tap: Water | None = None) -> bool:
         """Whether the water of the house, or that of the drinking tap where this suffices, meets it.
@@ -81,6 +87,7 @@ class Need:
 
     def as_json(self) -> dict[str, Any]:
         limit = self.high if self.low is None or self.value > (self.high or self.value) else self.low
+        limit = self.health_high if self.health and self.health_high is not None else limit
         unit = self.unit
         return {
             "goal": self.goal,
@@ -155,10 +162,26 @@ def _limits_broken(facts: Facts, evidence: Evidence, measured: set[str]) -> dict
         known = found.get(limit.analyte)
         high = limit.high if known is None or known.high is None else min(known.high, limit.high)
         why = "this kind of source carries microbes" if limit.analyte in evidence.carried else _why(limit)
+        if known and known.health:
+            stricter = f"; the {_kind(limit)} limit is {show(limit.high, analytes()[limit.analyte].shown_unit, facts.job.units)}"
+            why = known.why + (stricter if high == limit.high < (known.high or 0.0) else "")
+        endangers = [known.health_high] if known and known.health_high is not None else [limit.high] if limit.health else []
         tap = "only" if limit.analyte in facts.wishes.drinking_tap_only else "may" if limit.analyte in TAP_GOALS else ""
         health = limit.health or bool(known and known.health)
         eased = _by_calcite() if limit.analyte == "ph" else None
-        found[limit.analyte] = Need(limit.analyte, why, limit.low, high, value, limit.unit, health, limit.source, tap=tap, eased=eased)
+        found[limit.analyte] = Need(
+            limit.analyte,
+            why,
+            limit.low,
+            high,
+            value,
+            limit.unit,
+            health,
+            limit.source,
+            tap=tap,
+            eased=eased,
+            health_high=min(endangers, default=None),
+        )
     return found
 
 
@@ -185,7 +208,9 @@ def _from_the_pipe(facts: Facts, evidence: Evidence) -> dict[str, Need]:
         value = evidence.plumbing.get(limit.analyte)
         if value is not None and limit.health and limit.broken_by(value):
             why = f"pipe and fittings release it at the tap: {_why(limit)}"
-            found[limit.analyte] = Need(limit.analyte, why, None, limit.high, value, limit.unit, True, limit.source, tap="pipe")
+            found[limit.analyte] = Need(
+                limit.analyte, why, None, limit.high, value, limit.unit, True, limit.source, tap="pipe", health_high=limit.high
+            )
     return found
 
 
@@ -281,10 +306,13 @@ def _hardness(facts: Facts, water: Water, notes: list[Assumption]) -> Need | Non
 def _why(limit: Limit) -> str:
     if limit.analyte in MICROBES:
         return "must be absent from drinking water"
-    kind = "health" if limit.health else "aesthetic"
     if not _set_of(limit):
         return f"outside {limit.source}"
-    return f"outside the {kind} limit ({table('limits')[_set_of(limit)]['title']})"
+    return f"outside the {_kind(limit)} limit ({table('limits')[_set_of(limit)]['title']})"
+
+
+def _kind(limit: Limit) -> str:
+    return "health" if limit.health else "aesthetic"
 
 
 def _set_of(limit: Limit) -> str:
