@@ -93,6 +93,23 @@ class SeveralAtOnce(Read):
         found = self.look(well, [*fine, *every([305, 312], **now)])
         self.assertEqual([cause.id for cause in found.causes if cause.severity != "danger"], ["bypass-open"])
 
+    def test_what_says_it_by_itself_stays(self) -> None:
+        """Raw water behind two units, and no regeneration since months at one of them: the bypass first, the valve beside it."""
+        raw = self.well.run.raw
+        now = {"iron__iron_out": f"{raw.value('iron'):.2f} mg/L", "soft__hardness_out": f"{raw.hardness:.0f} mg/L as CaCO3"}
+        fine = every(range(20, 200, 10), iron__iron_out="0.04 mg/L", soft__hardness_out="0.3 gpg", soft__regenerations=lambda i: 2 * i)
+        meter = every(range(15, 316, 50), meter=lambda i: f"{i * 14000} gal")
+        log = [*fine, *every(range(200, 316, 15), **now, soft__regenerations="34"), *meter]
+        self.assertEqual([cause.id for cause in self.look(self.well, log).causes if cause.severity == "fault"][:2], ["bypass-open", "valve-stuck"])
+
+    def test_a_pump_that_starts_more_for_the_water_it_brings(self) -> None:
+        """Twice the water and five times the starts: the tank; twice the starts for twice the water: the house."""
+        meter = {"meter": lambda i: f"{i * 4000 + max(i - 6, 0) * 4000} L"}
+        tank = every(range(0, 240, 20), source__starts=lambda i: 400 * i + max(i - 6, 0) * 1800, **meter)
+        house = every(range(0, 240, 20), source__starts=lambda i: 400 * i + max(i - 6, 0) * 400, **meter)
+        self.assertIn("pressure-tank-waterlogged", self.causes(self.well, tank))
+        self.assertNotIn("pressure-tank-waterlogged", self.causes(self.well, house))
+
     def test_a_membrane_whose_feed_is_soft(self) -> None:
         """Flow down and passage up behind a softener: scale, with its feed said to be soft, or dirt; never nothing."""
         tap = variant_of([{"kind": "softener", "id": "soft"}, {"kind": "carbon", "id": "coal"}, {"kind": "reverse_osmosis", "id": "ro"}])

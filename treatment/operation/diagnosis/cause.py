@@ -52,7 +52,7 @@ def order() -> dict[str, int]:
 class Cause:
     """Something that may be behind it. score: signs that speak for it, of all that were told and what is assumed; weight: its share among the offered.
 
-    stands_on: the readings, or what was seen (day, key), that say so.
+    stands_on: the readings, or what was seen (day, key), that say so; by_itself: whether something else than treated water says it, too.
     """
 
     id: str
@@ -65,6 +65,7 @@ class Cause:
     do: tuple[str, ...]
     severity: str
     stands_on: tuple[tuple[dt.date, str], ...]
+    by_itself: bool = False
 
     @property
     def series(self) -> tuple[str, ...]:

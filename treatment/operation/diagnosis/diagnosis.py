@@ -31,6 +31,18 @@ from .waters import waters
 FORMAT = "cairn-diagnosis/1"
 #: series whose crossing is the day of the task that begins them anew
 CROSSING = ("pressure_drop", "normal_flow", "passage", "ph_out", "intensity", "salt_level", "solution_level")
+#: signs of a unit that say of it what its treated water does not: its cause stands, whatever else that water shows
+BY_THEMSELVES = (
+    "count_stands",
+    "salt_gone",
+    "salt_stands",
+    "brine_high",
+    "medium_low",
+    "drop_high",
+    "drop_climbs",
+    "drop_climbs_or_high",
+    "backwash_below",
+)
 #: days at the most into which a crossing is told
 FAR = 3650
 
@@ -119,6 +131,7 @@ class Diagnosis:
             do,
             severity,
             stands_on,
+            any(sign is not None and sign.holds for sign in (signs.of(name) for name in BY_THEMSELVES if name in (*row.must, *row.may))),
         )
 
     @property
@@ -131,7 +144,9 @@ class Diagnosis:
         ids = {cause.id for cause in found}
         if "bypass-open" in ids:
             own = {SeriesKey.of(key).place for cause in found if cause.id == "bypass-open" for _, key in cause.stands_on}
-            found = [cause for cause in found if cause.id == "bypass-open" or cause.stage not in own or cause.severity == "danger"]
+            found = [cause for cause in found if cause.id == "bypass-open" or cause.stage not in own or cause.severity == "danger" or cause.by_itself]
+            most = max(cause.score for cause in found if cause.id == "bypass-open")  # it explains more, with one assumption: it stands first
+            found = [replace(cause, score=min(cause.score, 0.9 * most)) if cause.stage in own else cause for cause in found]
         if "leak" in ids:
             found = [cause for cause in found if cause.id != "more-use"]
         found = self._named(found, "dark-water", "source-changed/uvt", lambda own, other: True)

@@ -69,6 +69,13 @@ class Use:
         days = sum(each.days for each in inside)
         return sum(each.daily * each.days for each in inside) / days if days >= mark("meter", "metered") else None
 
+    def over(self, begin: dt.date, end: dt.date) -> float | None:
+        """What the house used a day between two days on which, or near which, the meter was read; None where it was not [L/day]."""
+        slack = dt.timedelta(days=mark("meter", "read_near"))
+        inside = [each for each in self.stretches if each.begin >= begin - slack and each.end <= end + slack]
+        days = sum(each.days for each in inside)
+        return sum(each.daily * each.days for each in inside) / days if days >= (end - begin).days - 2 * slack.days and days > 0 else None
+
     def ratio_since(self, begin: dt.date) -> float | None:
         """What is used of what the design has since a day, where that was metered long enough; else of the last year."""
         found = self.between(begin, None)

@@ -46,12 +46,17 @@ def _starts_up(s: Indicators) -> Indicator | None:
     """Whether the pump starts more often for the water it brings than before."""
     for key in ("source.starts", *(f"{id}.starts" for id in s.look.ids)):
         points = s.current(key)
-        rates = [((b - a).days and (y - x) / (b - a).days, b) for (a, x), (b, y) in itertools.pairwise(points) if b > a and y >= x]
-        if len(rates) >= 2:
-            (first, _), (last, day) = rates[0], rates[-1]
-            return Indicator(
-                first > 0 and last > mark("pump", "starts") * first, f"{first:.0f} starts a day at first, {last:.0f} until {day}", ((day, key),)
-            )
+        spans = [(a, b, (y - x) / (b - a).days) for (a, x), (b, y) in itertools.pairwise(points) if b > a and y >= x]
+        if len(spans) >= 2:
+            (begun, first_day, first), (since, day, last) = spans[0], spans[-1]
+            told = f"{first:.0f} starts a day at first, {last:.0f} until {day}"
+            before, now = s.look.use.over(begun, first_day), s.look.use.over(since, day)
+            if before and now:  # more water is more starts
+                told += f", with {s.shown(before, 'L/day')} and {s.shown(now, 'L/day')} used"
+                first, last = first / before, last / now
+            elif (used := s.of("more_used")) is not None and used.holds:
+                return no(told, (day, key))
+            return Indicator(first > 0 and last > mark("pump", "starts") * first, told, ((day, key),))
     return None
 
 
