@@ -9,7 +9,7 @@ from typing import Any
 
 from ...language.analytes import MICROBES
 from ...language.display import show, show_within
-from ...language.log_keys import LogKey
+from ...language.log_keys import TAP, LogKey
 from ...language.series_key import SeriesKey
 from ...planning.evaluated import EvaluatedTrain
 from ...train.marks import mark
@@ -21,6 +21,7 @@ from ..maintenance.use import Use
 from ..monitoring.bands import Bands
 from ..monitoring.readings import Readings, worked_out
 from ..monitoring.series import series
+from ..monitoring.taps import from_taps
 from ..monitoring.trend import Point, alone, trend
 
 #: readings whose trend says where a series stands now
@@ -65,7 +66,11 @@ class DataQuality:
         raw = {
             key: [(on, value.middle) for on, value in values if self._possible(on, value.key, value.low)] for key, values in self.log.points.items()
         }
-        return Readings(self.log, self.ids, raw | worked_out(raw, self.stages))
+        plain = raw | worked_out(raw, self.stages)
+        if not any(SeriesKey.of(key).place == TAP for key in raw):
+            return Readings(self.log, self.ids, plain)
+        alone = Bands(self.variant, self.tasks, Readings(self.log, self.ids, plain), self.as_of)
+        return Readings(self.log, self.ids, plain, from_taps(raw, self.variant.run, alone.tells))
 
     def _possible(self, on: dt.date, key: LogKey, value: float) -> bool:
         if key.analyte is not None and not key.analyte.is_microbe:
@@ -97,11 +102,11 @@ class DataQuality:
                 found[key] = self._counted(key, read) if what == "lamp_hours" else points
                 continue
             gone = set(self._alone(key, read, bands))
-            own, told = read.series(key).own, {(doubt.on, doubt.key) for doubt in self.doubted}
+            told = {(doubt.on, doubt.key) for doubt in self.doubted}
             self.doubted += [
                 Doubt(on, own, f"{self._said(key, value)} differs from the readings before and after it, and nothing else supports it")
                 for on, value in sorted(gone)
-                if (on, own) not in told
+                if (on, own := read.told_by(key, on)) not in told
             ]
             found[key] = [point for point in points if point not in gone]
         return read.only(found)
@@ -126,7 +131,7 @@ class DataQuality:
             return True  # it is odd, but as designed: nothing to doubt
         if place == len(part) - 1 and not band.holds(part[place - 1][1]) and (value > part[0][1]) == (part[place - 1][1] > part[0][1]):
             return True  # the newest of a way that began before
-        unit, own = SeriesKey.of(key).place, read.series(key).own
+        unit, own = SeriesKey.of(key).place, read.told_by(key, on)
         for other, values in self.log.points.items():
             if other in (key, own) or SeriesKey.of(other).name in COUNTED:
                 continue
@@ -162,7 +167,7 @@ class DataQuality:
             if line is None or band.passed(line.level) != end:
                 bound = f"at {'most' if value > end else 'least'} {self._said(key, end)}"
                 told = f"{self._said(key, value)} is only just past what is expected ({bound}), and the reading before it was not: read it again"
-                self.doubted.append(Doubt(on, self.readings.series(key).own, told))
+                self.doubted.append(Doubt(on, self.readings.told_by(key, on), told))
                 yield key
 
     def comes_and_goes(self, key: str) -> list[Point]:
@@ -206,5 +211,6 @@ class DataQuality:
 
     @property
     def keys(self) -> list[str]:
-        """Every series, those that were worked out among them."""
-        return sorted({*self.log.points, *self.readings.by_key})
+        """Every series, those that were worked out among them; what was only read at a tap is the tap's."""
+        read = self.readings
+        return sorted({*self.log.points, *(key for key, points in read.by_key.items() if not all(read.at_tap(key, day) for day, _ in points))})

@@ -25,7 +25,7 @@ from ..monitoring.trend import Point, Trend, trend
 from .cause import BOIL, Cause, CauseRow, order, rows
 from .data_quality import COUNTED, DataQuality
 from .indicators import Indicator, Indicators
-from .unclear import no_longer, unexplained
+from .unclear import at_taps, no_longer, unexplained
 from .waters import waters
 
 FORMAT = "cairn-diagnosis/1"
@@ -83,12 +83,18 @@ class Diagnosis:
         found = [cause for cause in (*self._by_table(), *waters(self.look)) if cause is not None]
         found = self._apart(found)
         found += no_longer(self.look, found)
+        found += at_taps(self.look, found)
         found += unexplained(self.look, found)
         whole = sum(cause.score for cause in found) or 1.0
-        weighed = [replace(cause, weight=cause.score / whole) for cause in found]
+        weighed = [replace(cause, weight=cause.score / whole, stands_on=self._as_told(cause)) for cause in found]
         return tuple(
             sorted(weighed, key=lambda c: (c.severity != "danger", c.severity == "advice", -round(c.weight, 6), c.stage or "", order().get(c.id, 0)))
         )
+
+    def _as_told(self, cause: Cause) -> tuple[tuple[dt.date, str], ...]:
+        """The readings a cause stands on; what was read at a tap is the tap's."""
+        read = self.look.readings
+        return tuple((day, read.told_by(key, day) if read.at_tap(key, day) else key) for day, key in cause.stands_on)
 
     def _by_table(self) -> Iterator[Cause | None]:
         signs = {stage.id: Indicators(self.look, stage) for stage in self.variant.run.stages}

@@ -7,9 +7,11 @@ from typing import Any
 
 from ...language.analytes import analytes
 from ...language.display import show
+from ...language.log_keys import TAP
 from ...language.prose import sentence
 from ...language.series_key import SeriesKey
 from ...train.treatment import StageRun
+from ..monitoring.taps import OF_THE_HOUSE, answers_for
 from .cause import BOIL, Cause
 from .data_quality import COUNTED, DataQuality
 from .waters import ALONE, DRINK, health_limit
@@ -27,7 +29,10 @@ def no_longer(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
     for stage in look.stages:
         for name in sorted({*stage.room.puts_right, *stage.water_in.known()} & {*stage.water_out.known()} & {*analytes()}):
             cause = _no_longer(look, stage, name, f"{stage.id}.{name}_out")
-            if cause is None or f"{stage.id}.{name}_out" in (limits if cause.severity == "danger" else explained):
+            key = f"{stage.id}.{name}_out"
+            if cause is None or not {key, *(look.readings.told_by(key, day) for day, _ in cause.stands_on)}.isdisjoint(
+                limits if cause.severity == "danger" else explained
+            ):
                 continue
             if stage.id in bypassed and cause.severity != "danger":
                 continue
@@ -55,7 +60,8 @@ def _no_longer(look: DataQuality, stage: StageRun[Any], name: str, key: str) -> 
         return None
     system = look.variant.audit.facts.job.units
     read, most = show(point[1], row.shown_unit, system), show(band.high, row.shown_unit, system)
-    evidence = [f"{row.said} {read} after the {stage.said} on {point[0]}, expected at most {most}"]
+    where = "at a tap" if look.readings.at_tap(key, point[0]) else f"after the {stage.said}"
+    evidence = [f"{row.said} {read} {where} on {point[0]}, expected at most {most}"]
     if gone_again:
         evidence.append(f"seen in {len(gone_again)} readings since {gone_again[0][0]}, and as expected in others between them")
     if over and limit is not None:
@@ -71,6 +77,36 @@ def _no_longer(look: DataQuality, stage: StageRun[Any], name: str, key: str) -> 
         do = (*do, "Write down the flow, the time of day and the days since its last wash with each reading.")
     apart = "As it arrives: its bypass, or what is in it is used up. Less than arrives: it is overloaded, or runs too fast."
     return Cause(f"no-longer/{name}", stage.id, ALONE, 0.0, tuple(map(sentence, evidence)), (), apart, do, severity, ((point[0], key),))
+
+
+def at_taps(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
+    """What the train should put right and a tap shows worse than that, clearly or twice, as long as no cause stands on it: no unit answers for it alone."""
+    run = look.variant.run
+    explained = {look.readings.told_by(key, day) if "." in key else key for cause in told for day, key in cause.stands_on}
+    for key in look.keys:
+        name = SeriesKey.of(key).name
+        if SeriesKey.of(key).place != TAP or name not in analytes() or name in OF_THE_HOUSE or key in explained or key in look.barely:
+            continue
+        row, point, band = analytes()[name], look.readings.last(key), look.bands.band(key)
+        if point is None or band is None or not look.readings.speaks(key, point[0], look.as_of):
+            continue
+        end, tells = band.passed(point[1]), look.bands.tells(key)
+        put_right = (run.raw.value(name) - run.finished.value(name)) * (1 if row.adverse == "high" else -1) > tells
+        if end is None or (point[1] > end) != (row.adverse == "high") or not put_right:
+            continue
+        stage = answers_for(run, name, look.bands.tells)
+        own = look.readings.last(str(SeriesKey(stage.id, name, "out"))) if stage is not None else None
+        if own is not None and own[0] > point[0]:
+            continue  # it was read behind its unit since
+        before = look.readings.lately(key)[-2:-1]
+        if abs(point[1] - end) <= tells and not (before and band.passed(before[0][1]) == end):
+            continue
+        system = look.variant.audit.facts.job.units
+        read, bound = show(point[1], row.shown_unit, system), show(end, row.shown_unit, system)
+        evidence = (f"{row.said} {read} at a tap on {point[0]}, expected {'at most' if point[1] > end else 'at least'} {bound}",)
+        do = (f"Test {row.said} after each unit on one day.", "Check the bypass of each unit, and what each is due for.")
+        apart = "As it should be after the last unit: the pipe, or the heater. Not so there: the first unit after which it is wrong."
+        yield Cause(f"no-longer/{name}", None, ALONE, 0.0, tuple(map(sentence, evidence)), (), apart, do, "fault", ((point[0], key),))
 
 
 def unexplained(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:

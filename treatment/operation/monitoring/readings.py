@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import Any
 
 from ...language.analytes import analytes
+from ...language.log_keys import TAP
 from ...language.series_key import SeriesKey
 from ...train.marks import mark
 from ...train.treatment import StageRun
@@ -19,15 +20,29 @@ from .trend import Point, Trend, trend
 
 
 class Readings:
-    """Key -> points, in the order of their days. ids: of the train's stages, in its order."""
+    """Key -> points, in the order of their days. ids: of the train's stages, in its order; taps: key of a unit's treated water -> what of it
+    was read at a tap."""
 
-    def __init__(self, log: Log, ids: Sequence[str], points: Mapping[str, list[Point]]):
+    def __init__(self, log: Log, ids: Sequence[str], points: Mapping[str, list[Point]], taps: Mapping[str, list[Point]] | None = None):
         self.log, self.ids, self.by_key = log, tuple(ids), dict(points)
         self._series: dict[str, Series] = {}
+        self._taps = {key: frozenset(day for day, _ in read) for key, read in (taps or {}).items()}
+        for key, read in (taps or {}).items():
+            self.by_key[key] = [*self.by_key.get(key, []), *read]
 
     def only(self, points: Mapping[str, list[Point]]) -> Readings:
         """The same log with fewer points."""
-        return Readings(self.log, self.ids, points)
+        fewer = Readings(self.log, self.ids, points)
+        fewer._taps = self._taps
+        return fewer
+
+    def at_tap(self, key: str, day: dt.date) -> bool:
+        """Whether what a unit left on a day was read at a tap."""
+        return day in self._taps.get(key, ())
+
+    def told_by(self, key: str, day: dt.date) -> str:
+        """The key of the log by which a reading of a series was told."""
+        return f"{TAP}.{SeriesKey.of(key).what}" if self.at_tap(key, day) else self.series(key).own
 
     def series(self, key: str) -> Series:
         """What a key means here."""

@@ -153,7 +153,7 @@ def _ph_as_raw(s: Indicators) -> Indicator | None:
     arrives = raw[1] if raw is not None else s.stage.water_in.ph
     return Indicator(
         low.holds and point[1] <= arrives + mark("neutralizer", "ph_as_arrives"),
-        f"pH {point[1]:.1f} after it on {point[0]}, {arrives:.1f} before it",
+        f"{s.worded(s.key('ph_out'), point[0], 'pH after it')} {point[1]:.1f} on {point[0]}, {arrives:.1f} before the unit",
         ((point[0], s.key("ph_out")),),
     )
 

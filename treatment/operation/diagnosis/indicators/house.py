@@ -206,7 +206,7 @@ def _several_raw(s: Indicators) -> Indicator | None:
     for stage in s.look.stages:
         shown = list(_as_it_arrived(s, stage))
         on += [(day, key) for day, key, _ in shown]
-        raw += [f"{log_key(key, s.look.ids).words} {s.said(key, value)}" for _, key, value in shown[:1]]
+        raw += [f"{s.worded(key, day, log_key(key, s.look.ids).words)} {s.said(key, value)}" for day, key, value in shown[:1]]
     if len(raw) < 2:
         return no("units still change their water") if raw else None
     near = max(day for day, _ in on) - min(day for day, _ in on) <= dt.timedelta(days=mark("log", "near"))

@@ -122,8 +122,13 @@ class Indicators:
         if end is None:
             return None
         out = point[1] > end if above else point[1] < end
+        words = self.worded(key, point[0], words)
         told = f"{words} {self.said(key, point[1])} on {point[0]}, expected {'at most' if above else 'at least'} {self.said(key, end)}"
         return Indicator(out, told, ((point[0], key),))
+
+    def worded(self, key: str, day: dt.date, words: str) -> str:
+        """What a reading is called in evidence: what was read at a tap is called so."""
+        return words.replace(" after it", " at a tap") if self.readings.at_tap(key, day) else words
 
     def moves(self, key: str, least: float, words: str, days: int = 60) -> Indicator | None:
         """Whether a series moved by so much (signed) along its trend since the last service, over so many days at the least."""
@@ -136,6 +141,7 @@ class Indicators:
         if span < days:
             return None
         so = moved >= least if least > 0 else moved <= least
+        words = self.worded(key, points[-1][0], words)
         told = f"{words}: {self.said(key, points[0][1])} on {points[0][0]}, {self.said(key, points[-1][1])} on {points[-1][0]}"
         return Indicator(so, told, tuple((day, key) for day, _ in points))
 

@@ -153,7 +153,8 @@ def _setting_seen(s: Indicators) -> Indicator | None:
     if not works or not all(sign.holds for sign in works):
         return late
     never = min(value for _, value in points) > band.high
-    told = f"hardness after it was never as designed, from {s.said(key, points[0][1])} on {points[0][0]} on, while it regenerates"
+    said = s.worded(key, points[-1][0], "hardness after it")
+    told = f"{said} was never as designed, from {s.said(key, points[0][1])} on {points[0][0]} on, while it regenerates"
     return Indicator(never, told, tuple((day, key) for day, _ in points))
 
 
@@ -208,7 +209,8 @@ def _hardness_at_times(s: Indicators) -> Indicator | None:
     if not found:
         return None
     (day, value), count = found[-1], len([point for point in s.readings.since(key) if point[0] >= found[0][0]])
-    told = f"hardness after it above what is expected in {len(found)} of {count} readings since {found[0][0]}, {s.said(key, value)} on {day}, and as designed before"
+    said, times = s.worded(key, day, "hardness after it"), f"{len(found)} of {count} readings since {found[0][0]}"
+    told = f"{said} above what is expected in {times}, {s.said(key, value)} on {day}, and as designed before"
     return yes(told, *((day, key) for day, _ in found))
 
 
