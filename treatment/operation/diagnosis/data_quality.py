@@ -77,14 +77,14 @@ class DataQuality:
             low, high = key.analyte.plausible
             if not low <= value <= high and not self._designed(on, key.key, value):
                 span = show_within(low, high, key.shown, self.system)
-                self.doubted.append(Doubt(on, key.key, f"{self._said(key.key, value)} is outside what is possible ({span})", impossible=True))
+                self.doubted.append(Doubt(on, key.key, f"{self.said(key.key, value)} is outside what is possible ({span})", impossible=True))
                 return False
         if key.what == "intensity" and value > mark("uv", "light_most"):
             self.doubted.append(Doubt(on, key.key, f"{value:.0f}% is more than a new lamp gives", impossible=True))
             return False
         return True
 
-    def _said(self, key: str, value: float) -> str:
+    def said(self, key: str, value: float) -> str:
         """A value of a series, in the job's units."""
         return show(value, series(key, self.ids).shown, self.system)
 
@@ -104,7 +104,7 @@ class DataQuality:
             gone = set(self._alone(key, read, bands))
             told = {(doubt.on, doubt.key) for doubt in self.doubted}
             self.doubted += [
-                Doubt(on, own, f"{self._said(key, value)} differs from the readings before and after it, and nothing else supports it")
+                Doubt(on, own, f"{self.said(key, value)} differs from the readings before and after it, and nothing else supports it")
                 for on, value in sorted(gone)
                 if (on, own := read.told_by(key, on)) not in told
             ]
@@ -165,8 +165,8 @@ class DataQuality:
                 continue
             line = trend(points[-NEWEST:]) if len(points) > 2 else None
             if line is None or band.passed(line.level) != end:
-                bound = f"at {'most' if value > end else 'least'} {self._said(key, end)}"
-                told = f"{self._said(key, value)} is only just past what is expected ({bound}), and the reading before it was not: read it again"
+                bound = f"at {'most' if value > end else 'least'} {self.said(key, end)}"
+                told = f"{self.said(key, value)} is only just past what is expected ({bound}), and the reading before it was not: read it again"
                 self.doubted.append(Doubt(on, self.readings.told_by(key, on), told))
                 yield key
 

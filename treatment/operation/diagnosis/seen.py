@@ -1,0 +1,94 @@
+"""What somebody saw, smelt, tasted or fell ill of, where no cause of a unit stands on it: the symptom table, asked of this train."""
+
+from __future__ import annotations
+
+import datetime as dt
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from ...evidence.symptoms import SymptomCause, causes
+from ...language.analytes import analytes
+from ...language.display import show
+from ...language.log_keys import TAP
+from ...language.prose import sentence
+from ...language.series_key import SeriesKey
+from ...language.tables import table
+from ...train.marks import mark
+from ...train.treatment import StageRun
+from ..monitoring.taps import answers_for
+from .cause import BOIL, Cause
+from .data_quality import DataQuality
+
+#: seen by people, not at the water: it is a danger until microbes are excluded
+ILL = "illness"
+
+
+def seen(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
+    """A cause for each observation of late that none told so far stands on: what may be behind it here, and the unit that should keep it from the taps.
+
+    Advice where the design itself leaves what causes it, or no train cures it.
+    """
+    keys = {key for cause in told for _, key in cause.stands_on}
+    explained = keys | {SeriesKey.of(key).what for key in keys}
+    for what, days in look.log.seen.items():
+        on = max(days)
+        if what in explained or what not in table("symptoms") or (look.as_of - on).days > 2 * mark("log", "near"):
+            continue
+        if what != ILL and not explained.isdisjoint(_looks(what)):
+            continue  # a cause stands on readings of what causes it
+        yield _seen(look, what, on)
+
+
+def _seen(look: DataQuality, what: str, on: dt.date) -> Cause:
+    system = look.variant.audit.facts.job.units
+    found = causes((what,), look.variant.audit.evidence)
+    likely = [cause for cause in found if cause.standing != "unlikely"] or found
+    evidence, against, stage = [f"{likely[0].said}, reported on {on}"], [], None
+    left = False
+    for name in _looks(what):
+        unit = answers_for(look.variant.run, name, look.bands.tells)
+        stage = stage or unit
+        if unit is not None:
+            evidence.append(f"the {unit.said} should keep {analytes()[name].said} from the taps")
+        if _shows(look, what, name):
+            left = True
+            evidence.append(
+                f"by the design {analytes()[name].said} {show(look.variant.run.finished.value(name), analytes()[name].shown_unit, system)} is left"
+            )
+        if (fine := _read_fine(look, unit, name, on)) is not None:
+            against.append(fine)
+    private = look.variant.audit.facts.source.kind != "town"
+    severity = "danger" if what == ILL and private else "advice" if left or not any(cause.curable for cause in likely) else "caution"
+    first = (BOIL,) if what == ILL else ()
+    do = tuple(dict.fromkeys((*first, *map(_asks, likely))))
+    score = len(evidence) / (len(evidence) + len(against) + 1)
+    return Cause(f"seen/{what}", stage.id if stage else None, score, 0.0, tuple(map(sentence, evidence)), tuple(map(sentence, against)),
+                 likely[0].tell, do, severity, ((on, what),))  # fmt: skip
+
+
+def _asks(cause: SymptomCause) -> str:
+    """What to do about a possible cause: the test that tells, and what it would tell."""
+    test = f"Test {analytes()[cause.test].said} at a tap and before the units. Possible cause: " if cause.test else "Possible cause: "
+    return f"{test}{cause.cause}"
+
+
+def _looks(what: str) -> list[str]:
+    """The analytes by which the causes of an observation are told, each once."""
+    return list(dict.fromkeys(look["analyte"] for cause in table("symptoms")[what]["causes"] for look in cause["looks"]))
+
+
+def _shows(look: DataQuality, what: str, name: str) -> bool:
+    """Whether the design's own finished water is such that it is seen."""
+    value = look.variant.run.finished.get(name)
+    rows: list[dict[str, Any]] = [each for cause in table("symptoms")[what]["causes"] for each in cause["looks"] if each["analyte"] == name]
+    return value is not None and any(value < each["level"] if each.get("below") else value >= each["level"] for each in rows)
+
+
+def _read_fine(look: DataQuality, unit: StageRun[Any] | None, name: str, on: dt.date) -> str | None:
+    """A reading at the unit or at a tap from about then on that is as expected; None where there is none."""
+    keys = [f"{TAP}.{name}", *([str(SeriesKey(unit.id, name, "out"))] if unit is not None else [])]
+    for key in keys:
+        point, band = look.readings.last(key), look.bands.band(key)
+        if point is not None and band is not None and (on - point[0]).days <= mark("log", "slack_seen") and band.holds(point[1]):
+            return f"{analytes()[name].said} {look.said(key, point[1])} on {point[0]} is as expected"
+    return None

@@ -1,0 +1,56 @@
+"""What people see, smell, taste or fall ill of, in a log of little else: never silent, never twice, and no more than it is."""
+
+from __future__ import annotations
+
+from ..job.facts import OBSERVATIONS
+from .example import HARD_ONLY
+from .test_diagnosis import MONTHLY, WELL, Entry, Read, day, every, variant_of
+
+
+class Reported(Read):
+    def setUp(self) -> None:
+        self.well = variant_of(WELL)
+
+    def seen(self, what: str, on: int = 380) -> list[Entry]:
+        return [{"on": day(on), "seen": [what]}]
+
+    def test_nothing_that_was_reported_is_silent(self) -> None:
+        """Each word of the vocabulary has a cause, each once; without a report there is none."""
+        self.assertEqual(self.causes(self.well, [{"on": day(380), "note": "none"}]), [])
+        for what in OBSERVATIONS:
+            with self.subTest(what):
+                causes = self.look(self.well, self.seen(what)).causes
+                self.assertTrue(causes)
+                self.assertEqual(len([cause for cause in causes if any(key == what for _, key in cause.stands_on)]), 1)
+                self.assertTrue(all(cause.do and cause.tell_apart and cause.evidence for cause in causes))
+
+    def test_it_names_the_unit_and_what_speaks_against_it(self) -> None:
+        """Orange stains: the iron filter; iron as expected behind it in that week speaks against it."""
+        read = [{"on": day(375), "readings": {"iron.iron_out": "0.04 mg/L"}}]
+        plain, tested = (self.look(self.well, log).causes[0] for log in (self.seen("orange_stains"), [*read, *self.seen("orange_stains")]))
+        self.assertEqual((plain.id, plain.stage, plain.severity), ("seen/orange_stains", "iron", "caution"))
+        self.assertEqual((plain.against, len(tested.against)), ((), 1))
+        self.assertLess(tested.score, plain.score)
+
+    def test_a_cause_with_readings_says_it_already(self) -> None:
+        """Iron behind the filter beyond its band, and the stains of it: one cause, the filter's own."""
+        passes = every(MONTHLY, iron__iron_out=lambda i: "0.9 mg/L" if i > 8 else "0.04 mg/L")
+        self.assertNotIn("seen/orange_stains", self.causes(self.well, [*passes, *self.seen("orange_stains", 391)]))
+
+    def test_what_the_design_leaves_is_advice(self) -> None:
+        """White crust where nothing softens: by the design; behind a softener a caution."""
+        hard = variant_of([{"kind": "sediment", "id": "five"}], readings=HARD_ONLY)
+        left = self.look(hard, self.seen("white_crust")).causes[0]
+        self.assertEqual((left.id, left.severity), ("seen/white_crust", "advice"))
+        self.assertEqual(self.look(self.well, self.seen("white_crust")).causes[0].severity, "caution")
+
+    def test_illness_is_a_danger_on_a_private_source(self) -> None:
+        """Boil first, test at once; in town it is asked about."""
+        ill = self.look(self.well, self.seen("illness")).causes[0]
+        self.assertEqual((ill.id, ill.severity), ("seen/illness", "danger"))
+        self.assertTrue(ill.do[0].startswith("Boil water"))
+        town = variant_of([{"kind": "softener", "id": "soft"}], readings=HARD_ONLY, source={"kind": "town"})
+        self.assertEqual(self.look(town, self.seen("illness")).causes[0].severity, "caution")
+
+    def test_it_is_over_after_a_quarter_of_a_year(self) -> None:
+        self.assertEqual(self.look(self.well, self.seen("orange_stains", 100), as_of=300).causes, ())
