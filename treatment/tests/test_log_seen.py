@@ -54,3 +54,33 @@ class Reported(Read):
 
     def test_it_is_over_after_a_quarter_of_a_year(self) -> None:
         self.assertEqual(self.look(self.well, self.seen("orange_stains", 100), as_of=300).causes, ())
+
+
+class Alarms(Read):
+    """A unit's alarm has a cause, whatever the unit; what was done at it, or read at it as it should be, ends it."""
+
+    def setUp(self) -> None:
+        self.well = variant_of(WELL)
+
+    def test_of_any_unit(self) -> None:
+        for unit in ("stone", "iron", "soft", "five"):
+            with self.subTest(unit):
+                found = self.look(self.well, [{"on": day(200), "alarm": unit}]).causes
+                self.assertEqual([(cause.id, cause.stage, cause.severity) for cause in found], [("alarm", unit, "caution")])
+        self.assertEqual(self.causes(self.well, [{"on": day(200), "alarm": "uv"}])[:1], ["lamp-out"])
+
+    def test_it_ends(self) -> None:
+        rang: list[Entry] = [{"on": day(200), "alarm": "soft"}]
+        self.assertEqual(self.causes(self.well, [*rang, {"on": day(201), "did": "soft/salt"}]), [])
+        self.assertEqual(self.causes(self.well, [*rang, {"on": day(203), "readings": {"soft.hardness_out": "0.4 gpg"}}]), [])
+        self.assertEqual(self.look(self.well, rang, as_of=300).causes, ())
+
+    def test_a_feed_on_unsafe_water(self) -> None:
+        """It endangers: boil first."""
+        fed = variant_of(
+            [{"kind": "chemical_feed", "id": "feed", "chemical": "chlorine"}, {"kind": "retention_tank", "id": "wait"}],
+            readings={"total_coliform": "12 CFU/100 mL"},
+        )
+        found = self.look(fed, [{"on": day(200), "alarm": "feed"}]).causes[0]
+        self.assertEqual((found.id, found.severity), ("alarm", "danger"))
+        self.assertTrue(found.do[0].startswith("Boil water"))

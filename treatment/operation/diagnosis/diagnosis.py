@@ -25,7 +25,7 @@ from ..monitoring.trend import Point, Trend, trend
 from .cause import BOIL, Cause, CauseRow, order, rows
 from .data_quality import COUNTED, DataQuality
 from .indicators import Indicator, Indicators
-from .seen import seen
+from .seen import alarms, seen
 from .unclear import at_taps, no_longer, unexplained
 from .waters import waters
 
@@ -87,6 +87,7 @@ class Diagnosis:
         found += at_taps(self.look, found)
         found += unexplained(self.look, found)
         found += seen(self.look, found)
+        found += alarms(self.look, found, self.unsafe)
         whole = sum(cause.score for cause in found) or 1.0
         weighed = [replace(cause, weight=cause.score / whole, stands_on=self._as_told(cause)) for cause in found]
         return tuple(

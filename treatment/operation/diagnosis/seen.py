@@ -39,6 +39,42 @@ def seen(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
         yield _seen(look, what, on)
 
 
+def alarms(look: DataQuality, told: Iterable[Cause], unsafe: bool) -> Iterator[Cause]:
+    """A cause for each unit whose alarm sounded of late, where no other says why, and neither work on it nor a good reading at it followed.
+
+    unsafe: whether microbes are in this water, so that a barrier or a feed that stands still endangers.
+    """
+    known = {cause.stage for cause in told}
+    for stage in look.stages:
+        rang = [entry.on for entry in look.log.entries if entry.alarm == stage.id]
+        if not rang or stage.id in known or (look.as_of - max(rang)).days > 2 * mark("log", "near") or _over(look, stage, max(rang)):
+            continue
+        guards = stage.disinfects or stage.kind == "chemical_feed"
+        evidence = f"the alarm of the {stage.said} sounded on {max(rang)}, and nothing entered since says that it is over"
+        do = (
+            *((BOIL,) if guards and unsafe else ()),
+            "Read what its display or its light says, and follow its manufacturer's instructions.",
+            "Check its power, what it is filled with (salt, solution), its valves and its bypass.",
+            "Enter what was done, or a reading at it.",
+        )
+        apart = "Clear the alarm and wait a day. It sounds again: the unit. It does not: a power cut, or a level that was filled since."
+        yield Cause(
+            "alarm", stage.id, 0.5, 0.0, (sentence(evidence),), (), apart, do, "danger" if guards and unsafe else "caution", ((max(rang), stage.id),)
+        )
+
+
+def _over(look: DataQuality, stage: StageRun[Any], on: dt.date) -> bool:
+    """Whether something was done at a unit since a day, or read there as it should be."""
+    if any(entry.did.startswith(f"{stage.id}/") and entry.on >= on for entry in look.log.entries):
+        return True
+    for key in look.log.points:
+        if SeriesKey.of(key).place == stage.id and (point := look.readings.last(key)) is not None and point[0] > on:
+            band = look.bands.band(key)
+            if band is not None and band.holds(point[1]):
+                return True
+    return False
+
+
 def _seen(look: DataQuality, what: str, on: dt.date) -> Cause:
     system = look.variant.audit.facts.job.units
     found = causes((what,), look.variant.audit.evidence)
