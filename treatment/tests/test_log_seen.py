@@ -84,3 +84,48 @@ class Alarms(Read):
         found = self.look(fed, [{"on": day(200), "alarm": "feed"}]).causes[0]
         self.assertEqual((found.id, found.severity), ("alarm", "danger"))
         self.assertTrue(found.do[0].startswith("Boil water"))
+
+
+class WhateverIsRead(Read):
+    """No reading that is far off is silent, whichever it is: a cause of a unit, of the source, or one that says that nothing explains it."""
+
+    def setUp(self) -> None:
+        self.well = variant_of(WELL)
+
+    def worse(self, key: str, fine: str, bad: str) -> list[str]:
+        return self.causes(self.well, every(MONTHLY, **{key: lambda i: fine if i < 10 else bad}))
+
+    def test_where_water_arrives_says_what_left_the_unit_before(self) -> None:
+        """Iron before the softener is iron behind the iron filter."""
+        found = self.look(self.well, every(MONTHLY, soft__iron_in=lambda i: "0.04 mg/L" if i < 10 else "1.3 mg/L"))
+        self.assertEqual({cause.stage for cause in found.causes}, {"iron"})
+        self.assertIn("before the softener", found.causes[0].evidence[0])
+        self.assertIn("soft.iron_in", found.causes[0].series)
+
+    def test_pressure(self) -> None:
+        """More than a house should have, more than vessels bear; at a tap or behind a unit far less than ever."""
+        for bad, severity in (("95 psi", "caution"), ("150 psi", "fault")):
+            found = self.look(self.well, every(MONTHLY, source__pressure_high=lambda i, bad=bad: "60 psi" if i < 10 else bad)).causes
+            self.assertEqual([(cause.id, cause.severity) for cause in found], [("pressure-high", severity)])
+        self.assertEqual(self.worse("source__pressure_high", "60 psi", "75 psi"), [])
+        self.assertEqual(self.worse("tap__pressure", "50 psi", "12 psi"), ["unexplained/pressure"])
+        self.assertEqual(self.worse("uv__pressure_out", "48 psi", "10 psi"), ["unexplained/pressure_out"])
+        self.assertEqual(self.worse("uv__pressure_out", "48 psi", "38 psi"), [])
+
+    def test_water_that_no_unit_changes(self) -> None:
+        """Dissolved solids and cloudiness at the tap, caustic water behind a unit: told, twice running."""
+        self.assertEqual(self.worse("tap__turbidity", "0.2 NTU", "6 NTU"), ["unexplained/turbidity"])
+        self.assertEqual(self.worse("tap__ph", "7.3", "9.8"), ["unexplained/ph"])
+        self.assertEqual(self.causes(self.well, every(MONTHLY, tap__ph=lambda i: "9.8" if i == 12 else "7.3")), [])
+
+    def test_a_softener_that_waits_and_one_that_leaks_brine(self) -> None:
+        """Thirty days since a regeneration; five times the sodium that the exchange gives."""
+        self.assertEqual(self.worse("soft__days_since_regeneration", "3", "30"), ["valve-stuck"])
+        gives = self.well.run.stages[2].water_out.value("sodium")
+        self.assertEqual(self.worse("soft__sodium_out", f"{gives:.0f} mg/L", f"{5 * gives:.0f} mg/L"), ["rinse-short"])
+
+    def test_a_bed_that_sinks(self) -> None:
+        """Iron media a third lower than they were; a bed that settled by 3 % is all there. A softener's is resin lost."""
+        self.assertEqual(self.worse("iron__medium_level", "0.90 m", "0.60 m"), ["media-lost"])
+        self.assertEqual(self.worse("iron__medium_level", "0.90 m", "0.87 m"), [])
+        self.assertEqual(self.worse("soft__medium_level", "0.80 m", "0.55 m"), ["resin-lost"])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime as dt
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from ...language.analytes import MICROBES
@@ -19,9 +20,9 @@ from ..maintenance.log import Log
 from ..maintenance.upkeep import Task
 from ..maintenance.use import Use
 from ..monitoring.bands import Bands
+from ..monitoring.elsewhere import from_elsewhere
 from ..monitoring.readings import Readings, worked_out
 from ..monitoring.series import series
-from ..monitoring.taps import from_taps
 from ..monitoring.trend import Point, alone, trend
 
 #: readings whose trend says where a series stands now
@@ -67,10 +68,10 @@ class DataQuality:
             key: [(on, value.middle) for on, value in values if self._possible(on, value.key, value.low)] for key, values in self.log.points.items()
         }
         plain = raw | worked_out(raw, self.stages)
-        if not any(SeriesKey.of(key).place == TAP for key in raw):
+        if not any(SeriesKey.of(key).place == TAP or SeriesKey.of(key).side == "in" for key in raw):
             return Readings(self.log, self.ids, plain)
         alone = Bands(self.variant, self.tasks, Readings(self.log, self.ids, plain), self.as_of)
-        return Readings(self.log, self.ids, plain, from_taps(raw, self.variant.run, alone.tells))
+        return Readings(self.log, self.ids, plain, from_elsewhere(raw, self.variant.run, alone.tells))
 
     def _possible(self, on: dt.date, key: LogKey, value: float) -> bool:
         if key.analyte is not None and not key.analyte.is_microbe:
@@ -87,6 +88,12 @@ class DataQuality:
     def said(self, key: str, value: float) -> str:
         """A value of a series, in the job's units."""
         return show(value, series(key, self.ids).shown, self.system)
+
+    def place_of(self, key: str, day: dt.date) -> str:
+        """Where what a unit left on a day was read, in words, if it was read elsewhere."""
+        place = SeriesKey.of(self.readings.elsewhere(key, day)).place
+        stage = next((stage for stage in self.stages if stage.id == place), None)
+        return "at a tap" if place == TAP else f"before the {stage.said}" if stage is not None else ""
 
     def _designed(self, on: dt.date, key: str, value: float) -> bool:
         """Whether a value that natural water does not have is what the design makes of it: a membrane's permeate, rain."""
@@ -209,8 +216,7 @@ class DataQuality:
         for on, value in self.use.backwards:
             self.doubted.append(Doubt(on, "meter", f"{show(value, 'L', self.system)} is less than before: the meter was replaced, or misread"))
 
-    @property
+    @cached_property
     def keys(self) -> list[str]:
-        """Every series, those that were worked out among them; what was only read at a tap is the tap's."""
-        read = self.readings
-        return sorted({*self.log.points, *(key for key, points in read.by_key.items() if not all(read.at_tap(key, day) for day, _ in points))})
+        """Every series, those that were worked out among them; what was only read elsewhere stands there."""
+        return sorted({*self.log.points, *self.readings.by_key} - self.readings.only_elsewhere)

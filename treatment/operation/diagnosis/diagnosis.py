@@ -25,6 +25,7 @@ from ..monitoring.trend import Point, Trend, trend
 from .cause import BOIL, Cause, CauseRow, order, rows
 from .data_quality import COUNTED, DataQuality
 from .indicators import Indicator, Indicators
+from .pressures import pressures
 from .seen import alarms, seen
 from .unclear import at_taps, no_longer, unexplained
 from .waters import waters
@@ -86,6 +87,7 @@ class Diagnosis:
         found += no_longer(self.look, found)
         found += at_taps(self.look, found)
         found += unexplained(self.look, found)
+        found += pressures(self.look, found)
         found += seen(self.look, found)
         found += alarms(self.look, found, self.unsafe)
         whole = sum(cause.score for cause in found) or 1.0
@@ -95,9 +97,9 @@ class Diagnosis:
         )
 
     def _as_told(self, cause: Cause) -> tuple[tuple[dt.date, str], ...]:
-        """The readings a cause stands on; what was read at a tap is the tap's."""
+        """The readings a cause stands on; what was read elsewhere by its own key."""
         read = self.look.readings
-        return tuple((day, read.told_by(key, day) if read.at_tap(key, day) else key) for day, key in cause.stands_on)
+        return tuple((day, read.elsewhere(key, day) or key) for day, key in cause.stands_on)
 
     def _by_table(self) -> Iterator[Cause | None]:
         signs = {stage.id: Indicators(self.look, stage) for stage in self.variant.run.stages}

@@ -15,7 +15,7 @@ from ...language.series_key import SeriesKey
 from ...language.tables import table
 from ...train.marks import mark
 from ...train.treatment import StageRun
-from ..monitoring.taps import answers_for
+from ..monitoring.elsewhere import answers_for
 from .cause import BOIL, Cause
 from .data_quality import DataQuality
 

@@ -11,7 +11,8 @@ from ...language.log_keys import TAP
 from ...language.prose import sentence
 from ...language.series_key import SeriesKey
 from ...train.treatment import StageRun
-from ..monitoring.taps import OF_THE_HOUSE, answers_for
+from ..monitoring.elsewhere import OF_THE_HOUSE, answers_for
+from ..monitoring.trend import Point
 from .cause import BOIL, Cause
 from .data_quality import COUNTED, DataQuality
 from .waters import ALONE, DRINK, health_limit
@@ -60,7 +61,7 @@ def _no_longer(look: DataQuality, stage: StageRun[Any], name: str, key: str) -> 
         return None
     system = look.variant.audit.facts.job.units
     read, most = show(point[1], row.shown_unit, system), show(band.high, row.shown_unit, system)
-    where = "at a tap" if look.readings.at_tap(key, point[0]) else f"after the {stage.said}"
+    where = look.place_of(key, point[0]) or f"after the {stage.said}"
     evidence = [f"{row.said} {read} {where} on {point[0]}, expected at most {most}"]
     if gone_again:
         evidence.append(f"seen in {len(gone_again)} readings since {gone_again[0][0]}, and as expected in others between them")
@@ -110,10 +111,13 @@ def at_taps(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
 
 
 def unexplained(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
-    """A series of a unit that is beyond its mark today, twice running, where no cause stands on it and none is offered of its unit."""
+    """A series of a unit that is beyond its mark today, or water that is far worse than expected, twice running, where no cause says why."""
     causes = list(told)
     explained = {key for cause in causes for _, key in cause.stands_on}
     units = {cause.stage for cause in causes if cause.stage} | {SeriesKey.of(key).place for key in explained}
+    worse = list(_worse(look, causes))
+    yield from worse
+    explained |= {key for cause in worse for _, key in cause.stands_on}
     for key in look.keys:
         series, mark, points = look.readings.series(key), look.bands.mark(key), look.readings.lately(key)
         if mark is None or series.what in COUNTED or len(points) < 2 or series.place not in look.ids or series.place in units or key in explained:
@@ -121,12 +125,37 @@ def unexplained(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
         if not look.readings.speaks(key, points[-1][0], look.as_of):
             continue
         if all((value > mark.value) == mark.above and value != mark.value for _, value in points[-2:]):
-            system = look.variant.audit.facts.job.units
-            words = f"{series.words} {show(points[-1][1], series.shown, system)} on {points[-1][0]}, beyond {show(mark.value, series.shown, system)}"
-            evidence = (sentence(words), "Nothing else in this log says why.")
-            do = (
-                "Read it again with the same flow and the same instrument.",
-                "Enter what else is read at this unit on that day: pressure, flow, the level of its tank.",
-            )
-            apart = "Read it once more, and what is before it. The same before it: not this unit."
-            yield Cause(f"unexplained/{series.what}", series.place, ALONE, 0.0, evidence, (), apart, do, "caution", ((points[-1][0], key),))
+            yield _not_explained(look, key, points[-1], mark.value)
+
+
+def _worse(look: DataQuality, told: list[Cause]) -> Iterator[Cause]:
+    """An analyte at a tap, or at a unit that is not the first to see it, beyond its band twice running, and by more than it moves by itself."""
+    known = {SeriesKey.of(key).what for cause in told for _, key in cause.stands_on}
+    raw = {key for name in look.bands.raw for key in look.bands.raw_keys(name)}
+    for key in look.keys:
+        name, points, band = SeriesKey.of(key).what, look.readings.lately(key), look.bands.band(key)
+        if name not in analytes() or name in OF_THE_HOUSE or name in known or key in raw or band is None or len(points) < 2:
+            continue
+        value, end, row = points[-1][1], band.passed(points[-1][1]), analytes()[name]
+        if end is None or (name != "ph" and (value > end) != (row.adverse == "high")) or band.passed(points[-2][1]) != end:
+            continue
+        moves = 0.0 if name == "ph" else look.bands.moves * abs(end)
+        if abs(value - end) > max(look.bands.tells(key), moves) and look.readings.speaks(key, points[-1][0], look.as_of):
+            known.add(name)
+            yield _not_explained(look, key, points[-1], end)
+
+
+def _not_explained(look: DataQuality, key: str, point: Point, end: float) -> Cause:
+    series, system, taken = look.readings.series(key), look.variant.audit.facts.job.units, SeriesKey.of(key)
+    place = taken.place if taken.place in look.ids else None
+    where = "" if place else " at a tap"
+    words = f"{series.words}{where} {show(point[1], series.shown, system)} on {point[0]}, beyond {show(end, series.shown, system)}"
+    evidence = (sentence(words), "Nothing else in this log says why.")
+    do = (
+        "Read it again with the same flow and the same instrument.",
+        "Enter what else is read at this unit on that day: pressure, flow, the level of its tank."
+        if place
+        else "Test it in the raw water and after each unit on one day.",
+    )
+    apart = "Read it once more, and what is before it. The same before it: not this unit."
+    return Cause(f"unexplained/{taken.name}", place, ALONE, 0.0, evidence, (), apart, do, "caution", ((point[0], key),))

@@ -84,20 +84,26 @@ class Bands:
         """What a reading of a key tells apart, canonical; size: what it is a share of where no test is known."""
         return self.state.tells(key, size)
 
+    @property
+    def moves(self) -> float:
+        """Share by which what arrives moves by itself."""
+        return float(_TABLE["moves"]["share"])
+
     # --- water --------------------------------------------------------------------------------------------------------
     @cached_property
     def raw(self) -> dict[str, list[tuple[dt.date, float]]]:
         """Analyte -> what was read of the raw water, at the source or before the first stage, in order; microbes are not of it."""
         found = {
-            name: sorted(point for key in self._raw_keys(name) for point in self.readings.points(key)) for name in analytes() if name not in MICROBES
+            name: sorted(point for key in self.raw_keys(name) for point in self.readings.points(key)) for name in analytes() if name not in MICROBES
         }
         return {name: points for name, points in found.items() if points}
 
     def raw_key(self, name: str) -> str:
         """The series of raw water that holds the newest reading of an analyte."""
-        return max(self._raw_keys(name), key=lambda key: self.readings.points(key)[-1:] or [(dt.date.min, 0.0)])
+        return max(self.raw_keys(name), key=lambda key: self.readings.points(key)[-1:] or [(dt.date.min, 0.0)])
 
-    def _raw_keys(self, name: str) -> tuple[str, ...]:
+    def raw_keys(self, name: str) -> tuple[str, ...]:
+        """The series that hold raw water: at the source, or before the first stage."""
         first = tuple(f"{stage.id}.{name}_in" for stage in self.variant.run.stages[:1])
         return (f"{SOURCE}.{name}", *first)
 

@@ -8,11 +8,11 @@ from functools import cached_property
 from typing import Any
 
 from ...language.analytes import analytes
-from ...language.log_keys import TAP
 from ...language.series_key import SeriesKey
 from ...train.marks import mark
 from ...train.treatment import StageRun
 from ..maintenance.log import Log
+from .elsewhere import Elsewhere
 from .series import Series, series
 from .trend import Point, Trend, trend
 
@@ -20,29 +20,35 @@ from .trend import Point, Trend, trend
 
 
 class Readings:
-    """Key -> points, in the order of their days. ids: of the train's stages, in its order; taps: key of a unit's treated water -> what of it
-    was read at a tap."""
+    """Key -> points, in the order of their days. ids: of the train's stages, in its order; elsewhere: key of a unit's treated water -> what of it
+    was read at a tap, or where it arrives at another unit."""
 
-    def __init__(self, log: Log, ids: Sequence[str], points: Mapping[str, list[Point]], taps: Mapping[str, list[Point]] | None = None):
+    def __init__(self, log: Log, ids: Sequence[str], points: Mapping[str, list[Point]], elsewhere: Mapping[str, list[Elsewhere]] | None = None):
         self.log, self.ids, self.by_key = log, tuple(ids), dict(points)
         self._series: dict[str, Series] = {}
-        self._taps = {key: frozenset(day for day, _ in read) for key, read in (taps or {}).items()}
-        for key, read in (taps or {}).items():
-            self.by_key[key] = [*self.by_key.get(key, []), *read]
+        self._lately: dict[str, list[Point]] = {}
+        self._elsewhere = {key: {each.day: each.own for each in read} for key, read in (elsewhere or {}).items()}
+        for key, read in (elsewhere or {}).items():
+            self.by_key[key] = [*self.by_key.get(key, []), *((each.day, each.value) for each in read)]
 
     def only(self, points: Mapping[str, list[Point]]) -> Readings:
         """The same log with fewer points."""
         fewer = Readings(self.log, self.ids, points)
-        fewer._taps = self._taps
+        fewer._elsewhere = self._elsewhere
         return fewer
 
-    def at_tap(self, key: str, day: dt.date) -> bool:
-        """Whether what a unit left on a day was read at a tap."""
-        return day in self._taps.get(key, ())
+    @property
+    def only_elsewhere(self) -> set[str]:
+        """Series of which nothing was read at the unit itself."""
+        return {key for key, read in self._elsewhere.items() if all(day in read for day, _ in self.points(key))}
+
+    def elsewhere(self, key: str, day: dt.date) -> str:
+        """The key of the log by which what a unit left on a day was read elsewhere; empty where it was read there."""
+        return self._elsewhere.get(key, {}).get(day, "")
 
     def told_by(self, key: str, day: dt.date) -> str:
         """The key of the log by which a reading of a series was told."""
-        return f"{TAP}.{SeriesKey.of(key).what}" if self.at_tap(key, day) else self.series(key).own
+        return self.elsewhere(key, day) or self.series(key).own
 
     def series(self, key: str) -> Series:
         """What a key means here."""
@@ -98,9 +104,11 @@ class Readings:
 
     def lately(self, key: str) -> list[Point]:
         """Readings since the last service, of the last year or so where there are enough: years that were fine do not hide what moves now."""
-        points = self.since(key)
-        near = [point for point in points if (points[-1][0] - point[0]).days <= mark("log", "recent")]
-        return near if len(near) >= 4 else points
+        if key not in self._lately:
+            points, recent = self.since(key), dt.timedelta(days=mark("log", "recent"))
+            near = [point for point in points if points[-1][0] - point[0] <= recent]
+            self._lately[key] = near if len(near) >= 4 else points
+        return self._lately[key]
 
     def trend(self, key: str) -> Trend | None:
         """How a series moves lately."""

@@ -190,6 +190,17 @@ def _medium_low(s: Indicators) -> Indicator | None:
 
 
 @sign
+def _bed_sank(s: Indicators) -> Indicator | None:
+    """Whether media are gone: the bed of a unit that dissolves none is lower than it was, by more than it settles."""
+    points, key = s.readings.since(s.key("medium_level")), s.key("medium_level")
+    if len(points) < 2 or s.fresh(key) is None:
+        return None
+    (day, first), (on, last) = points[0], points[-1]
+    told = f"the bed was {s.said(key, first)} high on {day} and is {s.said(key, last)} high on {on}"
+    return Indicator(first - last > max(s.bands.tells(key), mark("bed", "settles") * first), told, ((on, key),))
+
+
+@sign
 def _medium_there(s: Indicators) -> Indicator | None:
     return s.denied("medium_low")
 

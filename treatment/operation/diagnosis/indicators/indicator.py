@@ -127,8 +127,8 @@ class Indicators:
         return Indicator(out, told, ((point[0], key),))
 
     def worded(self, key: str, day: dt.date, words: str) -> str:
-        """What a reading is called in evidence: what was read at a tap is called so."""
-        return words.replace(" after it", " at a tap") if self.readings.at_tap(key, day) else words
+        """What a reading is called in evidence: what was read at a tap, or before another unit, is called so."""
+        return words.replace(" after it", f" {place}") if (place := self.look.place_of(key, day)) else words
 
     def moves(self, key: str, least: float, words: str, days: int = 60) -> Indicator | None:
         """Whether a series moved by so much (signed) along its trend since the last service, over so many days at the least."""

@@ -88,10 +88,14 @@ def _count_stands(s: Indicators) -> Indicator | None:
     """Whether the count of regenerations stands over more than twice the longest interval."""
     points, key = _counts(s), s.key("regenerations")
     assert s.stage is not None
-    if len(points) < 2:
-        return None
     figure = s.stage.figures.get("regeneration_interval") or s.stage.figures.get("days_between_regenerations")
     longest = max(figure.value if figure else 7.0, 3.0)
+    if len(points) < 2:
+        since = s.fresh(s.key("days_since_regeneration"))
+        if since is None:
+            return None
+        told = f"{since[1]:.0f} days since the last regeneration on {since[0]}, one is due each {longest:.0f} days"
+        return Indicator(since[1] > 2 * longest, told, ((since[0], s.key("days_since_regeneration")),))
     same = [point for point in points if point[1] == points[-1][1]]
     days = (points[-1][0] - same[0][0]).days
     told = f"{points[-1][1]:.0f} regenerations on {same[0][0]} and on {points[-1][0]}, one is due each {longest:.0f} days"
@@ -216,9 +220,11 @@ def _hardness_at_times(s: Indicators) -> Indicator | None:
 
 @sign
 def _capacity_fell(s: Indicators) -> Indicator | None:
-    """Whether it rose at once and stayed up, or comes and goes since."""
-    stepped = s.of("hardness_stepped")
-    return stepped if stepped is not None and stepped.holds else s.of("hardness_at_times") or stepped
+    """Whether it rose at once and stayed up, or comes and goes since; or the bed itself sank."""
+    stepped, sank = s.of("hardness_stepped"), s.of("bed_sank")
+    if stepped is not None and stepped.holds:
+        return stepped
+    return sank if sank is not None and sank.holds else s.of("hardness_at_times") or stepped
 
 
 @sign
@@ -254,6 +260,16 @@ def _salty(s: Indicators) -> Indicator | None:
 
 @sign
 def _chloride_up(s: Indicators) -> Indicator | None:
+    """Whether salt reaches the taps: chloride, or more sodium than the exchange gives."""
+    for key, words in (
+        ("tap.chloride", "chloride at the tap"),
+        (s.key("chloride_out"), "chloride after it"),
+        ("tap.sodium", "sodium at the tap"),
+        (s.key("sodium_out"), "sodium after it"),
+    ):
+        found = s.beyond(key, True, words)
+        if found is not None and found.holds:
+            return found
     return s.beyond("tap.chloride", True, "chloride at the tap")
 
 
