@@ -44,7 +44,8 @@ def _too_high(look: DataQuality, told: list[Cause]) -> Iterator[Cause]:
     system, vessels = look.variant.audit.facts.job.units, value > row["vessel_max_kpa"]
     most = show(row["vessel_max_kpa" if vessels else "house_max_kpa"], "kPa", system)
     what = "vessels and housings are rated for" if vessels else "in a house it should stay below"
-    evidence = (sentence(f"{look.readings.series(key).words} {show(value, 'kPa', system)} on {day}; {what} {most}"),)
+    where = " at a tap" if SeriesKey.of(key).place == TAP else ""
+    evidence = (sentence(f"{look.readings.series(key).words}{where} {show(value, 'kPa', system)} on {day}; {what} {most}"),)
     do = (
         "Shut the main valve if a fitting or a housing drips, and let the pressure off at a tap.",
         "Check the pressure switch and the precharge of the tank; on a public supply, the reducing valve.",
