@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from ..job.facts import OBSERVATIONS
+from ..language.analytes import analytes
+from ..language.log_keys import known_keys
+from ..language.series_key import SeriesKey
+from ..operation.monitoring.elsewhere import OF_THE_HOUSE
 from .example import HARD_ONLY
-from .test_diagnosis import MONTHLY, WELL, Entry, Read, day, every, variant_of
+from .test_diagnosis import MONTHLY, START, WELL, Entry, Read, day, every, variant_of
 
 
 class Reported(Read):
@@ -94,6 +98,26 @@ class WhateverIsRead(Read):
 
     def worse(self, key: str, fine: str, bad: str) -> list[str]:
         return self.causes(self.well, every(MONTHLY, **{key: lambda i: fine if i < 10 else bad}))
+
+    def test_no_analyte_anywhere(self) -> None:
+        """Each analyte, at the source, at the tap, before and behind every unit: fine for ten readings, then far beyond what is expected there."""
+        ids, silent, tried = [stage.id for stage in self.well.run.stages], [], 0
+        plain = self.look(self.well, [])
+        for key in known_keys(ids):
+            taken, band = SeriesKey.of(key), plain.look.bands.band(key, START)
+            if taken.what not in analytes() or taken.what in OF_THE_HOUSE or band is None or band.low is None or band.high is None:
+                continue
+            row, tells = analytes()[taken.what], plain.look.bands.tells(key)
+            fine, far = (band.low + band.high) / 2, 4 * max(tells, band.high / 3)
+            bad = 4.5 if taken.what == "ph" else 0.4 * band.low if row.adverse == "low" else band.high + far
+            if row.adverse == "low" and band.low - bad < 2 * tells:
+                continue
+            log = [{"on": day(30 * i), "readings": {key: f"{fine if i < 10 else bad:.6g} {row.unit}"}} for i in range(1, 13)]
+            tried += 1
+            if not self.causes(self.well, log):
+                silent.append((key, fine, bad))
+        self.assertEqual(silent, [])
+        self.assertGreater(tried, 150)
 
     def test_where_water_arrives_says_what_left_the_unit_before(self) -> None:
         """Iron before the softener is iron behind the iron filter."""

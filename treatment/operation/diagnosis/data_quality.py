@@ -173,8 +173,10 @@ class DataQuality:
             line = trend(points[-NEWEST:]) if len(points) > 2 else None
             if line is None or band.passed(line.level) != end:
                 bound = f"at {'most' if value > end else 'least'} {self.said(key, end)}"
+                own = self.readings.told_by(key, on)
                 told = f"{self.said(key, value)} is only just past what is expected ({bound}), and the reading before it was not: read it again"
-                self.doubted.append(Doubt(on, self.readings.told_by(key, on), told))
+                if not any((doubt.on, doubt.key) == (on, own) for doubt in self.doubted):
+                    self.doubted.append(Doubt(on, own, told))
                 yield key
 
     def comes_and_goes(self, key: str) -> list[Point]:

@@ -63,7 +63,7 @@ def _pumped(look: DataQuality) -> list[float]:
 def _fallen(look: DataQuality, told: list[Cause]) -> Iterator[Cause]:
     """A gauge at a tap or a unit that twice running shows far less than it usually did."""
     places = {cause.stage for cause in told} | {SeriesKey.of(key).place for cause in told for _, key in cause.stands_on}
-    if {SOURCE, "house"} & places or any(cause.id in ("pump-weak", "house-side", "pressure-tank-waterlogged") for cause in told):
+    if SOURCE in places or any(cause.id in ("pump-weak", "house-side", "pressure-tank-waterlogged") for cause in told):
         return
     for key in look.keys:
         taken, points = SeriesKey.of(key), look.readings.lately(key)
