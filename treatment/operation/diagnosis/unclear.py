@@ -107,7 +107,8 @@ def at_taps(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
         evidence = (f"{row.said} {read} at a tap on {point[0]}, expected {'at most' if point[1] > end else 'at least'} {bound}",)
         do = (f"Test {row.said} after each unit on one day.", "Check the bypass of each unit, and what each is due for.")
         apart = "As it should be after the last unit: the pipe, or the heater. Not so there: the first unit after which it is wrong."
-        yield Cause(f"no-longer/{name}", None, ALONE, 0.0, tuple(map(sentence, evidence)), (), apart, do, "fault", ((point[0], key),))
+        id = f"{'no-longer' if row.adverse == 'high' else 'unexplained'}/{name}"  # nothing takes a pH out
+        yield Cause(id, None, ALONE, 0.0, tuple(map(sentence, evidence)), (), apart, do, "fault", ((point[0], key),))
 
 
 def unexplained(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
