@@ -88,6 +88,8 @@ class Alarms(Read):
         found = self.look(fed, [{"on": day(200), "alarm": "feed"}]).causes[0]
         self.assertEqual((found.id, found.severity), ("alarm", "danger"))
         self.assertTrue(found.do[0].startswith("Boil water"))
+        ash = variant_of([{"kind": "chemical_feed", "id": "feed", "chemical": "soda_ash"}], readings={"ph": "6.2", "total_coliform": "12 CFU/100 mL"})
+        self.assertEqual(self.look(ash, [{"on": day(200), "alarm": "feed"}]).causes[0].severity, "caution")  # it guards nothing
 
 
 class WhateverIsRead(Read):

@@ -52,6 +52,13 @@ class BeforeItsDay(TestCase):
         """With iron three days are right, whatever the capacity."""
         self.assertEqual(self.softener(3, iron="1 mg/L", ferrous_iron="1 mg/L", hardness="8 gpg"), [])
 
+    def test_so_does_manganese_or_the_job_s_school(self) -> None:
+        metals = HARD_ONLY | {"manganese": "0.8 mg/L", "hardness": "8 gpg"}
+        keys = {"kind": "softener", "volume": "2 ft3", "tank": "12x52", "salt_dose": "6 lb/ft3", "regeneration": "timer", "every_days": 3}
+        self.assertEqual(found("salt-inefficient", [keys], metals), [])
+        self.assertEqual(found("salt-inefficient", [keys], HARD_ONLY | {"hardness": "8 gpg"}, schools={"regeneration": "3_day"}), [])
+        self.assertEqual(len(found("salt-inefficient", [keys], HARD_ONLY | {"hardness": "8 gpg"})), 1)
+
 
 class AMeshTooFine(TestCase):
     def test_no_screen_is_flushed_clean_at_five_micron(self) -> None:

@@ -195,6 +195,10 @@ class Softener(Treatment[SoftenerKeys]):
             most = min(most, float(row["interval_iron"]))
         return min(least, most), most
 
+    def longest(self, water: Water, duty: Duty) -> float:
+        """Days between regenerations that no bed of ours is chosen beyond."""
+        return self._aim(water, duty)[1]
+
     def _school(self, duty: Duty) -> float | None:
         """The days that the job's school fixes; None where they are weighed up."""
         return {"3_day": 3.0, "7_day": 7.0}.get(duty.facts.schools.regeneration)
@@ -582,8 +586,8 @@ def salt_inefficient(audit: Audit, stage: StageRun[SoftenerKeys]) -> Iterator[Hi
     """More salt than the capacity is worth."""
     row = audit.duty.rows["softener"]
     good, waste, given = stage.figures["salt_efficiency"].value, row["wasteful_gr_lb"], stage.keys.every_days
-    lasts, iron = stage.figures["days_between_regenerations"].value, stage.water_in.iron > row["iron_counts"]
-    most = min(lasts, row["interval_iron"] if iron else row["interval_max"])
+    lasts = stage.figures["days_between_regenerations"].value
+    most = min(lasts, SOFTENER.longest(stage.water_in, audit.duty))
     if given and given < row["early_share"] * most and good * given / lasts < waste:
         yield Hit("caution", f"The softener regenerates every {audit.show(given, 'day')}, though the resin lasts {audit.show(lasts, 'day')}: it removes {good * given / lasts:.0f} "
                              f"grains for each pound of salt; below {waste} salt is wasted.",

@@ -44,6 +44,11 @@ class Doubt:
         return {"on": self.on.isoformat(), "key": self.key, "why": self.why}
 
 
+def feeds_chlorine(stage: StageRun[Any]) -> bool:
+    """Whether a unit gives the water a residual that was not in it."""
+    return stage.water_out.value("free_chlorine") - stage.water_in.value("free_chlorine") > mark("chemical_feed", "residual_gone")
+
+
 class DataQuality:
     """A log of a train as it was known on a day: what is believed of it, what is expected, what is doubted."""
 
@@ -70,8 +75,8 @@ class DataQuality:
         plain = raw | worked_out(raw, self.stages)
         if not any(SeriesKey.of(key).place == TAP or SeriesKey.of(key).side == "in" for key in raw):
             return Readings(self.log, self.ids, plain)
-        alone = Bands(self.variant, self.tasks, Readings(self.log, self.ids, plain), self.as_of)
-        return Readings(self.log, self.ids, plain, from_elsewhere(raw, self.variant.run, alone.tells))
+        tells = Bands(self.variant, self.tasks, Readings(self.log, self.ids, plain), self.as_of).tells
+        return Readings(self.log, self.ids, plain, from_elsewhere(raw, self.variant.run, tells))
 
     def _possible(self, on: dt.date, key: LogKey, value: float) -> bool:
         if key.analyte is not None and not key.analyte.is_microbe:
@@ -153,12 +158,13 @@ class DataQuality:
     def _grave(self, key: str, value: float) -> bool:
         """Whether a reading says that a barrier is gone: a sensor that sees no light, no residual behind a feed."""
         taken = SeriesKey.of(key)
-        feeds = {stage.id for stage in self.stages if stage.kind == "chemical_feed"}
-        dark = taken.name == "intensity" and value < mark("uv", "light_gone")
-        return dark or (taken.place in feeds and taken.name == "free_chlorine_out" and value <= mark("chemical_feed", "residual_gone"))
+        if taken.name == "intensity":
+            return value < mark("uv", "light_gone")
+        feeds = any(stage.id == taken.place and feeds_chlorine(stage) for stage in self.stages)
+        return feeds and taken.name == "free_chlorine_out" and value <= mark("chemical_feed", "residual_gone")
 
     def _barely(self) -> Iterator[str]:
-        """Series whose newest reading is past its band by less than a reading tells apart, where neither the one before it nor their trend is.
+        """Series whose newest reading is past its band by no more than it may be once (`Bands.once`), where neither the one before it nor their trend is.
 
         One such reading is no fault yet: it is read again.
         """
@@ -168,7 +174,7 @@ class DataQuality:
                 continue
             (before, then), (on, value) = points[-2:]
             end = band.passed(value)
-            if end is None or before == on or abs(value - end) > 1.001 * self.bands.tells(key) or band.passed(then) == end:
+            if end is None or before == on or abs(value - end) > self.bands.once(key, end) or band.passed(then) == end:
                 continue
             line = trend(points[-NEWEST:]) if len(points) > 2 else None
             if line is None or band.passed(line.level) != end:

@@ -12,6 +12,7 @@ from ...language.series_key import SeriesKey
 from ...train.marks import mark
 from .cause import Cause
 from .data_quality import DataQuality
+from .unclear import UNSAID
 from .waters import ALONE
 
 GAUGES = ("pressure", "pressure_low", "pressure_high", "pressure_in", "pressure_out")
@@ -75,7 +76,7 @@ def _fallen(look: DataQuality, told: list[Cause]) -> Iterator[Cause]:
         series, system = look.readings.series(key), look.variant.audit.facts.job.units
         where = " at a tap" if taken.place == TAP else ""
         before, now = (show(value, series.shown, system) for value in (usual, points[-1][1]))
-        evidence = (sentence(f"{series.words}{where} {now} on {points[-1][0]}, {before} before"), "Nothing else in this log says why.")
+        evidence = (sentence(f"{series.words}{where} {now} on {points[-1][0]}, {before} before"), UNSAID)
         do = ("Check valves and bypass before it.", "Read the pressure before and after each unit on one day, with a tap open.")
         apart = "Read it at the source too. Low there: the pump. Fine there: the first unit after which it is low."
         place = taken.place if taken.place in look.ids else None

@@ -17,7 +17,7 @@ from ...train.marks import mark
 from ...train.treatment import StageRun
 from ..monitoring.elsewhere import answers_for
 from .cause import BOIL, Cause
-from .data_quality import DataQuality
+from .data_quality import DataQuality, feeds_chlorine
 
 #: seen by people, not at the water: it is a danger until microbes are excluded
 ILL = "illness"
@@ -32,7 +32,7 @@ def seen(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
     explained = keys | {SeriesKey.of(key).what for key in keys}
     for what, days in look.log.seen.items():
         on = max(days)
-        if what in explained or what not in table("symptoms") or (look.as_of - on).days > 2 * mark("log", "near"):
+        if what in explained or what not in table("symptoms") or not _of_late(look, on):
             continue
         if what != ILL and not explained.isdisjoint(_looks(what)):
             continue  # a cause stands on readings of what causes it
@@ -47,9 +47,9 @@ def alarms(look: DataQuality, told: Iterable[Cause], unsafe: bool) -> Iterator[C
     known = {cause.stage for cause in told}
     for stage in look.stages:
         rang = [entry.on for entry in look.log.entries if entry.alarm == stage.id]
-        if not rang or stage.id in known or (look.as_of - max(rang)).days > 2 * mark("log", "near") or _over(look, stage, max(rang)):
+        if not rang or stage.id in known or not _of_late(look, max(rang)) or _over(look, stage, max(rang)):
             continue
-        guards = stage.disinfects or stage.kind == "chemical_feed"
+        guards = stage.disinfects or feeds_chlorine(stage)
         evidence = f"the alarm of the {stage.said} sounded on {max(rang)}, and nothing entered since says that it is over"
         do = (
             *((BOIL,) if guards and unsafe else ()),
@@ -61,6 +61,10 @@ def alarms(look: DataQuality, told: Iterable[Cause], unsafe: bool) -> Iterator[C
         yield Cause(
             "alarm", stage.id, 0.5, 0.0, (sentence(evidence),), (), apart, do, "danger" if guards and unsafe else "caution", ((max(rang), stage.id),)
         )
+
+
+def _of_late(look: DataQuality, on: dt.date) -> bool:
+    return (look.as_of - on).days <= 2 * mark("log", "near")
 
 
 def _over(look: DataQuality, stage: StageRun[Any], on: dt.date) -> bool:

@@ -17,6 +17,9 @@ from .cause import BOIL, Cause
 from .data_quality import COUNTED, DataQuality
 from .waters import ALONE, DRINK, health_limit
 
+#: what is said where no cause explains a reading
+UNSAID = "Nothing else in this log says why."
+
 
 def no_longer(look: DataQuality, told: Iterable[Cause]) -> Iterator[Cause]:
     """Each stage behind which something that it takes out is beyond its band, as long as no cause of its own stands on that reading.
@@ -151,7 +154,7 @@ def _not_explained(look: DataQuality, key: str, point: Point, end: float) -> Cau
     place = taken.place if taken.place in look.ids else None
     where = "" if place else " at a tap"
     words = f"{series.words}{where} {show(point[1], series.shown, system)} on {point[0]}, beyond {show(end, series.shown, system)}"
-    evidence = (sentence(words), "Nothing else in this log says why.")
+    evidence = (sentence(words), UNSAID)
     do = (
         "Read it again with the same flow and the same instrument.",
         "Enter what else is read at this unit on that day: pressure, flow, the level of its tank."

@@ -17,7 +17,7 @@ from ...train.treatment import StageRun
 WHO = ("owner", "service")
 BASES = ("consumption", "hours", "calendar", "condition")
 #: sections of the table that hold no tasks, and those that are no treatment
-OTHER = ("tells_trend", "learned", "after_microbes", "moves", "called", "spread", "limits", "gather", "tells")
+OTHER = ("tells_trend", "learned", "after_microbes", "moves", "called", "spread", "limits", "gather", "tells", "wanders")
 COMMON = ("site", "bed", "brine", *OTHER)
 DAY, HOUR = "day", "hour"
 

@@ -60,21 +60,18 @@ class Use:
             return None
         last = self.stretches[-1].end
         near = [each for each in self.stretches if (last - each.begin).days <= 366]
-        days = sum(each.days for each in near)
-        return sum(each.daily * each.days for each in near) / days if days >= mark("meter", "metered") else None
+        return _mean(near) if sum(each.days for each in near) >= mark("meter", "metered") else None
 
     def between(self, begin: dt.date, end: dt.date | None) -> float | None:
         """What the house used a day between two days, by the stretches that lie within; None where they are too short to tell [L/day]."""
         inside = [each for each in self.stretches if each.begin >= begin and (end is None or each.end <= end)]
-        days = sum(each.days for each in inside)
-        return sum(each.daily * each.days for each in inside) / days if days >= mark("meter", "metered") else None
+        return _mean(inside) if sum(each.days for each in inside) >= mark("meter", "metered") else None
 
     def over(self, begin: dt.date, end: dt.date) -> float | None:
         """What the house used a day between two days on which, or near which, the meter was read; None where it was not [L/day]."""
         slack = dt.timedelta(days=mark("meter", "read_near"))
         inside = [each for each in self.stretches if each.begin >= begin - slack and each.end <= end + slack]
-        days = sum(each.days for each in inside)
-        return sum(each.daily * each.days for each in inside) / days if days >= (end - begin).days - 2 * slack.days and days > 0 else None
+        return _mean(inside) if inside and sum(each.days for each in inside) >= (end - begin).days - 2 * slack.days else None
 
     def ratio_since(self, begin: dt.date) -> float | None:
         """What is used of what the design has since a day, where that was metered long enough; else of the last year."""
@@ -90,6 +87,11 @@ class Use:
             return None
         found = self.daily / self.design
         return found if 0.05 < found < 10 else None
+
+
+def _mean(stretches: list[Stretch]) -> float:
+    """What was used a day over some stretches [L/day]."""
+    return sum(each.daily * each.days for each in stretches) / sum(each.days for each in stretches)
 
 
 def question(variant: EvaluatedTrain, before: tuple[dt.date, float], now: tuple[dt.date, float]) -> str:

@@ -89,6 +89,10 @@ class Bands:
         """Share by which what arrives moves by itself."""
         return float(_TABLE["moves"]["share"])
 
+    def once(self, key: str, end: float) -> float:
+        """By how much a single reading may be past an end of its band and is read again: what it tells apart, or what it wanders by."""
+        return max(1.001 * self.tells(key), float(_TABLE["wanders"].get(SeriesKey.of(key).what, 0.0)) * abs(end))
+
     # --- water --------------------------------------------------------------------------------------------------------
     @cached_property
     def raw(self) -> dict[str, list[tuple[dt.date, float]]]:

@@ -46,15 +46,8 @@ def _residual_gone(s: Indicators) -> Indicator | None:
 
 @sign
 def _residual_low(s: Indicators) -> Indicator | None:
-    """Whether a residual is below what is expected: by far, or twice running; a dose follows the stroke of a pump, and wanders."""
     found = _residual(s)
-    sign = None if found is None else s.beyond(found[0], False, "residual")
-    if found is None or sign is None or not sign.holds:
-        return sign
-    points, band = s.current(found[0]), s.bands.band(found[0])
-    least = band.low if band is not None and band.low is not None else 0.0
-    once = len(points) > 1 and points[-2][1] >= least
-    return None if once and found[1][1] >= mark("chemical_feed", "residual_wanders") * least else sign
+    return None if found is None else s.beyond(found[0], False, "residual")
 
 
 @sign
@@ -83,7 +76,7 @@ def _solution_gone(s: Indicators) -> Indicator | None:
         None
         if point is None
         else Indicator(
-            point[1] < mark("chemical_feed", "level_gone"),
+            point[1] < mark("chemical_feed", "solution_level"),
             f"solution {s.said(s.key('solution_level'), point[1])} high on {point[0]}",
             ((point[0], s.key("solution_level")),),
         )
